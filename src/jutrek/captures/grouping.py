@@ -1,0 +1,125 @@
+"""What belongs together: files of one folder and stem become one capture."""
+
+from __future__ import annotations
+
+import os
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from datetime import datetime, timedelta
+
+from jutrek.captures.capture import Capture, ReadFile
+from jutrek.captures.moment import INSIDE, Moment, Trust, doubtful
+from jutrek.formats import DeviceFacts, Kind
+
+_RANK = {Kind.STILL: 1, Kind.CLIP: 2, Kind.SOUND: 3, Kind.SIDECAR: 4}
+_DEVELOPED = frozenset({"jpeg", "heic", "heif", "avif", "png", "webp", "tiff"})
+SAME_PRESS = timedelta(seconds=60)
+"""Files of one stem whose own dates are further apart than this are two captures."""
+_NEVER_SET = timedelta(hours=24)
+_LONG_BEFORE = timedelta(days=300)
+
+
+def group(files: Iterable[ReadFile]) -> list[Capture]:
+    """Tie files of the same folder and stem into captures.
+
+    A sidecar is tied by `stem.xmp` as well as by `stem.ext.xmp`. Files of one stem whose dates inside are more than
+    a minute apart stay apart. Files of kind `other` are no captures and are left out.
+
+    Returns:
+        Captures in the order of shooting; those without a date come last, by path.
+    """
+    stems: dict[tuple[str, str], list[ReadFile]] = defaultdict(list)
+    for read in files:
+        if read.reading.kind is not Kind.OTHER:
+            stems[_stem(read)].append(read)
+    captures = [_capture(together) for same in stems.values() for together in _apart(same)]
+    return sorted(_clocks_checked(captures), key=order)
+
+
+def order(capture: Capture) -> tuple[bool, datetime, str]:
+    """The order of shooting: local time with its fraction, then path (which holds the camera's counter)."""
+    return capture.moment is None, capture.moment.local if capture.moment else datetime.min, capture.id
+
+
+def device_key(facts: DeviceFacts | None, root: str) -> str:
+    """A device's identity: make, model and serial without regard to case and spaces, else the source's root."""
+    if facts is None or not (facts.make or facts.model):
+        return f"source:{root}"
+    return "|".join(" ".join(part.casefold().split()) for part in (facts.make, facts.model, facts.serial))
+
+
+def _stem(read: ReadFile) -> tuple[str, str]:
+    folder, name = os.path.split(read.file.path)
+    stem = os.path.splitext(name)[0]
+    if read.reading.kind is Kind.SIDECAR and os.path.splitext(stem)[1].lower() in _INNER_SUFFIXES:
+        stem = os.path.splitext(stem)[0]
+    return folder, stem.casefold()
+
+
+_INNER_SUFFIXES = frozenset(
+    ".jpg .jpeg .dng .tif .tiff .nef .cr2 .cr3 .arw .orf .rw2 .raf .pef .srw .heic .mp4 .mov .wav .png".split()
+)
+
+
+def _rank(read: ReadFile) -> tuple[int, bool, str]:
+    """A raw before its developed picture, stills before clips before sound, sidecars last."""
+    return _RANK[read.reading.kind], read.reading.format in _DEVELOPED, read.file.path
+
+
+def _apart(same: list[ReadFile]) -> list[list[ReadFile]]:
+    """Split files of one stem by their own dates; what has none goes with the first."""
+    same.sort(key=_rank)
+    piles: list[list[ReadFile]] = []
+    for read in same:
+        when = _own_date(read)
+        for pile in piles:
+            first = _own_date(pile[0])
+            if read.reading.kind is Kind.SIDECAR or when is None or first is None or abs(when - first) <= SAME_PRESS:
+                pile.append(read)
+                break
+        else:
+            piles.append([read])
+    return piles
+
+
+def _own_date(read: ReadFile) -> datetime | None:
+    moment = read.moment
+    if moment is None or read.reading.claims[moment.claim].at not in INSIDE:
+        return None
+    return moment.local
+
+
+def _capture(files: list[ReadFile]) -> Capture:
+    best = min((read.moment for read in files if read.moment), key=_strength, default=None)
+    primary = files[0]
+    moment = primary.moment if primary.moment and best and _strength(primary.moment) <= _strength(best) else best
+    facts = next((read.reading.device for read in files if read.reading.device), None)
+    return Capture(tuple(files), moment, device_key(facts, primary.file.root))
+
+
+def _strength(moment: Moment) -> int:
+    return list(Trust).index(moment.trust)
+
+
+def _clocks_checked(captures: Sequence[Capture]) -> list[Capture]:
+    """Doubt captures at the start of a year while the rest of their source is much younger: a clock never set."""
+    youngest: dict[str, datetime] = {}
+    for capture in captures:
+        if capture.trusted and capture.moment:
+            root = capture.primary.file.root
+            youngest[root] = max(youngest.get(root, datetime.min), capture.moment.local)
+    checked: list[Capture] = []
+    for capture in captures:
+        moment = capture.moment
+        if capture.trusted and moment and _starts_a_year(moment.local):
+            rest = youngest[capture.primary.file.root]
+            if rest - moment.local > _LONG_BEFORE:
+                why = f"The clock was probably never set: it says {moment.local:%Y-%m-%d}."
+                capture = replace(capture, moment=doubtful(moment, why))  # noqa: PLW2901
+        checked.append(capture)
+    return checked
+
+
+def _starts_a_year(local: datetime) -> bool:
+    return local - datetime(local.year, 1, 1) < _NEVER_SET

@@ -1,0 +1,202 @@
+"""Everything that can go wrong, as classes with values.
+
+    JutrekError
+    ├── FileTrouble            this file: it is reported, the run goes on
+    │   ├── BrokenFile         the bytes contradict their format
+    │   ├── SourceUnreadable   the source does not give the file's bytes
+    │   ├── SourceChanged      the file is not the one that the plan was made for
+    │   ├── NameTaken          the destination exists with other content
+    │   ├── CopyRefused        the place refuses this one file
+    │   └── CopyDiffers        what was read back is not what was read
+    ├── RunTrouble             this run: it stops safely, what is proven stays
+    │   ├── Stopped            somebody asked it to
+    │   ├── PlaceFull          no room left
+    │   └── PlaceLost          read-only, unplugged, answering with errors
+    └── LibraryTrouble         this library: nothing is begun
+        ├── LibraryMissing     no such folder, or not one that can be used
+        ├── LibraryBusy        another Jutrek is at work in it
+        ├── LedgerUnusable     the ledger cannot be opened or made
+        ├── SourceRefused      a source that is the library, or lies inside it
+        └── PlanUnusable       a plan file that is not one, or one of another library
+
+Each class builds its sentence from its values: what happened, and what it means for the files.
+"""
+
+from __future__ import annotations
+
+import errno
+import os
+
+
+def shown(path: str | os.PathLike[str]) -> str:
+    """A path as one printable line: undecodable bytes and control characters are escaped."""
+    text = os.fspath(path).encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+    return "".join(sign if sign.isprintable() else sign.encode("unicode_escape").decode() for sign in text)
+
+
+def reason(error: OSError) -> str:
+    """The system's own words for an error, in lower case and without the path."""
+    return (os.strerror(error.errno) if error.errno else str(error)).lower()
+
+
+class JutrekError(Exception):
+    """The root: every error that Jutrek raises on purpose."""
+
+
+class FileTrouble(JutrekError):
+    """Trouble with one file. The run goes on with the next one."""
+
+
+class BrokenFile(FileTrouble):
+    """The content contradicts its format.
+
+    Args:
+        offset: where in the file, in bytes, the contradiction shows.
+        expected: what the format asks for there.
+        got: what stands there instead.
+    """
+
+    def __init__(self, offset: int, expected: str, got: str) -> None:
+        super().__init__(f"Damaged at byte {offset}: expected {expected}, found {got}.")
+        self.offset = offset
+        self.expected = expected
+        self.got = got
+
+
+class SourceUnreadable(FileTrouble):
+    """A file on a source cannot be opened or read."""
+
+    def __init__(self, path: str, error: OSError, *, at: int | None = None) -> None:
+        where = "" if at is None else f" at byte {at}"
+        super().__init__(f"{shown(path)} could not be read{where}: {reason(error)}. It stays on the source.")
+        self.path = path
+        self.error = error
+
+
+class SourceChanged(FileTrouble):
+    """The file on the source is not what it was when the plan was made."""
+
+    def __init__(self, path: str, what: str) -> None:
+        super().__init__(f"{shown(path)} changed since the plan was made ({what}). It was not brought home.")
+        self.path = path
+
+
+class NameTaken(FileTrouble):
+    """Something else bears the destination's name by now. It is left as it is."""
+
+    def __init__(self, destination: str) -> None:
+        super().__init__(
+            f"{shown(destination)} exists already with other content. It was left alone; "
+            "the source keeps its file, and a new plan gives it another name."
+        )
+        self.destination = destination
+
+
+class CopyRefused(FileTrouble):
+    """The place cannot take this one file (name too long, file too large, a folder in the way)."""
+
+    def __init__(self, destination: str, error: OSError) -> None:
+        super().__init__(f"{shown(destination)} could not be written: {reason(error)}. The source keeps its file.")
+        self.destination = destination
+        self.error = error
+
+
+class CopyDiffers(FileTrouble):
+    """The bytes read back from the place are not the bytes read from the source."""
+
+    def __init__(self, destination: str) -> None:
+        super().__init__(
+            f"{shown(destination)} read back differently from what was read. The copy was removed; "
+            "the source keeps its file."
+        )
+        self.destination = destination
+
+
+class RunTrouble(JutrekError):
+    """Trouble that ends a run safely: what is proven stays, the rest stays on its source."""
+
+
+class Stopped(RunTrouble):
+    """Somebody asked the run to stop."""
+
+    def __init__(self) -> None:
+        super().__init__("Stopped. What is home is proven; the rest is untouched on its source.")
+
+
+class PlaceFull(RunTrouble):
+    """The place has no room left."""
+
+    def __init__(self, place: str) -> None:
+        super().__init__(
+            f"{shown(place)} is full. What is home is proven; make room and bring the rest home again."
+        )
+        self.place = place
+
+
+class PlaceLost(RunTrouble):
+    """The place turned read-only, was unplugged or answers with errors."""
+
+    def __init__(self, place: str, error: OSError) -> None:
+        super().__init__(
+            f"{shown(place)} can't be written any more: {reason(error)}. What is home is proven; "
+            "the rest stays on its source."
+        )
+        self.place = place
+        self.error = error
+
+
+class LibraryTrouble(JutrekError):
+    """The library or a place cannot be used. Nothing is begun."""
+
+
+class LibraryMissing(LibraryTrouble):
+    """There is no usable folder where the library should be."""
+
+    def __init__(self, path: str, what: str) -> None:
+        super().__init__(f"The library {shown(path)} can't be used: {what}.")
+        self.path = path
+
+
+class LibraryBusy(LibraryTrouble):
+    """Another Jutrek holds the library's lock."""
+
+    def __init__(self, path: str) -> None:
+        super().__init__(f"Another Jutrek is bringing files home to {shown(path)}. Wait for it, or stop it.")
+        self.path = path
+
+
+class LedgerUnusable(LibraryTrouble):
+    """The ledger of a library cannot be opened."""
+
+    def __init__(self, path: str, what: str) -> None:
+        super().__init__(f"The ledger {shown(path)} can't be used: {what}. Your files are not affected.")
+        self.path = path
+
+
+class SourceRefused(LibraryTrouble):
+    """The source is the library, or lies inside it."""
+
+    def __init__(self, source: str, library: str) -> None:
+        super().__init__(f"{shown(source)} lies inside the library {shown(library)}: its files are home already.")
+        self.source = source
+
+
+class PlanUnusable(LibraryTrouble):
+    """A plan file that cannot be read, or does not fit the library."""
+
+    def __init__(self, path: str, what: str) -> None:
+        super().__init__(f"The plan {shown(path)} can't be used: {what}.")
+        self.path = path
+
+
+PLACE_IS_FULL = frozenset({errno.ENOSPC, errno.EDQUOT})
+PLACE_IS_LOST = frozenset({errno.EROFS, errno.EIO, errno.ENODEV, errno.ENXIO, errno.ENOTCONN, errno.ESTALE})
+
+
+def of_place(place: str, destination: str, error: OSError) -> JutrekError:
+    """Tell whether an error while writing is the place's or this file's."""
+    if error.errno in PLACE_IS_FULL:
+        return PlaceFull(place)
+    if error.errno in PLACE_IS_LOST:
+        return PlaceLost(place, error)
+    return CopyRefused(destination, error)

@@ -1,0 +1,56 @@
+"""Claims from around a file: its name and its file time."""
+
+from __future__ import annotations
+
+import re
+import time
+from datetime import datetime
+
+from jutrek.formats.reading import UTC_BY_DEFINITION, Claim, Offset, Precision, Stamp
+
+_YEAR, _MONTH, _DAY = r"(?P<y>(?:19|20)\d\d)", r"(?P<m>0[1-9]|1[0-2])", r"(?P<d>0[1-9]|[12]\d|3[01])"
+_HOUR, _MINUTE, _SECOND = r"(?P<h>[01]\d|2[0-3])", r"(?P<min>[0-5]\d)", r"(?P<s>[0-5]\d)"
+_PACKED = re.compile(rf"(?<!\d){_YEAR}{_MONTH}{_DAY}[_\-T ]?{_HOUR}{_MINUTE}{_SECOND}(?P<ms>\d{{3}})?(?!\d)")
+_SPACED = re.compile(
+    rf"(?<!\d){_YEAR}[-._]{_MONTH}[-._]{_DAY}[-_T ]{{1,2}}{_HOUR}[-.:_]{_MINUTE}[-.:_]{_SECOND}(?P<ms>\d{{3}})?(?!\d)"
+)
+_DAY_ONLY = re.compile(rf"(?<!\d){_YEAR}(?P<sep>[-._]?){_MONTH}(?P=sep){_DAY}(?!\d)")
+_UTC_NAMES = re.compile(r"PXL_\d{8}_")
+_SENT = re.compile(r"-WA\d{4}\b")
+
+
+def of_name(stem: str) -> Claim | None:
+    """The date that a file's name states, or None. Digits that are no date do not become one."""
+    found = _PACKED.search(stem) or _SPACED.search(stem)
+    if found:
+        stamp = _stamp(found, UTC_BY_DEFINITION if _UTC_NAMES.match(stem) else None)
+        return stamp and Claim("name", stamp, "the file's name", found[0])
+    found = _DAY_ONLY.search(stem)
+    if not found:
+        return None
+    try:
+        day = datetime(int(found["y"]), int(found["m"]), int(found["d"]))
+    except ValueError:
+        return None
+    where = "the file's name, which tells the day it was sent" if _SENT.search(stem) else "the file's name"
+    return Claim("name", Stamp(day, Precision.DAY), where, found[0])
+
+
+def of_time(mtime_ns: int) -> Claim | None:
+    """The file's time of last change, as local time of this machine; None where it is no calendar date."""
+    try:
+        local = time.localtime(mtime_ns // 1_000_000_000)
+        wall = datetime(*local[:6])
+    except (OverflowError, ValueError, OSError):
+        return None
+    stamp = Stamp(wall, Precision.SECOND, Offset(local.tm_gmtoff // 60))
+    return Claim("file", stamp, "the file's own time", str(mtime_ns))
+
+
+def _stamp(found: re.Match[str], offset: Offset | None) -> Stamp | None:
+    y, m, d, h, mi, s = (int(found[part]) for part in ("y", "m", "d", "h", "min", "s"))
+    try:
+        wall = datetime(y, m, d, h, mi, s, int(found["ms"] or 0) * 1000)
+    except ValueError:
+        return None
+    return Stamp(wall, Precision.SUBSECOND if found["ms"] else Precision.SECOND, offset)

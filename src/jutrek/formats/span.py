@@ -1,0 +1,100 @@
+"""The one door to bytes: every reader of camera and recorder files reads through a `Span`.
+
+A span knows where it ends and checks before it reads, so that a length of 2**64-1 costs nothing. It raises
+only `BrokenFile`. A file carries a budget: a reader that would read more than `READ_LIMIT` bytes in all is
+stopped, however the file leads it around.
+"""
+
+from __future__ import annotations
+
+import os
+import struct
+from typing import Any
+
+from jutrek.errors import BrokenFile
+
+HEAD = 64 * 1024
+"""Bytes read at once when a file is opened: metadata of most stills lies within them."""
+BLOCK = 4096
+"""Bytes read around a small request beyond the head."""
+READ_LIMIT = 4 * 1024 * 1024
+"""Bytes that reading one file's metadata may cost, in all."""
+
+
+class FileBytes:
+    """Bytes of an open file, by position. The first `HEAD` bytes and the last block are kept."""
+
+    __slots__ = ("_block", "_block_at", "_fd", "_head", "cost", "size")
+
+    def __init__(self, fd: int, size: int) -> None:
+        self._fd = fd
+        self.size = size
+        self._block = b""
+        self._block_at = 0
+        self._head = os.pread(fd, min(HEAD, size), 0)
+        self.cost = len(self._head)
+
+    def at(self, position: int, count: int) -> bytes:
+        """Return `count` bytes from `position`, fewer if the file shrank meanwhile."""
+        if position + count <= len(self._head):
+            return self._head[position : position + count]
+        into = position - self._block_at
+        if 0 <= into and into + count <= len(self._block):
+            return self._block[into : into + count]
+        want = max(count, min(BLOCK, self.size - position))
+        if self.cost + want > READ_LIMIT:
+            raise BrokenFile(position, f"metadata within {READ_LIMIT} bytes", "more")
+        self._block = os.pread(self._fd, want, position)
+        self._block_at = position
+        self.cost += len(self._block)
+        return self._block[:count]
+
+
+class Span:
+    """A bounded stretch of bytes. Offsets are relative to its start; nothing beyond its end can be read."""
+
+    __slots__ = ("_file", "_memory", "size", "start")
+
+    def __init__(self, source: FileBytes | bytes, start: int = 0, size: int | None = None) -> None:
+        if isinstance(source, bytes):
+            self._file, self._memory, whole = None, source, len(source)
+        else:
+            self._file, self._memory, whole = source, b"", source.size
+        self.start = start
+        self.size = whole - start if size is None else size
+
+    def read(self, offset: int, count: int) -> bytes:
+        """Return exactly `count` bytes from `offset`.
+
+        Raises:
+            BrokenFile: when they do not all lie within the span, or the file is shorter than it said.
+        """
+        if offset < 0 or count < 0 or offset + count > self.size:
+            raise BrokenFile(
+                self.start + max(offset, 0), f"{count} bytes", f"{max(self.size - max(offset, 0), 0)} left"
+            )
+        at = self.start + offset
+        data = self._memory[at : at + count] if self._file is None else self._file.at(at, count)
+        if len(data) != count:
+            raise BrokenFile(self.start + offset, f"{count} bytes", f"{len(data)}")
+        return data
+
+    def unpack(self, form: struct.Struct, offset: int) -> tuple[Any, ...]:
+        """Unpack a fixed structure at `offset`."""
+        return form.unpack(self.read(offset, form.size))
+
+    def part(self, offset: int, count: int) -> Span:
+        """A span within this one.
+
+        Raises:
+            BrokenFile: when it does not lie within this span.
+        """
+        if offset < 0 or count < 0 or offset + count > self.size:
+            raise BrokenFile(
+                self.start + max(offset, 0), f"a part of {count} bytes", f"{max(self.size - offset, 0)} left"
+            )
+        return Span(self._memory if self._file is None else self._file, self.start + offset, count)
+
+    def loaded(self, offset: int, count: int) -> Span:
+        """A span within this one whose bytes are read into memory at once: for parts that are read all over."""
+        return Span(self.read(offset, count))

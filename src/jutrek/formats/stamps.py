@@ -1,0 +1,123 @@
+"""Dates as cameras, recorders and editors write them, turned into stamps.
+
+One parser takes Exif (Exif 2.32, 4.6.5: `YYYY:MM:DD HH:MM:SS`), ISO 8601 in the profile that XMP uses (XMP part 1,
+8.2.1.1: any precision), and the spellings seen in the wild. Blank values are no dates: zeros, spaces, and the
+zero points of clocks (1904, 1970, 1980) at exactly midnight.
+"""
+
+from __future__ import annotations
+
+import re
+from datetime import datetime, timedelta
+
+from jutrek.formats.reading import UTC_BY_DEFINITION, Offset, Precision, Stamp
+
+ZERO_POINTS = frozenset({datetime(1904, 1, 1), datetime(1970, 1, 1), datetime(1980, 1, 1)})
+
+_PATTERN = re.compile(
+    r"""\s* (\d{4})
+    (?: [:\-/._\ ] \s?(\d{1,2}) (?: [:\-/._\ ] \s?(\d{1,2}) )? )?
+    (?: [T\s]+ \s?(\d{1,2}) [:\-._] \s?(\d{1,2}) (?: [:\-._] \s?(\d{1,2}) (?: [.,] (\d{1,9}) )? )? )?
+    \s* (?: (Z|UTC|GMT) | )  (?: ([+\-]) (\d{1,2}) (?: :? (\d{2}) )? )?
+    """,
+    re.VERBOSE,
+)
+_OFFSET = re.compile(r"\s*(?:(Z)|([+\-])(\d{1,2})(?::?(\d{2}))?)")
+
+
+def parse(text: str, *, fraction: str = "", offset: str = "") -> Stamp | None:
+    """Read a date.
+
+    Args:
+        text: the date as stored.
+        fraction: digits of the second that are stored elsewhere (Exif SubSecTime), or empty.
+        offset: the distance from UTC that is stored elsewhere (Exif OffsetTime), or empty.
+
+    Returns:
+        The stamp as far as the text is certain; None where it is blank or no date at all.
+    """
+    if (plain := _plain(text, fraction)) is not None:
+        return _with(plain, parse_offset(offset))
+    found = _PATTERN.match(text)
+    if not found:
+        return None
+    year, month, day, hour, minute, second, digits, utc, sign, zone_h, zone_m = found.groups()
+    zone = _offset(utc, sign, zone_h, zone_m) or parse_offset(offset)
+    stamp = _date(int(year), month, day)
+    if stamp is None or hour is None or stamp.precision is not Precision.DAY:
+        return None if stamp is None or stamp.wall in ZERO_POINTS else _with(stamp, zone)
+    timed = _time(stamp.wall, int(hour), int(minute), second, digits or fraction.strip())
+    if timed.wall in ZERO_POINTS and timed.precision >= Precision.MINUTE:
+        return None
+    return _with(timed, zone)
+
+
+def _plain(text: str, fraction: str) -> Stamp | None:
+    """The spelling that nearly all cameras use, `2026:05:14 10:26:13`, without the cost of the full pattern."""
+    if len(text) != 19 or text[4::3] != ":: ::" or not text.startswith(("19", "20")):
+        return None
+    try:
+        wall = datetime.fromisoformat(f"{text[:4]}-{text[5:7]}-{text[8:]}")
+    except ValueError:
+        return None
+    if wall in ZERO_POINTS or (fraction and not (fraction.isascii() and fraction.isdigit())):
+        return None
+    if not fraction:
+        return Stamp(wall)
+    return Stamp(wall.replace(microsecond=int(fraction[:6].ljust(6, "0"))), Precision.SUBSECOND)
+
+
+def parse_offset(text: str) -> Offset | None:
+    """Read `+02:00`, `+0200`, `+2` or `Z`; None where there is none or it cannot be one (beyond −12 h to +14 h)."""
+    found = _OFFSET.match(text) if text else None
+    return _offset(*found.groups()) if found else None
+
+
+def since(zero: datetime, seconds: float) -> Stamp | None:
+    """A stamp from seconds counted from a zero point in UTC, or None where no calendar date results."""
+    try:
+        wall = zero + timedelta(seconds=seconds)
+    except OverflowError:
+        return None
+    return Stamp(wall.replace(microsecond=0), Precision.SECOND, UTC_BY_DEFINITION)
+
+
+def _offset(utc: str | None, sign: str | None, hours: str | None, minutes: str | None) -> Offset | None:
+    if sign is None or hours is None:
+        return Offset(0) if utc else None
+    value = int(hours) * 60 + int(minutes or 0)
+    value = -value if sign == "-" else value
+    return Offset(value) if -12 * 60 <= value <= 14 * 60 else None
+
+
+def _date(year: int, month: str | None, day: str | None) -> Stamp | None:
+    if not 1800 <= year <= 9998:
+        return None
+    if month is None or not int(month):
+        mended = "the month is missing, so only the year was taken" if month else ""
+        return Stamp(datetime(year, 1, 1), Precision.YEAR, mended=mended)
+    if int(month) > 12:
+        return None
+    if day is None or not int(day):
+        mended = "the day is missing, so only the month was taken" if day else ""
+        return Stamp(datetime(year, int(month), 1), Precision.MONTH, mended=mended)
+    try:
+        return Stamp(datetime(year, int(month), int(day)), Precision.DAY)
+    except ValueError:
+        return None
+
+
+def _time(day: datetime, hour: int, minute: int, second: str | None, digits: str) -> Stamp:
+    if hour > 23 or minute > 59 or int(second or 0) > 59:
+        return Stamp(day, Precision.DAY, mended="no such time of day, so only the day was taken")
+    if second is None:
+        return Stamp(day.replace(hour=hour, minute=minute), Precision.MINUTE)
+    wall = day.replace(hour=hour, minute=minute, second=int(second))
+    digits = digits if digits.isascii() and digits.isdigit() else ""
+    if not digits:
+        return Stamp(wall, Precision.SECOND)
+    return Stamp(wall.replace(microsecond=int(digits[:6].ljust(6, "0"))), Precision.SUBSECOND)
+
+
+def _with(stamp: Stamp, zone: Offset | None) -> Stamp:
+    return Stamp(stamp.wall, stamp.precision, zone, stamp.mended) if zone else stamp
