@@ -1,0 +1,35 @@
+"""The command line: `jutrek read`, `plan`, `bring`, `app`, `demo`.
+
+Exit codes: 0 all is home · 1 some files are not home (each named on the error output) · 2 a wrong call ·
+3 the library or a place cannot be used.
+"""
+
+from __future__ import annotations
+
+import sys
+
+ALL_HOME, NOT_ALL_HOME, WRONG_CALL, UNUSABLE = 0, 1, 2, 3
+
+
+def main() -> None:
+    """The console script. Errors become one sentence on the error output and an exit code."""
+    from jutrek.cli.commands import app
+    from jutrek.errors import JutrekError, LibraryTrouble, PlaceFull, PlaceLost, PlanUnusable, SourceRefused
+
+    # File names may hold any bytes; what cannot be printed is escaped, and never ends the program.
+    for stream in (sys.stdout, sys.stderr):
+        stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
+    try:
+        app()
+    except (SourceRefused, PlanUnusable) as error:
+        code, words = WRONG_CALL, str(error)
+    except (LibraryTrouble, PlaceFull, PlaceLost) as error:
+        code, words = UNUSABLE, str(error)
+    except JutrekError as error:
+        code, words = NOT_ALL_HOME, str(error)
+    except BrokenPipeError:
+        sys.stderr.close()
+        code, words = NOT_ALL_HOME, ""
+    if words:
+        sys.stderr.write(f"jutrek: {words}\n")
+    sys.exit(code)

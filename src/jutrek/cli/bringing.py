@@ -1,0 +1,157 @@
+"""`jutrek bring`: carrying out a plan, with a bar on a terminal, plain lines or JSON elsewhere."""
+
+from __future__ import annotations
+
+import json
+import sys
+import threading
+from collections import Counter
+from contextlib import ExitStack
+from pathlib import Path
+from typing import Any
+
+from rich.console import Console
+from rich.progress import (
+    BarColumn,
+    DownloadColumn,
+    Progress,
+    TextColumn,
+    TimeRemainingColumn,
+    TransferSpeedColumn,
+)
+
+from jutrek.cli.planning import prepare
+from jutrek.errors import PlanUnusable, RunTrouble, Stopped, reason, shown
+from jutrek.filing import Action, HouseRules, Plan, Row, from_json
+from jutrek.library import Ledger, Library, open_library
+from jutrek.transfer import Done, Listener, Outcome, bring, recover
+from jutrek.transfer import Progress as Run
+
+ALL_HOME, NOT_ALL_HOME, UNUSABLE = 0, 1, 3
+
+
+def bring_sources(
+    sources: list[str], library_path: str, rules: HouseRules, *, as_json: bool, stop: threading.Event
+) -> int:
+    """Read, plan and bring home. Returns the exit code."""
+    library = open_library(library_path)
+    with Ledger(library.ledger_path) as ledger:
+        plan = prepare(sources, library, ledger, rules, stop=stop)
+        return _Telling(plan, as_json=as_json).run(library, ledger, stop)
+
+
+def bring_plan(path: Path, *, as_json: bool, stop: threading.Event) -> int:
+    """Carry out a saved plan. Returns the exit code.
+
+    Raises:
+        PlanUnusable: when it is none, or fits another library.
+    """
+    try:
+        text = path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        words = reason(error) if isinstance(error, OSError) else "it is not text"
+        raise PlanUnusable(str(path), words) from error
+    plan = from_json(text, str(path))
+    library = open_library(plan.library)
+    recover(library)
+    with Ledger(library.ledger_path) as ledger:
+        return _Telling(plan, as_json=as_json).run(library, ledger, stop)
+
+
+class _Telling:
+    """Tells a run to the person or to another program, and knows the exit code."""
+
+    def __init__(self, plan: Plan, *, as_json: bool) -> None:
+        self._plan = plan
+        self._as_json = as_json
+        self._console = Console(stderr=True)
+        self._bars: Progress | None = None
+        self._seconds = 0.0
+        self._proven: set[str] = set()
+        self._results: Counter[str] = Counter()
+
+    def run(self, library: Library, ledger: Ledger, stop: threading.Event) -> int:
+        for row in self._plan.rows:
+            if row.action in (Action.HOME, Action.STAY):
+                self._line(row, row.action.value, row.why)
+        with ExitStack() as stack:
+            if self._console.is_terminal and not self._as_json:
+                self._bars = stack.enter_context(_bars(self._console))
+                self._task = self._bars.add_task("", total=None, files="")
+            listener = Listener(self._on_done, self._on_progress)
+            outcome = bring(self._plan, library, ledger, stop=stop, listener=listener)
+        for row in self._plan.rows:
+            if row.action is Action.TWIN:
+                came = self._came(row)
+                self._line(row, "twin" if came else "failed", row.why if came else "Its twin did not come home.")
+        return self._sum_up(outcome)
+
+    def _came(self, twin: Row) -> bool:
+        """Whether a twin's original came home: by this run, or as the bytes that bear its name already."""
+        brought = {row.destination for row in self._plan.to_bring()}
+        return twin.destination in self._proven or twin.destination not in brought
+
+    def _on_done(self, done: Done) -> None:
+        if done.home and done.row.destination:
+            self._proven.add(done.row.destination)
+        self._line(done.row, "brought" if done.home else "failed", done.why, full=done.full)
+
+    def _on_progress(self, run: Run) -> None:
+        self._seconds = run.elapsed
+        if self._bars is not None:
+            done = (run.read_bytes + run.bytes) // 2
+            files = f"{run.files} of {run.all_files} files proven"
+            self._bars.update(self._task, total=run.all_bytes, completed=done, files=files)
+
+    def _line(self, row: Row, result: str, why: str, *, full: bytes = b"") -> None:
+        if self._as_json:
+            entry: dict[str, Any] = {
+                "source": row.source, "destination": row.destination, "result": result, "home": result in _AT_HOME,
+                "why": why,
+            }  # fmt: skip
+            sys.stdout.write(json.dumps(entry | ({"xxh3_128": full.hex()} if full else {})) + "\n")
+            sys.stdout.flush()
+        elif self._bars is None:
+            sys.stdout.write(f"{result}\t{shown(row.source)}\t{shown(row.destination or '-')}\n")
+        if result not in _AT_HOME:
+            sys.stderr.write(f"not home: {shown(row.source)}: {why}\n")
+        self._results[result] += 1
+
+    def _sum_up(self, outcome: Outcome) -> int:
+        counts = self._results
+        missing = counts["failed"] + counts["stay"]
+        code = NOT_ALL_HOME if missing else ALL_HOME
+        if isinstance(outcome.trouble, RunTrouble) and not isinstance(outcome.trouble, Stopped):
+            code = UNUSABLE
+        size = sum(done.row.size for done in outcome.done if done.home)
+        if self._as_json:
+            summary = {
+                "summary": True, "library": self._plan.library, "brought": counts["brought"], "home": counts["home"],
+                "twins": counts["twin"], "stayed": counts["stay"], "failed": counts["failed"], "bytes": size,
+                "seconds": round(self._seconds, 2), "trouble": str(outcome.trouble) if outcome.trouble else None,
+                "exit_code": code,
+            }  # fmt: skip
+            sys.stdout.write(json.dumps(summary) + "\n")
+        if outcome.trouble is not None:
+            sys.stderr.write(f"jutrek: {outcome.trouble}\n")
+        sys.stderr.write(
+            f"{counts['brought']} brought home and proven ({size / 1e6:,.1f} MB) · {counts['home']} were home already · "
+            f"{counts['twin']} twins · {missing} not home.\n"
+        )
+        return code
+
+
+_AT_HOME = frozenset({"brought", "home", "twin"})
+
+
+def _bars(console: Console) -> Progress:
+    return Progress(
+        TextColumn("{task.fields[files]}"),
+        BarColumn(),
+        DownloadColumn(),
+        TransferSpeedColumn(),
+        TimeRemainingColumn(),
+        console=console,
+        transient=True,
+    )
+

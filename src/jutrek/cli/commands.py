@@ -1,0 +1,143 @@
+"""The commands and their options."""
+
+from __future__ import annotations
+
+import signal
+import sys
+import threading
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from jutrek import __version__
+from jutrek.filing import HouseRules, Undated
+
+app = typer.Typer(
+    help="Jutrek brings camera and recorder files home: dated, named, proven.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    rich_markup_mode=None,
+)
+
+_Sources = Annotated[list[Path], typer.Argument(help="Cards, folders or inboxes.", exists=True, file_okay=False)]
+_Library = Annotated[Path, typer.Option("--library", "-l", help="The library's root folder.")]
+_AsJson = Annotated[bool, typer.Option("--json", help="Print JSON for other programs.")]
+_Undated = Annotated[
+    Undated, typer.Option("--undated", help="What becomes of captures without a trustworthy date.")
+]
+
+
+def stop_on_interrupt() -> threading.Event:
+    """An event that Ctrl+C and SIGTERM set, so that a run ends safely. A second Ctrl+C ends at once."""
+    stop = threading.Event()
+
+    def on_signal(number: int, _: object) -> None:
+        if stop.is_set():
+            signal.signal(number, signal.SIG_DFL)
+            signal.raise_signal(number)
+        stop.set()
+
+    signal.signal(signal.SIGINT, on_signal)
+    signal.signal(signal.SIGTERM, on_signal)
+    return stop
+
+
+def _show_version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"Jutrek {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def _main(
+    _: Annotated[bool, typer.Option("--version", callback=_show_version, is_eager=True, help="Print the version.")] = False,
+) -> None:
+    """Jutrek brings camera and recorder files home: dated, named, proven."""
+
+
+@app.command("read")
+def read_command(
+    paths: Annotated[list[Path], typer.Argument(help="Files, or folders with all that is in them.")],
+    as_json: _AsJson = False,
+) -> None:
+    """Tell what files say about when, and by what, they were made."""
+    from jutrek.cli.reading import read_paths
+
+    raise typer.Exit(read_paths([str(path) for path in paths], as_json=as_json, stop=stop_on_interrupt()))
+
+
+@app.command("plan")
+def plan_command(
+    sources: _Sources,
+    library: _Library,
+    as_json: _AsJson = False,
+    out: Annotated[Path | None, typer.Option("--out", "-o", help="Write the plan to a file.")] = None,
+    undated: _Undated = Undated.STAY,
+) -> None:
+    """Show where every file would land, and why. Nothing is copied."""
+    from jutrek.cli.planning import plan_sources
+
+    if as_json and out is not None:
+        raise typer.BadParameter("choose one of --json and --out")
+    rules = HouseRules(undated=undated)
+    code = plan_sources(_texts(sources), str(library), rules, as_json=as_json, out=out, stop=stop_on_interrupt())
+    raise typer.Exit(code)
+
+
+@app.command("bring")
+def bring_command(
+    sources: Annotated[list[Path] | None, typer.Argument(help="Cards, folders or inboxes.", exists=True, file_okay=False)] = None,
+    library: Annotated[Path | None, typer.Option("--library", "-l", help="The library's root folder.")] = None,
+    plan: Annotated[Path | None, typer.Option("--plan", "-p", help="A plan that was saved.", exists=True, dir_okay=False)] = None,
+    as_json: _AsJson = False,
+    undated: _Undated = Undated.STAY,
+) -> None:
+    """Bring files home: every one is read back and compared before it counts."""
+    from jutrek.cli.bringing import bring_plan, bring_sources
+
+    stop = stop_on_interrupt()
+    if plan is not None:
+        if sources or library is not None:
+            raise typer.BadParameter("--plan knows its sources and library; give nothing else")
+        raise typer.Exit(bring_plan(plan, as_json=as_json, stop=stop))
+    if not sources or library is None:
+        raise typer.BadParameter("give sources and --library, or --plan")
+    rules = HouseRules(undated=undated)
+    raise typer.Exit(bring_sources(_texts(sources), str(library), rules, as_json=as_json, stop=stop))
+
+
+@app.command("app")
+def app_command(
+    folders: Annotated[list[Path] | None, typer.Argument(help="Sources to begin with.", exists=True, file_okay=False)] = None,
+    library: Annotated[Path | None, typer.Option("--library", "-l", help="The library; else the one used last.")] = None,
+) -> None:
+    """Open the window."""
+    from jutrek.ui.start import run_window
+
+    sys.exit(run_window(_texts(folders or []), str(library) if library else None))
+
+
+@app.command("demo")
+def demo_command(
+    at: Annotated[Path, typer.Option("--at", help="Where the demo lies, or is to be made.")] = Path("demo-data"),
+    picture: Annotated[Path | None, typer.Option("--picture", help="Write a picture of the window, and end.")] = None,
+    build_only: Annotated[bool, typer.Option("--build-only", help="Make the demo's cards and library, and end.")] = False,
+) -> None:
+    """Open the window on the made-up story that comes with Jutrek."""
+    from jutrek.demo import build
+
+    scenario = build(str(at), lambda what: typer.echo(f"Making the demo: {what} …", err=True))
+    if build_only:
+        return
+    from jutrek.ui.start import picture_of_window, run_window
+
+    if picture is not None:
+        picture_of_window(list(scenario.sources), scenario.library, str(picture))
+        return
+    sys.exit(run_window(list(scenario.sources), scenario.library))
+
+
+def _texts(paths: list[Path]) -> list[str]:
+    return [str(path) for path in paths]

@@ -1,0 +1,113 @@
+"""`jutrek plan`, and the way from sources to a plan that `jutrek bring` shares."""
+
+from __future__ import annotations
+
+import sys
+import threading
+from collections import Counter
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from rich.console import Console
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
+from rich.table import Table
+from rich.text import Text
+
+from jutrek.desk.intake import Found, Report, make_captures, plan_of, read_source
+from jutrek.errors import PlanUnusable, SourceUnreadable, reason, shown
+from jutrek.filing import Action, HouseRules, Plan
+from jutrek.library import Ledger, Library, apart, open_library
+from jutrek.sources import known_source
+from jutrek.transfer import recover
+
+WORDS = {Action.BRING: "to bring home", Action.HOME: "home already", Action.TWIN: "twins", Action.STAY: "stay"}
+
+
+@contextmanager
+def working() -> Iterator[Report]:
+    """A bar on a terminal while something is read or compared; silence elsewhere."""
+    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn())
+    console = Console(stderr=True)
+    with Progress(*columns, console=console, transient=True, disable=not console.is_terminal) as bars:
+        task = bars.add_task("", total=None)
+        yield lambda what, done, total: bars.update(task, description=what, completed=done, total=total or None)
+
+
+def prepare(
+    sources: list[str], library: Library, ledger: Ledger, rules: HouseRules, *, stop: threading.Event
+) -> Plan:
+    """Read sources and plan them.
+
+    Raises:
+        SourceRefused: for a source inside the library.
+        SourceUnreadable: for a source that cannot be listed.
+        LibraryTrouble: when the library cannot be used.
+        Stopped: when `stop` was set.
+    """
+    for path in sources:
+        apart(path, library)
+    for leftover in recover(library):
+        sys.stderr.write(
+            f"jutrek: an intake of {leftover.at} did not end: {leftover.home} files are home, "
+            f"{leftover.left} are not. Bringing its sources home again brings the rest.\n"
+        )
+    founds: list[Found] = []
+    with working() as report:
+        for path in sources:
+            try:
+                source = known_source(path)
+            except OSError as error:
+                raise SourceUnreadable(path, error) from error
+            words = f"Reading {shown(source.name)}"
+            founds.append(
+                read_source(source, library, stop=stop, report=lambda n, of, words=words: report(words, n, of))
+            )
+        return plan_of(founds, make_captures(founds), library, ledger, rules, stop=stop, report=report)
+
+
+def plan_sources(
+    sources: list[str], library_path: str, rules: HouseRules, *, as_json: bool, out: Path | None, stop: threading.Event
+) -> int:
+    """Make a plan and print it, or write it to a file. Returns 0: a plan that can be made is a success."""
+    library = open_library(library_path)
+    with Ledger(library.ledger_path) as ledger:
+        plan = prepare(sources, library, ledger, rules, stop=stop)
+    if as_json:
+        sys.stdout.write(plan.as_json() + "\n")
+        return 0
+    if out is not None:
+        try:
+            out.write_text(plan.as_json() + "\n", encoding="utf-8")
+        except OSError as error:
+            raise PlanUnusable(str(out), f"it could not be written: {reason(error)}") from error
+    else:
+        print_plan(plan)
+    print_sums(plan)
+    return 0
+
+
+def print_plan(plan: Plan) -> None:
+    """Print a table on a terminal, plain lines elsewhere."""
+    console = Console(highlight=False, soft_wrap=True)
+    if not console.is_terminal:
+        for row in plan.rows:
+            target = shown(row.destination) if row.destination else "-"
+            sys.stdout.write(f"{row.action}\t{shown(row.source)}\t{target}\t{row.why}\n")
+        return
+    table = Table("", "from", "lands in", "why", box=None, header_style="dim", pad_edge=False)
+    styles = {Action.BRING: "green", Action.HOME: "dim", Action.TWIN: "dim", Action.STAY: "yellow"}
+    for row in plan.rows:
+        cells = (row.action.value, shown(row.source), shown(row.destination or ""), row.why)
+        table.add_row(*(Text(cell) for cell in cells), style=styles[row.action])
+    console.print(table)
+
+
+def print_sums(plan: Plan) -> None:
+    """Print how many files there are of each action, on the error output."""
+    counts = Counter(row.action for row in plan.rows)
+    parts = [f"{counts[action]} {words}" for action, words in WORDS.items() if counts[action]]
+    size = sum(row.size for row in plan.to_bring()) / 1e6
+    sys.stderr.write(f"{' · '.join(parts) or 'Nothing was found'}. {size:,.1f} MB to copy.\n")
+
+

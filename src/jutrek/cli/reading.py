@@ -1,0 +1,101 @@
+"""`jutrek read`: claims, moment and device of every file."""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+import threading
+from collections.abc import Iterator
+from typing import Any
+
+from rich.console import Console
+from rich.text import Text
+
+from jutrek.captures import Moment, decide
+from jutrek.errors import SourceUnreadable, shown
+from jutrek.formats import Claim, Kind, Offset, Reading, read
+from jutrek.sources import Left, scan
+
+
+def read_paths(paths: list[str], *, as_json: bool, stop: threading.Event) -> int:
+    """Print what files say. Returns 1 when a path could not be read, else 0."""
+    console = Console(highlight=False, soft_wrap=True)
+    code = 0
+    for path in _files(paths):
+        if stop.is_set():
+            return 1
+        if isinstance(path, Left):
+            sys.stderr.write(f"jutrek: {shown(path.path)}: {path.why}\n")
+            code = 1
+            continue
+        try:
+            reading = read(path)
+        except SourceUnreadable as trouble:
+            sys.stderr.write(f"jutrek: {trouble}\n")
+            code = 1
+            continue
+        moment = decide(reading.claims)
+        if as_json:
+            sys.stdout.write(json.dumps(as_object(path, reading, moment)) + "\n")
+        else:
+            _print(console, path, reading, moment)
+    return code
+
+
+def _files(paths: list[str]) -> Iterator[str | Left]:
+    for path in paths:
+        if not os.path.isdir(path):
+            yield path
+            continue
+        for thing in scan(path):
+            yield thing if isinstance(thing, Left) else thing.path
+
+
+def as_object(path: str, reading: Reading, moment: Moment | None) -> dict[str, Any]:
+    """The JSON object of one file: path, kind, format, claims, moment, device, notes."""
+    device = reading.device
+    return {
+        "path": path,
+        "kind": reading.kind.value,
+        "format": reading.format,
+        "claims": [_claim(claim) for claim in reading.claims],
+        "moment": None if moment is None else {
+            "local": moment.local.isoformat(),
+            "offset": None if moment.offset is None else str(Offset(moment.offset)),
+            "precision": moment.precision.name.lower(),
+            "trust": moment.trust.value,
+            "claim": moment.claim,
+            "why": moment.why,
+        },
+        "device": None if device is None else {"make": device.make, "model": device.model, "serial": device.serial},
+        "notes": list(reading.notes),
+    }  # fmt: skip
+
+
+def _claim(claim: Claim) -> dict[str, Any]:
+    stamp = claim.stamp
+    return {
+        "at": claim.at,
+        "value": stamp.iso(),
+        "offset": None if stamp.offset is None else str(stamp.offset),
+        "precision": stamp.precision.name.lower(),
+        "where": claim.where,
+        "raw": claim.raw,
+    }
+
+
+def _print(console: Console, path: str, reading: Reading, moment: Moment | None) -> None:
+    console.print(Text(shown(path), style="bold"))
+    device = reading.device
+    by = f" by {device.make} {device.model}".rstrip() if device else ""
+    what = "no picture, clip or sound" if reading.kind is Kind.OTHER else f"{reading.kind} ({reading.format}){by}"
+    console.print(Text(f"  {what}"))
+    if moment is not None:
+        console.print(Text(f"  {moment.local:%Y-%m-%d %H:%M:%S}  {moment.trust}. {moment.why}"))
+    for number, claim in enumerate(reading.claims):
+        mark = "›" if moment is not None and number == moment.claim else " "
+        zone = f" {claim.stamp.offset}" if claim.stamp.offset is not None else ""
+        console.print(Text(f"  {mark} {claim.stamp.iso()}{zone}  {claim.where}", style="" if mark == "›" else "dim"))
+    for note in reading.notes:
+        console.print(Text(f"  ! {note}", style="yellow"))

@@ -1,0 +1,67 @@
+"""What a session tells its face. Events come from the session's own thread, at most about 20 a second of a kind."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from jutrek.desk.board import Board
+from jutrek.errors import JutrekError
+from jutrek.transfer import Leftover, Outcome, Progress
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """A source is being read: files read so far, of all. Both 0 while it is being walked."""
+
+    root: str
+    files: int
+    all_files: int
+
+
+@dataclass(frozen=True, slots=True)
+class Working:
+    """Something longer is going on: what, how far, how far it goes (0 where unknown). Empty words: nothing is."""
+
+    what: str
+    done: int = 0
+    total: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class BoardChanged:
+    """There is a new board."""
+
+    board: Board
+
+
+@dataclass(frozen=True, slots=True)
+class Running:
+    """A run is at work; names of files just proven come with it, newest first."""
+
+    progress: Progress
+    proven: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Ended:
+    """A run has ended."""
+
+    outcome: Outcome
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """The last run did not end: what it left to do."""
+
+    leftovers: tuple[Leftover, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Trouble:
+    """Something went wrong: at a source (its root), or at the library (an empty string)."""
+
+    root: str
+    error: JutrekError
+
+
+Event = Reading | Working | BoardChanged | Running | Ended | Found | Trouble

@@ -1,0 +1,121 @@
+"""From sources to a plan, step by step, for whichever face asks: the window's session and the command line."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+from jutrek.captures import Capture, ReadFile, decide, group
+from jutrek.doubles import Stands, judge
+from jutrek.errors import SourceUnreadable, Stopped
+from jutrek.filing import HouseRules, Plan, make_plan
+from jutrek.formats import Kind, read
+from jutrek.library import Ledger, Library, apart, survey
+from jutrek.sources import Left, Source, SourceFile, scan
+
+Report = Callable[[str, int, int], None]
+"""Told what is going on, how far it is, and how far it goes (0 where that is not known yet)."""
+
+
+@dataclass(slots=True)
+class Found:
+    """What reading a source found: its files with what they say, and what is left on it."""
+
+    source: Source
+    files: list[ReadFile] = field(default_factory=list)
+    left: list[Left | tuple[SourceFile, str]] = field(default_factory=list)
+
+    @property
+    def size(self) -> int:
+        """Bytes of all files that were read."""
+        return sum(read_file.file.size for read_file in self.files)
+
+
+def read_source(
+    source: Source, library: Library | None, *, stop: threading.Event, report: Callable[[int, int], None]
+) -> Found:
+    """Walk a source and read what every file on it says.
+
+    Args:
+        library: left out where it lies inside the source.
+        report: told the number of files read, and of all files.
+
+    Raises:
+        SourceRefused: when the source lies inside the library.
+        Stopped: when `stop` was set.
+    """
+    found = Found(source)
+    leave_out = apart(source.root, library) if library else frozenset[str]()
+    files: list[SourceFile] = []
+    for thing in scan(source.root, leave_out=leave_out):
+        _look(stop)
+        if isinstance(thing, Left):
+            found.left.append(thing)
+        else:
+            files.append(thing)
+    for number, file in enumerate(files):
+        _look(stop)
+        report(number, len(files))
+        _read_file(file, found)
+    report(len(files), len(files))
+    return found
+
+
+def _read_file(file: SourceFile, found: Found) -> None:
+    try:
+        reading = read(file.path)
+    except SourceUnreadable as trouble:
+        found.left.append(Left(file.path, file.root, str(trouble)))
+        return
+    if reading.kind is Kind.OTHER:
+        found.left.append((file, " ".join(reading.notes) or "It is no picture, clip or sound."))
+        return
+    found.files.append(ReadFile(file, reading, decide(reading.claims)))
+
+
+def make_captures(founds: Sequence[Found]) -> list[Capture]:
+    """The captures of all sources, in the order of shooting."""
+    return group(read_file for found in founds for read_file in found.files)
+
+
+def standings_of(
+    captures: Sequence[Capture], library: Library, ledger: Ledger, *, stop: threading.Event, report: Report
+) -> dict[str, Stands]:
+    """Where every file stands against the library. Of equal files, one with a trusted date is the original.
+
+    Raises:
+        Stopped: when `stop` was set.
+    """
+    ordered = sorted(captures, key=lambda capture: not capture.trusted)
+    files = [read_file.file for capture in ordered for read_file in capture.files]
+    return judge(
+        files, ledger, library.root, stop=stop, report=lambda done: report("Comparing with the library", done, len(files))
+    )
+
+
+def plan_of(
+    founds: Sequence[Found],
+    captures: Sequence[Capture],
+    library: Library,
+    ledger: Ledger,
+    rules: HouseRules,
+    *,
+    stop: threading.Event,
+    report: Report,
+) -> Plan:
+    """Survey the library, tell every file's standing, and make the plan.
+
+    Raises:
+        LibraryMissing: when the library cannot be listed.
+        Stopped: when `stop` was set.
+    """
+    survey(library, ledger, stop=stop, report=lambda seen: report("Looking through the library", seen, 0))
+    standings = standings_of(captures, library, ledger, stop=stop, report=report)
+    left = [thing for found in founds for thing in found.left]
+    return make_plan(library, rules, captures, standings, left)
+
+
+def _look(stop: threading.Event) -> None:
+    if stop.is_set():
+        raise Stopped

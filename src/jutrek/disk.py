@@ -1,0 +1,123 @@
+"""The primitives under every change on disk: new names that replace nothing, and writes that survive power loss.
+
+Promises, and what they rest on:
+
+- `give_name` creates a name or fails. On ext4, btrfs, XFS and the kernel's exFAT, FAT and NTFS drivers it is one
+  `renameat2(RENAME_NOREPLACE)`. Where that is refused, a hard link is made and the temporary name removed. Where
+  links are refused too (exFAT and FAT through FUSE), the final name is reserved by an exclusive, empty file, which
+  the rename then replaces: a kill in between leaves an empty file, which the journal lets the next start clear.
+- A file is synced before it is named and its folder after: what is named after a power loss is whole.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import errno
+import os
+import secrets
+from collections.abc import Callable
+
+RENAME_NOREPLACE = 1
+AT_FDCWD = -100
+TEMPORARY = ".jutrek-"
+"""Every temporary file of Jutrek begins like this; such files are never a part of a library."""
+
+_REFUSED = frozenset({errno.EINVAL, errno.ENOSYS, errno.EPERM, errno.EOPNOTSUPP, errno.EMLINK})
+_libc = ctypes.CDLL(None, use_errno=True)
+
+
+def rename_exclusively(temporary: str, final: str) -> None:
+    """`renameat2(2)` with `RENAME_NOREPLACE`.
+
+    Raises:
+        FileExistsError: when `final` exists.
+        OSError: EINVAL or ENOSYS where the file system or the C library has no such call.
+    """
+    try:
+        call = _libc.renameat2
+    except AttributeError:
+        raise OSError(errno.ENOSYS, os.strerror(errno.ENOSYS)) from None
+    if call(AT_FDCWD, os.fsencode(temporary), AT_FDCWD, os.fsencode(final), RENAME_NOREPLACE):
+        code = ctypes.get_errno()
+        raise OSError(code, os.strerror(code), final)
+
+
+def link_exclusively(temporary: str, final: str) -> None:
+    """A hard link under the final name, then the temporary name removed. Same errors as above."""
+    os.link(temporary, final, follow_symlinks=False)
+    os.unlink(temporary)
+
+
+def reserve_and_rename(temporary: str, final: str) -> None:
+    """Reserve the final name with an exclusive, empty file, then rename over that reservation."""
+    os.close(os.open(final, os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_CLOEXEC))
+    os.rename(temporary, final)
+
+
+WAYS: tuple[Callable[[str, str], None], ...] = (rename_exclusively, link_exclusively, reserve_and_rename)
+"""The ways to give a name, best first."""
+
+
+def give_name(temporary: str, final: str) -> None:
+    """Give a finished temporary file its final name, replacing nothing.
+
+    Raises:
+        FileExistsError: when the final name exists; both files are then as they were.
+        OSError: for any other trouble.
+    """
+    for way in WAYS[:-1]:
+        try:
+            return way(temporary, final)
+        except OSError as error:
+            if error.errno not in _REFUSED:
+                raise
+    return WAYS[-1](temporary, final)
+
+
+def sync_folder(path: str) -> None:
+    """Make the names in a folder durable. File systems that cannot sync a folder do so by themselves."""
+    fd = os.open(path, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    try:
+        os.fsync(fd)
+    except OSError as error:
+        if error.errno not in _REFUSED:
+            raise
+    finally:
+        os.close(fd)
+
+
+def make_folders(path: str) -> None:
+    """Make a folder and its missing parents, each made durable in its parent."""
+    missing = []
+    while not os.path.isdir(path):
+        missing.append(path)
+        path = os.path.dirname(path)
+    for folder in reversed(missing):
+        with contextlib.suppress(FileExistsError):
+            os.mkdir(folder)
+        sync_folder(os.path.dirname(folder))
+
+
+def write_new(path: str, data: bytes) -> None:
+    """Write a new, small file: whole and durable, or not there at all.
+
+    Raises:
+        FileExistsError: when the name exists.
+        OSError: when it cannot be written; nothing is left behind.
+    """
+    temporary = os.path.join(os.path.dirname(path), f"{TEMPORARY}{secrets.token_hex(4)}.part")
+    fd = os.open(temporary, os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_CLOEXEC, 0o666)
+    try:
+        try:
+            if os.write(fd, data) != len(data):
+                raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC), path)
+            os.fsync(fd)
+        finally:
+            os.close(fd)
+        give_name(temporary, path)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            os.unlink(temporary)
+        raise
+    sync_folder(os.path.dirname(path))

@@ -1,0 +1,129 @@
+"""Where files of an intake stand against the library and against each other, by content alone.
+
+Cheapest first: a size that nothing else has proves a file new without reading it; then quick fingerprints are
+compared, then full ones. A full fingerprint of a library file is made only when it is needed, and is kept.
+"""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections import Counter, defaultdict
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from jutrek.doubles.fingerprint import full, quick
+from jutrek.errors import SourceUnreadable, Stopped
+from jutrek.library import HomeFile, Ledger
+from jutrek.sources import SourceFile
+
+
+class Standing(StrEnum):
+    """New, home (same bytes in the library), or twin (same bytes earlier in the same intake)."""
+
+    NEW = "new"
+    HOME = "home"
+    TWIN = "twin"
+
+
+@dataclass(frozen=True, slots=True)
+class Stands:
+    """A file's standing, and where its equal is: a path in the library for home, a source path for twin."""
+
+    standing: Standing
+    equal: str = ""
+
+
+NEW = Stands(Standing.NEW)
+
+
+def judge(
+    files: Sequence[SourceFile],
+    ledger: Ledger,
+    library_root: str,
+    *,
+    stop: threading.Event | None = None,
+    report: Callable[[int], None] | None = None,
+) -> dict[str, Stands]:
+    """Tell the standing of every file of an intake. The ledger must have been surveyed.
+
+    Args:
+        files: in the order of the intake; of equal ones the first is the original.
+        report: told the number of files judged so far.
+
+    Returns:
+        Standings by source path. A file that cannot be read counts as new: bringing it home will tell.
+
+    Raises:
+        Stopped: when `stop` was set.
+    """
+    return _Court(ledger, library_root, stop).judge(files, report)
+
+
+class _Court:
+    def __init__(self, ledger: Ledger, root: str, stop: threading.Event | None) -> None:
+        self._ledger = ledger
+        self._root = root
+        self._stop = stop
+        self._homes: dict[int, list[HomeFile]] = defaultdict(list)
+        self._learnt: dict[str, HomeFile] = {}
+        self._prints: list[tuple[str, int, int, bytes, bytes]] = []
+        self._seen: dict[tuple[int, bytes], list[SourceFile]] = defaultdict(list)
+        self._fulls: dict[str, bytes] = {}
+
+    def judge(self, files: Sequence[SourceFile], report: Callable[[int], None] | None) -> dict[str, Stands]:
+        sizes = Counter(file.size for file in files)
+        for home in self._ledger.of_sizes(sizes):
+            self._homes[home.size].append(home)
+        stands = {}
+        try:
+            for number, file in enumerate(files):
+                if self._stop is not None and self._stop.is_set():
+                    raise Stopped
+                if report is not None:
+                    report(number)
+                alone = sizes[file.size] == 1 and file.size not in self._homes
+                stands[file.path] = NEW if alone or not file.size else self._stand(file)
+        finally:
+            self._ledger.put(list(self._learnt.values()))
+            self._ledger.put_source_prints(self._prints)
+        return stands
+
+    def _stand(self, file: SourceFile) -> Stands:
+        try:
+            mark = quick(file.path)
+            for index, home in enumerate(self._homes[file.size]):
+                known = self._with_prints(index, home, mark)
+                if known is not None and known.full == self._full(file, mark):
+                    return Stands(Standing.HOME, home.path)
+            for other in self._seen[file.size, mark]:
+                if self._full(other, mark) == self._full(file, mark):
+                    return Stands(Standing.TWIN, other.path)
+        except SourceUnreadable:
+            return NEW
+        self._seen[file.size, mark].append(file)
+        return NEW
+
+    def _with_prints(self, index: int, home: HomeFile, mark: bytes) -> HomeFile | None:
+        """The library's file with both fingerprints if its quick one is `mark`, else None."""
+        path = os.path.join(self._root, home.path)
+        known = home
+        try:
+            if known.quick is None:
+                known = replace(known, quick=quick(path))
+            if known.quick == mark and known.full is None:
+                known = replace(known, full=full(path, stop=self._stop))
+        except SourceUnreadable:
+            return None
+        if known is not home:
+            self._homes[home.size][index] = self._learnt[home.path] = known
+        return known if known.quick == mark else None
+
+    def _full(self, file: SourceFile, mark: bytes) -> bytes:
+        if file.path not in self._fulls:
+            kept = self._ledger.source_print(file.path, file.size, file.mtime_ns, mark)
+            self._fulls[file.path] = kept or full(file.path, stop=self._stop)
+            if kept is None:
+                self._prints.append((file.path, file.size, file.mtime_ns, mark, self._fulls[file.path]))
+        return self._fulls[file.path]

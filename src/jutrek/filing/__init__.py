@@ -1,0 +1,8 @@
+"""Filing: house rules laid over captures, yielding a plan."""
+
+from jutrek.filing.pattern import PatternError
+from jutrek.filing.plan import Action, Plan, Row, from_json
+from jutrek.filing.planner import make_plan
+from jutrek.filing.rules import HouseRules, Undated
+
+__all__ = ["Action", "HouseRules", "PatternError", "Plan", "Row", "Undated", "from_json", "make_plan"]

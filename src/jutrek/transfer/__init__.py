@@ -1,0 +1,7 @@
+"""Transfer: carrying out a plan with proof, and writing down what was done."""
+
+from jutrek.transfer.bring import Done, Listener, Outcome, Progress, bring
+from jutrek.transfer.carry import STEPS
+from jutrek.transfer.recover import Leftover, recover
+
+__all__ = ["STEPS", "Done", "Leftover", "Listener", "Outcome", "Progress", "bring", "recover"]

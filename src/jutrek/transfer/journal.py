@@ -1,0 +1,135 @@
+"""The journal: an append-only record of what Jutrek did on disk, one file of JSON lines per intake.
+
+Under `LIBRARY/.jutrek/journal/<intake>.jsonl`:
+
+    {"entry": "intake", "intake", "at", "version", "sources"}
+    {"entry": "bring", "row", "source", "to", "size", "mtime_ns"}      every file to come, synced before the first copy
+    {"entry": "home", "row", "to", "xxh3_128"}                         proven and named
+    {"entry": "failed", "row", "source", "why"}
+    {"entry": "end", "at", "how": "done" | "stopped" | "found again", "home", "left"}
+
+`at` is UTC. A line that was torn by a power loss is ignored by readers. What a kill keeps from being written is told
+from the disk by `recover`: a final name exists only for proven bytes.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from typing import Any
+
+from jutrek.disk import make_folders, sync_folder
+from jutrek.filing import Row
+from jutrek.library import Library
+from jutrek.transfer.carry import Proof
+
+FOLDER = "journal"
+VERSION = 1
+
+
+class Journal:
+    """The journal of one intake, open for appending."""
+
+    def __init__(self, library: Library, intake: str) -> None:
+        """Open it, making it if need be.
+
+        Raises:
+            OSError: when it cannot be written.
+        """
+        folder = os.path.join(library.own, FOLDER)
+        make_folders(folder)
+        self.intake = intake
+        flags = os.O_CREAT | os.O_APPEND | os.O_WRONLY | os.O_CLOEXEC
+        self._fd = os.open(os.path.join(folder, f"{intake}.jsonl"), flags, 0o666)
+        sync_folder(folder)
+        self._waiting = False
+
+    def begin(self, rows: Sequence[Row]) -> None:
+        """Write down everything that will be brought, and make it durable."""
+        sources = sorted({row.root for row in rows})
+        self._write({"entry": "intake", "intake": self.intake, "at": _now(), "version": VERSION, "sources": sources})
+        for number, row in enumerate(rows):
+            self._write({
+                "entry": "bring", "row": number, "source": row.source, "to": row.destination, "size": row.size,
+                "mtime_ns": row.mtime_ns,
+            })  # fmt: skip
+        self.sync()
+
+    def home(self, number: int, proof: Proof) -> None:
+        """Write down a proven file. Durable after the next `sync`."""
+        to = proof.row.destination
+        self._write({"entry": "home", "row": number, "to": to, "xxh3_128": proof.full.hex()})
+
+    def failed(self, number: int, row: Row, why: str) -> None:
+        """Write down a file that did not come home."""
+        self._write({"entry": "failed", "row": number, "source": row.source, "why": why})
+
+    def end(self, how: str, home: int, left: int) -> None:
+        """Write down the end of the intake, durably."""
+        self._write({"entry": "end", "at": _now(), "how": how, "home": home, "left": left})
+        self.sync()
+
+    def sync(self) -> None:
+        """Make what was written durable."""
+        if self._waiting:
+            os.fsync(self._fd)
+            self._waiting = False
+
+    def close(self) -> None:
+        """Close the journal's file."""
+        os.close(self._fd)
+
+    def _write(self, entry: dict[str, Any]) -> None:
+        line = json.dumps(entry).encode() + b"\n"
+        while line:
+            line = line[os.write(self._fd, line) :]
+        self._waiting = True
+
+
+@dataclass(slots=True)
+class Account:
+    """What a journal tells of an intake: what was to come, and which rows are home or failed."""
+
+    intake: str
+    at: str = ""
+    to_come: dict[int, dict[str, Any]] = field(default_factory=dict)
+    settled: set[int] = field(default_factory=set)
+    ended: bool = False
+
+
+def accounts(library: Library) -> Iterator[Account]:
+    """Read all journals of a library, oldest first. Torn and foreign lines are ignored."""
+    folder = os.path.join(library.own, FOLDER)
+    try:
+        names = sorted(name for name in os.listdir(folder) if name.endswith(".jsonl"))
+    except FileNotFoundError:
+        return
+    for name in names:
+        account = Account(name.removesuffix(".jsonl"))
+        with open(os.path.join(folder, name), "rb") as file:
+            for line in file:
+                _enter(account, line)
+        yield account
+
+
+def _enter(account: Account, line: bytes) -> None:
+    try:
+        entry = json.loads(line)
+        kind = entry["entry"]
+        if kind == "intake":
+            account.at = str(entry["at"])
+        elif kind == "bring":
+            account.to_come[int(entry["row"])] = entry
+        elif kind in ("home", "failed"):
+            account.settled.add(int(entry["row"]))
+        elif kind == "end":
+            account.ended = True
+    except (ValueError, KeyError, TypeError):
+        return
+
+
+def _now() -> str:
+    return datetime.now(UTC).isoformat(timespec="seconds")

@@ -1,0 +1,33 @@
+"""One Jutrek at a time brings files home to a library: a lock that a crash releases."""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import os
+from collections.abc import Iterator
+
+from jutrek.errors import LibraryBusy, LibraryMissing, reason
+from jutrek.library import Library
+
+
+@contextlib.contextmanager
+def locked(library: Library) -> Iterator[None]:
+    """Hold the library's lock (`flock` on `.jutrek/lock`).
+
+    Raises:
+        LibraryBusy: when another process holds it.
+        LibraryMissing: when the lock cannot be made.
+    """
+    try:
+        fd = os.open(os.path.join(library.own, "lock"), os.O_CREAT | os.O_RDWR | os.O_CLOEXEC, 0o666)
+    except OSError as error:
+        raise LibraryMissing(library.root, reason(error)) from error
+    try:
+        try:
+            fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError as error:
+            raise LibraryBusy(library.root) from error
+        yield
+    finally:
+        os.close(fd)
