@@ -127,9 +127,7 @@ class PlaceFull(RunTrouble):
     """The place has no room left."""
 
     def __init__(self, place: str) -> None:
-        super().__init__(
-            f"{shown(place)} is full. What is home is proven; make room and bring the rest home again."
-        )
+        super().__init__(f"{shown(place)} is full. What is home is proven; make room and bring the rest home again.")
         self.place = place
 
 

@@ -13,6 +13,10 @@ from jutrek.captures.moment import INSIDE, Moment, Trust, doubtful
 from jutrek.formats import DeviceFacts, Kind
 
 _RANK = {Kind.STILL: 1, Kind.CLIP: 2, Kind.SOUND: 3, Kind.SIDECAR: 4}
+_MEDIA = (
+    "jpg", "jpeg", "dng", "tif", "tiff", "nef", "cr2", "cr3", "arw", "orf", "rw2", "raf", "pef", "srw", "heic", "png",
+    "mp4", "mov", "wav",
+)  # fmt: skip
 _DEVELOPED = frozenset({"jpeg", "heic", "heif", "avif", "png", "webp", "tiff"})
 SAME_PRESS = timedelta(seconds=60)
 """Files of one stem whose own dates are further apart than this are two captures."""
@@ -57,9 +61,7 @@ def _stem(read: ReadFile) -> tuple[str, str]:
     return folder, stem.casefold()
 
 
-_INNER_SUFFIXES = frozenset(
-    ".jpg .jpeg .dng .tif .tiff .nef .cr2 .cr3 .arw .orf .rw2 .raf .pef .srw .heic .mp4 .mov .wav .png".split()
-)
+_INNER_SUFFIXES = frozenset(f".{suffix}" for suffix in _MEDIA)
 
 
 def _rank(read: ReadFile) -> tuple[int, bool, str]:

@@ -152,4 +152,3 @@ def _doubt(moment: Moment, claims: Sequence[Claim], now: datetime) -> Moment:
             if other.at in _WITNESSES and abs(other.stamp.wall - claims[moment.claim].stamp.wall) > timedelta(days=1):
                 return doubtful(moment, f"Two dates inside disagree: {other.where} says {other.stamp.iso()[:10]}.")
     return moment
-

@@ -23,7 +23,8 @@ from rich.progress import (
 from jutrek.cli.planning import prepare
 from jutrek.errors import PlanUnusable, RunTrouble, Stopped, reason, shown
 from jutrek.filing import Action, HouseRules, Plan, Row, from_json
-from jutrek.library import Ledger, Library, open_library
+from jutrek.library import Library, open_library
+from jutrek.library.ledger import Ledger
 from jutrek.transfer import Done, Listener, Outcome, bring, recover
 from jutrek.transfer import Progress as Run
 
@@ -135,8 +136,8 @@ class _Telling:
         if outcome.trouble is not None:
             sys.stderr.write(f"jutrek: {outcome.trouble}\n")
         sys.stderr.write(
-            f"{counts['brought']} brought home and proven ({size / 1e6:,.1f} MB) · {counts['home']} were home already · "
-            f"{counts['twin']} twins · {missing} not home.\n"
+            f"{counts['brought']} brought home and proven ({size / 1e6:,.1f} MB) · "
+            f"{counts['home']} were home already · {counts['twin']} twins · {missing} not home.\n"
         )
         return code
 
@@ -154,4 +155,3 @@ def _bars(console: Console) -> Progress:
         console=console,
         transient=True,
     )
-

@@ -24,9 +24,7 @@ app = typer.Typer(
 _Sources = Annotated[list[Path], typer.Argument(help="Cards, folders or inboxes.", exists=True, file_okay=False)]
 _Library = Annotated[Path, typer.Option("--library", "-l", help="The library's root folder.")]
 _AsJson = Annotated[bool, typer.Option("--json", help="Print JSON for other programs.")]
-_Undated = Annotated[
-    Undated, typer.Option("--undated", help="What becomes of captures without a trustworthy date.")
-]
+_Undated = Annotated[Undated, typer.Option("--undated", help="What becomes of captures without a trustworthy date.")]
 
 
 def stop_on_interrupt() -> threading.Event:
@@ -52,7 +50,9 @@ def _show_version(wanted: bool) -> None:
 
 @app.callback()
 def _main(
-    _: Annotated[bool, typer.Option("--version", callback=_show_version, is_eager=True, help="Print the version.")] = False,
+    _: Annotated[
+        bool, typer.Option("--version", callback=_show_version, is_eager=True, help="Print the version.")
+    ] = False,
 ) -> None:
     """Jutrek brings camera and recorder files home: dated, named, proven."""
 
@@ -88,9 +88,13 @@ def plan_command(
 
 @app.command("bring")
 def bring_command(
-    sources: Annotated[list[Path] | None, typer.Argument(help="Cards, folders or inboxes.", exists=True, file_okay=False)] = None,
+    sources: Annotated[
+        list[Path] | None, typer.Argument(help="Cards, folders or inboxes.", exists=True, file_okay=False)
+    ] = None,
     library: Annotated[Path | None, typer.Option("--library", "-l", help="The library's root folder.")] = None,
-    plan: Annotated[Path | None, typer.Option("--plan", "-p", help="A plan that was saved.", exists=True, dir_okay=False)] = None,
+    plan: Annotated[
+        Path | None, typer.Option("--plan", "-p", help="A plan that was saved.", exists=True, dir_okay=False)
+    ] = None,
     as_json: _AsJson = False,
     undated: _Undated = Undated.STAY,
 ) -> None:
@@ -110,8 +114,12 @@ def bring_command(
 
 @app.command("app")
 def app_command(
-    folders: Annotated[list[Path] | None, typer.Argument(help="Sources to begin with.", exists=True, file_okay=False)] = None,
-    library: Annotated[Path | None, typer.Option("--library", "-l", help="The library; else the one used last.")] = None,
+    folders: Annotated[
+        list[Path] | None, typer.Argument(help="Sources to begin with.", exists=True, file_okay=False)
+    ] = None,
+    library: Annotated[
+        Path | None, typer.Option("--library", "-l", help="The library; else the one used last.")
+    ] = None,
 ) -> None:
     """Open the window."""
     from jutrek.ui.start import run_window
@@ -123,7 +131,9 @@ def app_command(
 def demo_command(
     at: Annotated[Path, typer.Option("--at", help="Where the demo lies, or is to be made.")] = Path("demo-data"),
     picture: Annotated[Path | None, typer.Option("--picture", help="Write a picture of the window, and end.")] = None,
-    build_only: Annotated[bool, typer.Option("--build-only", help="Make the demo's cards and library, and end.")] = False,
+    build_only: Annotated[
+        bool, typer.Option("--build-only", help="Make the demo's cards and library, and end.")
+    ] = False,
 ) -> None:
     """Open the window on the made-up story that comes with Jutrek."""
     from jutrek.demo import build

@@ -7,6 +7,7 @@ import threading
 from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 
 from rich.console import Console
@@ -17,7 +18,8 @@ from rich.text import Text
 from jutrek.desk.intake import Found, Report, make_captures, plan_of, read_source
 from jutrek.errors import PlanUnusable, SourceUnreadable, reason, shown
 from jutrek.filing import Action, HouseRules, Plan
-from jutrek.library import Ledger, Library, apart, open_library
+from jutrek.library import Library, apart, open_library
+from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
 from jutrek.transfer import recover
 
@@ -34,9 +36,7 @@ def working() -> Iterator[Report]:
         yield lambda what, done, total: bars.update(task, description=what, completed=done, total=total or None)
 
 
-def prepare(
-    sources: list[str], library: Library, ledger: Ledger, rules: HouseRules, *, stop: threading.Event
-) -> Plan:
+def prepare(sources: list[str], library: Library, ledger: Ledger, rules: HouseRules, *, stop: threading.Event) -> Plan:
     """Read sources and plan them.
 
     Raises:
@@ -60,9 +60,7 @@ def prepare(
             except OSError as error:
                 raise SourceUnreadable(path, error) from error
             words = f"Reading {shown(source.name)}"
-            founds.append(
-                read_source(source, library, stop=stop, report=lambda n, of, words=words: report(words, n, of))
-            )
+            founds.append(read_source(source, library, stop=stop, report=partial(report, words)))
         return plan_of(founds, make_captures(founds), library, ledger, rules, stop=stop, report=report)
 
 
@@ -109,5 +107,3 @@ def print_sums(plan: Plan) -> None:
     parts = [f"{counts[action]} {words}" for action, words in WORDS.items() if counts[action]]
     size = sum(row.size for row in plan.to_bring()) / 1e6
     sys.stderr.write(f"{' · '.join(parts) or 'Nothing was found'}. {size:,.1f} MB to copy.\n")
-
-

@@ -43,7 +43,9 @@ def clip(take: Take, seed: int, size: tuple[int, int] = (640, 360)) -> bytes:
             "make": take.make,
             "model": take.model,
         })  # fmt: skip
-        picture = container.add_stream("libx264", rate=_RATE, options={"crf": "25", "preset": "veryfast", "threads": "1"})
+        picture = container.add_stream(
+            "libx264", rate=_RATE, options={"crf": "25", "preset": "veryfast", "threads": "1"}
+        )
         picture.width, picture.height, picture.pix_fmt = width, height, "yuv420p"
         sound = container.add_stream("aac", rate=_SOUND, options={"threads": "1"})
         frames = int(take.seconds * _RATE)
@@ -58,7 +60,7 @@ def clip(take: Take, seed: int, size: tuple[int, int] = (640, 360)) -> bytes:
 
 
 def _frame(picture: Image.Image, number: int) -> av.VideoFrame:
-    frame = av.VideoFrame.from_image(picture)
+    frame = av.VideoFrame.from_ndarray(np.asarray(picture), format="rgb24")
     frame.pts, frame.time_base = number, Fraction(1, _RATE)
     return frame
 

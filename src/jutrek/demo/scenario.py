@@ -122,13 +122,18 @@ def _stills_card() -> _Made:
         times[-1] = times[-2].replace(microsecond=min(times[-2].microsecond + 300_000, 990_000))
         for local in times:
             shot = stills.Shot(local, "Arlen", "M2", "A2-10442")
-            picture = scenes.draw(motif, local.hour, counter, _PICTURE)
+            picture = scenes.draw(_seen(motif, dice), local.hour, counter, _PICTURE)
             stem = f"Card A/DCIM/{100 + (counter - 4401) // 70}ARLEN/DSC{counter:05}"
             yield f"{stem}.DNG", local, stills.dng(picture, shot)
             yield f"{stem}.JPG", local, stills.jpeg(picture, shot)
             if counter % 40 == 11:
                 yield f"{stem}.XMP", local, _sidecar(local)
             counter += 1
+
+
+def _seen(motif: str, dice: random.Random) -> str:
+    """What the stills body looked at: the day's motif, and every third time something else along the line."""
+    return motif if dice.random() < 0.64 else dice.choice(scenes.MOTIFS)
 
 
 def _sidecar(local: datetime) -> bytes:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 from collections.abc import Callable
+from itertools import pairwise
 
 import numpy as np
 from PIL import Image, ImageDraw, ImageFilter
@@ -35,14 +36,17 @@ def draw(motif: str, hour: float, seed: int, size: tuple[int, int]) -> Image.Ima
     top, low = next(((a, b) for until, a, b in _SKIES if hour <= until), _SKIES[-1][1:])
     picture = _gradient(size, top, low)
     pen = ImageDraw.Draw(picture)
-    horizon = height * dice.uniform(0.42, 0.6)
-    green = dice.uniform(0.8, 1.15)
+    horizon = height * dice.uniform(0.3, 0.66)
+    green = dice.uniform(0.7, 1.2)
+    _clouds(pen, dice, size, horizon, low)
     for depth in range(3):
         shade = _mix(low, _lit((70, 96, 74), green), 0.35 + 0.3 * depth)
         base = horizon - height * (0.2 - 0.09 * depth)
         pen.polygon(_ridge(dice, size, base, height * (0.16 - 0.035 * depth)), fill=shade)
     pen.rectangle((0, horizon + height * 0.06, width, height), fill=_lit((104, 118, 84), green))
     _MOTIFS[motif](pen, dice, size, horizon)
+    if dice.random() < 0.45:
+        _trees(pen, dice, size, horizon, green)
     if motif == "steam":
         picture = _steam(picture, dice, horizon)
     return _grain(picture, seed)
@@ -68,11 +72,32 @@ def _ridge(dice: random.Random, size: tuple[int, int], base: float, rise: float)
     spread = rise
     while len(line) < 60:
         spread *= 0.52
-        pairs = zip(line, line[1:], strict=False)
+        pairs = pairwise(line)
         line = [y for a, b in pairs for y in (a, (a + b) / 2 + dice.uniform(-spread, spread))] + [line[-1]]
     width, height = size
     points = [(x * width / (len(line) - 1), base + y) for x, y in enumerate(line)]
     return [*points, (width, height), (0, height)]
+
+
+def _clouds(pen: ImageDraw.ImageDraw, dice: random.Random, size: tuple[int, int], horizon: float, low: Colour) -> None:
+    width, height = size
+    for _ in range(dice.choice((0, 0, 2, 5))):
+        x, y, long = dice.uniform(0, width), dice.uniform(0, horizon * 0.6), width * dice.uniform(0.1, 0.35)
+        tall = height * dice.uniform(0.015, 0.05)
+        pen.ellipse((x - long / 2, y - tall, x + long / 2, y + tall), fill=_mix(low, (250, 250, 250), 0.5))
+
+
+def _trees(pen: ImageDraw.ImageDraw, dice: random.Random, size: tuple[int, int], horizon: float, light: float) -> None:
+    """Spruces in the foreground, at one side."""
+    width, height = size
+    side = dice.choice((0.0, 0.75))
+    for _ in range(dice.randint(2, 5)):
+        x, foot = width * (side + dice.uniform(-0.05, 0.28)), height * dice.uniform(0.85, 1.1)
+        tall = (foot - horizon) * dice.uniform(0.8, 1.6)
+        shade = _lit((44, 66, 52), light * dice.uniform(0.8, 1.2))
+        for tier in range(4):
+            top, wide = foot - tall + tall * 0.2 * tier, tall * (0.08 + 0.055 * tier)
+            pen.polygon([(x, top), (x - wide, top + tall * 0.36), (x + wide, top + tall * 0.36)], fill=shade)
 
 
 def _track(pen: ImageDraw.ImageDraw, dice: random.Random, size: tuple[int, int], horizon: float) -> None:
@@ -92,10 +117,10 @@ def _track(pen: ImageDraw.ImageDraw, dice: random.Random, size: tuple[int, int],
 
 def _bridge(pen: ImageDraw.ImageDraw, dice: random.Random, size: tuple[int, int], horizon: float) -> None:
     width, height = size
-    deck, arches = horizon - height * dice.uniform(0.0, 0.12), dice.randint(4, 7)
+    deck, arches = horizon - height * dice.uniform(-0.05, 0.15), dice.choice((1, 2, 3, 5, 6, 8))
     stone = _lit(_STONE, dice.uniform(0.8, 1.1))
     span = width / arches
-    drop = height * dice.uniform(0.25, 0.4)
+    drop = height * dice.uniform(0.2, 0.55)
     pen.rectangle((0, deck, width, deck + drop), fill=stone)
     gap = _lit((104, 118, 96), dice.uniform(0.75, 1.0))
     for arch in range(arches):

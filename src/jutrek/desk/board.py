@@ -8,12 +8,15 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from enum import StrEnum
+from typing import TYPE_CHECKING
 
 from jutrek.captures import Capture, Device
 from jutrek.filing import Action, Plan, Row
-from jutrek.formats import Kind
+from jutrek.formats import Kind, Stretch
 from jutrek.sources import Source
-from jutrek.transfer import Done
+
+if TYPE_CHECKING:
+    from jutrek.transfer import Done
 
 MANY_DAYS = 60
 MANY_MONTHS = 60
@@ -47,6 +50,7 @@ class CaptureView:
         duration: in seconds; 0.0 for stills.
         size: bytes of all its files.
         notes: what is odd about its files.
+        preview: an embedded JPEG in the primary file, or None.
     """
 
     id: str
@@ -62,6 +66,7 @@ class CaptureView:
     duration: float
     size: int
     notes: tuple[str, ...]
+    preview: Stretch | None = None
 
     @property
     def folder(self) -> str:
@@ -123,6 +128,16 @@ class FolderView:
 
 
 @dataclass(frozen=True, slots=True)
+class Place:
+    """A place of copies: its name, its root, and its free and whole room in bytes."""
+
+    name: str
+    root: str
+    free: int
+    total: int
+
+
+@dataclass(frozen=True, slots=True)
 class Board:
     """The whole picture."""
 
@@ -132,6 +147,7 @@ class Board:
     plan: Plan | None = None
     bring_files: int = 0
     bring_bytes: int = 0
+    place: Place | None = None
 
     def count(self, *states: State) -> int:
         """How many captures are in one of these states."""
@@ -154,6 +170,7 @@ def build(
     plan: Plan | None,
     results: Mapping[str, Done],
     existing: frozenset[str],
+    place: Place | None = None,
 ) -> Board:
     """Draw up the board.
 
@@ -163,12 +180,15 @@ def build(
         plan: the plan, or None while there is no library.
         results: what became of files so far, by source path.
         existing: folders of the plan that exist in the library, relative.
+        place: where the library is, and its room.
     """
     rows: dict[str, list[Row]] = defaultdict(list)
     for row in plan.rows if plan else ():
         rows[row.capture].append(row)
     views = [_view(capture, devices[capture.device], rows.get(capture.id, ()), results) for capture in captures]
-    to_bring = [row for row in plan.to_bring() if row.source not in results or not results[row.source].home] if plan else []
+    to_bring = (
+        [row for row in plan.to_bring() if row.source not in results or not results[row.source].home] if plan else []
+    )
     return Board(
         tuple(_source(source, captures, views, devices, rows[""]) for source in sources),
         _days(views),
@@ -176,6 +196,7 @@ def build(
         plan,
         len(to_bring),
         sum(row.size for row in to_bring),
+        place,
     )
 
 
@@ -196,12 +217,11 @@ def _view(capture: Capture, device: Device, rows: Sequence[Row], results: Mappin
         duration=primary.reading.duration,
         size=capture.size,
         notes=tuple(note for read in capture.files for note in read.reading.notes),
+        preview=primary.reading.preview,
     )
 
 
-def _state(
-    capture: Capture, rows: Sequence[Row], results: Mapping[str, Done]
-) -> tuple[State, Row | None, str]:
+def _state(capture: Capture, rows: Sequence[Row], results: Mapping[str, Done]) -> tuple[State, Row | None, str]:
     """What is to become of a capture, the row that stands for it, and the sentence if it failed."""
     if not rows:
         return (State.BRING if capture.trusted else State.LOOK), None, ""

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from jutrek.desk.board import Board
 from jutrek.errors import JutrekError
-from jutrek.transfer import Leftover, Outcome, Progress
+
+if TYPE_CHECKING:
+    from jutrek.transfer import Leftover, Outcome, Progress
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +60,13 @@ class Found:
 
 
 @dataclass(frozen=True, slots=True)
+class Saved:
+    """The plan was written to a file."""
+
+    path: str
+
+
+@dataclass(frozen=True, slots=True)
 class Trouble:
     """Something went wrong: at a source (its root), or at the library (an empty string)."""
 
@@ -64,4 +74,4 @@ class Trouble:
     error: JutrekError
 
 
-Event = Reading | Working | BoardChanged | Running | Ended | Found | Trouble
+Event = Reading | Working | BoardChanged | Running | Ended | Found | Saved | Trouble

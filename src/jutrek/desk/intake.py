@@ -11,7 +11,8 @@ from jutrek.doubles import Stands, judge
 from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.filing import HouseRules, Plan, make_plan
 from jutrek.formats import Kind, read
-from jutrek.library import Ledger, Library, apart, survey
+from jutrek.library import Library, apart, survey
+from jutrek.library.ledger import Ledger
 from jutrek.sources import Left, Source, SourceFile, scan
 
 Report = Callable[[str, int, int], None]
@@ -90,7 +91,11 @@ def standings_of(
     ordered = sorted(captures, key=lambda capture: not capture.trusted)
     files = [read_file.file for capture in ordered for read_file in capture.files]
     return judge(
-        files, ledger, library.root, stop=stop, report=lambda done: report("Comparing with the library", done, len(files))
+        files,
+        ledger,
+        library.root,
+        stop=stop,
+        report=lambda done: report("Comparing with the library", done, len(files)),
     )
 
 

@@ -15,11 +15,12 @@ from collections.abc import Callable
 
 from jutrek.captures import Capture, assign
 from jutrek.desk import events
-from jutrek.desk.board import Board, build
+from jutrek.desk.board import Board, Place, build
 from jutrek.desk.intake import Found, make_captures, plan_of, read_source
-from jutrek.errors import JutrekError, SourceUnreadable, Stopped
+from jutrek.errors import JutrekError, PlanUnusable, SourceUnreadable, Stopped, reason
 from jutrek.filing import Action, HouseRules, Plan
-from jutrek.library import Ledger, Library, open_library
+from jutrek.library import Library, open_library
+from jutrek.library.ledger import Ledger
 from jutrek.sources import Source, known_source
 from jutrek.transfer import Done, Listener, Progress, bring, recover
 
@@ -73,6 +74,10 @@ class IntakeSession:
         """Plan by other rules."""
         self._jobs.put(lambda: setattr(self, "_rules", rules))
         self._want_plan()
+
+    def save_plan(self, path: str) -> None:
+        """Write the plan as it stands to a file; the event `Saved` follows."""
+        self._jobs.put(lambda: self._save(path))
 
     def bring_home(self) -> None:
         """Carry out the plan."""
@@ -171,6 +176,16 @@ class IntakeSession:
         self._tell(events.Working(""))
         self._publish()
 
+    def _save(self, path: str) -> None:
+        if self._plan is None:
+            return
+        try:
+            with open(path, "w", encoding="utf-8") as file:
+                file.write(self._plan.as_json() + "\n")
+        except OSError as error:
+            raise PlanUnusable(path, f"it could not be written: {reason(error)}") from error
+        self._tell(events.Saved(path))
+
     def _bring(self) -> None:
         if self._plan is None or self._library is None or self._ledger is None:
             return
@@ -216,9 +231,22 @@ class IntakeSession:
         planned = {row.source for row in plan.rows} if plan else set[str]()
         if plan and any(capture.id not in planned for capture in self._captures):
             plan = None
-        board = build(sources, self._captures, assign(sources, by_root), plan, self._results, self._existing(plan))
+        board = build(
+            sources, self._captures, assign(sources, by_root), plan, self._results, self._existing(plan), self._place()
+        )
         self._last[Board] = time.monotonic()
         self._tell(events.BoardChanged(board))
+
+    def _place(self) -> Place | None:
+        if self._library is None:
+            return None
+        try:
+            room = os.statvfs(self._library.root)
+        except OSError:
+            return Place(self._library.name, self._library.root, 0, 0)
+        return Place(
+            self._library.name, self._library.root, room.f_bavail * room.f_frsize, room.f_blocks * room.f_frsize
+        )
 
     def _existing(self, plan: Plan | None) -> frozenset[str]:
         if plan is None:

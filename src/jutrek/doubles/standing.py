@@ -12,11 +12,15 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from typing import TYPE_CHECKING
 
 from jutrek.doubles.fingerprint import full, quick
 from jutrek.errors import SourceUnreadable, Stopped
-from jutrek.library import HomeFile, Ledger
+from jutrek.library import HomeFile
 from jutrek.sources import SourceFile
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
 
 
 class Standing(StrEnum):

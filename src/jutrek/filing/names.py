@@ -6,6 +6,7 @@ that does not tell them apart.
 
 from __future__ import annotations
 
+import contextlib
 import os
 import unicodedata
 from collections import defaultdict
@@ -118,8 +119,6 @@ class Folders:
     def _taken(self, folder: str) -> set[str]:
         if folder not in self._names:
             self._names[folder] = set()
-            try:
+            with contextlib.suppress(FileNotFoundError, NotADirectoryError):
                 self._take(folder, os.listdir(os.path.join(self._root, folder)))
-            except (FileNotFoundError, NotADirectoryError):
-                pass
         return self._names[folder]

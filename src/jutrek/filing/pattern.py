@@ -35,9 +35,7 @@ def check(pattern: str) -> None:
     for found in _IN_BRACES.finditer(pattern):
         if found[1] not in PIECES:
             known = ", ".join(PIECES)
-            raise PatternError(
-                f"At character {found.start() + 1}: there is no piece “{found[1]}”. There are: {known}."
-            )
+            raise PatternError(f"At character {found.start() + 1}: there is no piece “{found[1]}”. There are: {known}.")
     if set("{}") & set(_IN_BRACES.sub("", pattern)):
         raise PatternError("A brace stands without its partner.")
 

@@ -176,5 +176,3 @@ def _place(text: str, draft: Draft) -> None:
     found = _POSITION.match(text)
     if found and abs(lat := float(found[1])) <= 90 and abs(lon := float(found[2])) <= 180:
         draft.position = (lat, lon)
-
-

@@ -24,7 +24,7 @@ def of_name(stem: str) -> Claim | None:
     found = _PACKED.search(stem) or _SPACED.search(stem)
     if found:
         stamp = _stamp(found, UTC_BY_DEFINITION if _UTC_NAMES.match(stem) else None)
-        return stamp and Claim("name", stamp, "the file's name", found[0])
+        return Claim("name", stamp, "the file's name", found[0]) if stamp else None
     found = _DAY_ONLY.search(stem)
     if not found:
         return None

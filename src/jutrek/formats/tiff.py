@@ -50,10 +50,10 @@ _WANTED = frozenset({
 
 
 class Entry(NamedTuple):
-    """A directory entry: its type, its count, and where its value stands within the TIFF structure."""
+    """A directory entry: its type, how many values it has, and where its value stands within the TIFF structure."""
 
     type: int
-    count: int
+    many: int
     at: int
 
 
@@ -113,10 +113,10 @@ class Tiff:
     def text(self, entries: Directory, tag: int) -> str:
         """A text value up to its first NUL, stripped; empty where absent or outside the file."""
         entry = entries.get(tag)
-        if entry is None or entry.type not in (1, 2, 7) or not 0 < entry.count <= MAX_TEXT:
+        if entry is None or entry.type not in (1, 2, 7) or not 0 < entry.many <= MAX_TEXT:
             return ""
         try:
-            data = self.span.read(entry.at, entry.count)
+            data = self.span.read(entry.at, entry.many)
         except BrokenFile:
             return ""
         return data.split(b"\0", 1)[0].decode("utf-8", "replace").strip()
@@ -125,7 +125,7 @@ class Tiff:
         """The first integer of a value; `default` where absent or outside the file."""
         entry = entries.get(tag)
         letter = _INTEGERS.get(entry.type) if entry else None
-        if entry is None or letter is None or entry.count < 1:
+        if entry is None or letter is None or entry.many < 1:
             return default
         try:
             form = struct.Struct(self.order + letter)
@@ -136,7 +136,7 @@ class Tiff:
     def rationals(self, entries: Directory, tag: int, count: int) -> tuple[float, ...] | None:
         """`count` unsigned rationals, or None where they are absent, outside the file or divided by zero."""
         entry = entries.get(tag)
-        if entry is None or entry.type not in (5, 10) or entry.count < count:
+        if entry is None or entry.type not in (5, 10) or entry.many < count:
             return None
         try:
             values = self.span.unpack(struct.Struct(f"{self.order}{2 * count}I"), entry.at)
@@ -185,8 +185,8 @@ def _main(tiff: Tiff, entries: Directory, draft: Draft) -> None:
         except BrokenFile as damage:
             draft.notes.append(f"The satellite data are damaged. {damage}")
     packet = entries.get(XMP_PACKET)
-    if packet is not None and packet.count <= MAX_XMP:
-        xmp.read(tiff.span.read(packet.at, packet.count), draft)
+    if packet is not None and packet.many <= MAX_XMP:
+        xmp.read(tiff.span.read(packet.at, packet.many), draft)
 
 
 def _satellite(tiff: Tiff, entries: Directory, draft: Draft) -> None:
@@ -210,10 +210,10 @@ def _file_facts(tiff: Tiff, entries: Directory, draft: Draft) -> None:
     if DNG_VERSION in entries:
         draft.format = "dng"
     subs = entries.get(SUB_DIRECTORIES)
-    if subs is None or not 0 < subs.count <= 8:
+    if subs is None or not 0 < subs.many <= 8:
         return
     width = 8 if tiff.big else 4
-    for number in range(subs.count):
+    for number in range(subs.many):
         at = subs.at + number * width
         (offset,) = tiff.span.unpack(struct.Struct(tiff.order + ("Q" if tiff.big else "I")), at)
         sub = tiff.one(offset)
@@ -226,7 +226,7 @@ def _preview(tiff: Tiff, entries: Directory, draft: Draft) -> None:
     """The largest embedded JPEG: by its own tags, or as the only strip of a directory with JPEG compression."""
     offset, size = tiff.number(entries, JPEG_AT), tiff.number(entries, JPEG_SIZE)
     strips = entries.get(STRIPS)
-    if not size and strips and strips.count == 1 and tiff.number(entries, COMPRESSION) in (6, 7):
+    if not size and strips and strips.many == 1 and tiff.number(entries, COMPRESSION) in (6, 7):
         offset, size = tiff.number(entries, STRIPS), tiff.number(entries, STRIP_SIZES)
     if not 0 < size <= tiff.span.size - offset or tiff.span.read(offset, min(2, size)) != b"\xff\xd8":
         return

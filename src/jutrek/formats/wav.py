@@ -10,8 +10,6 @@ import struct
 from collections.abc import Iterator
 from datetime import timedelta
 
-from lxml import etree
-
 from jutrek.errors import BrokenFile
 from jutrek.formats.reading import Draft, Kind, Precision, Stamp
 from jutrek.formats.span import Span
@@ -80,6 +78,8 @@ def _broadcast(body: Span, rate: int, draft: Draft) -> None:
 
 def _production(body: Span, draft: Draft) -> None:
     """iXML 3.0: the recorder's name stands in the same words as in `bext`, and scene and take beside it."""
+    from lxml import etree
+
     text = body.read(0, min(body.size, MAX_IXML)).strip(b"\0 \r\n")
     if b"<!DOCTYPE" in text or b"<!ENTITY" in text:
         return

@@ -6,8 +6,6 @@ a document type is refused: entities have no business in metadata.
 
 from __future__ import annotations
 
-from lxml import etree
-
 from jutrek.formats.reading import Draft, Kind
 from jutrek.formats.span import Span
 from jutrek.formats.stamps import parse
@@ -28,6 +26,8 @@ _FACTS = {f"{_TIFF}Make": "make", f"{_TIFF}Model": "model", f"{_AUX}SerialNumber
 
 def read(packet: bytes, draft: Draft) -> None:
     """Read one packet. Damage becomes a note."""
+    from lxml import etree
+
     if b"<!DOCTYPE" in packet or b"<!ENTITY" in packet:
         draft.notes.append("The XMP data declare entities and were not read.")
         return

@@ -1,7 +1,11 @@
-"""The library: its identity, its ledger, and the survey that keeps the two and the disk together."""
+"""The library: its identity, its ledger, and the survey that keeps the two and the disk together.
 
+The ledger is imported from `jutrek.library.ledger` where it is opened: SQLAlchemy takes longer to import than a window
+takes to appear.
+"""
+
+from jutrek.library.home import HomeFile
 from jutrek.library.identity import OWN_FOLDER, Library, apart, open_library
-from jutrek.library.ledger import HomeFile, Ledger
 from jutrek.library.survey import Survey, survey
 
-__all__ = ["OWN_FOLDER", "HomeFile", "Ledger", "Library", "Survey", "apart", "open_library", "survey"]
+__all__ = ["OWN_FOLDER", "HomeFile", "Library", "Survey", "apart", "open_library", "survey"]

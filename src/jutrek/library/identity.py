@@ -8,7 +8,6 @@ import uuid
 from dataclasses import dataclass
 
 import platformdirs
-import tomlkit
 
 from jutrek.disk import sync_folder, write_new
 from jutrek.errors import LibraryMissing, SourceRefused, reason
@@ -68,6 +67,8 @@ def open_library(path: str) -> Library:
 
 
 def _found(root: str, identity: str) -> None:
+    import tomlkit
+
     own = os.path.dirname(identity)
     if not os.path.isdir(own):
         os.mkdir(own)

@@ -9,55 +9,16 @@ from __future__ import annotations
 import contextlib
 import os
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from types import TracebackType
 from typing import Self
 
 import sqlalchemy as sa
 
 from jutrek.errors import LedgerUnusable
+from jutrek.library import schema
+from jutrek.library.home import HomeFile
 
-VERSION = 1
 _AT_ONCE = 500
-
-_meta = sa.MetaData()
-_about = sa.Table("about", _meta, sa.Column("key", sa.Text, primary_key=True), sa.Column("value", sa.Text))
-_files = sa.Table(
-    "files",
-    _meta,
-    sa.Column("path", sa.LargeBinary, primary_key=True),
-    sa.Column("size", sa.BigInteger, nullable=False, index=True),
-    sa.Column("mtime_ns", sa.BigInteger, nullable=False),
-    sa.Column("quick", sa.LargeBinary),
-    sa.Column("full", sa.LargeBinary),
-)
-_source_prints = sa.Table(
-    "source_prints",
-    _meta,
-    sa.Column("path", sa.LargeBinary, primary_key=True),
-    sa.Column("size", sa.BigInteger, nullable=False),
-    sa.Column("mtime_ns", sa.BigInteger, nullable=False),
-    sa.Column("quick", sa.LargeBinary, nullable=False),
-    sa.Column("full", sa.LargeBinary, nullable=False),
-)
-
-
-@dataclass(frozen=True, slots=True)
-class HomeFile:
-    """A file in the library.
-
-    Attributes:
-        path: relative to the library.
-        size: in bytes.
-        mtime_ns: time of last change, nanoseconds since 1970, UTC.
-        quick, full: fingerprints of 16 bytes (XXH3-128), or None where not made yet.
-    """
-
-    path: str
-    size: int
-    mtime_ns: int
-    quick: bytes | None = None
-    full: bytes | None = None
 
 
 class Ledger:
@@ -81,18 +42,14 @@ class Ledger:
             raise LedgerUnusable(path, str(error).splitlines()[0]) from error
 
     def _open(self) -> None:
-        # One connection, handed from one owning thread to the next.
-        options = {"check_same_thread": False}
-        self._engine = sa.create_engine(f"sqlite:///{self.path}", poolclass=sa.pool.StaticPool, connect_args=options)
-        sa.event.listen(self._engine, "connect", _prepare)
+        self._engine = schema.connect(self.path)
         with self._engine.begin() as connection:
-            _meta.create_all(connection)
-            row = connection.execute(sa.select(_about.c.value).where(_about.c.key == "version")).first()
+            schema.meta.create_all(connection)
+            row = connection.execute(sa.select(schema.about.c.value).where(schema.about.c.key == "version")).first()
             if row is None:
-                connection.execute(_about.insert(), {"key": "version", "value": str(VERSION)})
-            elif int(row[0]) > VERSION:
+                connection.execute(schema.about.insert(), {"key": "version", "value": str(schema.VERSION)})
+            elif int(row[0]) > schema.VERSION:
                 raise LedgerUnusable(self.path, "a newer Jutrek wrote it")
-            connection.exec_driver_sql("PRAGMA quick_check(1)")
 
     def _put_beside(self) -> None:
         self._engine.dispose()
@@ -165,11 +122,3 @@ class Ledger:
         if rows:
             with self._transaction() as connection:
                 connection.exec_driver_sql("INSERT OR REPLACE INTO source_prints VALUES (?, ?, ?, ?, ?)", rows)
-
-
-def _prepare(connection: sa.engine.interfaces.DBAPIConnection, _: object) -> None:
-    cursor = connection.cursor()
-    cursor.execute("PRAGMA journal_mode = WAL")
-    cursor.execute("PRAGMA synchronous = FULL")
-    cursor.execute("PRAGMA busy_timeout = 10000")
-    cursor.close()

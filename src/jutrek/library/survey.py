@@ -6,11 +6,15 @@ import os
 import threading
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from jutrek.disk import TEMPORARY
 from jutrek.errors import LibraryMissing, Stopped, reason
+from jutrek.library.home import HomeFile
 from jutrek.library.identity import OWN_FOLDER, Library
-from jutrek.library.ledger import HomeFile, Ledger
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
 
 _REPORT_EVERY = 2000
 

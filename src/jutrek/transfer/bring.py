@@ -16,6 +16,7 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import datetime
+from typing import TYPE_CHECKING
 
 from jutrek.errors import (
     FileTrouble,
@@ -27,10 +28,13 @@ from jutrek.errors import (
     of_place,
 )
 from jutrek.filing import Plan, Row
-from jutrek.library import HomeFile, Ledger, Library
+from jutrek.library import HomeFile, Library
 from jutrek.transfer.carry import Carrier, Proof, Watch
 from jutrek.transfer.journal import Journal
 from jutrek.transfer.lock import locked
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
 
 IN_FLIGHT = 8
 """Files being carried at once: read, written, synced or read back."""
@@ -143,9 +147,7 @@ def _room(library: Library, needed: int) -> None:
 
 
 class _Run:
-    def __init__(
-        self, plan: Plan, library: Library, ledger: Ledger, stop: threading.Event, listener: Listener
-    ) -> None:
+    def __init__(self, plan: Plan, library: Library, ledger: Ledger, stop: threading.Event, listener: Listener) -> None:
         self._library, self._ledger, self._listener = library, ledger, listener
         self._rows = plan.to_bring()
         self._stop = stop
@@ -278,4 +280,3 @@ class _Run:
 def _home_file(proof: Proof) -> HomeFile:
     row = proof.row
     return HomeFile(row.destination or "", row.size, row.mtime_ns, None, proof.full)
-

@@ -1,0 +1,44 @@
+"""The ledger's tables. Apart from the ledger, since importing SQLAlchemy takes longer than showing a window."""
+
+from __future__ import annotations
+
+import sqlalchemy as sa
+
+VERSION = 1
+
+meta = sa.MetaData()
+about = sa.Table("about", meta, sa.Column("key", sa.Text, primary_key=True), sa.Column("value", sa.Text))
+files = sa.Table(
+    "files",
+    meta,
+    sa.Column("path", sa.LargeBinary, primary_key=True),
+    sa.Column("size", sa.BigInteger, nullable=False, index=True),
+    sa.Column("mtime_ns", sa.BigInteger, nullable=False),
+    sa.Column("quick", sa.LargeBinary),
+    sa.Column("full", sa.LargeBinary),
+)
+source_prints = sa.Table(
+    "source_prints",
+    meta,
+    sa.Column("path", sa.LargeBinary, primary_key=True),
+    sa.Column("size", sa.BigInteger, nullable=False),
+    sa.Column("mtime_ns", sa.BigInteger, nullable=False),
+    sa.Column("quick", sa.LargeBinary, nullable=False),
+    sa.Column("full", sa.LargeBinary, nullable=False),
+)
+
+
+def connect(path: str) -> sa.Engine:
+    """An engine on the ledger at `path`: one connection, handed from one owning thread to the next."""
+    options = {"check_same_thread": False}
+    engine = sa.create_engine(f"sqlite:///{path}", poolclass=sa.pool.StaticPool, connect_args=options)
+    sa.event.listen(engine, "connect", _prepare)
+    return engine
+
+
+def _prepare(connection: sa.engine.interfaces.DBAPIConnection, _: object) -> None:
+    cursor = connection.cursor()
+    cursor.execute("PRAGMA journal_mode = WAL")
+    cursor.execute("PRAGMA synchronous = FULL")
+    cursor.execute("PRAGMA busy_timeout = 10000")
+    cursor.close()

@@ -1,0 +1,1 @@
+"""The Intake page: from, when, lands in."""

@@ -1,0 +1,237 @@
+"""The chosen day opened: a grid of thumbnails with new name, old name, device and standing."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import (
+    QAbstractListModel,
+    QModelIndex,
+    QObject,
+    QPersistentModelIndex,
+    QRect,
+    QRectF,
+    QSize,
+    Qt,
+    Signal,
+)
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtWidgets import QFrame, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+
+from jutrek.desk.board import CaptureView, State
+from jutrek.formats import Kind
+from jutrek.ui import paint
+from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
+from jutrek.ui.thumbs import SIZE, Thumbnails
+
+CELL = QSize(89, 94)
+"""The least room of a capture, in pixels; cells grow to fill the row."""
+_VIEW = Qt.ItemDataRole.UserRole
+_WORDS = {
+    State.BRING: "to bring home",
+    State.HOME: "home already",
+    State.LOOK: "needs a look",
+    State.BROUGHT: "came home",
+    State.FAILED: "did not come home",
+}
+_BADGE, _ON_BADGE = QColor(24, 38, 44, 205), QColor("#FFFFFF")
+Index = QModelIndex | QPersistentModelIndex
+
+
+class CaptureModel(QAbstractListModel):
+    """The captures of one day."""
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.views: tuple[CaptureView, ...] = ()
+        self._rows: dict[str, int] = {}
+
+    def show(self, views: tuple[CaptureView, ...]) -> None:
+        """Show other captures; where they are the same ones, only their looks change."""
+        if [view.id for view in views] == [view.id for view in self.views]:
+            self.views = views
+            if views:
+                self.dataChanged.emit(self.index(0), self.index(len(views) - 1))
+            return
+        self.beginResetModel()
+        self.views = views
+        self._rows = {view.id: row for row, view in enumerate(views)}
+        self.endResetModel()
+
+    def row_of(self, capture: str) -> int | None:
+        """The row of a capture, or None."""
+        return self._rows.get(capture)
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(self.views)
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if not index.isValid():
+            return None
+        view = self.views[index.row()]
+        if role == _VIEW:
+            return view
+        if role in (Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.DisplayRole):
+            return spoken(view)
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return "\n".join([view.name, view.why, *view.notes])
+        return None
+
+
+def spoken(view: CaptureView) -> str:
+    """What a screen reader says of a capture."""
+    when = f"{view.when:%H:%M:%S}, " if view.when else ""
+    new = f", as {view.new_name}" if view.new_name else ""
+    return f"{view.name}, {when}device {view.device.letter}, {_WORDS[view.state]}{new}"
+
+
+class CaptureDelegate(QStyledItemDelegate):
+    """Draws one capture."""
+
+    def __init__(self, theme: Theme, thumbnails: Thumbnails, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._thumbnails = thumbnails
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return CELL
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        view: CaptureView = index.data(_VIEW)
+        theme, origin = self._theme, option.rect.topLeft()
+        frame = QRect(origin.x() + 3, origin.y() + 3, SIZE.width(), SIZE.height())
+        painter.save()
+        if view.state is State.HOME:
+            self._at_home(painter, view, frame)
+        else:
+            self._picture(painter, view, frame)
+        self._edge(painter, view, frame, chosen=bool(option.state & QStyle.StateFlag.State_Selected))
+        line = QRect(frame.left(), frame.bottom() + 3, frame.width(), 16)
+        new = view.new_name.rpartition(".")[0] or view.name
+        middle = Qt.TextElideMode.ElideMiddle
+        colour = theme.soft if view.state is State.HOME else theme.ink
+        words = f"in {view.folder or 'the library'}" if view.state is State.HOME else new
+        if view.state is State.LOOK:
+            words, colour = "no trusted date", theme.amber
+        if view.state is State.FAILED:
+            words, colour = "not home", theme.brick
+        paint.text(painter, line, words, font(11), colour, cut=middle)
+        paint.text(
+            painter,
+            line.translated(0, 14),
+            f"from {view.name.rpartition('.')[0] or view.name}",
+            font(11),
+            theme.soft,
+            cut=middle,
+        )
+        painter.restore()
+
+    def _picture(self, painter: QPainter, view: CaptureView, frame: QRect) -> None:
+        pixmap = self._thumbnails.of(view)
+        if pixmap is not None:
+            painter.drawPixmap(frame, pixmap)
+        else:
+            painter.fillRect(frame, self._theme.track)
+            if view.kind is Kind.SIDECAR:
+                paint.text(painter, frame, "data only", font(11), self._theme.soft, align=paint.CENTRE)
+
+    def _at_home(self, painter: QPainter, view: CaptureView, frame: QRect) -> None:
+        theme = self._theme
+        pixmap = self._thumbnails.of(view)
+        small = QRect(frame.center().x() - 24, frame.top() + 5, 48, 32)
+        if pixmap is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawPixmap(small, pixmap)
+        painter.setPen(QPen(theme.home, 1, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.drawRoundedRect(QRectF(frame).adjusted(0.5, 0.5, -0.5, -0.5), 3, 3)
+        words = QRect(frame.left(), frame.bottom() - 18, frame.width(), 16)
+        paint.text(painter, words, "at home", font(11, SEMIBOLD), theme.soft, align=paint.CENTRE)
+
+    def _edge(self, painter: QPainter, view: CaptureView, frame: QRect, *, chosen: bool) -> None:
+        theme, colour = self._theme, self._theme.device(view.device.colour)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if view.state is not State.HOME:
+            painter.fillRect(QRect(frame.left(), frame.bottom() - 2, frame.width(), 3), colour)
+            chip = QRect(frame.right() - 15, frame.bottom() - 15, 16, 16)
+            painter.fillRect(chip, colour)
+            paint.text(painter, chip, view.device.letter, font(11, BOLD), theme.card, align=paint.CENTRE)
+        if view.duration:
+            self._badge(painter, frame.left() + 4, frame.top() + 4, paint.length_words(view.duration))
+        if view.state is State.BROUGHT:
+            self._badge(painter, frame.left() + 4, frame.bottom() - 20, "home")
+        edge = theme.accent if chosen else {State.LOOK: theme.amber, State.FAILED: theme.brick}.get(view.state)
+        if edge is not None:
+            painter.setPen(QPen(edge, 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(frame.adjusted(-2, -2, 2, 2), 3, 3)
+
+    def _badge(self, painter: QPainter, left: int, top: int, words: str) -> None:
+        face = font(11, SEMIBOLD)
+        width = painter.fontMetrics().horizontalAdvance(words) + 12
+        box = QRect(left, top, width, 15)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(_BADGE)
+        painter.drawRoundedRect(box, 3, 3)
+        paint.text(painter, box, words, face, _ON_BADGE, align=paint.CENTRE)
+
+
+class CaptureGrid(QListView):
+    """The captures of the open day. It is as tall as its content: the column around it scrolls."""
+
+    chosen = Signal(str)
+    left = Signal()
+
+    def __init__(self, theme: Theme, thumbnails: Thumbnails, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._model = CaptureModel(self)
+        self.setModel(self._model)
+        self.setItemDelegate(CaptureDelegate(theme, thumbnails, self))
+        self.setViewMode(QListView.ViewMode.IconMode)
+        self.setMovement(QListView.Movement.Static)
+        self.setResizeMode(QListView.ResizeMode.Adjust)
+        self.setLayoutMode(QListView.LayoutMode.Batched)
+        self.setBatchSize(500)
+        self.setUniformItemSizes(True)
+        self.setGridSize(CELL)
+        self.setSpacing(0)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Captures of this day")
+        self.selectionModel().currentChanged.connect(self._on_current)
+        thumbnails.ready.connect(self._on_ready)
+
+    def show_captures(self, views: tuple[CaptureView, ...]) -> None:
+        """Show a day's captures."""
+        self._model.show(views)
+
+    def choose(self, capture: str) -> None:
+        """Choose a capture by its id, if it is here."""
+        row = self._model.row_of(capture)
+        if row is not None:
+            self.setCurrentIndex(self._model.index(row))
+
+    def height_for(self, width: int) -> int:
+        """The height that shows all captures at a width, in pixels."""
+        columns = max(1, (width - 1) // CELL.width())
+        self.setGridSize(QSize((width - 1) // columns, CELL.height()))
+        return -(-len(self._model.views) // columns) * CELL.height() + 2
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.left.emit()
+            return
+        super().keyPressEvent(event)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        event.ignore()
+
+    def _on_current(self, index: QModelIndex) -> None:
+        if index.isValid():
+            self.chosen.emit(self._model.views[index.row()].id)
+
+    def _on_ready(self, capture: str) -> None:
+        row = self._model.row_of(capture)
+        if row is not None:
+            self.viewport().update(self.visualRect(self._model.index(row)))

@@ -1,0 +1,227 @@
+"""Lands in: the folders that the plan fills, the name on arrival, and the places of copies."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtGui import QBrush, QPainter, QPaintEvent
+from PySide6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QSizePolicy, QTreeWidget, QTreeWidgetItem, QWidget
+
+from jutrek.desk.board import Board, CaptureView, FolderView, Place, State
+from jutrek.ui import paint
+from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
+
+WIDTH = 276
+_PATH = Qt.ItemDataRole.UserRole
+_MOST_SHOWN = 14
+
+
+class FolderTree(QTreeWidget):
+    """The tree that the plan makes or fills, with the number of captures that come."""
+
+    narrowed = Signal(str)
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._shown: tuple[FolderView, ...] = ()
+        self._items: dict[str, QTreeWidgetItem] = {}
+        self.setColumnCount(2)
+        self.setHeaderHidden(True)
+        self.header().setStretchLastSection(False)
+        self.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        self.header().setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
+        self.setIndentation(14)
+        self.setRootIsDecorated(False)
+        self.setItemsExpandable(False)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setAccessibleName("Folders of the library")
+        self.itemClicked.connect(self._on_pressed)
+        self.itemActivated.connect(self._on_pressed)
+
+    def show_folders(self, folders: tuple[FolderView, ...]) -> None:
+        """Show the folders with what they get."""
+        if folders == self._shown:
+            return
+        self._shown = folders
+        self.clear()
+        self._items.clear()
+        totals: dict[str, list[int]] = {}
+        for folder in folders:
+            parts = folder.path.split("/")
+            for depth in range(1, len(parts) + 1):
+                sums = totals.setdefault("/".join(parts[:depth]), [0, 0, 0])
+                sums[0] += folder.coming
+                sums[1] += folder.home
+                sums[2] |= folder.exists
+        for path, (coming, home, exists) in totals.items():
+            self._add(path, coming, home, exists=bool(exists))
+        self.expandAll()
+        self.updateGeometry()
+
+    def _add(self, path: str, coming: int, home: int, *, exists: bool) -> None:
+        theme, (above, _, name) = self._theme, path.rpartition("/")
+        item = QTreeWidgetItem([name or "the library's root", f"+{coming:,}" if coming else f"{home:,}"])
+        item.setData(0, _PATH, path)
+        item.setFont(0, font(13, SEMIBOLD if not above else font().weight()))
+        item.setFont(1, font(13, SEMIBOLD))
+        item.setTextAlignment(1, int(paint.RIGHT))
+        item.setForeground(1, QBrush(theme.accent if coming else theme.soft))
+        if not coming:
+            item.setForeground(0, QBrush(theme.soft))
+        elif not exists:
+            item.setText(0, f"{name}  (new)")
+        words = f"{coming:,} captures come" if coming else f"{home:,} captures of this intake are here already"
+        item.setToolTip(0, f"{path}: {words}")
+        item.setData(0, Qt.ItemDataRole.AccessibleTextRole, f"{name}, {words}")
+        parent = self._items.get(above)
+        if parent is None:
+            self.addTopLevelItem(item)
+        else:
+            parent.addChild(item)
+        self._items[path] = item
+
+    def anchor(self, path: str) -> int | None:
+        """The height of a folder's middle in this widget, or None where it cannot be seen."""
+        item = self._items.get(path)
+        box = self.visualItemRect(item) if item is not None else QRect()
+        if box.height() <= 0:
+            return None
+        return self.viewport().mapTo(self, QPoint(0, box.center().y())).y()
+
+    def mark(self, path: str) -> None:
+        """Mark the folder of the chosen capture; an empty path marks none."""
+        item = self._items.get(path)
+        self.clearSelection()
+        if item is not None and path:
+            item.setSelected(True)
+            self.scrollToItem(item)
+
+    def sizeHint(self) -> QSize:
+        return QSize(WIDTH - 20, 25 * min(_MOST_SHOWN, max(1, len(self._items))) + 6)
+
+    def _on_pressed(self, item: QTreeWidgetItem) -> None:
+        self.narrowed.emit(str(item.data(0, _PATH)))
+
+
+class Panel(QWidget):
+    """A card that draws its own lines."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        paint.card(painter, self.rect(), self._theme.card, self._theme.line)
+        self.draw(painter, QRect(14, 10, self.width() - 28, 18))
+
+    def draw(self, painter: QPainter, line: QRect) -> None:
+        """Draw the lines; the first one is given."""
+
+
+class ArrivalPanel(Panel):
+    """Name on arrival: before and after for the chosen capture, its companions, and where its date comes from."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(theme, parent)
+        self._view: CaptureView | None = None
+        self.setFixedHeight(152)
+
+    def show_capture(self, view: CaptureView | None) -> None:
+        """Show a capture, or none."""
+        self._view = view
+        words = "" if view is None else f"{view.name} becomes {view.new_name or 'nothing yet'}. {view.why}"
+        self.setAccessibleName(f"Name on arrival: {words or 'no capture is chosen'}")
+        self.setToolTip("" if view is None else "\n".join([view.id, view.why, *view.notes]))
+        self.update()
+
+    def draw(self, painter: QPainter, line: QRect) -> None:
+        theme, view = self._theme, self._view
+        paint.text(painter, line, "Name on arrival", font(12.5, SEMIBOLD), theme.soft)
+        if view is None:
+            paint.text(painter, line.translated(0, 24), "Choose a day, then a picture in it.", font(13), theme.soft)
+            return
+        middle = Qt.TextElideMode.ElideMiddle
+        paint.text(painter, line.translated(0, 22), view.name, font(12), theme.soft, cut=middle)
+        new, colour = view.new_name or "stays on the source", theme.ink if view.new_name else theme.amber
+        if view.state is State.HOME:
+            colour = theme.soft
+        paint.text(painter, line.translated(0, 40), new, font(14.5, SEMIBOLD), colour, cut=middle)
+        companions = f"+ {', '.join(view.companions)} travel with it" if len(view.companions) > 1 else ""
+        if len(view.companions) == 1:
+            companions = f"+ {view.companions[0]} travels with it"
+        top = line.translated(0, 60)
+        if companions:
+            paint.text(painter, top, companions, font(12), theme.soft)
+            top = top.translated(0, 18)
+        box = QRect(top.left(), top.top(), top.width(), 62)
+        why = " ".join(([f"Home as {view.destination}."] if view.state is State.HOME else []) + [view.why, *view.notes])
+        painter.setFont(font(12))
+        painter.setPen(theme.amber if view.state is State.LOOK else theme.soft)
+        if view.state is State.FAILED:
+            painter.setPen(theme.brick)
+        painter.drawText(box, int(Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap), why)
+
+
+class CopiesPanel(Panel):
+    """The place of copies: what it is called, its free room, and how much of it this intake takes."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(theme, parent)
+        self._place: Place | None = None
+        self._needed = 0
+        self.setFixedHeight(82)
+
+    def show_board(self, board: Board) -> None:
+        """Show where a board's captures go."""
+        self._place, self._needed = board.place, board.bring_bytes
+        if self._place is not None:
+            free, takes = paint.size_words(self._place.free), paint.size_words(self._needed)
+            self.setAccessibleName(f"Copies: {self._place.name}, {free} free, this intake takes {takes}")
+            self.setToolTip(self._place.root)
+        self.update()
+
+    def draw(self, painter: QPainter, line: QRect) -> None:
+        theme, place = self._theme, self._place
+        paint.text(painter, line, "Copies", font(12.5, SEMIBOLD), theme.soft)
+        if place is None:
+            paint.text(painter, line.translated(0, 24), "No library is chosen.", font(13), theme.soft)
+            return
+        row = line.translated(0, 22)
+        free = f"{paint.size_words(place.free)} free"
+        used = paint.text(painter, row, free, font(12), theme.soft, align=paint.RIGHT)
+        paint.text(painter, row.adjusted(0, 0, -used - 10, 0), place.name, font(13, BOLD), theme.ink)
+        track = QRect(line.left(), row.bottom() + 5, line.width(), 5)
+        total = place.total or 1
+        taken = place.total - place.free
+        colour = theme.brick if self._needed > place.free else theme.accent
+        paint.bar(painter, track, (taken + self._needed) / total, colour, theme.track)
+        paint.bar(painter, track, taken / total, theme.home.lighter(130), Qt.GlobalColor.transparent)
+        words = f"this intake takes {paint.size_words(self._needed)}" if self._needed else "nothing more to copy"
+        paint.text(painter, QRect(line.left(), track.bottom() + 4, line.width(), 16), words, font(12), theme.soft)
+
+
+class ProvenPanel(Panel):
+    """While a run is at work: the files that were proven last."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(theme, parent)
+        self._names: tuple[str, ...] = ()
+        self.setFixedHeight(160)
+
+    def show_names(self, names: tuple[str, ...]) -> None:
+        """Show paths in the library, newest first."""
+        self._names = names
+        self.update()
+
+    def draw(self, painter: QPainter, line: QRect) -> None:
+        theme = self._theme
+        paint.text(painter, line, "Just proven", font(12.5, SEMIBOLD), theme.soft)
+        for number, name in enumerate(self._names[:5]):
+            row = line.translated(0, 26 + 22 * number)
+            used = paint.text(painter, row, "read back", font(12), theme.accent, align=paint.RIGHT)
+            words = name.rpartition("/")[2]
+            paint.text(painter, row.adjusted(0, 0, -used - 10, 0), words, font(13), theme.ink)

@@ -1,0 +1,404 @@
+"""The Intake page: sources at the left, days in the middle, folders at the right, ribbons between them."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import replace
+
+from PySide6.QtCore import QLocale, QPoint, QRect, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+
+from jutrek.desk import events
+from jutrek.desk.board import Board, CaptureView, DayView, State
+from jutrek.ui import paint
+from jutrek.ui.intake import lands, ribbons, tiles
+from jutrek.ui.intake.actionbar import ActionBar
+from jutrek.ui.intake.days import DayRow, hours_of
+from jutrek.ui.intake.grid import CaptureGrid
+from jutrek.ui.intake.outcome import OutcomeBar
+from jutrek.ui.theme import HEADLINE, SEMIBOLD, Theme, font, section
+from jutrek.ui.thumbs import Thumbnails
+
+_MARGIN = 18
+
+
+class Headline(QWidget):
+    """The figures that matter, and the titles of the three columns."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._words = ("", "")
+        self.setFixedHeight(36)
+
+    def say(self, figures: str, more: str) -> None:
+        """Say the figures, and more beside."""
+        self._words = (figures, more)
+        self.setAccessibleName(f"{figures} {more}")
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, theme = QPainter(self), self._theme
+        line = self.rect().adjusted(0, 6, 0, 0)
+        used = paint.text(painter, line, self._words[0], font(HEADLINE, SEMIBOLD), theme.ink)
+        paint.text(painter, line.adjusted(used + 18, 0, 0, 0), self._words[1], font(12.5), theme.soft)
+
+
+class ColumnTitles(QWidget):
+    """From, when, lands in: small capitals above the columns, and what the board is narrowed to."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self.setFixedHeight(26)
+        self.clear = QPushButton("", self)
+        self.clear.setProperty("link", True)
+        self.clear.hide()
+
+    def narrow(self, words: str) -> None:
+        """Offer to show everything again; empty words offer nothing."""
+        self.clear.setText(f"only {words} · show all" if words else "")
+        self.clear.setVisible(bool(words))
+        self._place()
+
+    def _place(self) -> None:
+        hint = self.clear.sizeHint()
+        right = self.width() - lands.WIDTH - ribbons.WIDTH
+        self.clear.setGeometry(right - hint.width(), 0, hint.width(), 24)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._place()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, theme = QPainter(self), self._theme
+        when = tiles.WIDTH + ribbons.WIDTH
+        for left, words in ((0, "FROM"), (when, "WHEN"), (self.width() - lands.WIDTH, "LANDS IN")):
+            paint.text(painter, QRect(left, 2, 200, 22), words, section(), theme.soft)
+
+
+class IntakePage(QWidget):
+    """The board. It draws what it is told and passes wishes on as signals."""
+
+    wanted_source = Signal()
+    wanted_library = Signal()
+    removed_source = Signal(str)
+    undated_choice = Signal()
+    brought = Signal()
+    saved = Signal()
+    stopped = Signal()
+
+    def __init__(self, theme: Theme, thumbnails: Thumbnails, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self.board = Board()
+        self._shown: tuple[DayView, ...] = ()
+        self._flows: dict[tuple[str, str], int] = {}
+        self._lands: dict[tuple[str, str], int] = {}
+        self._states: tuple[State, ...] = ()
+        self._folder = ""
+        self._open: str | None = None
+        self._capture = ""
+        self._running = False
+        self._undated_words = ""
+        self._rows: list[DayRow] = []
+        self.headline = Headline(theme)
+        self.outcome = OutcomeBar(theme)
+        self.titles = ColumnTitles(theme)
+        self.from_column = tiles.FromColumn(theme)
+        self.tree = lands.FolderTree(theme)
+        self.arrival = lands.ArrivalPanel(theme)
+        self.copies = lands.CopiesPanel(theme)
+        self.proven = lands.ProvenPanel(theme)
+        self.proven.hide()
+        self.action_bar = ActionBar(theme)
+        self.grid = CaptureGrid(theme, thumbnails)
+        self.grid.hide()
+        self.grid.setParent(self)
+        self._lay_out()
+        self._connect()
+        self._refresh_words()
+
+    def _lay_out(self) -> None:
+        self._days = QWidget()
+        self._day_column = QVBoxLayout(self._days)
+        self._day_column.setContentsMargins(0, 0, 4, 0)
+        self._day_column.setSpacing(7)
+        self._day_column.addStretch()
+        self.from_area = _scrolling(self.from_column)
+        self.from_area.setFixedWidth(tiles.WIDTH + 2)
+        self.when_area = _scrolling(self._days)
+        self.from_gutter = ribbons.Gutter(self._from_ribbons)
+        self.lands_gutter = ribbons.Gutter(self._lands_ribbons)
+        right = QWidget()
+        right.setFixedWidth(lands.WIDTH)
+        column = QVBoxLayout(right)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(12)
+        self._tree_card = _Card(self._theme, self.tree)
+        for panel in (self._tree_card, self.arrival, self.proven, self.copies):
+            column.addWidget(panel)
+        column.addStretch()
+        board = QHBoxLayout()
+        board.setSpacing(0)
+        for part in (self.from_area, self.from_gutter, self.when_area, self.lands_gutter, right):
+            board.addWidget(part)
+        inner = QVBoxLayout()
+        inner.setContentsMargins(_MARGIN, 0, _MARGIN, 8)
+        inner.setSpacing(0)
+        for part in (self.headline, self.outcome, self.titles):
+            inner.addWidget(part)
+        inner.addSpacing(4)
+        inner.addLayout(board, 1)
+        page = QVBoxLayout(self)
+        page.setContentsMargins(0, 0, 0, 0)
+        page.setSpacing(0)
+        page.addLayout(inner, 1)
+        page.addWidget(self.action_bar)
+
+    def _connect(self) -> None:
+        self.from_column.wanted.connect(self.wanted_source)
+        self.from_column.removed.connect(self.removed_source)
+        self.outcome.narrowed.connect(self._narrow_states)
+        self.titles.clear.clicked.connect(self.show_all)
+        self.tree.narrowed.connect(self._narrow_folder)
+        self.grid.chosen.connect(self._choose)
+        self.grid.left.connect(self._close)
+        self.action_bar.brought.connect(self.brought)
+        self.action_bar.saved.connect(self.saved)
+        self.action_bar.stopped.connect(self.stopped)
+        for area in (self.from_area, self.when_area):
+            area.verticalScrollBar().valueChanged.connect(self._ribbons_moved)
+        self.tree.verticalScrollBar().valueChanged.connect(self._ribbons_moved)
+
+    def show_board(self, board: Board, undated_words: str) -> None:
+        """Show a board; `undated_words` is what the button of the undated row offers."""
+        self.board = board
+        self._undated_words = undated_words
+        self._flows = Counter((view.source, day.key) for day in board.days for view in day.captures)
+        self._lands = Counter((day.key, view.folder) for day in board.days for view in day.captures if view.destination)
+        self.outcome.show_board(board)
+        self.from_column.show_sources(board.sources)
+        self.tree.show_folders(board.folders)
+        self.copies.show_board(board)
+        self._show_days()
+        self._choose(self._capture)
+        self._refresh_words()
+
+    def show_running(self, event: events.Running | None) -> None:
+        """Show a run at work, or the board again."""
+        running = event is not None
+        self.outcome.show_progress(event.progress if event else None)
+        if event is not None:
+            self.proven.show_names(event.proven)
+            progress = event.progress
+            speed = f"{paint.size_words(progress.speed)} a second" if progress.elapsed > 0.5 else ""
+            current = progress.current.rpartition("/")[2]
+            done = f"{paint.size_words(progress.bytes)} of {paint.size_words(progress.all_bytes)} proven"
+            more = " · ".join(part for part in (done, speed, current) if part)
+            under = "The cards are only read. Stopping is safe: what is proven stays home."
+            self.action_bar.say(paint.time_left_words(progress.seconds_left), more, under)
+        if running != self._running:
+            self._running = running
+            self.arrival.setVisible(not running)
+            self.proven.setVisible(running)
+            for tile in self.from_column.tiles.values():
+                tile.show_running(running)
+            self._show_days()
+            self._refresh_words()
+
+    def show_reading(self, root: str, files: int, all_files: int) -> None:
+        """Show how far the reading of a source is."""
+        if root in self.from_column.tiles:
+            self.from_column.tiles[root].show_reading(files, all_files)
+
+    def show_all(self) -> None:
+        """Widen the board again."""
+        self._states, self._folder = (), ""
+        self._show_days()
+
+    def chosen_capture(self) -> str:
+        """The id of the chosen capture, or an empty string."""
+        return self._capture
+
+    def rows(self) -> list[DayRow]:
+        """The rows that are shown."""
+        return [row for row in self._rows if not row.isHidden()]
+
+    def open_day(self, key: str) -> None:
+        """Open a day's row, if there is one."""
+        if key != self._open and any(day.key == key for day in self._shown):
+            self._toggle(key)
+
+    def _narrow_states(self, states: tuple[State, ...]) -> None:
+        self._states = states
+        self._show_days()
+
+    def _narrow_folder(self, path: str) -> None:
+        self._folder = "" if path == self._folder else path
+        self._show_days()
+
+    def _wanted(self, view: CaptureView) -> bool:
+        fits = not self._states or view.state in self._states
+        inside = f"{view.folder}/".startswith(f"{self._folder}/")
+        return fits and (not self._folder or (bool(view.destination) and inside))
+
+    def _show_days(self) -> None:
+        narrowed = bool(self._states or self._folder)
+        days = self.board.days
+        if narrowed:
+            picked = (replace(day, captures=tuple(filter(self._wanted, day.captures))) for day in days)
+            days = tuple(day for day in picked if day.captures)
+        self.outcome.narrow(self._states)
+        names = {State.BRING: "to bring home", State.LOOK: "need a look", State.FAILED: "not home"}
+        words = [names.get(self._states[0], "at home")] if self._states else []
+        self.titles.narrow(" · ".join([*words, *([self._folder] if self._folder else [])]))
+        self._shown = days
+        hours = hours_of(self.board.days)
+        while len(self._rows) < len(days):
+            row = DayRow(self._theme)
+            row.opened.connect(self._toggle)
+            row.undated.connect(self.undated_choice)
+            self._rows.append(row)
+            self._day_column.insertWidget(len(self._rows) - 1, row)
+        for row, day in zip(self._rows, days, strict=False):
+            row.show_view(day, hours, running=self._running, choice=self._undated_words)
+            row.setVisible(True)
+        for row in self._rows[len(days) :]:
+            row.setVisible(False)
+        self._open_row()
+
+    def _toggle(self, key: str) -> None:
+        self._open = None if key == self._open else key
+        self._open_row()
+        if self._open is not None:
+            self.grid.setFocus()
+
+    def _close(self) -> None:
+        row = next((row for row in self.rows() if row.view.key == self._open), None)
+        self._open = None
+        self._open_row()
+        if row is not None:
+            row.setFocus()
+
+    def _open_row(self) -> None:
+        self.grid.hide()
+        self.grid.setParent(self)
+        for row, day in zip(self._rows, self._shown, strict=False):
+            row.open(self.grid if day.key == self._open else None)
+        self._ribbons_moved()
+
+    def _choose(self, capture: str) -> None:
+        self._capture = capture
+        view = self.board.find(capture) if capture else None
+        self.arrival.show_capture(view)
+        self.tree.mark(view.folder if view else "")
+        if view is not None and self.grid.isVisible():
+            box = self.grid.visualRect(self.grid.currentIndex())
+            at = self.grid.mapTo(self._days, box.center())
+            self.when_area.ensureVisible(at.x(), at.y(), 0, box.height())
+        self._ribbons_moved()
+
+    def _refresh_words(self) -> None:
+        board, running = self.board, self._running
+        to_bring = board.count(State.BRING, State.FAILED)
+        self.action_bar.offer(to_bring, running=running)
+        if not board.sources:
+            self.headline.say("Nothing has come in yet", "Add a card or a folder to see what is on it.")
+        else:
+            sources = paint.counted(len(board.sources), "source")
+            figures = f"{paint.counted(board.captures, 'capture')} read from {sources}"
+            if running:
+                coming = to_bring + board.count(State.BROUGHT)
+                figures = f"Bringing {paint.counted(coming, 'capture')} home"
+            size = paint.size_words(sum(source.size for source in board.sources))
+            self.headline.say(figures, " · ".join(part for part in (_span(board), size) if part))
+        if not running:
+            self._say_state(to_bring)
+
+    def _say_state(self, to_bring: int) -> None:
+        board = self.board
+        if board.place is None:
+            self.action_bar.say("No library yet.", "Choose the folder where your captures are at home.")
+        elif not board.sources:
+            self.action_bar.say("Ready.", "Drop a card or folder into the window. It is only ever read.")
+        elif to_bring and board.plan is not None:
+            fits = board.bring_bytes <= board.place.free
+            needed, free = paint.size_words(board.bring_bytes), paint.size_words(board.place.free)
+            room = f"Fits: {needed} to {board.place.name}." if fits else f"Too large: {needed} to copy, {free} free."
+            more = "Every file is read back and compared before it counts as home. The cards are not touched."
+            self.action_bar.say("Ready.", more, room, brick=not fits)
+        elif board.captures:
+            look = board.count(State.LOOK)
+            home = board.count(State.HOME, State.BROUGHT)
+            more = f"{paint.counted(look, 'capture')} without a date to trust stay on their source." if look else ""
+            self.action_bar.say(f"{paint.counted(home, 'capture')} at home, proven.", more)
+
+    def _ribbons_moved(self) -> None:
+        self.from_gutter.update()
+        self.lands_gutter.update()
+
+    def _row_heights(self, gutter: QWidget) -> Iterator[tuple[DayRow, int]]:
+        """Rows in view, with the height of their anchor in a gutter."""
+        top = self.when_area.mapTo(self, QPoint(0, 0)).y()
+        bottom = top + self.when_area.height()
+        shift = gutter.mapTo(self, QPoint(0, 0)).y()
+        for row in self.rows():
+            at = row.mapTo(self, QPoint(0, row.anchor)).y()
+            if top - 10 <= at <= bottom + 10:
+                yield row, at - shift
+
+    def _from_ribbons(self) -> Iterator[ribbons.Ribbon]:
+        for row, right in self._row_heights(self.from_gutter):
+            strong = row.view.key == self._open
+            for root, tile in self.from_column.tiles.items():
+                count = self._flows.get((root, row.view.key), 0)
+                if count:
+                    left = tile.mapTo(self.from_area, QPoint(0, 38)).y()
+                    yield ribbons.Ribbon(left, right, count, tile.colour(), strong)
+
+    def _lands_ribbons(self) -> Iterator[ribbons.Ribbon]:
+        for row, left in self._row_heights(self.lands_gutter):
+            strong = row.view.key == self._open
+            for (day, folder), count in self._lands.items():
+                if day == row.view.key and (at := self.tree.anchor(folder)) is not None:
+                    right = self.tree.mapTo(self, QPoint(0, at)).y() - self.lands_gutter.mapTo(self, QPoint(0, 0)).y()
+                    yield ribbons.Ribbon(left, right, count, self._theme.accent, strong)
+
+
+class _Card(QWidget):
+    """A card around a widget."""
+
+    def __init__(self, theme: Theme, inner: QWidget) -> None:
+        super().__init__()
+        self._theme = theme
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 8, 8, 8)
+        column.addWidget(inner)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        paint.card(QPainter(self), self.rect(), self._theme.card, self._theme.line)
+
+
+def _scrolling(inner: QWidget) -> QScrollArea:
+    area = QScrollArea()
+    area.setWidget(inner)
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    return area
+
+
+def _span(board: Board) -> str:
+    """The days of a board in words: `12 – 18 May 2026`."""
+    days = [day.start for day in board.days if day.start]
+    if not days:
+        return ""
+    locale, first, last = QLocale(), days[0], days[-1]
+    if first == last:
+        return str(locale.toString(first, "d MMMM yyyy"))
+    form = "d" if (first.year, first.month) == (last.year, last.month) else "d MMMM yyyy"
+    return f"{locale.toString(first, form)} – {locale.toString(last, 'd MMMM yyyy')}"

@@ -1,0 +1,202 @@
+"""From: a tile per source, and a place to drop more."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRect, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
+
+from jutrek.desk.board import SourceView, State
+from jutrek.formats import Kind
+from jutrek.sources import Medium
+from jutrek.ui import paint
+from jutrek.ui.theme import BOLD, RADIUS, SEMIBOLD, Theme, font
+
+WIDTH = 196
+_KINDS = ((Kind.STILL, "still"), (Kind.CLIP, "clip"), (Kind.SOUND, "take"), (Kind.SIDECAR, "sidecar"))
+
+
+class SourceTile(QWidget):
+    """A source: device colour, letter and name, medium and size, counts, and what is going on with it."""
+
+    removed = Signal(str)
+
+    def __init__(self, theme: Theme, view: SourceView, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self.view = view
+        self._reading: tuple[int, int] | None = None
+        self._running = False
+        self._trouble = ""
+        self.setFixedHeight(76)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.show_view(view)
+
+    def show_view(self, view: SourceView) -> None:
+        """Show new facts of the source."""
+        self.view = view
+        parts = [self._title(), self._medium(), self._counts(), self._state()[0]]
+        self.setAccessibleName(", ".join(part for part in parts if part))
+        tips = [view.source.root, *(f"{path.rpartition('/')[2]}: {why}" for path, why in view.left[:20])]
+        self.setToolTip("\n".join(tips))
+        self.update()
+
+    def show_reading(self, files: int, all_files: int) -> None:
+        """Show how far the reading is."""
+        self._reading = None if all_files and files >= all_files else (files, all_files)
+        self.update()
+
+    def show_running(self, running: bool) -> None:
+        """Show progress instead of facts while a run is at work."""
+        self._running = running
+        self.update()
+
+    def colour(self) -> QColor:
+        """The colour of its main device."""
+        device = self.view.device
+        return self._theme.device(device.colour) if device else self._theme.home
+
+    def _title(self) -> str:
+        device = self.view.device
+        return f"{device.letter} · {device.name}" if device else self.view.source.name
+
+    def _medium(self) -> str:
+        source = self.view.source
+        what = source.name if source.medium is Medium.FOLDER else f"{source.name} · card"
+        return f"{what} {paint.size_words(source.capacity)}" if source.capacity else what
+
+    def _counts(self) -> str:
+        kinds = dict(self.view.kinds)
+        parts = [paint.counted(kinds[kind], word) for kind, word in _KINDS if kind in kinds]
+        return " · ".join([*parts, paint.size_words(self.view.size)]) if parts else "nothing to bring home"
+
+    def _state(self) -> tuple[str, QColor]:
+        view, theme = self.view, self._theme
+        if self._reading is not None:
+            files, total = self._reading
+            return (f"reading {files:,} of {total:,}" if total else "looking through it"), theme.accent
+        if failed := view.count(State.FAILED):
+            return f"{failed} not home", theme.brick
+        home = view.count(State.HOME, State.BROUGHT)
+        if view.captures and home == view.captures:
+            return "everything on it is home", theme.accent
+        if look := view.count(State.LOOK):
+            return f"{paint.counted(look, 'needs', 'need')} a look", theme.amber
+        if view.left:
+            return f"{paint.counted(len(view.left), 'other thing')} left on it", theme.soft
+        return "", theme.soft
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, theme = QPainter(self), self._theme
+        box = self.rect()
+        paint.card(
+            painter, box, theme.card, theme.accent if self.hasFocus() else theme.line, width=2 if self.hasFocus() else 1
+        )
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self.colour())
+        painter.drawRoundedRect(QRect(0, 0, 5, box.height()), 2, 2)
+        line = QRect(16, 6, box.width() - 24, 17)
+        paint.text(painter, line, self._title(), font(13, BOLD), theme.ink)
+        paint.text(painter, line.translated(0, 17), self._medium(), font(12), theme.soft)
+        words, colour = self._state()
+        if self._running and self.view.captures:
+            home = self.view.count(State.HOME, State.BROUGHT)
+            paint.text(painter, line.translated(0, 34), f"{home} of {self.view.captures} home", font(12), theme.ink)
+            track = QRect(16, 61, box.width() - 32, 5)
+            paint.bar(painter, track, home / self.view.captures, self.colour(), theme.track)
+            return
+        if self._reading is None:
+            paint.text(painter, line.translated(0, 34), self._counts(), font(12), theme.ink)
+        elif self._reading[1]:
+            track = QRect(16, 47, box.width() - 32, 5)
+            paint.bar(painter, track, self._reading[0] / self._reading[1], theme.accent, theme.track)
+        paint.text(painter, line.translated(0, 50), words, font(12, SEMIBOLD), colour)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Delete:
+            self.removed.emit(self.view.source.root)
+        else:
+            super().keyPressEvent(event)
+
+
+class DropTile(QWidget):
+    """Where cards and folders are dropped, or chosen with a click."""
+
+    pressed = Signal()
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._over = False
+        self.setFixedHeight(58)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName("Add a card or folder")
+        self.setToolTip("Drop cards and folders anywhere in the window, or press Ctrl+O")
+
+    def show_over(self, over: bool) -> None:
+        """Show that something is held over the window."""
+        self._over = over
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, theme = QPainter(self), self._theme
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        lit = self._over or self.hasFocus()
+        painter.setPen(QPen(theme.accent if lit else theme.home, 2 if lit else 1, Qt.PenStyle.DashLine))
+        painter.setBrush(theme.accent_wash if self._over else Qt.BrushStyle.NoBrush)
+        painter.drawRoundedRect(self.rect().adjusted(1, 1, -1, -1), RADIUS, RADIUS)
+        box = self.rect()
+        paint.text(
+            painter, box.adjusted(0, 8, 0, -26), "Drop a card or folder here", font(13), theme.soft, align=paint.CENTRE
+        )
+        paint.text(
+            painter, box.adjusted(0, 27, 0, -8), "or choose one…", font(12, SEMIBOLD), theme.accent, align=paint.CENTRE
+        )
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.pressed.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.pressed.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+class FromColumn(QWidget):
+    """All tiles, one below the other."""
+
+    wanted = Signal()
+    removed = Signal(str)
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self.tiles: dict[str, SourceTile] = {}
+        self.drop = DropTile(theme)
+        self.drop.pressed.connect(self.wanted)
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(8)
+        self._column.addWidget(self.drop)
+        self._column.addStretch()
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
+
+    def sizeHint(self) -> QSize:
+        return QSize(WIDTH, 84 * (len(self.tiles) + 1))
+
+    def show_sources(self, views: tuple[SourceView, ...]) -> None:
+        """Show these sources."""
+        present = {view.source.root for view in views}
+        for root in [root for root in self.tiles if root not in present]:
+            self.tiles.pop(root).deleteLater()
+        for number, view in enumerate(views):
+            root = view.source.root
+            if root in self.tiles:
+                self.tiles[root].show_view(view)
+                continue
+            tile = SourceTile(self._theme, view)
+            tile.removed.connect(self.removed)
+            self.tiles[root] = tile
+            self._column.insertWidget(number, tile)

@@ -1,0 +1,87 @@
+"""Drawing that several widgets share: elided text, rounded cards, figures and words."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRect, QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter, QPen
+
+from jutrek.ui.theme import RADIUS
+
+LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+CENTRE = Qt.AlignmentFlag.AlignCenter
+
+
+def text(
+    painter: QPainter,
+    box: QRect,
+    words: str,
+    font: QFont,
+    colour: QColor,
+    *,
+    align: Qt.AlignmentFlag = LEFT,
+    cut: Qt.TextElideMode = Qt.TextElideMode.ElideRight,
+) -> int:
+    """Write one line into a box, elided where it does not fit. Returns its width in pixels."""
+    painter.setFont(font)
+    painter.setPen(colour)
+    metrics = QFontMetrics(font)
+    fitting = metrics.elidedText(words, cut, box.width())
+    painter.drawText(box, int(align), fitting)
+    return metrics.horizontalAdvance(fitting)
+
+
+def card(painter: QPainter, box: QRect, fill: QColor, edge: QColor, *, width: float = 1.0) -> None:
+    """A card: a rounded panel with an edge."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(edge, width))
+    painter.setBrush(fill)
+    inset = width / 2
+    painter.drawRoundedRect(QRectF(box).adjusted(inset, inset, -inset, -inset), RADIUS, RADIUS)
+
+
+def bar(painter: QPainter, box: QRect, share: float, fill: QColor, track: QColor) -> None:
+    """A thin bar that is filled to a share between 0 and 1."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(track)
+    radius = min(3.0, box.height() / 2)
+    painter.drawRoundedRect(box, radius, radius)
+    if share > 0:
+        filled = QRect(box)
+        filled.setWidth(max(int(box.width() * min(share, 1.0)), box.height()))
+        painter.setBrush(fill)
+        painter.drawRoundedRect(filled, radius, radius)
+
+
+def size_words(count: float) -> str:
+    """Bytes in decimal units, as on the cards: `31.8 GB`."""
+    for unit in ("B", "kB", "MB", "GB"):
+        if count < 999.5:
+            return f"{count:.0f} {unit}" if unit in ("B", "kB") or count >= 100 else f"{count:.1f} {unit}"
+        count /= 1000
+    return f"{count:.2f} TB"
+
+
+def length_words(seconds: float) -> str:
+    """A length as `0:42` or `1:02:03`."""
+    whole = int(seconds + 0.5)
+    if whole >= 3600:
+        return f"{whole // 3600}:{whole // 60 % 60:02}:{whole % 60:02}"
+    return f"{whole // 60}:{whole % 60:02}"
+
+
+def time_left_words(seconds: float | None) -> str:
+    """What is left of a run, in words that do not jump about."""
+    if seconds is None:
+        return "Working out how long it takes."
+    if seconds < 10:
+        return "A few seconds left."
+    if seconds < 90:
+        return f"About {round(seconds / 10) * 10} seconds left."
+    return f"About {round(seconds / 60)} minutes left."
+
+
+def counted(number: int, one: str, many: str = "") -> str:
+    """A number with its word: `1 clip`, `8 clips`."""
+    return f"{number:,} {one if number == 1 else many or one + 's'}"

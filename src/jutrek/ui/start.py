@@ -1,0 +1,73 @@
+"""Starting the window, or taking a picture of it."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+
+from PySide6.QtCore import QElapsedTimer
+from PySide6.QtWidgets import QApplication
+
+from jutrek.ui.theme import dress
+from jutrek.ui.window import MainWindow
+
+_PATIENCE = 60_000
+
+
+def application() -> QApplication:
+    """The one application object, dressed."""
+    running = QApplication.instance()
+    app = running if isinstance(running, QApplication) else QApplication(sys.argv[:1])
+    app.setApplicationName("jutrek")
+    app.setApplicationDisplayName("Jutrek")
+    app.setDesktopFileName("jutrek")
+    dress(app)
+    return app
+
+
+def run_window(sources: list[str], library: str | None) -> int:
+    """Open the window and run until it is closed. Without a library the one used last is taken.
+
+    Returns:
+        The exit code.
+    """
+    from jutrek.desk.settings import last_library
+
+    app = application()
+    window = MainWindow()
+    window.begin(library or last_library(), sources)
+    window.show()
+    return int(app.exec())
+
+
+def picture_of_window(sources: list[str], library: str, path: str, *, day: str = "") -> None:
+    """Write a picture of the window with these sources, read and planned.
+
+    Args:
+        path: where the PNG goes.
+        day: the row to open, as `2026-05-14`; the fullest one where empty.
+    """
+    app = application()
+    window = MainWindow()
+    window.begin(library, sources)
+    window.show()
+    wait(app, lambda: window.page.board.plan is not None and len(window.page.board.sources) == len(sources))
+    days = [view for view in window.page.board.days if view.start]
+    if days:
+        fullest = max(days, key=lambda view: len(view.captures))
+        window.page.open_day(day or fullest.key)
+        window.page.grid.choose(fullest.captures[1].id if len(fullest.captures) > 1 else fullest.captures[0].id)
+    wait(app, lambda: False, patience=600)
+    wait(app, window.thumbnails.idle)
+    wait(app, lambda: False, patience=300)
+    window.grab().save(path)
+    window.close()
+
+
+def wait(app: QApplication, until: Callable[[], bool], *, patience: int = _PATIENCE) -> None:
+    """Let the window work until a condition holds, or the patience (milliseconds) ends."""
+    timer = QElapsedTimer()
+    timer.start()
+    while timer.elapsed() < patience and not until():
+        app.processEvents()
+        app.thread().msleep(5)

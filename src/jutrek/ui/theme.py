@@ -1,0 +1,155 @@
+"""Chart paper and ink: colours, type and spacing, in a light and a dark form."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+from functools import cache
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
+from PySide6.QtWidgets import QApplication
+
+FAMILY = "Source Sans Pro"
+_UNNAMED = frozenset({"", "Sans Serif", "Sans", "DejaVu Sans", "Noto Sans", "Monospace"})
+RADIUS = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Theme:
+    """Colours by what they are for."""
+
+    paper: QColor
+    card: QColor
+    line: QColor
+    ink: QColor
+    soft: QColor
+    accent: QColor
+    accent_wash: QColor
+    on_accent: QColor
+    amber: QColor
+    amber_wash: QColor
+    brick: QColor
+    brick_wash: QColor
+    track: QColor
+    home: QColor
+    devices: tuple[QColor, ...]
+
+    def device(self, number: int) -> QColor:
+        """The colour of a device by its number."""
+        return self.devices[number % len(self.devices)]
+
+
+def _colours(*codes: str) -> tuple[QColor, ...]:
+    return tuple(QColor(code) for code in codes)
+
+
+LIGHT = Theme(
+    QColor("#F4F5F1"), QColor("#FFFFFF"), QColor("#D5DCD8"), QColor("#1B2A30"), QColor("#5C6B70"), QColor("#0B6E6E"),
+    QColor("#DCEAE8"), QColor("#FFFFFF"), QColor("#A85B00"), QColor("#FFF6E6"), QColor("#A2382B"), QColor("#FBEDEA"),
+    QColor("#E9EDEA"), QColor("#6C7C80"),
+    _colours("#2F6DB5", "#C4561A", "#2E8B6B", "#8A5FB0", "#B08A1E", "#4B8FA8", "#A8487A", "#6B7A2E"),
+)  # fmt: skip
+DARK = Theme(
+    QColor("#182124"), QColor("#212C30"), QColor("#3A484D"), QColor("#E8EDEB"), QColor("#A3B0B2"), QColor("#4DB6B0"),
+    QColor("#25474A"), QColor("#0E1A1B"), QColor("#E3A04A"), QColor("#3A2F1E"), QColor("#E98A7C"), QColor("#3B2522"),
+    QColor("#2E3A3E"), QColor("#8B9A9D"),
+    _colours("#6C9FDB", "#E08A55", "#5DB892", "#B28FD6", "#D4B04C", "#78B7CE", "#D27FA8", "#A3B35C"),
+)  # fmt: skip
+
+
+def current() -> Theme:
+    """The theme that follows the desktop's colour scheme."""
+    dark = QGuiApplication.styleHints().colorScheme() is Qt.ColorScheme.Dark
+    return DARK if dark or os.environ.get("JUTREK_THEME") == "dark" else LIGHT
+
+
+@cache
+def font(pixels: float = 13, weight: QFont.Weight = QFont.Weight.Normal, *, spaced: bool = False) -> QFont:
+    """A font of the interface's family, with tabular figures."""
+    made = QFont(QApplication.font().family())
+    made.setPixelSize(round(pixels))
+    made.setWeight(weight)
+    made.setFeature(QFont.Tag("tnum"), 1)
+    if spaced:
+        made.setLetterSpacing(QFont.SpacingType.AbsoluteSpacing, 1.2)
+    return made
+
+
+BODY, HEADLINE, SMALL = 13, 15, 12
+SEMIBOLD, BOLD, THIN = QFont.Weight.DemiBold, QFont.Weight.Bold, QFont.Weight.Light
+
+
+def section() -> QFont:
+    """Small spaced capitals above a column."""
+    return font(11.5, SEMIBOLD, spaced=True)
+
+
+def dress(app: QApplication) -> None:
+    """Give the application its family, palette and style."""
+    app.setStyle("Fusion")
+    if QApplication.font().family() in _UNNAMED:
+        _load_family()
+        app.setFont(QFont(FAMILY))
+    app.setFont(font(BODY))
+    theme = current()
+    palette = QPalette()
+    for role, colour in (
+        (QPalette.ColorRole.Window, theme.paper),
+        (QPalette.ColorRole.Base, theme.card),
+        (QPalette.ColorRole.AlternateBase, theme.paper),
+        (QPalette.ColorRole.Button, theme.card),
+        (QPalette.ColorRole.WindowText, theme.ink),
+        (QPalette.ColorRole.Text, theme.ink),
+        (QPalette.ColorRole.ButtonText, theme.ink),
+        (QPalette.ColorRole.ToolTipBase, theme.card),
+        (QPalette.ColorRole.ToolTipText, theme.ink),
+        (QPalette.ColorRole.PlaceholderText, theme.soft),
+        (QPalette.ColorRole.Highlight, theme.accent),
+        (QPalette.ColorRole.HighlightedText, theme.on_accent),
+    ):
+        palette.setColor(role, colour)
+    app.setPalette(palette)
+    app.setStyleSheet(_sheet(theme))
+
+
+def _load_family() -> None:
+    import font_source_sans_pro
+
+    folder = os.path.join(os.path.dirname(font_source_sans_pro.__file__), "files")
+    for weight in ("Regular", "Semibold", "Bold", "Light"):
+        QFontDatabase.addApplicationFont(os.path.join(folder, f"SourceSansPro-{weight}.ttf"))
+
+
+def _sheet(theme: Theme) -> str:
+    def name(colour: QColor) -> str:
+        return colour.name()
+
+    return f"""
+    QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
+    QPushButton {{ background: {name(theme.card)}; border: 1px solid {name(theme.line)}; border-radius: 5px;
+        padding: 0 16px; min-height: 32px; font-weight: 600; color: {name(theme.ink)}; }}
+    QPushButton:hover {{ border-color: {name(theme.soft)}; }}
+    QPushButton:focus {{ border: 2px solid {name(theme.accent)}; }}
+    QPushButton:disabled {{ color: {name(theme.soft)}; background: {name(theme.track)}; }}
+    QPushButton[main="true"] {{ background: {name(theme.accent)}; color: {name(theme.on_accent)};
+        border-color: {name(theme.accent)}; font-weight: 700; }}
+    QPushButton[main="true"]:hover {{ background: {name(theme.accent.darker(112))}; }}
+    QPushButton[main="true"]:focus {{ border: 2px solid {name(theme.ink)}; }}
+    QPushButton[main="true"]:disabled {{ background: {name(theme.track)}; color: {name(theme.soft)};
+        border-color: {name(theme.line)}; }}
+    QPushButton[link="true"] {{ background: transparent; border: 1px solid transparent; padding: 0 6px;
+        min-height: 24px; color: {name(theme.accent)}; }}
+    QPushButton[link="true"]:focus {{ border: 1px solid {name(theme.accent)}; }}
+    QTreeWidget {{ background: transparent; border: none; outline: none; show-decoration-selected: 1; }}
+    QTreeWidget::item {{ height: 25px; padding: 0 4px; }}
+    QTreeWidget::item:selected, QTreeWidget::branch:selected {{ background: {name(theme.accent_wash)};
+        color: {name(theme.ink)}; }}
+    QListView {{ background: transparent; border: none; outline: none; }}
+    QToolTip {{ border: 1px solid {name(theme.line)}; padding: 4px; }}
+    QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}
+    QScrollBar::handle:vertical {{ background: {name(theme.line)}; border-radius: 4px; min-height: 32px; margin: 1px; }}
+    QScrollBar::handle:vertical:hover {{ background: {name(theme.soft)}; }}
+    QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{
+        background: transparent; border: none; height: 0; }}
+    """

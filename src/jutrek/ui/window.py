@@ -1,0 +1,310 @@
+"""The main window: a header, the Intake page, and the session behind it."""
+
+from __future__ import annotations
+
+import os
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, QRect, QSize, QTimer, Signal
+from PySide6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDragLeaveEvent,
+    QDropEvent,
+    QKeySequence,
+    QPainter,
+    QPaintEvent,
+    QShowEvent,
+)
+from PySide6.QtWidgets import QFileDialog, QMainWindow, QMessageBox, QPushButton, QVBoxLayout, QWidget
+
+from jutrek.desk import events
+from jutrek.desk.board import Board, Place, State
+from jutrek.ui import paint
+from jutrek.ui.intake.page import IntakePage
+from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, current, font
+from jutrek.ui.thumbs import Thumbnails
+
+if TYPE_CHECKING:
+    from jutrek.desk.session import IntakeSession
+    from jutrek.transfer import Outcome
+
+
+class Bridge(QObject):
+    """Carries a session's events from its thread to the window's."""
+
+    told = Signal(object)
+
+
+class Header(QWidget):
+    """Jutrek's name at the left, the library at the right."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._place: Place | None = None
+        self.setFixedHeight(46)
+        self.choose = QPushButton("Choose a library…", self)
+        self.choose.setProperty("link", True)
+
+    def show_place(self, place: Place | None) -> None:
+        """Show the library."""
+        self._place = place
+        self.choose.setText("Choose a library…" if place is None else "Change…")
+        self._fit()
+        self.update()
+
+    def _fit(self) -> None:
+        hint = self.choose.sizeHint()
+        self.choose.setGeometry(self.width() - hint.width() - 12, 10, hint.width(), 26)
+
+    def resizeEvent(self, event: object) -> None:
+        self._fit()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, theme = QPainter(self), self._theme
+        painter.fillRect(self.rect(), theme.card)
+        painter.setPen(theme.line)
+        painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
+        paint.text(painter, QRect(18, 0, 90, 46), "Jutrek", font(20, BOLD), theme.accent)
+        paint.text(painter, QRect(112, 0, 80, 46), "Intake", font(14, SEMIBOLD), theme.ink)
+        painter.fillRect(QRect(110, 43, 48, 3), theme.accent)
+        if self._place is not None:
+            right = QRect(self.width() - 460, 6, 460 - self.width() + self.choose.x() - 6, 18)
+            paint.text(painter, right, self._place.name, font(13, BOLD), theme.ink, align=paint.RIGHT)
+            room = f"{paint.size_words(self._place.free)} free of {paint.size_words(self._place.total)}"
+            paint.text(painter, right.translated(0, 17), room, font(12), theme.soft, align=paint.RIGHT)
+
+
+class MainWindow(QMainWindow):
+    """One window, one intake."""
+
+    settled = Signal()
+    """Nothing is going on any more: sources are read, the plan is made, no run is at work."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        theme = current()
+        self.setWindowTitle("Jutrek")
+        self.setAcceptDrops(True)
+        self.setMinimumSize(1024, 640)
+        self.resize(1280, 800)
+        self.thumbnails = Thumbnails(self.devicePixelRatioF(), self)
+        self.header = Header(theme)
+        self.page = IntakePage(theme, self.thumbnails)
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.header)
+        column.addWidget(self.page, 1)
+        self.setCentralWidget(body)
+        self._session: IntakeSession | None = None
+        self._bridge = Bridge()
+        self._bridge.told.connect(self._hear)
+        self._library = ""
+        self._sources: list[str] = []
+        self._unfiled = False
+        self._running = False
+        self._close_after = False
+        self._connect()
+
+    def _connect(self) -> None:
+        page = self.page
+        page.wanted_source.connect(self.choose_source)
+        page.removed_source.connect(lambda root: self._with_session("remove_source", root))
+        page.undated_choice.connect(self._switch_undated)
+        page.brought.connect(self.bring_home)
+        page.saved.connect(self.choose_plan_file)
+        page.stopped.connect(self.stop)
+        self.header.choose.clicked.connect(self.choose_library)
+        for keys, what in (
+            ("Ctrl+O", self.choose_source),
+            ("Ctrl+Return", self.bring_home),
+            ("Ctrl+S", self.choose_plan_file),
+            ("Esc", page.show_all),
+        ):
+            action = QAction(self)
+            action.setShortcut(QKeySequence(keys))
+            action.triggered.connect(what)
+            self.addAction(action)
+
+        # Tab goes from → when → lands in; the header's button comes last.
+        self.setTabOrder(page.action_bar.main, self.header.choose)
+        self.setFocus()
+
+    def begin(self, library: str, sources: list[str]) -> None:
+        """Use a library (empty for none) and sources, as soon as the window has been painted."""
+        self._library, self._sources = library, sources
+        if self.isVisible():
+            QTimer.singleShot(0, self._begin)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        QTimer.singleShot(0, self._begin)
+
+    def _begin(self) -> None:
+        """Start the session. Its imports (the database above all) are kept off the way to the first paint."""
+        if self._session is None:
+            from jutrek.desk.session import IntakeSession
+
+            self._session = IntakeSession(self._bridge.told.emit)
+        library, self._library = self._library, ""
+        sources, self._sources = self._sources, []
+        if library:
+            self._session.open_library(library)
+        for path in sources:
+            self._session.add_source(path)
+
+    def add_source(self, path: str) -> None:
+        """Add a card or folder."""
+        self._with_session("add_source", path)
+
+    def bring_home(self) -> None:
+        """Carry out the plan that is shown."""
+        if self._running or not self.page.action_bar.main.isEnabled():
+            return
+        self._running = True
+        self.page.action_bar.say("Beginning.", "The plan is written into the journal first.")
+        self.page.action_bar.offer(0, running=True)
+        self._with_session("bring_home")
+
+    def stop(self) -> None:
+        """Stop the run, safely."""
+        self.page.action_bar.say("Stopping.", "The files at hand are put away first.")
+        self._with_session("stop")
+
+    def choose_source(self) -> None:
+        """Ask for a folder, and add it."""
+        path = QFileDialog.getExistingDirectory(self, "Add a card or folder")
+        if path:
+            self.add_source(path)
+
+    def choose_library(self) -> None:
+        """Ask for the library's folder, use it, and remember it."""
+        path = QFileDialog.getExistingDirectory(self, "The folder where your captures are at home")
+        if path:
+            from jutrek.desk.settings import remember_library
+
+            remember_library(path)
+            self._with_session("open_library", path)
+
+    def choose_plan_file(self) -> None:
+        """Ask for a file, and write the plan into it."""
+        if self.page.board.plan is None or self._running:
+            return
+        path, _ = QFileDialog.getSaveFileName(self, "Save the plan", "intake.plan.json", "Plans (*.plan.json)")
+        if path:
+            self._with_session("save_plan", path)
+
+    def _with_session(self, name: str, *arguments: object) -> None:
+        if self._session is not None:
+            getattr(self._session, name)(*arguments)
+
+    def _switch_undated(self) -> None:
+        from jutrek.filing import HouseRules, Undated
+
+        self._unfiled = not self._unfiled
+        self._with_session("use_rules", HouseRules(undated=Undated.UNFILED if self._unfiled else Undated.STAY))
+
+    def _hear(self, event: events.Event) -> None:
+        page = self.page
+        match event:
+            case events.BoardChanged(board):
+                self._show_board(board)
+            case events.Reading(root, files, all_files):
+                page.show_reading(root, files, all_files)
+            case events.Working(what, done, total):
+                if what:
+                    figures = f"{done:,} of {total:,}" if total else f"{done:,} files"
+                    page.action_bar.say(f"{what}.", figures)
+            case events.Running():
+                page.show_running(event)
+            case events.Ended(outcome):
+                self._end_run()
+                self._say_outcome(outcome)
+            case events.Found(leftovers):
+                left = sum(leftover.left for leftover in leftovers)
+                home = sum(leftover.home for leftover in leftovers)
+                more = f"{home:,} files came home and are proven; {left:,} are still on their sources."
+                page.action_bar.say("The last run did not end.", more, "Bring the same sources home to finish it.")
+            case events.Saved(path):
+                page.action_bar.say("The plan is saved.", os.path.basename(path))
+            case events.Trouble(_, error):
+                self._end_run()
+                page.action_bar.say("That did not work.", str(error), brick=True)
+
+    def _show_board(self, board: Board) -> None:
+        self.header.show_place(board.place)
+        self.page.show_board(board, self._undated_words())
+        if board.plan is not None and not self._running:
+            self.settled.emit()
+
+    def _undated_words(self) -> str:
+        return "Leave them on the source" if self._unfiled else "Take them to Unfiled"
+
+    def _end_run(self) -> None:
+        if self._running:
+            self._running = False
+            self.page.show_running(None)
+            self.page.show_board(self.page.board, self._undated_words())
+            if self._close_after:
+                self.close()
+
+    def _say_outcome(self, outcome: Outcome) -> None:
+        home, failed, trouble = outcome.home, len(outcome.failed), outcome.trouble
+        came = f"{paint.counted(home, 'file')} brought home and proven."
+        if trouble is not None:
+            self.page.action_bar.say(str(trouble).split(".", maxsplit=1)[0] + ".", came, str(trouble), brick=True)
+        elif failed:
+            self.page.action_bar.say(
+                f"{paint.counted(failed, 'file')} did not come home.", came, outcome.failed[0].why, brick=True
+            )
+        else:
+            look = self.page.board.count(State.LOOK)
+            stay = f"{paint.counted(look, 'capture')} without a date to trust stay on their source." if look else ""
+            self.page.action_bar.say(came, stay, "The cards are as they were.")
+        self.settled.emit()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if any(os.path.isdir(url.toLocalFile()) for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+            self.page.from_column.drop.show_over(True)
+
+    def dragLeaveEvent(self, event: QDragLeaveEvent) -> None:
+        self.page.from_column.drop.show_over(False)
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        self.page.from_column.drop.show_over(False)
+        for url in event.mimeData().urls():
+            if os.path.isdir(url.toLocalFile()):
+                self.add_source(url.toLocalFile())
+        event.acceptProposedAction()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if self._running and not self._close_after and not self._may_close():
+            event.ignore()
+            return
+        if self._session is not None:
+            self._session.close()
+            self._session = None
+        self.thumbnails.close()
+        super().closeEvent(event)
+
+    def _may_close(self) -> bool:
+        """Ask what becomes of the run that is at work. Stopping is safe either way."""
+        box = QMessageBox(self)
+        box.setText("Files are being brought home.")
+        box.setInformativeText("What is proven stays home. The rest is untouched on its source.")
+        finish = box.addButton("Finish, then close", QMessageBox.ButtonRole.AcceptRole)
+        stop = box.addButton("Stop now and close", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Keep the window", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(finish)
+        box.exec()
+        if box.clickedButton() is finish:
+            self._close_after = True
+        return box.clickedButton() is stop
+
+    def sizeHint(self) -> QSize:
+        return QSize(1280, 800)
