@@ -39,14 +39,14 @@ def chunks(span: Span, offset: int) -> Iterator[tuple[bytes, int, Span]]:
 def read(span: Span, draft: Draft) -> None:
     """Read the chunks of a WAV file."""
     draft.kind, draft.format = Kind.SOUND, "wav"
-    rate = bytes_a_second = data = data_64 = 0
+    bytes_a_second = data = data_64 = 0
     for name, size, body in chunks(span, 12):
         if name == b"ds64":
             _, data_64 = body.unpack(_SIZES_64, 0)
         elif name == b"fmt ":
-            _, _, rate, bytes_a_second = body.unpack(_FORMAT, 0)
+            _, _, _, bytes_a_second = body.unpack(_FORMAT, 0)
         elif name == b"bext":
-            _broadcast(body, rate, draft)
+            _broadcast(body, _rate(span), draft)
         elif name == b"iXML":
             _production(body, draft)
         elif name == b"LIST" and body.size >= 4 and body.read(0, 4) == b"INFO":
@@ -60,6 +60,14 @@ def read(span: Span, draft: Draft) -> None:
                 break
     if bytes_a_second:
         draft.duration = data / bytes_a_second
+
+
+def _rate(span: Span) -> int:
+    """Samples a second. Recorders write `bext` before `fmt `, so this looks ahead."""
+    for name, _, body in chunks(span, 12):
+        if name == b"fmt ":
+            return int(body.unpack(_FORMAT, 0)[2])
+    return 0
 
 
 def _broadcast(body: Span, rate: int, draft: Draft) -> None:

@@ -35,7 +35,9 @@ class Ledger:
             os.makedirs(os.path.dirname(path), exist_ok=True)
             try:
                 self._open()
-            except sa.exc.DatabaseError:
+            except sa.exc.DatabaseError as error:
+                if isinstance(error, sa.exc.OperationalError):
+                    raise
                 self._put_beside()
                 self._open()
         except (OSError, sa.exc.SQLAlchemyError) as error:

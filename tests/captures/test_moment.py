@@ -1,0 +1,103 @@
+"""The ladder: which claim wins, how far it is trusted, and what its reason says."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta, timezone
+
+import pytest
+
+from jutrek.captures import Moment, Trust, decide
+from jutrek.formats import Claim, Offset, Precision, Stamp
+from jutrek.formats.reading import UTC_BY_DEFINITION
+
+NOON = datetime(2026, 5, 14, 12)
+NOW = datetime(2026, 6, 1)
+HOME = timezone(timedelta(hours=2))
+
+
+def claim(at: str, wall: datetime = NOON, offset: Offset | None = None, precision: Precision = Precision.SECOND) -> Claim:
+    return Claim(at, Stamp(wall, precision, offset), f"the {at}", "")
+
+
+def decided(*claims: Claim) -> Moment:
+    moment = decide(claims, home_zone=HOME, now=NOW)
+    assert moment is not None
+    return moment
+
+
+RUNGS = ["exif:original", "exif:digitized", "gps", "xmp:original", "mp4:created", "name", "folder", "file"]
+
+
+@pytest.mark.parametrize(("stronger", "weaker"), list(zip(RUNGS, RUNGS[1:], strict=False)))
+def test_the_stronger_claim_wins_wherever_it_stands(stronger: str, weaker: str) -> None:
+    """The order of the rungs decides, not the order in the file."""
+    other = claim(weaker, NOON + timedelta(hours=3))
+    assert decided(other, claim(stronger)).claim == 1
+    assert decided(claim(stronger), other).claim == 0
+
+
+def test_the_date_of_the_last_change_is_never_the_date_of_shooting() -> None:
+    """Exif 0x0132 and XMP ModifyDate stand on no rung."""
+    assert decide([claim("exif:changed"), claim("xmp:changed")], now=NOW) is None
+
+
+@pytest.mark.parametrize(
+    ("at", "trust"),
+    [("exif:original", Trust.SURE), ("xmp:original", Trust.LIKELY), ("name", Trust.LIKELY), ("file", Trust.DOUBTFUL)],
+)
+def test_trust_comes_with_the_rung(at: str, trust: Trust) -> None:
+    """What stands inside is sure, what stands around is likely, the file time is doubtful."""
+    assert decided(claim(at)).trust is trust
+
+
+def test_a_day_in_a_name_is_not_enough() -> None:
+    """A name that tells only a day may be the day of sending."""
+    moment = decided(claim("name", precision=Precision.DAY))
+    assert moment.trust is Trust.DOUBTFUL
+    assert "only the day" in moment.why
+
+
+@pytest.mark.parametrize(
+    ("others", "local", "words"),
+    [
+        ([claim("xmp:changed", NOON, Offset(120))], 14, "+02:00 as stated beside it"),
+        ([claim("name", NOON + timedelta(hours=9, seconds=2))], 21, "+09:00 by the file's name"),
+        ([claim("name", NOON + timedelta(minutes=7))], 14, "the house's zone"),
+        ([], 14, "+02:00, the house's zone"),
+    ],
+)
+def test_a_time_in_utc_becomes_local_time(others: list[Claim], local: int, words: str) -> None:
+    """By a stated offset, else by a name that differs by quarter hours, else by the house's zone; it says which."""
+    moment = decided(claim("mp4:created", NOON, UTC_BY_DEFINITION), *others)
+    assert (moment.local.hour, moment.claim) == (local, 0)
+    assert words in moment.why
+
+
+def test_satellite_time_gives_the_offset_that_nobody_wrote_down() -> None:
+    """Local minus UTC in quarter hours; zero and odd differences prove nothing."""
+    for hours, offset in ((2, 120), (0, None), (2.13, None)):
+        gps = claim("gps", NOON - timedelta(hours=hours), UTC_BY_DEFINITION)
+        assert decided(claim("exif:original"), gps).offset == offset
+
+
+@pytest.mark.parametrize(
+    ("claims", "words"),
+    [
+        ([claim("exif:original", NOW + timedelta(days=3))], "future"),
+        ([claim("exif:original", datetime(1975, 3, 1, 10))], "older than digital cameras"),
+        ([claim("exif:original"), claim("gps", NOON - timedelta(days=9), UTC_BY_DEFINITION)], "disagree"),
+    ],
+)
+def test_doubt_is_shown_and_never_smoothed_over(claims: list[Claim], words: str) -> None:
+    """A doubtful moment keeps its date and says why it is doubtful."""
+    moment = decided(*claims)
+    assert moment.trust is Trust.DOUBTFUL
+    assert words in moment.why
+    assert moment.local == claims[0].stamp.wall
+
+
+def test_an_offset_that_is_stated_is_kept() -> None:
+    """The reason names it."""
+    moment = decided(claim("exif:original", NOON, Offset(-210)))
+    assert moment.offset == -210
+    assert "-03:30 stated" in moment.why

@@ -1,0 +1,74 @@
+"""Guards and places that all tests share: nothing leaks, nothing touches the person's own folders."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from jutrek.demo import Scenario, build
+from jutrek.library import Library, open_library
+from jutrek.library.ledger import Ledger
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["TZ"] = "UTC"
+time.tzset()
+
+
+@pytest.fixture(autouse=True)
+def own_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Every test has XDG folders of its own."""
+    for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
+        monkeypatch.setenv(name, str(tmp_path / "xdg"))
+
+
+@pytest.fixture(autouse=True)
+def no_threads_left() -> Iterator[None]:
+    """A thread that outlives its test is a leak."""
+    before = set(threading.enumerate())
+    yield
+    deadline = time.monotonic() + 3
+    while time.monotonic() < deadline and (left := set(threading.enumerate()) - before):
+        time.sleep(0.02)
+    assert not left, f"threads left over: {left}"
+
+
+@pytest.fixture
+def library(tmp_path: Path) -> Library:
+    """An empty library."""
+    root = tmp_path / "library"
+    root.mkdir()
+    return open_library(str(root))
+
+
+@pytest.fixture
+def ledger(library: Library) -> Iterator[Ledger]:
+    """The open ledger of `library`."""
+    with Ledger(library.ledger_path) as opened:
+        yield opened
+
+
+@pytest.fixture
+def card(tmp_path: Path) -> Path:
+    """An empty card."""
+    root = tmp_path / "Card A"
+    (root / "DCIM").mkdir(parents=True)
+    return root
+
+
+@pytest.fixture(scope="session")
+def demo_made(tmp_path_factory: pytest.TempPathFactory) -> Scenario:
+    """The demo, made once. Tests that change it take `demo`."""
+    return build(str(tmp_path_factory.mktemp("made") / "demo"))
+
+
+@pytest.fixture
+def demo(demo_made: Scenario, tmp_path: Path) -> Scenario:
+    """A copy of the demo of one's own, with all times kept."""
+    shutil.copytree(demo_made.root, tmp_path / "demo")
+    return Scenario(str(tmp_path / "demo"))

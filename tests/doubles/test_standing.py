@@ -1,0 +1,92 @@
+"""Standing: known by content, whatever the name, and with as little reading as it takes."""
+
+from __future__ import annotations
+
+import os
+import threading
+from pathlib import Path
+
+import pytest
+
+from jutrek.doubles import NEW, Standing, Stands, fingerprint, judge, standing
+from jutrek.errors import Stopped
+from jutrek.library import Library, survey
+from jutrek.library.ledger import Ledger
+from jutrek.sources import SourceFile
+from tests.making import put
+
+BIG = os.urandom(300_000)
+
+
+def source(path: Path) -> SourceFile:
+    status = path.stat()
+    return SourceFile(str(path), str(path.parent), status.st_size, status.st_mtime_ns)
+
+
+def judged(library: Library, ledger: Ledger, *files: SourceFile) -> list[Stands]:
+    survey(library, ledger)
+    stands = judge(files, ledger, library.root)
+    return [stands[file.path] for file in files]
+
+
+def test_home_is_told_by_content_under_any_name(library: Library, ledger: Ledger, card: Path) -> None:
+    """The same bytes are home, under whatever name; the same name with other bytes is new."""
+    put(Path(library.root) / "old" / "Ilvar's picture.jpg", BIG)
+    same, other = put(card / "A.JPG", BIG), put(card / "Ilvar's picture.jpg", BIG[:-1] + b"\0")
+    assert judged(library, ledger, source(same), source(other)) == [
+        Stands(Standing.HOME, "old/Ilvar's picture.jpg"), NEW,
+    ]  # fmt: skip
+
+
+def test_a_difference_in_the_middle_is_seen(library: Library, ledger: Ledger, card: Path) -> None:
+    """Quick fingerprints see head and tail only; the full one decides."""
+    middle = bytearray(BIG)
+    middle[150_000] ^= 1
+    put(Path(library.root) / "a.jpg", bytes(middle))
+    file = put(card / "a.jpg", BIG)
+    assert fingerprint.quick(str(file)) == fingerprint.quick(str(Path(library.root) / "a.jpg"))
+    assert judged(library, ledger, source(file)) == [NEW]
+
+
+def test_twins_are_told_within_an_intake(library: Library, ledger: Ledger, card: Path) -> None:
+    """Of equal files the first is the original; empty files are nobody's twins."""
+    files = [put(card / name, BIG) for name in ("a", "b", "c")]
+    empty = [put(card / name, b"") for name in ("d", "e")]
+    stands = judged(library, ledger, *map(source, files), *map(source, empty))
+    twin = Stands(Standing.TWIN, str(files[0]))
+    assert stands == [NEW, twin, twin, NEW, NEW]
+
+
+def test_nothing_is_read_that_need_not_be(
+    library: Library, ledger: Ledger, card: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A size of its own is new unread; full fingerprints are made once, and kept."""
+    put(Path(library.root) / "a.jpg", BIG)
+    alone, same = source(put(card / "alone", b"x" * 77)), source(put(card / "same", BIG))
+    read: list[str] = []
+    for name in ("quick", "full"):
+        make = getattr(fingerprint, name)
+        monkeypatch.setattr(
+            standing, name, lambda path, *a, _make=make, _name=name, **k: (read.append(f"{_name} {Path(path).name}"), _make(path, *a, **k))[1]
+        )  # fmt: skip
+    judged(library, ledger, alone, same)
+    assert read == ["quick same", "quick a.jpg", "full a.jpg", "full same"]
+    read.clear()
+    assert judged(library, ledger, alone, same)[1].standing is Standing.HOME
+    assert read == ["quick same"]
+
+
+def test_a_file_that_vanished_counts_as_new(library: Library, ledger: Ledger, card: Path) -> None:
+    """Bringing it home will tell what is wrong with it."""
+    put(Path(library.root) / "a.jpg", BIG)
+    file = source(put(card / "a.jpg", BIG))
+    os.unlink(file.path)
+    assert judged(library, ledger, file) == [NEW]
+
+
+def test_judging_can_be_stopped(library: Library, ledger: Ledger, card: Path) -> None:
+    """The token is looked at between files."""
+    stop = threading.Event()
+    stop.set()
+    with pytest.raises(Stopped):
+        judge([source(put(card / "a.jpg", BIG))], ledger, library.root, stop=stop)

@@ -1,0 +1,224 @@
+"""The plan: where everything goes, names that never clash, and the same plan twice."""
+
+from __future__ import annotations
+
+import os
+import unicodedata
+from datetime import datetime, timedelta
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from jutrek.captures import Capture, Moment, ReadFile, Trust
+from jutrek.errors import PlanUnusable
+from jutrek.filing import Action, HouseRules, PatternError, Plan, Undated, from_json, make_plan
+from jutrek.filing.names import legal, same_name, stem_of, suffix_of
+from jutrek.filing.pattern import fill
+from jutrek.formats import Kind, Precision, Reading
+from jutrek.library import Library
+from jutrek.library.ledger import Ledger
+from jutrek.sources import SourceFile
+from tests import making
+from tests.making import WHEN, planned, put
+
+
+def where(plan: Plan) -> dict[str, str | None]:
+    return {os.path.basename(row.source): row.destination for row in plan.rows}
+
+
+def actions(plan: Plan) -> dict[str, Action]:
+    return {os.path.basename(row.source): row.action for row in plan.rows}
+
+
+def test_captures_are_filed_by_local_time(library: Library, ledger: Ledger, card: Path) -> None:
+    """Year and month folders, names by date and time; companions keep one stem."""
+    put(card / "DSC1.DNG", making.dng())
+    put(card / "DSC1.JPG", making.jpeg())
+    put(card / "DSC1.DNG.xmp", making.xmp())
+    put(card / "T1.WAV", making.wav(WHEN + timedelta(hours=1)))
+    assert where(planned(library, ledger, [card])) == {
+        "DSC1.DNG": "2026/05/20260514_102613.dng",
+        "DSC1.JPG": "2026/05/20260514_102613.jpg",
+        "DSC1.DNG.xmp": "2026/05/20260514_102613.dng.xmp",
+        "T1.WAV": "2026/05/20260514_112613.wav",
+    }
+
+
+def test_frames_of_one_second_are_told_apart_in_order(library: Library, ledger: Ledger, card: Path) -> None:
+    """By sub-second, whatever their names."""
+    for name, micro in (("C", 0), ("A", 500_000), ("B", 900_000)):
+        put(card / f"{name}.JPG", making.jpeg(WHEN.replace(microsecond=micro), seed=micro))
+    assert where(planned(library, ledger, [card])) == {
+        "C.JPG": "2026/05/20260514_102613.jpg",
+        "A.JPG": "2026/05/20260514_102613_2.jpg",
+        "B.JPG": "2026/05/20260514_102613_3.jpg",
+    }
+
+
+@pytest.mark.parametrize("taken", ["20260514_102613.jpg", "20260514_102613.JPG", "20260514_102613.dng"])
+def test_a_name_that_is_taken_on_disk_is_not_taken_again(
+    library: Library, ledger: Ledger, card: Path, taken: str
+) -> None:
+    """Also where it differs only by case, and where another capture has the stem."""
+    put(Path(library.root) / "2026" / "05" / taken, b"other content")
+    put(card / "A.JPG", making.jpeg())
+    assert where(planned(library, ledger, [card])) == {"A.JPG": "2026/05/20260514_102613_2.jpg"}
+
+
+def test_extensions_follow_content(library: Library, ledger: Ledger, card: Path) -> None:
+    """A JPEG named .MOV arrives as .jpg; one named .JPEG may keep its extension."""
+    put(card / "A.MOV", making.jpeg())
+    put(card / "B.JPEG", making.jpeg(WHEN + timedelta(minutes=1)))
+    assert where(planned(library, ledger, [card])) == {
+        "A.MOV": "2026/05/20260514_102613.jpg",
+        "B.JPEG": "2026/05/20260514_102713.jpeg",
+    }
+
+
+@pytest.mark.parametrize(("undated", "folder"), [(Undated.STAY, None), (Undated.UNFILED, "Unfiled/")])
+def test_what_has_no_trusted_date_stays_or_is_unfiled(
+    library: Library, ledger: Ledger, card: Path, undated: Undated, folder: str | None
+) -> None:
+    """Under its own name; the choice is the person's."""
+    put(card / "old scan.JPG", making.jpeg(None))
+    (row,) = planned(library, ledger, [card], HouseRules(undated=undated)).rows
+    assert row.destination == (folder and f"{folder}old scan.jpg")
+    assert "only the file's own time" in row.why
+
+
+def test_home_and_twins_and_what_is_no_capture(library: Library, ledger: Ledger, card: Path) -> None:
+    """Everything on a card has a row with an action and a reason."""
+    put(Path(library.root) / "x.jpg", making.jpeg())
+    put(card / "HOME.JPG", making.jpeg())
+    put(card / "A.JPG", making.jpeg(seed=1))
+    put(card / "B.JPG", making.jpeg(seed=1))
+    put(card / "EMPTY.JPG", b"")
+    put(card / "notes.txt", b"words")
+    (card / "link").symlink_to("A.JPG")
+    plan = planned(library, ledger, [card])
+    assert actions(plan) == {
+        "HOME.JPG": Action.HOME, "A.JPG": Action.BRING, "B.JPG": Action.TWIN, "EMPTY.JPG": Action.STAY,
+        "notes.txt": Action.STAY, "link": Action.STAY,
+    }  # fmt: skip
+    assert where(plan)["HOME.JPG"] == "x.jpg"
+    assert where(plan)["B.JPG"] == where(plan)["A.JPG"]
+    assert all(row.why.endswith(".") for row in plan.rows)
+
+
+def test_a_twin_with_a_better_name_is_the_one_that_is_brought(library: Library, ledger: Ledger, card: Path) -> None:
+    """Of equal bytes, the file whose name tells the date is the original."""
+    put(card / "A received.jpg", making.jpeg(None))
+    put(card / "IMG_20260514_102613.jpg", making.jpeg(None))
+    plan = planned(library, ledger, [card])
+    assert actions(plan) == {"IMG_20260514_102613.jpg": Action.BRING, "A received.jpg": Action.TWIN}
+
+
+def test_companions_join_what_is_home(library: Library, ledger: Ledger, card: Path) -> None:
+    """The JPEG of a raw that is home goes beside it, under its stem."""
+    put(Path(library.root) / "walk" / "picture 1.dng", making.dng())
+    put(card / "A.DNG", making.dng())
+    put(card / "A.JPG", making.jpeg())
+    assert where(planned(library, ledger, [card])) == {"A.DNG": "walk/picture 1.dng", "A.JPG": "walk/picture 1.jpg"}
+
+
+def test_planning_twice_gives_the_same_plan_and_json_keeps_it(library: Library, ledger: Ledger, card: Path) -> None:
+    """A plan is a value; undecodable names survive the file."""
+    put(card / os.fsdecode(b"A\xff\n.JPG"), making.jpeg())
+    put(card / "B.JPG", making.jpeg(seed=1))
+    plan = planned(library, ledger, [card])
+    assert planned(library, ledger, [card]) == plan
+    assert from_json(plan.as_json(), "x") == plan
+
+
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [('"jutrek-plan"', '"letter"'), ('"version": 1', '"version": 9'), ("2026/05/", "../../"), ("2026/05/", "/etc/"),
+     ('"bring"', '"burn"'), ('"size"', '"length"'), ("}", "")],
+)  # fmt: skip
+def test_a_plan_file_that_is_not_one_is_refused(
+    library: Library, ledger: Ledger, card: Path, old: str, new: str
+) -> None:
+    """Also one whose destinations lie outside the library."""
+    put(card / "A.JPG", making.jpeg())
+    text = planned(library, ledger, [card]).as_json()
+    assert old in text
+    with pytest.raises(PlanUnusable):
+        from_json(text.replace(old, new), "x")
+
+
+SIGNS = st.text(st.characters(codec="utf-8", exclude_characters="/\0"), min_size=1, max_size=12)
+FRAMES = st.lists(
+    st.tuples(SIGNS, st.sampled_from(["jpeg", "dng", "mp4", "wav"]), st.integers(0, 2), st.booleans()), max_size=14
+)
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(frames=FRAMES, on_disk=st.lists(SIGNS, max_size=3))
+def test_no_two_files_ever_share_a_destination(
+    frames: list[tuple[str, str, int, bool]], on_disk: list[str], tmp_path_factory: pytest.TempPathFactory
+) -> None:
+    """Whatever the names, dates and what lies in the library: names are legal, unique and free."""
+    root = tmp_path_factory.mktemp("library")
+    (root / "Unfiled").mkdir()
+    for name in on_disk:
+        (root / "Unfiled" / f"{legal(name)}.jpg").touch()
+    captures = []
+    for number, (name, container, second, trusted) in enumerate(frames):
+        kind = {"mp4": Kind.CLIP, "wav": Kind.SOUND}.get(container, Kind.STILL)
+        trust = Trust.SURE if trusted else Trust.DOUBTFUL
+        moment = Moment(datetime(2026, 5, 14, 10, 0, second), None, Precision.SECOND, trust, 0, "Because.")
+        path = f"/card/{number}/{name}.{container}"
+        files = [ReadFile(SourceFile(path, "/card", 5, 0), Reading(kind, container), moment)]
+        if second == 1:
+            files.append(ReadFile(SourceFile(path + ".xmp", "/card", 5, 0), Reading(Kind.SIDECAR, "xmp"), None))
+        captures.append(Capture(tuple(files), moment, "d"))
+    plan = make_plan(Library(str(root), "id", "x"), HouseRules(undated=Undated.UNFILED), captures, {})
+    destinations = [row.destination or "" for row in plan.rows]
+    assert len({same_name(path) for path in destinations}) == len(destinations) == sum(len(c.files) for c in captures)
+    existing = {same_name(f"Unfiled/{name}") for name in os.listdir(root / "Unfiled")}
+    assert not existing & {same_name(path) for path in destinations}
+    for path in destinations:
+        name = os.path.basename(path)
+        assert legal(name) == name
+        assert len(name.encode()) <= 255
+    for capture in captures:
+        stems = {stem_of(os.path.basename(row.destination or "")) for row in plan.rows if row.capture == capture.id}
+        assert len(stems) == 1
+
+
+@pytest.mark.parametrize(
+    ("name", "result"),
+    [("a:b?.jpg", "a_b_.jpg"), ("CON.jpg", "_CON.jpg"), ("dots. .", "dots"), ("\n", "_"), ("...", "_"),
+     (unicodedata.normalize("NFD", "Brücke"), "Brücke"), (os.fsdecode(b"\xff"), "_")],
+)  # fmt: skip
+def test_names_become_legal_everywhere(name: str, result: str) -> None:
+    """Forbidden signs, reserved names, trailing dots, control signs, other forms, undecodable bytes."""
+    assert legal(name) == result
+
+
+def test_suffixes_of_odd_names() -> None:
+    """No extension, a foreign one, a sidecar's double one."""
+    assert suffix_of("a", "jpeg", Kind.STILL) == ".jpg"
+    assert suffix_of("a.NEF", "nef", Kind.STILL) == ".nef"
+    assert suffix_of("a.DNG.XMP", "xmp", Kind.SIDECAR) == ".dng.xmp"
+    assert suffix_of("my.trip.xmp", "xmp", Kind.SIDECAR) == ".trip.xmp"
+
+
+@pytest.mark.parametrize(
+    ("precision", "folder", "name"),
+    [(Precision.SECOND, "2026/05", "20260514_102613"), (Precision.DAY, "2026/05", "20260514"),
+     (Precision.MONTH, "2026/05", "202605"), (Precision.YEAR, "2026", "2026")],
+)  # fmt: skip
+def test_patterns_go_as_far_as_the_date_is_known(precision: Precision, folder: str, name: str) -> None:
+    """A date that is only a month makes no day up."""
+    assert fill("{year}/{month}", WHEN, precision) == folder
+    assert fill("{date}_{time}", WHEN, precision) == name
+
+
+@pytest.mark.parametrize("pattern", ["{yaer}", "{year", "year}"])
+def test_a_pattern_that_cannot_be_used_is_refused(pattern: str) -> None:
+    """The sentence names what is wrong."""
+    with pytest.raises(PatternError):
+        HouseRules(layout=pattern)

@@ -1,0 +1,108 @@
+"""The library's identity, its ledger and its survey."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+
+from jutrek.errors import LedgerUnusable, LibraryMissing, SourceRefused
+from jutrek.library import HomeFile, Library, Survey, apart, open_library, survey
+from jutrek.library.ledger import Ledger
+from tests.making import everything, put
+
+
+def test_an_identity_is_given_once_and_stays(library: Library) -> None:
+    """Opening again, also under another path, finds the same identity."""
+    moved = library.root + "-moved"
+    os.rename(library.root, moved)
+    again = open_library(moved)
+    assert again.id == library.id
+    assert Path(again.own, "library.toml").read_text().startswith("# This folder is a Jutrek library")
+    assert os.listdir(again.own) == ["library.toml"]
+
+
+@pytest.mark.parametrize("kind", ["missing", "file", "damaged", "newer"])
+def test_what_is_no_library_is_refused_with_a_sentence(kind: str, tmp_path: Path) -> None:
+    """A folder that does not exist is not made: its drive may not be connected."""
+    root = tmp_path / "place"
+    if kind == "file":
+        put(root, b"x")
+    elif kind != "missing":
+        text = 'format = 99\nid = "x"' if kind == "newer" else "format = "
+        put(root / ".jutrek" / "library.toml", text.encode())
+    with pytest.raises(LibraryMissing, match="can't be used"):
+        open_library(str(root))
+    assert root.exists() is (kind != "missing")
+
+
+def test_sources_and_library_are_kept_apart(library: Library, tmp_path: Path) -> None:
+    """A source inside the library is refused, also through a link; a library inside a source is left out."""
+    inside = Path(library.root) / "2026"
+    inside.mkdir()
+    (tmp_path / "link").symlink_to(inside)
+    for source in (library.root, str(inside), str(tmp_path / "link")):
+        with pytest.raises(SourceRefused):
+            apart(source, library)
+    assert apart(str(tmp_path), library) == {library.root}
+    assert apart(str(tmp_path / "library-2"), library) == frozenset()
+
+
+def test_a_survey_learns_what_changed_and_moves_nothing(library: Library, ledger: Ledger) -> None:
+    """New, changed and gone files are told; what is unchanged keeps its fingerprints."""
+    root = Path(library.root)
+    put(root / "2024" / "a.jpg", b"aaaa")
+    put(root / "old mess" / "b.jpg", b"bb")
+    put(root / ".jutrek-dead-1.part", b"half")
+    put(root / ".Trash-0" / "c.jpg", b"c")
+    before = everything(root)
+    assert survey(library, ledger) == Survey(files=2, new=2, changed=0, gone=0)
+    ledger.put([HomeFile("2024/a.jpg", 4, (root / "2024/a.jpg").stat().st_mtime_ns, b"q" * 16, b"f" * 16)])
+    assert survey(library, ledger) == Survey(files=2, new=0, changed=0, gone=0)
+    assert ledger.of_sizes([4])[0].full == b"f" * 16
+    assert {path: entry[0] for path, entry in everything(root).items()} == {p: e[0] for p, e in before.items()}
+    put(root / "2024" / "a.jpg", b"aaaaa")
+    (root / "old mess" / "b.jpg").unlink()
+    assert survey(library, ledger) == Survey(files=1, new=0, changed=1, gone=1)
+    assert ledger.of_sizes([4, 2]) == []
+    assert ledger.of_sizes([5])[0].full is None
+
+
+def test_paths_of_any_bytes_survive_the_ledger(ledger: Ledger) -> None:
+    """Undecodable names come back as they were."""
+    path = os.fsdecode(b"2026/\xff\n.jpg")
+    ledger.put([HomeFile(path, 1, 2)])
+    assert ledger.all_files() == {path: (1, 2)}
+    ledger.drop([path])
+    assert ledger.all_files() == {}
+
+
+def test_a_damaged_ledger_is_put_beside_and_begun_anew(library: Library) -> None:
+    """The ledger is a cache: its loss costs a survey, nothing else."""
+    put(Path(library.ledger_path), b"this is no database at all" * 100)
+    put(Path(library.root) / "a.jpg", b"a")
+    with Ledger(library.ledger_path) as ledger:
+        assert survey(library, ledger).new == 1
+    assert Path(library.ledger_path + ".damaged").exists()
+
+
+def test_a_ledger_that_cannot_be_used_says_so(library: Library) -> None:
+    """A folder in the ledger's place is an error of its own class."""
+    Path(library.ledger_path).mkdir(parents=True)
+    with pytest.raises(LedgerUnusable, match="Your files are not affected"):
+        Ledger(library.ledger_path)
+
+
+def test_many_sizes_are_asked_for_at_once(ledger: Ledger) -> None:
+    """More sizes than one statement takes variables for."""
+    ledger.put([HomeFile(f"f{number}", number, 0) for number in range(1, 1300)])
+    assert len(ledger.of_sizes(range(1, 5000))) == 1299
+
+
+def test_fingerprints_of_sources_are_kept_for_the_same_file_only(ledger: Ledger) -> None:
+    """Another size, time or quick fingerprint is another file."""
+    ledger.put_source_prints([("/card/a", 1, 2, b"q", b"f")])
+    assert ledger.source_print("/card/a", 1, 2, b"q") == b"f"
+    for other in (("/card/b", 1, 2, b"q"), ("/card/a", 9, 2, b"q"), ("/card/a", 1, 9, b"q"), ("/card/a", 1, 2, b"x")):
+        assert ledger.source_print(*other) is None

@@ -1,0 +1,140 @@
+"""Small files of every format, made by encoders or byte by byte, and short ways through the street."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import struct
+import threading
+from collections.abc import Sequence
+from datetime import datetime
+from pathlib import Path
+
+from PIL import Image
+
+from jutrek.demo import sound, stills
+from jutrek.desk.intake import make_captures, plan_of, read_source
+from jutrek.filing import HouseRules, Plan
+from jutrek.library import Library
+from jutrek.library.ledger import Ledger
+from jutrek.sources import known_source
+
+WHEN = datetime(2026, 5, 14, 10, 26, 13, 420_000)
+
+
+def picture(seed: int = 0, size: tuple[int, int] = (48, 32)) -> Image.Image:
+    """A small picture that differs by its seed."""
+    shade = (seed * 37 % 256, seed * 101 % 256, seed // 7 % 256)
+    return Image.effect_noise(size, 30).convert("RGB") if seed < 0 else Image.new("RGB", size, shade)
+
+
+def jpeg(when: datetime | None = WHEN, *, seed: int = 0, model: str = "M2", offset: str = "+02:00") -> bytes:
+    """A JPEG of a stills body, or one without any metadata."""
+    shot = stills.Shot(when, "Arlen", model, "A2-1", offset) if when else None
+    return stills.jpeg(picture(seed), shot)
+
+
+def dng(when: datetime = WHEN, *, seed: int = 0) -> bytes:
+    """A DNG of the same body."""
+    return stills.dng(picture(seed), stills.Shot(when, "Arlen", "M2", "A2-1"))
+
+
+def wav(when: datetime = WHEN, *, seed: int = 0) -> bytes:
+    """A short take."""
+    return sound.take(when, 0.2, seed, scene="Yard", number=3)
+
+
+def tiff(when: datetime = WHEN) -> bytes:
+    """A TIFF with the original date in its Exif directory."""
+    exif = Image.Exif()
+    exif[0x0132] = "2026:06:01 08:00:00"
+    exif.get_ifd(0x8769)[0x9003] = when.strftime("%Y:%m:%d %H:%M:%S")
+    return exif.tobytes().removeprefix(b"Exif\0\0")
+
+
+def xmp(when: str = "2026-05-14T10:26:13+02:00") -> bytes:
+    """A sidecar."""
+    return (
+        '<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'
+        "<rdf:Description xmlns:e='http://ns.adobe.com/exif/1.0/' "
+        f"e:DateTimeOriginal='{when}'/></rdf:RDF></x:xmpmeta>"
+    ).encode()
+
+
+def box(name: bytes, *parts: bytes) -> bytes:
+    """An ISO-BMFF box."""
+    body = b"".join(parts)
+    return struct.pack(">I4s", 8 + len(body), name) + body
+
+
+def movie_header(seconds_since_1904: int, *, length: int = 4000, version: int = 0) -> bytes:
+    """An `mvhd` with a scale of 1000."""
+    form = ">B3xQQIQ" if version else ">B3xIIII"
+    return box(b"mvhd", struct.pack(form, version, seconds_since_1904, 0, 1000, length), bytes(80))
+
+
+def user_text(name: bytes, text: str) -> bytes:
+    """QuickTime international text."""
+    data = text.encode()
+    return box(name, struct.pack(">HH", len(data), 0), data)
+
+
+def since_1904(when: datetime) -> int:
+    """Seconds from 1904-01-01."""
+    return int((when - datetime(1904, 1, 1)).total_seconds())
+
+
+def mp4(utc: datetime = WHEN, *udta: bytes, brand: bytes = b"isom", media: bytes = b"\0" * 64) -> bytes:
+    """An MP4 with its `moov` behind the media data."""
+    header = movie_header(since_1904(utc))
+    more = (box(b"udta", *udta),) if udta else ()
+    return box(b"ftyp", brand, b"\0\0\0\0") + box(b"mdat", media) + box(b"moov", header, *more)
+
+
+def put(path: Path, data: bytes, when: datetime = WHEN) -> Path:
+    """Write a file with a time of last change (UTC)."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_bytes(data)
+    stamp = int((when - datetime(1970, 1, 1)).total_seconds())
+    os.utime(path, (stamp, stamp))
+    return path
+
+
+def planned(library: Library, ledger: Ledger, sources: Sequence[Path], rules: HouseRules | None = None) -> Plan:
+    """Read sources and plan them."""
+    stop = threading.Event()
+    founds = [
+        read_source(known_source(str(path)), library, stop=stop, report=lambda *_: None) for path in sources
+    ]
+    captures = make_captures(founds)
+    return plan_of(founds, captures, library, ledger, rules or HouseRules(), stop=stop, report=lambda *_: None)
+
+
+def everything(root: Path | str) -> dict[str, tuple[str, int, int, int]]:
+    """Every entry below a folder: digest of its bytes, times of last change and access, and mode."""
+    seen: dict[str, tuple[str, int, int, int]] = {}
+    folders = [os.fspath(root)]
+    while folders:
+        folder = folders.pop()
+        fd = os.open(folder, os.O_RDONLY | os.O_NOATIME)
+        for name in os.listdir(fd):
+            path = os.path.join(folder, name)
+            status = os.lstat(path)
+            digest = ""
+            if os.path.isdir(path):
+                folders.append(path)
+            elif os.path.isfile(path):
+                with open(os.open(path, os.O_RDONLY | os.O_NOATIME), "rb") as file:
+                    digest = hashlib.file_digest(file, "sha256").hexdigest()
+            seen[path] = (digest, status.st_mtime_ns, status.st_atime_ns, status.st_mode)
+        os.close(fd)
+    return seen
+
+
+def names_below(root: str) -> set[str]:
+    """Files below a library, relative, without what Jutrek keeps for itself under `.jutrek/`."""
+    found = set()
+    for folder, folders, files in os.walk(root):
+        folders[:] = [name for name in folders if name != ".jutrek"]
+        found |= {os.path.relpath(os.path.join(folder, name), root) for name in files}
+    return found

@@ -1,0 +1,326 @@
+"""Bringing home: proven, named once, journaled, and survivable at every step."""
+
+from __future__ import annotations
+
+import errno
+import json
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import threading
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from jutrek.errors import CopyRefused, JutrekError, LibraryBusy, PlaceFull, PlaceLost, PlanUnusable, Stopped
+from jutrek.filing import Action, Plan, Row
+from jutrek.library import Library, open_library
+from jutrek.library.ledger import Ledger
+from jutrek.transfer import STEPS, Listener, Outcome, bring, recover
+from jutrek.transfer.lock import locked
+from tests import making
+from tests.making import WHEN, everything, names_below, planned, put
+
+BLOCKS = os.urandom(9_000_000)
+"""More than two blocks, so that there is a half."""
+
+
+def fill(card: Path, count: int = 6) -> None:
+    """Small stills, and one file of several blocks."""
+    for number in range(count):
+        put(card / "DCIM" / f"DSC{number:03}.JPG", making.jpeg(WHEN.replace(minute=number), seed=number))
+    put(card / "DCIM" / "CLIP.MP4", making.mp4(WHEN, media=BLOCKS))
+
+
+def run(plan: Plan, library: Library, ledger: Ledger, step: Callable[[str, Row], None] = lambda *_: None) -> Outcome:
+    return bring(plan, library, ledger, stop=threading.Event(), listener=Listener(step=step))
+
+
+def journal_entries(library: Library) -> list[dict[str, object]]:
+    folder = Path(library.own) / "journal"
+    return [json.loads(line) for path in sorted(folder.iterdir()) for line in path.read_text().splitlines()]
+
+
+def test_all_comes_home_proven_and_the_card_is_untouched(library: Library, ledger: Ledger, card: Path) -> None:
+    """The tree is what the plan said; bytes and times are kept; source, atime and all, is as it was."""
+    fill(card)
+    before = everything(card)
+    plan = planned(library, ledger, [card])
+    outcome = run(plan, library, ledger)
+    assert (outcome.home, outcome.failed, outcome.trouble) == (7, [], None)
+    assert everything(card) == before
+    assert names_below(library.root) == {row.destination for row in plan.to_bring()}
+    for row in plan.to_bring():
+        there = Path(library.root, row.destination or "")
+        assert there.read_bytes() == Path(row.source).read_bytes()
+        assert there.stat().st_mtime_ns == row.mtime_ns
+    again = planned(library, ledger, [card])
+    assert {row.action for row in again.rows} == {Action.HOME}
+    assert run(again, library, ledger).done == []
+
+
+def test_the_journal_tells_before_and_after(library: Library, ledger: Ledger, card: Path) -> None:
+    """Every file is announced before the first copy; each that is home bears its fingerprint."""
+    fill(card)
+    run(planned(library, ledger, [card]), library, ledger)
+    entries = journal_entries(library)
+    kinds = [str(entry["entry"]) for entry in entries]
+    assert kinds[0] == "intake"
+    assert kinds[1:8] == ["bring"] * 7
+    assert sorted(kinds[8:-1]) == ["home"] * 7
+    assert entries[-1] | {"at": ""} == {"entry": "end", "at": "", "how": "done", "home": 7, "left": 0}
+    assert all(len(str(entry["xxh3_128"])) == 32 for entry in entries if entry["entry"] == "home")
+
+
+CHILD = """
+import os, signal, sys, threading
+from pathlib import Path
+from jutrek.library import open_library
+from jutrek.library.ledger import Ledger
+from jutrek.transfer import Listener, bring
+from tests.making import planned
+root, card, wanted, count = sys.argv[1], sys.argv[2], sys.argv[3], int(sys.argv[4])
+left = [count]
+def step(name, row):
+    if name == wanted:
+        left[0] -= 1
+        if left[0] <= 0:
+            os.kill(os.getpid(), signal.SIGKILL)
+library = open_library(root)
+with Ledger(library.ledger_path) as ledger:
+    bring(planned(library, ledger, [Path(card)]), library, ledger, stop=threading.Event(), listener=Listener(step=step))
+"""
+
+
+@pytest.mark.parametrize("count", [1, 3])
+@pytest.mark.parametrize("step", STEPS)
+def test_a_kill_at_any_step_loses_nothing(step: str, count: int, library: Library, card: Path) -> None:
+    """After a kill every final name bears proven bytes; the next start clears up, tells, and finishes."""
+    fill(card)
+    put(card / "DCIM" / "CLIP2.MP4", making.mp4(WHEN.replace(hour=9), media=BLOCKS[::-1]))
+    before = everything(card)
+    killed = subprocess.run(
+        [sys.executable, "-c", CHILD, library.root, str(card), step, str(min(count, 2) if step == "half copied" else count)],
+        cwd=Path(__file__).parents[2], capture_output=True, check=False,
+    )  # fmt: skip
+    assert killed.returncode == -signal.SIGKILL, killed.stderr.decode()
+    assert everything(card) == before
+    contents = {path.read_bytes() for path in card.rglob("*") if path.is_file()}
+    named = {name for name in names_below(library.root) if ".jutrek-" not in name}
+    assert all(Path(library.root, name).read_bytes() in contents for name in named)
+    (leftover,) = recover(library)
+    assert (leftover.home, leftover.left) == (len(named), 8 - len(named))
+    assert names_below(library.root) == named
+    assert recover(library) == []
+    with Ledger(library.ledger_path) as ledger:
+        plan = planned(library, ledger, [card])
+        assert sum(row.action is Action.HOME for row in plan.rows) == len(named)
+        assert run(plan, library, ledger).trouble is None
+        assert {row.action for row in planned(library, ledger, [card]).rows} == {Action.HOME}
+    assert {Path(library.root, name).read_bytes() for name in names_below(library.root)} == contents
+
+
+class Fault:
+    """Does something once at a step of one file, and knows that it did."""
+
+    def __init__(self, step: str, act: Callable[[Row], None], name: str = "CLIP.MP4") -> None:
+        self.step, self.act, self.name, self.fired = step, act, name, 0
+
+    def __call__(self, step: str, row: Row) -> None:
+        if step == self.step and row.source.endswith(self.name) and not self.fired:
+            self.fired += 1
+            self.act(row)
+
+
+def temporary_of(library: Library) -> Path:
+    (path,) = [path for path in Path(library.root).rglob(".jutrek-*.part") if path.stat().st_size >= len(BLOCKS)]
+    return path
+
+
+def flip_a_bit(path: Path) -> None:
+    with path.open("r+b") as file:
+        file.seek(5_000_000)
+        byte = file.read(1)[0]
+        file.seek(5_000_000)
+        file.write(bytes([byte ^ 1]))
+        os.fsync(file.fileno())
+
+
+def cut(row: Row) -> None:
+    os.truncate(row.source, 4_500_000)
+
+
+def test_a_bit_that_flips_on_the_medium_is_noticed(library: Library, ledger: Ledger, card: Path) -> None:
+    """The copy is removed, never named; everything else comes home."""
+    fill(card)
+    fault = Fault("synced", lambda _: flip_a_bit(temporary_of(library)))
+    outcome = run(planned(library, ledger, [card]), library, ledger, fault)
+    assert fault.fired
+    assert "read back differently" in outcome.failed[0].why
+    assert (outcome.home, len(outcome.failed)) == (6, 1)
+    assert len(names_below(library.root)) == 6
+
+
+@pytest.mark.parametrize(
+    ("step", "act", "words"),
+    [
+        ("half copied", cut, "changed since the plan"),
+        ("copied", lambda row: os.utime(row.source), "changed since the plan"),
+        ("begin", lambda row: put(Path(row.source), b"something else"), "another size"),
+        ("begin", lambda row: os.utime(row.source), "another time"),
+        ("begin", lambda row: os.unlink(row.source), "could not be read"),
+        ("begin", lambda row: shutil.rmtree(row.root), "is gone"),
+    ],
+)
+def test_a_source_that_changes_or_vanishes_is_told(
+    step: str, act: Callable[[Row], None], words: str, library: Library, ledger: Ledger, card: Path
+) -> None:
+    """What is not what was planned does not come home under its name; nothing half is left."""
+    fill(card, 0)
+    fault = Fault(step, act)
+    outcome = run(planned(library, ledger, [card]), library, ledger, fault)
+    assert fault.fired
+    assert words in outcome.failed[0].why
+    assert names_below(library.root) == set()
+
+
+def test_a_name_taken_in_the_last_moment_is_left_alone(library: Library, ledger: Ledger, card: Path) -> None:
+    """Race or no race: what bears the name already stays as it is."""
+    fill(card, 1)
+    fault = Fault("read back", lambda row: put(Path(library.root, row.destination or ""), b"somebody else's") and None)
+    outcome = run(planned(library, ledger, [card]), library, ledger, fault)
+    assert fault.fired
+    assert "exists already with other content" in outcome.failed[0].why
+    taken = Path(library.root, outcome.failed[0].row.destination or "")
+    assert taken.read_bytes() == b"somebody else's"
+    assert len(names_below(library.root)) == 2
+
+
+@pytest.mark.parametrize(
+    ("code", "trouble"),
+    [(errno.ENOSPC, PlaceFull), (errno.EROFS, PlaceLost), (errno.EIO, PlaceLost), (errno.ENAMETOOLONG, None)],
+)
+@pytest.mark.parametrize("step", STEPS[2:7])
+def test_trouble_while_writing_ends_the_run_or_the_file(
+    step: str, code: int, trouble: type[JutrekError] | None, library: Library, ledger: Ledger, card: Path
+) -> None:
+    """A full or lost place ends the run safely; a refused file is one file."""
+    fill(card, 2)
+
+    def fail(_: Row) -> None:
+        raise OSError(code, os.strerror(code))
+
+    fault = Fault(step, fail)
+    outcome = run(planned(library, ledger, [card]), library, ledger, fault)
+    assert fault.fired
+    assert type(outcome.trouble) is (trouble or type(None))
+    assert all(done.home or done.why for done in outcome.done)
+    assert len(names_below(library.root)) == outcome.home
+    assert not list(Path(library.root).rglob(".jutrek-*"))
+    assert run(planned(library, ledger, [card]), library, ledger).trouble is None
+    assert len(names_below(library.root)) == 3
+
+
+@pytest.fixture
+def small_place(tmp_path: Path) -> object:
+    """A real file system of 24 MB."""
+    place = tmp_path / "small"
+    place.mkdir()
+    mounted = os.geteuid() == 0 and not subprocess.run(
+        ["mount", "-t", "tmpfs", "-o", "size=24m", "none", place], capture_output=True, check=False
+    ).returncode  # fmt: skip
+    if not mounted:
+        pytest.skip("mounting a small file system needs root")
+    yield place
+    subprocess.run(["umount", place], check=True)
+
+
+def test_a_disk_that_fills_up_stops_the_run_and_loses_nothing(small_place: Path, card: Path) -> None:
+    """What is proven stays; with room made, the next run finishes."""
+    fill(card)
+    library = open_library(str(small_place))
+    filler = small_place / "filler"
+    fault = Fault("begin", lambda _: filler.write_bytes(bytes(20_000_000)) and None)
+    with Ledger(library.ledger_path) as ledger:
+        outcome = run(planned(library, ledger, [card]), library, ledger, fault)
+        assert fault.fired
+        assert isinstance(outcome.trouble, PlaceFull)
+        assert not list(small_place.rglob(".jutrek-*"))
+        filler.unlink()
+        assert run(planned(library, ledger, [card]), library, ledger).trouble is None
+        assert len(names_below(library.root)) == 7
+
+
+def test_too_little_room_is_told_before_the_start(small_place: Path, card: Path) -> None:
+    """Nothing is begun that cannot fit."""
+    for number in range(3):
+        put(card / f"{number}.MP4", making.mp4(WHEN.replace(minute=number), media=BLOCKS + bytes([number])))
+    library = open_library(str(small_place))
+    with Ledger(library.ledger_path) as ledger, pytest.raises(PlaceFull):
+        run(planned(library, ledger, [card]), library, ledger)
+    assert names_below(library.root) == set()
+
+
+@pytest.mark.parametrize("step", ["begin", "half copied", "synced"])
+def test_a_stop_leaves_only_proven_files(step: str, library: Library, ledger: Ledger, card: Path) -> None:
+    """The rest is untouched on its source, and comes home next time."""
+    fill(card)
+    stop = threading.Event()
+    fault = Fault(step, lambda _: stop.set())
+    plan = planned(library, ledger, [card])
+    outcome = bring(plan, library, ledger, stop=stop, listener=Listener(step=fault))
+    assert fault.fired
+    assert isinstance(outcome.trouble, Stopped)
+    assert len(names_below(library.root)) == outcome.home < 7
+    assert journal_entries(library)[-1]["how"] == "stopped"
+    assert run(planned(library, ledger, [card]), library, ledger).home == 7 - outcome.home
+
+
+def test_a_plan_carried_out_twice_finds_its_own_work(library: Library, ledger: Ledger, card: Path) -> None:
+    """The same bytes under the planned name are home; nothing is written again."""
+    fill(card, 2)
+    plan = planned(library, ledger, [card])
+    run(plan, library, ledger)
+    before = everything(library.root + "/2026")
+    assert run(plan, library, ledger).home == 3
+    after = everything(library.root + "/2026")
+    assert {path: entry[:2] for path, entry in after.items()} == {path: entry[:2] for path, entry in before.items()}
+
+
+def test_one_jutrek_at_a_time_and_only_its_own_plans(library: Library, ledger: Ledger, card: Path, tmp_path: Path) -> None:
+    """A second one refuses; a plan fits no other library."""
+    fill(card, 1)
+    plan = planned(library, ledger, [card])
+    with locked(library), pytest.raises(LibraryBusy):
+        run(plan, library, ledger)
+    (tmp_path / "other").mkdir()
+    with pytest.raises(PlanUnusable):
+        run(plan, open_library(str(tmp_path / "other")), ledger)
+
+
+def test_a_file_in_the_way_of_a_folder_is_one_files_trouble(library: Library, ledger: Ledger, card: Path) -> None:
+    """The sentence names the destination."""
+    fill(card, 1)
+    plan = planned(library, ledger, [card])
+    put(Path(library.root) / "2026", b"a file where the year should be")
+    outcome = run(plan, library, ledger)
+    assert (outcome.home, outcome.trouble) == (0, None)
+    assert all("not a directory" in done.why for done in outcome.failed)
+    assert issubclass(CopyRefused, JutrekError)
+
+
+def test_a_reservation_without_content_is_cleared(library: Library, ledger: Ledger, card: Path) -> None:
+    """Where names can only be reserved, a kill may leave an empty file: the next start removes it."""
+    fill(card, 1)
+    run(planned(library, ledger, [card]), library, ledger)
+    (path,) = (Path(library.own) / "journal").iterdir()
+    lines = path.read_text().splitlines(keepends=True)
+    path.write_text("".join(line for line in lines if '"end"' not in line) + '{"torn')
+    target = Path(library.root, str(json.loads(lines[1])["to"]))
+    target.write_bytes(b"")
+    (leftover,) = recover(library)
+    assert (leftover.home, leftover.left) == (1, 1)
+    assert not target.exists()
