@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import subprocess
 import threading
 import time
 from collections.abc import Iterator
@@ -59,6 +60,20 @@ def card(tmp_path: Path) -> Path:
     root = tmp_path / "Card A"
     (root / "DCIM").mkdir(parents=True)
     return root
+
+
+@pytest.fixture
+def small_place(tmp_path: Path) -> Iterator[Path]:
+    """A real file system of 24 MB."""
+    place = tmp_path / "small"
+    place.mkdir()
+    mounted = os.geteuid() == 0 and not subprocess.run(
+        ["mount", "-t", "tmpfs", "-o", "size=24m", "none", place], capture_output=True, check=False
+    ).returncode  # fmt: skip
+    if not mounted:
+        pytest.skip("mounting a small file system needs root")
+    yield place
+    subprocess.run(["umount", place], check=True)
 
 
 @pytest.fixture(scope="session")

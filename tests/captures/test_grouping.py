@@ -61,7 +61,7 @@ def test_captures_come_in_the_order_of_shooting(card: Path) -> None:
     assert [names(capture)[0] for capture in group(read_files(card, *files))] == ["B.JPG", "A.JPG", "C.JPG"]
 
 
-@pytest.mark.parametrize(("start", "doubted"), [(datetime(2000, 1, 1, 0, 7), True), (datetime(2026, 1, 1, 0, 7), False)])
+@pytest.mark.parametrize(("start", "doubted"), [(datetime(2000, 1, 1, 0, 7), True), (datetime(2026, 1, 1), False)])
 def test_a_clock_that_was_never_set_is_doubted(card: Path, start: datetime, *, doubted: bool) -> None:
     """Captures at the start of a year long before the rest of their source are not believed."""
     files = [put(card / "A.JPG", making.jpeg(start)), put(card / "B.JPG", making.jpeg(seed=1))]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime, timedelta, timezone
+from itertools import pairwise
 
 import pytest
 
@@ -15,7 +16,9 @@ NOW = datetime(2026, 6, 1)
 HOME = timezone(timedelta(hours=2))
 
 
-def claim(at: str, wall: datetime = NOON, offset: Offset | None = None, precision: Precision = Precision.SECOND) -> Claim:
+def claim(
+    at: str, wall: datetime = NOON, offset: Offset | None = None, precision: Precision = Precision.SECOND
+) -> Claim:
     return Claim(at, Stamp(wall, precision, offset), f"the {at}", "")
 
 
@@ -28,7 +31,7 @@ def decided(*claims: Claim) -> Moment:
 RUNGS = ["exif:original", "exif:digitized", "gps", "xmp:original", "mp4:created", "name", "folder", "file"]
 
 
-@pytest.mark.parametrize(("stronger", "weaker"), list(zip(RUNGS, RUNGS[1:], strict=False)))
+@pytest.mark.parametrize(("stronger", "weaker"), list(pairwise(RUNGS)))
 def test_the_stronger_claim_wins_wherever_it_stands(stronger: str, weaker: str) -> None:
     """The order of the rungs decides, not the order in the file."""
     other = claim(weaker, NOON + timedelta(hours=3))

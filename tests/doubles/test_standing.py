@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -64,11 +65,16 @@ def test_nothing_is_read_that_need_not_be(
     put(Path(library.root) / "a.jpg", BIG)
     alone, same = source(put(card / "alone", b"x" * 77)), source(put(card / "same", BIG))
     read: list[str] = []
+
+    def noted(name: str, make: Callable[..., bytes]) -> Callable[..., bytes]:
+        def noting(path: str, **options: object) -> bytes:
+            read.append(f"{name} {Path(path).name}")
+            return make(path, **options)
+
+        return noting
+
     for name in ("quick", "full"):
-        make = getattr(fingerprint, name)
-        monkeypatch.setattr(
-            standing, name, lambda path, *a, _make=make, _name=name, **k: (read.append(f"{_name} {Path(path).name}"), _make(path, *a, **k))[1]
-        )  # fmt: skip
+        monkeypatch.setattr(standing, name, noted(name, getattr(fingerprint, name)))
     judged(library, ledger, alone, same)
     assert read == ["quick same", "quick a.jpg", "full a.jpg", "full same"]
     read.clear()

@@ -191,9 +191,7 @@ def test_key_lists_are_read(tmp_path: Path) -> None:
         struct.pack(">I", 8 + 16 + len(text)) + struct.pack(">I", number + 1) + box(b"data", bytes(8), text.encode())
         for number, text in enumerate(texts.values())
     )
-    meta = box(
-        b"meta", box(b"hdlr", bytes(8), b"mdta", bytes(13)), box(b"keys", bytes(8), keys), box(b"ilst", items)
-    )
+    meta = box(b"meta", box(b"hdlr", bytes(8), b"mdta", bytes(13)), box(b"keys", bytes(8), keys), box(b"ilst", items))
     reading = read(str(put(tmp_path / "a.mov", box(b"moov", meta))))
     assert claims_inside(reading) == [("qt:creationdate", DAY, "+02:00")]
     assert reading.device is not None

@@ -27,7 +27,9 @@ def exfat(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
         file.truncate(64_000_000)
     try:
         subprocess.run(["mkfs.exfat", image], check=True, capture_output=True)
-        loop = subprocess.run(["losetup", "-f", "--show", image], check=True, capture_output=True, text=True).stdout.strip()
+        loop = subprocess.run(
+            ["losetup", "-f", "--show", image], check=True, capture_output=True, text=True
+        ).stdout.strip()
         subprocess.run(["mount.exfat-fuse", loop, place], check=True, capture_output=True)
     except (OSError, subprocess.CalledProcessError) as error:
         pytest.skip(f"exFAT cannot be mounted here: {error}")

@@ -217,8 +217,7 @@ class _Run:
         """Results as they come, until all rows have ended; keeps progress, stop and journal going meanwhile."""
         left = len(self._rows)
         while left:
-            if self._stop.is_set():
-                self._halt.set()
+            self._look()
             try:
                 yield self._results.get(timeout=_TICK)
                 left -= 1
@@ -271,10 +270,17 @@ class _Run:
     def _on_read(self, _: Row, count: int) -> None:
         with self._count:
             self._read_bytes += count
+        self._look()
 
     def _on_proven(self, _: Row, count: int) -> None:
         with self._count:
             self._proven_bytes += count
+        self._look()
+
+    def _look(self) -> None:
+        """A stop takes hold at the next block of whichever file."""
+        if self._stop.is_set():
+            self._halt.set()
 
 
 def _home_file(proof: Proof) -> HomeFile:

@@ -69,6 +69,10 @@ class DayRow(QWidget):
         self._fit()
         self.update()
 
+    def stops(self) -> tuple[QWidget, ...]:
+        """What can take the focus, in order."""
+        return (self, self._choice) if self._choice.isVisibleTo(self) else (self,)
+
     @property
     def anchor(self) -> int:
         """The height within the row at which ribbons end, in pixels."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import (
     QAbstractListModel,
+    QEvent,
     QModelIndex,
     QObject,
     QPersistentModelIndex,
@@ -217,6 +218,12 @@ class CaptureGrid(QListView):
         columns = max(1, (width - 1) // CELL.width())
         self.setGridSize(QSize((width - 1) // columns, CELL.height()))
         return -(-len(self._model.views) // columns) * CELL.height() + 2
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() == Qt.Key.Key_Escape:
+            event.accept()
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:

@@ -66,7 +66,7 @@ class FolderTree(QTreeWidget):
         item.setData(0, _PATH, path)
         item.setFont(0, font(13, SEMIBOLD if not above else font().weight()))
         item.setFont(1, font(13, SEMIBOLD))
-        item.setTextAlignment(1, int(paint.RIGHT))
+        item.setTextAlignment(1, paint.RIGHT)
         item.setForeground(1, QBrush(theme.accent if coming else theme.soft))
         if not coming:
             item.setForeground(0, QBrush(theme.soft))

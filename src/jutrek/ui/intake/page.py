@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import replace
+from itertools import pairwise
 
 from PySide6.QtCore import QLocale, QPoint, QRect, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
@@ -183,6 +184,7 @@ class IntakePage(QWidget):
         self.tree.show_folders(board.folders)
         self.copies.show_board(board)
         self._show_days()
+        self._chain_focus()
         self._choose(self._capture)
         self._refresh_words()
 
@@ -217,6 +219,14 @@ class IntakePage(QWidget):
         """Widen the board again."""
         self._states, self._folder = (), ""
         self._show_days()
+
+    def _chain_focus(self) -> None:
+        """Tab goes from → when → lands in; tiles and rows that come later take their place in the chain."""
+        tree, bar = self.tree, self.action_bar
+        rows = (part for row in self.rows() for part in row.stops())
+        stops = [self.outcome, *self.from_column.stops(), *rows, self.grid, tree, bar.save, bar.stop, bar.main]
+        for one, other in pairwise(stops):
+            QWidget.setTabOrder(one, other)
 
     def chosen_capture(self) -> str:
         """The id of the chosen capture, or an empty string."""

@@ -186,6 +186,10 @@ class FromColumn(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(WIDTH, 84 * (len(self.tiles) + 1))
 
+    def stops(self) -> tuple[QWidget, ...]:
+        """What can take the focus, in order."""
+        return (*self.tiles.values(), self.drop)
+
     def show_sources(self, views: tuple[SourceView, ...]) -> None:
         """Show these sources."""
         present = {view.source.root for view in views}

@@ -1,0 +1,183 @@
+"""The command line as people and programs call it."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from jutrek.demo import Scenario
+from jutrek.library import open_library
+from jutrek.transfer.lock import locked
+from tests import making
+from tests.making import everything, names_below, put
+
+
+def jutrek(*words: str | Path, code: int = 0) -> subprocess.CompletedProcess[str]:
+    command = [sys.executable, "-m", "jutrek", *map(str, words)]
+    done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=60)
+    assert done.returncode == code, done.stderr
+    return done
+
+
+def lines(text: str) -> list[dict[str, Any]]:
+    return [json.loads(line) for line in text.splitlines()]
+
+
+@pytest.fixture
+def home(tmp_path: Path) -> Path:
+    """An empty folder for a library."""
+    (tmp_path / "home").mkdir()
+    return tmp_path / "home"
+
+
+def test_the_demo_goes_through(demo: Scenario) -> None:
+    """Plan, bring by the saved plan, bring again: the tree is the plan, nothing comes twice, cards are untouched."""
+    before = [everything(path) for path in demo.sources]
+    old = names_below(demo.library)
+    out = jutrek("plan", *demo.sources, "--library", demo.library, "--json").stdout
+    plan = json.loads(out)
+    assert plan["library"] == demo.library
+    assert {row["action"] for row in plan["rows"]} == {"bring", "home", "stay"}
+    assert all((row["destination"] is None) is (row["action"] == "stay") for row in plan["rows"])
+    assert names_below(demo.library) == old
+    saved = put(Path(demo.root) / "x.plan.json", out.encode())
+    told = jutrek("bring", "--plan", saved, "--json", code=1)
+    *files, summary = lines(told.stdout)
+    assert summary["summary"] is True
+    assert (summary["brought"], summary["home"], summary["stayed"], summary["failed"]) == (260, 26, 9, 0)
+    assert len(files) == len(plan["rows"]) == 295
+    assert told.stderr.count("not home: ") == 9
+    coming = {row["destination"] for row in plan["rows"] if row["action"] == "bring"}
+    assert names_below(demo.library) == old | coming
+    *_, summary = lines(jutrek("bring", *demo.sources, "--library", demo.library, "--json", code=1).stdout)
+    assert (summary["brought"], summary["home"]) == (0, 286)
+    assert [everything(path) for path in demo.sources] == before
+
+
+def test_all_home_is_zero_and_plain_lines_are_plain(card: Path, home: Path) -> None:
+    """Without a terminal: one line per file, sums on the error output."""
+    put(card / "A.JPG", making.jpeg())
+    told = jutrek("bring", card, "-l", home)
+    assert told.stdout == f"brought\t{card}/A.JPG\t2026/05/20260514_102613.jpg\n"
+    assert "1 brought home and proven" in told.stderr
+    assert jutrek("plan", card, "-l", home).stdout.startswith("home\t")
+    assert "1 home already" in jutrek("plan", card, "-l", home, "--out", home.parent / "p.json").stderr
+
+
+def test_reading_tells_claims_as_json(card: Path) -> None:
+    """One object per file and line, also for folders; names of any bytes survive."""
+    put(card / os.fsdecode(b"IMG_20260514_102613\xff.JPG"), making.jpeg())
+    (card / "link").symlink_to(card)
+    told = jutrek("read", card, "--json", code=1)
+    (entry,) = lines(told.stdout)
+    assert os.fsencode(entry["path"]).endswith(b"\xff.JPG")
+    assert (entry["kind"], entry["format"]) == ("still", "jpeg")
+    assert entry["device"] == {"make": "Arlen", "model": "M2", "serial": "A2-1"}
+    first = entry["claims"][0]
+    assert {key: first[key] for key in ("at", "value", "offset", "precision")} == {
+        "at": "exif:original", "value": "2026-05-14T10:26:13.42", "offset": "+02:00", "precision": "subsecond",
+    }  # fmt: skip
+    assert [claim["at"] for claim in entry["claims"]][-2:] == ["name", "file"]
+    assert (entry["moment"]["claim"], entry["moment"]["trust"]) == (0, "sure")
+    assert entry["notes"] == []
+    assert "link" in told.stderr
+    assert "› 2026-05-14T10:26:13.42 +02:00" in jutrek("read", card, code=1).stdout
+
+
+WRONG = [
+    ([], 2),
+    (["bring"], 2),
+    (["bring", "{card}"], 2),
+    (["bring", "{card}/none", "-l", "{home}"], 2),
+    (["bring", "{card}", "-l", "{home}", "--plan", "{card}/A.JPG"], 2),
+    (["bring", "--plan", "{card}/A.JPG"], 2),
+    (["plan", "{home}", "-l", "{home}"], 2),
+    (["plan", "{card}", "-l", "{home}", "--json", "--out", "x"], 2),
+    (["plan", "{card}", "-l", "{home}/none"], 3),
+    (["bring", "{card}", "-l", "{card}/A.JPG"], 3),
+    (["read", "{card}/none"], 1),
+]
+
+
+@pytest.mark.parametrize(("words", "code"), WRONG)
+def test_wrong_calls_and_unusable_places_have_their_codes(words: list[str], code: int, card: Path, home: Path) -> None:
+    """Each with a sentence on the error output, never a traceback, and without touching anything."""
+    put(card / "A.JPG", making.jpeg())
+    told = jutrek(*(word.format(card=card, home=home) for word in words), code=code)
+    assert "Traceback" not in told.stderr
+    assert told.stderr or not words
+    assert [path for path in names_below(str(home)) if ".jutrek" not in path] == []
+
+
+def test_a_library_that_is_busy_is_code_three(card: Path, home: Path) -> None:
+    """A second Jutrek refuses while one is at work."""
+    put(card / "A.JPG", making.jpeg())
+    with locked(open_library(str(home))):
+        assert "Another Jutrek" in jutrek("bring", card, "-l", home, code=3).stderr
+
+
+def test_a_full_place_is_code_three(card: Path, small_place: Path) -> None:
+    """Too little room is told before anything is begun."""
+    put(card / "A.MP4", making.mp4(media=bytes(30_000_000)))
+    assert "is full" in jutrek("bring", card, "-l", small_place, code=3).stderr
+    assert names_below(str(small_place)) == set()
+
+
+def test_a_file_that_the_place_refuses_is_named(card: Path, home: Path) -> None:
+    """A limit on file sizes refuses one file, and the run goes on."""
+    put(card / "A.MP4", making.mp4(media=os.urandom(600_000)))
+    code = (
+        "import resource, signal, sys; signal.signal(signal.SIGXFSZ, signal.SIG_IGN)\n"
+        "resource.setrlimit(resource.RLIMIT_FSIZE, (500_000, 500_000))\n"
+        f"sys.argv = ['jutrek', 'bring', {str(card)!r}, '-l', {str(home)!r}]\n"
+        "from jutrek.cli import main; main()"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False, timeout=60)
+    assert done.returncode == 1
+    assert "file too large" in done.stderr
+    assert names_below(str(home)) == set()
+
+
+def test_an_interrupt_ends_safely_and_the_next_call_finishes(card: Path, home: Path) -> None:
+    """Ctrl+C leaves proven files only; nothing is lost."""
+    for number in range(60):
+        put(card / f"{number}.MP4", making.mp4(making.WHEN.replace(minute=number), media=os.urandom(3_000_000)))
+    command = [sys.executable, "-m", "jutrek", "bring", str(card), "-l", str(home)]
+    running = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    deadline = time.monotonic() + 20
+    while not list(home.glob("2026/05/2*")) and time.monotonic() < deadline:
+        time.sleep(0.002)
+    running.send_signal(signal.SIGINT)
+    _, errors = running.communicate(timeout=30)
+    assert running.returncode == 1
+    assert "Stopped. What is home is proven" in errors
+    some = names_below(str(home))
+    assert 0 < len(some) < 60
+    assert not [name for name in some if ".jutrek-" in name]
+    jutrek("bring", card, "-l", home)
+    assert len(names_below(str(home))) == 60
+
+
+def test_the_run_script_explains_itself() -> None:
+    """Help needs no environment, and lists every word."""
+    told = subprocess.run(
+        ["./run", "--help"], cwd=Path(__file__).parents[2], capture_output=True, text=True, check=True
+    )
+    for word in ("demo", "app", "setup", "test", "check", "bench", "shots"):
+        assert f"\n  {word} " in told.stdout
+
+
+def test_locked_versions_name_no_host_and_no_bad_pair() -> None:
+    """The lock holds versions and sums only; the interface package is one that does not crash on this Python."""
+    lock = Path(__file__).parents[2].joinpath("requirements.lock").read_text()
+    assert "://" not in lock
+    assert "--index" not in lock
+    assert "pyside6-essentials==6.11.3" in lock

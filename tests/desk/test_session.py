@@ -1,0 +1,217 @@
+"""The intake session: what a face hears, from the first source to the last proof. No Qt."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable, Iterator
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+
+from jutrek.demo import Scenario
+from jutrek.desk import events
+from jutrek.desk.board import Board, State
+from jutrek.desk.pictures import small_picture
+from jutrek.desk.session import IntakeSession
+from jutrek.desk.settings import last_library, remember_library
+from jutrek.errors import SourceRefused, SourceUnreadable
+from jutrek.filing import HouseRules, Undated, from_json
+from jutrek.formats import Kind, read
+from jutrek.library import Library
+from tests import making
+from tests.making import WHEN, put
+
+
+class Ear:
+    """Hears a session, and waits for what it wants to hear."""
+
+    def __init__(self) -> None:
+        self.heard: list[events.Event] = []
+        self._more = threading.Condition()
+
+    def __call__(self, event: events.Event) -> None:
+        with self._more:
+            self.heard.append(event)
+            self._more.notify_all()
+
+    def wait(self, wanted: Callable[[events.Event], bool]) -> events.Event:
+        deadline = time.monotonic() + 20
+        at = 0
+        with self._more:
+            while time.monotonic() < deadline:
+                for event in self.heard[at:]:
+                    at += 1
+                    if wanted(event):
+                        del self.heard[:at]
+                        return event
+                self._more.wait(0.2)
+        raise AssertionError(f"not heard; last: {self.heard[-3:]}")
+
+    def board(self, wanted: Callable[[Board], bool] = lambda _: True) -> Board:
+        event = self.wait(lambda e: isinstance(e, events.BoardChanged) and e.board.plan is not None and wanted(e.board))
+        assert isinstance(event, events.BoardChanged)
+        return event.board
+
+
+@pytest.fixture
+def ear() -> Ear:
+    return Ear()
+
+
+@pytest.fixture
+def session(ear: Ear) -> Iterator[IntakeSession]:
+    session = IntakeSession(ear)
+    yield session
+    session.close()
+
+
+def test_the_demo_from_cards_to_home(session: IntakeSession, ear: Ear, demo: Scenario) -> None:
+    """Sources are read, the board shows what becomes of them, the run proves it, a second one brings nothing."""
+    session.open_library(demo.library)
+    for path in demo.sources:
+        session.add_source(path)
+    board = ear.board(lambda board: len(board.sources) == 4)
+    assert board.captures == 172
+    assert (board.count(State.BRING), board.count(State.HOME), board.count(State.LOOK)) == (149, 14, 9)
+    assert [source.device.letter for source in board.sources if source.device] == ["A", "B", "D", "P"]
+    assert [day.key for day in board.days] == [f"2026-05-{day}" for day in (12, 14, 15, 17, 18)] + [""]
+    (may,) = (folder for folder in board.folders if folder.path == "2026/05")
+    assert (may.coming, may.exists) == (149, False)
+    session.bring_home()
+    ended = ear.wait(lambda event: isinstance(event, events.Ended))
+    assert isinstance(ended, events.Ended)
+    assert (ended.outcome.failed, ended.outcome.trouble) == ([], None)
+    session.use_rules(HouseRules())
+    board = ear.board()
+    assert (board.count(State.BROUGHT), board.count(State.HOME), board.count(State.LOOK)) == (149, 14, 9)
+    assert board.bring_files == 0
+
+
+def test_undated_captures_go_to_unfiled_when_asked(
+    session: IntakeSession, ear: Ear, library: Library, card: Path
+) -> None:
+    """The choice changes the plan at once, and nothing is read again."""
+    put(card / "A.JPG", making.jpeg(None))
+    session.open_library(library.root)
+    session.add_source(str(card))
+    assert ear.board(lambda board: board.captures == 1).count(State.LOOK) == 1
+    session.use_rules(HouseRules(undated=Undated.UNFILED))
+    board = ear.board(lambda board: board.count(State.BRING) == 1)
+    assert board.days[0].captures[0].destination == "Unfiled/A.jpg"
+
+
+def test_trouble_stands_where_it_happened(
+    session: IntakeSession, ear: Ear, library: Library, tmp_path: Path, card: Path
+) -> None:
+    """A source that cannot be read, one inside the library, and a library that is none."""
+    session.open_library(library.root)
+    (Path(library.root) / "2026").mkdir()
+    for path, error in ((str(tmp_path / "none"), SourceUnreadable), (library.root + "/2026", SourceRefused)):
+        session.add_source(path)
+        heard = ear.wait(lambda event: isinstance(event, events.Trouble))
+        assert isinstance(heard, events.Trouble)
+        assert (heard.root, type(heard.error)) == (path, error)
+    put(card / "A.JPG", making.jpeg())
+    session.add_source(str(card))
+    assert len(ear.board(lambda board: board.captures == 1).sources) == 1
+    session.open_library(str(tmp_path / "none"))
+    heard = ear.wait(lambda event: isinstance(event, events.Trouble))
+    assert isinstance(heard, events.Trouble)
+    assert heard.root == ""
+
+
+def test_a_source_can_be_taken_out_and_a_plan_saved(
+    session: IntakeSession, ear: Ear, library: Library, card: Path, tmp_path: Path
+) -> None:
+    """A saved plan is the plan that was shown."""
+    put(card / "A.JPG", making.jpeg())
+    put(tmp_path / "more" / "B.JPG", making.jpeg(seed=1))
+    session.open_library(library.root)
+    session.add_source(str(card))
+    session.add_source(str(tmp_path / "more"))
+    ear.board(lambda board: board.captures == 2)
+    session.remove_source(str(tmp_path / "more"))
+    board = ear.board(lambda board: board.captures == 1)
+    session.save_plan(str(tmp_path / "x.json"))
+    ear.wait(lambda event: isinstance(event, events.Saved))
+    assert from_json((tmp_path / "x.json").read_text(), "x") == board.plan
+    session.save_plan(str(tmp_path / "none" / "x.json"))
+    ear.wait(lambda event: isinstance(event, events.Trouble))
+
+
+def test_a_file_that_fails_is_marked_and_tried_again(
+    session: IntakeSession, ear: Ear, library: Library, card: Path
+) -> None:
+    """Its row says why; the next run takes it along."""
+    path = put(card / "A.JPG", making.jpeg())
+    session.open_library(library.root)
+    session.add_source(str(card))
+    ear.board(lambda board: board.captures == 1)
+    os.utime(path, (5, 5))
+    session.bring_home()
+    view = ear.board(lambda board: board.count(State.FAILED) == 1).days[0].captures[0]
+    assert "changed since the plan" in view.why
+    stamp = int(
+        (WHEN - WHEN.replace(year=1970, month=1, day=1, hour=0, minute=0, second=0, microsecond=0))
+        / timedelta(seconds=1)
+    )
+    os.utime(path, (stamp, stamp))
+    session.bring_home()
+    assert ear.board(lambda board: board.count(State.BROUGHT) == 1)
+
+
+@pytest.mark.parametrize(("days", "length"), [(3, 10), (70, 7), (62 * 31, 4)])
+def test_many_days_become_months_and_years(
+    session: IntakeSession, ear: Ear, library: Library, card: Path, days: int, length: int
+) -> None:
+    """Rows stay few enough to be seen at once."""
+    count = min(days, 70)
+    for number in range(count):
+        when = WHEN - timedelta(days=number * days // count)
+        put(card / f"{number}.JPG", making.jpeg(when, seed=number))
+    session.open_library(library.root)
+    session.add_source(str(card))
+    board = ear.board(lambda board: board.captures == count)
+    assert {len(day.key) for day in board.days} == {length}
+
+
+def test_pictures_of_every_kind_and_none_of_damage(demo_made: Scenario, tmp_path: Path) -> None:
+    """Embedded preview, decoder, key frame and waveform; damage gives no picture and no error."""
+    card_a, card_b, card_d, _ = demo_made.sources
+    for path, kind in (
+        (f"{card_a}/DCIM/100ARLEN/DSC04401.DNG", Kind.STILL),
+        (f"{card_a}/DCIM/100ARLEN/DSC04401.JPG", Kind.STILL),
+        (f"{card_b}/PRIVATE/HOVAR/CLIP/0001.MOV", Kind.CLIP),
+        (f"{card_d}/TAKES/VELMORA-T001.WAV", Kind.SOUND),
+    ):
+        picture = small_picture(path, kind, read(path).preview, (84, 56))
+        assert picture is not None
+        assert (picture.width, picture.height, len(picture.rgb)) == (84, 56, 84 * 56 * 3)
+        assert len(set(picture.rgb)) > 2
+        broken = put(tmp_path / "x", Path(path).read_bytes()[:300])
+        assert small_picture(str(broken), kind, None, (84, 56)) is None
+
+
+def test_the_library_is_remembered(tmp_path: Path) -> None:
+    """Damaged settings count as none."""
+    assert last_library() == ""
+    remember_library("/somewhere/über")
+    assert last_library() == "/somewhere/über"
+    put(tmp_path / "xdg" / "jutrek" / "settings.toml", b"= broken")
+    assert last_library() == ""
+
+
+def test_the_core_runs_where_there_is_no_qt() -> None:
+    """Every room below the window imports without PySide6."""
+    code = (
+        "import sys; sys.modules['PySide6'] = None\n"
+        "import jutrek.cli.commands, jutrek.cli.reading, jutrek.cli.planning, jutrek.cli.bringing\n"
+        "import jutrek.desk.session, jutrek.desk.pictures, jutrek.demo\n"
+        "assert not [name for name in sys.modules if name.startswith(('PySide6.', 'shiboken'))]"
+    )
+    subprocess.run([sys.executable, "-c", code], check=True)

@@ -1,0 +1,80 @@
+"""One real window on a real X server: keys reach it, it paints, and a card comes home."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PIL import Image
+
+from jutrek.library import Library
+from tests import making
+from tests.making import names_below, put
+
+CHILD = """
+import json, sys
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from jutrek.desk.board import State
+from jutrek.ui.start import application, wait
+from jutrek.ui.window import MainWindow
+library, card, picture = sys.argv[1:]
+app = application()
+window = MainWindow()
+window.begin(library, [card])
+window.show()
+QTest.qWaitForWindowExposed(window)
+window.activateWindow()
+page = window.page
+wait(app, lambda: page.board.plan is not None and bool(page.board.sources))
+wait(app, lambda: False, patience=300)
+QTest.keyClick(window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+wait(app, lambda: page.board.count(State.BROUGHT) > 0 and not window._running)
+wait(app, lambda: False, patience=300)
+app.primaryScreen().grabWindow(0).save(picture)
+print(json.dumps({"platform": app.platformName(), "brought": page.board.count(State.BROUGHT)}))
+window.close()
+"""
+
+
+@pytest.fixture
+def display() -> Iterator[str]:
+    """An X server without a screen."""
+    if shutil.which("Xvfb") is None:
+        pytest.skip("Xvfb is not installed")
+    read_end, write_end = os.pipe()
+    server = subprocess.Popen(
+        ["Xvfb", "-displayfd", str(write_end), "-screen", "0", "1280x800x24", "-nolisten", "tcp"],
+        pass_fds=[write_end], stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    os.close(write_end)
+    with open(read_end) as line:
+        number = line.readline().strip()
+    yield f":{number}"
+    server.terminate()
+    server.wait()
+
+
+def test_a_card_comes_home_in_a_real_window(display: str, library: Library, card: Path, tmp_path: Path) -> None:
+    """Ctrl+Enter brings it home; the screen shows the window."""
+    put(card / "DCIM" / "A.JPG", making.jpeg())
+    picture = tmp_path / "screen.png"
+    environment = os.environ | {"DISPLAY": display, "QT_QPA_PLATFORM": "xcb"}
+    done = subprocess.run(
+        [sys.executable, "-c", CHILD, library.root, str(card), str(picture)],
+        env=environment, capture_output=True, text=True, timeout=90, check=False,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout) == {"platform": "xcb", "brought": 1}
+    assert names_below(library.root) == {"2026/05/20260514_102613.jpg"}
+    with Image.open(picture) as shot:
+        colours = shot.convert("RGB").getcolors(maxcolors=1_000_000)
+    assert shot.size == (1280, 800)
+    assert colours is not None
+    assert len(colours) > 50

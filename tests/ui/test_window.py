@@ -1,0 +1,289 @@
+"""The real window, driven as people drive it, on Qt's offscreen platform."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QColor, QDropEvent
+from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
+from pytestqt.qtbot import QtBot
+
+from jutrek.demo import Scenario
+from jutrek.desk.board import State
+from jutrek.library import Library
+from jutrek.transfer import carry
+from jutrek.ui import paint
+from jutrek.ui.start import application, picture_of_window
+from jutrek.ui.theme import DARK, LIGHT, Theme
+from jutrek.ui.window import MainWindow
+from tests import making
+from tests.making import WHEN, names_below, put
+
+PATIENCE = 20_000
+
+
+@pytest.fixture
+def window(qtbot: QtBot) -> Iterator[MainWindow]:
+    """An open, empty window."""
+    application()
+    window = MainWindow()
+    window.show()
+    qtbot.waitExposed(window)
+    yield window
+    window._close_after = True
+    window.close()
+
+
+def ready(qtbot: QtBot, window: MainWindow, sources: int) -> None:
+    """Wait until this many sources are read and planned."""
+    page = window.page
+    qtbot.waitUntil(lambda: page.board.plan is not None and len(page.board.sources) == sources, timeout=PATIENCE)
+
+
+def bring(qtbot: QtBot, window: MainWindow) -> None:
+    """Press the main button and wait for the end."""
+    qtbot.mouseClick(window.page.action_bar.main, Qt.MouseButton.LeftButton)
+    assert window._running
+    qtbot.waitUntil(lambda: not window._running, timeout=PATIENCE)
+
+
+def words(window: MainWindow) -> str:
+    """What the action bar says."""
+    return window.page.action_bar.accessibleName()
+
+
+def test_the_demo_goes_through_in_the_window(qtbot: QtBot, window: MainWindow, demo: Scenario) -> None:
+    """From four sources to all home, with what became of every row; a second time there is nothing to bring."""
+    window.begin(demo.library, list(demo.sources))
+    ready(qtbot, window, 4)
+    page = window.page
+    assert page.action_bar.main.text() == "Bring 149 home"
+    assert page.outcome.accessibleName() == "Outcome: 149 to bring home, 14 at home, 9 need a look"
+    rows = page.rows()
+    assert rows[1].accessibleName() == "Thursday 14 May 2026, 48 captures, 4 devices · 08:05 – 18:55, 42 new, 6 home"
+    assert rows[-1].accessibleName().startswith("9 captures without a date to trust")
+    qtbot.mouseClick(rows[1], Qt.MouseButton.LeftButton, pos=QPoint(120, 20))
+    assert page.grid.isVisible()
+    qtbot.keyClick(page.grid, Qt.Key.Key_Right)
+    qtbot.keyClick(page.grid, Qt.Key.Key_Right)
+    view = page.board.find(page.chosen_capture())
+    assert view is not None
+    assert view.new_name in page.arrival.accessibleName()
+    qtbot.waitUntil(window.thumbnails.idle, timeout=PATIENCE)
+    bring(qtbot, window)
+    plan = page.board.plan
+    assert plan is not None
+    assert "260 files brought home and proven" in words(window)
+    assert page.board.count(State.BROUGHT) == 149
+    assert not page.action_bar.main.isEnabled()
+    assert {row.destination for row in plan.rows if row.destination} <= names_below(demo.library)
+    tiles = [tile.accessibleName() for tile in page.from_column.tiles.values()]
+    assert tiles[0] == "A · Arlen M2, Card A · card, 120 stills · 33.1 MB, everything on it is home"
+    assert tiles[3].endswith("9 need a look")
+
+
+@pytest.fixture
+def small(qtbot: QtBot, window: MainWindow, library: Library, card: Path) -> MainWindow:
+    """A window with one card of five captures: two days, one at home, one without a date."""
+    put(Path(library.root) / "x.jpg", making.jpeg(seed=3))
+    put(card / "DCIM" / "A.JPG", making.jpeg())
+    put(card / "DCIM" / "B.JPG", making.jpeg(WHEN.replace(day=15), seed=1))
+    put(card / "DCIM" / "C.JPG", making.jpeg(seed=3))
+    put(card / "DCIM" / "D.JPG", making.jpeg(None))
+    put(card / "DCIM" / "E.WAV", making.wav(WHEN.replace(hour=12)))
+    window.begin(library.root, [str(card)])
+    ready(qtbot, window, 1)
+    return window
+
+
+def test_the_board_narrows_by_outcome_and_by_folder(qtbot: QtBot, small: MainWindow) -> None:
+    """A click on a share or a folder narrows, another widens; Escape shows all."""
+    page = small.page
+    boxes = page.outcome._boxes()
+    qtbot.mouseClick(page.outcome, Qt.MouseButton.LeftButton, pos=boxes[1].center())
+    assert [(row.view.key, len(row.view.captures)) for row in page.rows()] == [("2026-05-14", 1)]
+    assert page.titles.clear.text() == "only at home · show all"
+    qtbot.mouseClick(page.outcome, Qt.MouseButton.LeftButton, pos=boxes[1].center())
+    assert len(page.rows()) == 3
+    page.outcome.setFocus()
+    qtbot.keyClick(page.outcome, Qt.Key.Key_Right)
+    qtbot.keyClick(page.outcome, Qt.Key.Key_Return)
+    assert [row.view.key for row in page.rows()] == [""]
+    small.activateWindow()
+    qtbot.keyClick(small, Qt.Key.Key_Escape)
+    qtbot.waitUntil(lambda: len(page.rows()) == 3)
+    page.tree.itemActivated.emit(page.tree.topLevelItem(0).child(0), 0)
+    assert [len(row.view.captures) for row in page.rows()] == [2, 1]
+    qtbot.mouseClick(page.titles.clear, Qt.MouseButton.LeftButton)
+    assert len(page.rows()) == 3
+
+
+def test_days_and_captures_are_walked_by_keyboard(qtbot: QtBot, small: MainWindow) -> None:
+    """Enter opens a day, arrows walk its captures, Escape closes it and gives the focus back."""
+    page = small.page
+    row = page.rows()[0]
+    row.setFocus()
+    qtbot.keyClick(row, Qt.Key.Key_Return)
+    assert page.grid.hasFocus()
+    qtbot.keyClick(page.grid, Qt.Key.Key_Home)
+    qtbot.keyClick(page.grid, Qt.Key.Key_Right)
+    model = page.grid.model()
+    said = [model.data(model.index(number, 0), Qt.ItemDataRole.AccessibleTextRole) for number in range(3)]
+    assert said == [
+        "A.JPG, 10:26:13, device A, to bring home, as 20260514_102613.jpg",
+        "C.JPG, 10:26:13, device A, home already, as x.jpg",
+        "E.WAV, 12:26:13, device C, to bring home, as 20260514_122613.wav",
+    ]
+    assert page.chosen_capture().endswith("C.JPG")
+    qtbot.keyClick(page.grid, Qt.Key.Key_Escape)
+    assert not page.grid.isVisible()
+    assert row.hasFocus()
+
+
+def test_undated_captures_can_be_taken_to_unfiled(qtbot: QtBot, small: MainWindow, library: Library) -> None:
+    """The button on their row changes the plan; it can be changed back."""
+    page = small.page
+    look = page.rows()[-1]
+    assert look._choice.text() == "Take them to Unfiled"
+    qtbot.mouseClick(look._choice, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: page.board.count(State.BRING) == 4, timeout=PATIENCE)
+    bring(qtbot, small)
+    assert "Unfiled/D.jpg" in names_below(library.root)
+
+
+def test_focus_goes_from_when_to_lands(qtbot: QtBot, small: MainWindow) -> None:
+    """Tab walks outcome, sources, days, folders, actions; every stop can be seen."""
+    small.activateWindow()
+    small.page.outcome.setFocus()
+    seen: list[str] = []
+    for _ in range(9):
+        focused = QApplication.focusWidget()
+        assert isinstance(focused, QWidget)
+        seen.append(type(focused).__name__)
+        qtbot.keyClick(focused, Qt.Key.Key_Tab)
+    assert seen[:4] == ["OutcomeBar", "SourceTile", "DropTile", "DayRow"]
+    assert seen.index("DayRow") < seen.index("FolderTree") < seen.index("QPushButton", seen.index("FolderTree"))
+
+
+def test_folders_are_dropped_into_the_window(qtbot: QtBot, small: MainWindow, tmp_path: Path) -> None:
+    """A dropped folder becomes a source; a dropped file is ignored; Delete takes a source out."""
+    inbox = put(tmp_path / "Phone inbox" / "P.JPG", making.jpeg(seed=8, model="P4")).parent
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(inbox)), QUrl.fromLocalFile(str(inbox / "P.JPG"))])
+    small.dropEvent(
+        QDropEvent(
+            QPointF(5, 5), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        )
+    )
+    ready(qtbot, small, 2)
+    tile = small.page.from_column.tiles[str(inbox)]
+    assert tile.accessibleName().startswith("P · Arlen P4, Phone inbox")
+    qtbot.keyClick(tile, Qt.Key.Key_Delete)
+    ready(qtbot, small, 1)
+
+
+def test_a_run_can_be_stopped_and_closing_asks(
+    qtbot: QtBot, small: MainWindow, library: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Stop ends it safely and says so; the window does not close over a run without asking."""
+    began = []
+
+    def hold(self: carry.Carrier, *_: object) -> bytes:
+        began.append(True)
+        self._watch.stop.wait(10)
+        raise carry.Stopped
+
+    monkeypatch.setattr(carry.Carrier, "_copy", hold)
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: next(b for b in box.buttons() if "Keep" in b.text()).click())
+    small.page.action_bar.main.click()
+    qtbot.waitUntil(lambda: bool(began), timeout=PATIENCE)
+    assert not small.close()
+    qtbot.waitUntil(small.page.action_bar.stop.isVisible)
+    qtbot.mouseClick(small.page.action_bar.stop, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not small._running, timeout=PATIENCE)
+    assert words(small).startswith("Stopped.")
+    assert names_below(library.root) == {"x.jpg"}
+    monkeypatch.undo()
+    ready(qtbot, small, 1)
+    bring(qtbot, small)
+    assert len(names_below(library.root)) == 4
+
+
+def test_a_file_that_fails_stands_in_its_row(qtbot: QtBot, small: MainWindow, card: Path) -> None:
+    """The capture, the bar and the tile say what did not come home, in brick."""
+    os.utime(card / "DCIM" / "A.JPG", (5, 5))
+    bring(qtbot, small)
+    page = small.page
+    assert words(small).startswith("1 file did not come home.")
+    assert "1 not home" in page.outcome.accessibleName()
+    page.open_day("2026-05-14")
+    page.grid.choose(str(card / "DCIM" / "A.JPG"))
+    assert "changed since the plan" in page.arrival.accessibleName()
+    assert "1 not home" in page.from_column.tiles[str(card)].accessibleName()
+
+
+def test_an_empty_window_teaches(window: MainWindow) -> None:
+    """Without library and sources it says what to do, and offers nothing that cannot be done."""
+    assert "No library yet" in words(window)
+    assert window.page.headline.accessibleName().startswith("Nothing has come in yet")
+    assert not window.page.action_bar.main.isEnabled()
+    assert not window.page.action_bar.save.isEnabled()
+
+
+def test_painting_over_and_over_is_clean(qtbot: QtBot, small: MainWindow) -> None:
+    """A bad pair of Qt and Python aborts within a few hundred paints; this one does not."""
+    small.page.open_day("2026-05-14")
+    for _ in range(300):
+        small.page.repaint()
+        small.page.grid.viewport().repaint()
+    assert small.grab().width() == small.width()
+
+
+def test_a_picture_of_the_window_is_written(library: Library, card: Path, tmp_path: Path) -> None:
+    """As where there is no screen."""
+    put(card / "A.JPG", making.jpeg())
+    picture_of_window([str(card)], library.root, str(tmp_path / "w.png"))
+    assert (tmp_path / "w.png").stat().st_size > 10_000
+
+
+def contrast(a: QColor, b: QColor) -> float:
+    """WCAG 2.2: the ratio of relative luminances."""
+
+    def luminance(colour: QColor) -> float:
+        parts = [part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4 for part in colour.getRgbF()[:3]]
+        return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
+
+    high, low = sorted((luminance(a), luminance(b)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+@pytest.mark.parametrize("theme", [LIGHT, DARK], ids=["light", "dark"])
+def test_text_can_be_read(theme: Theme) -> None:
+    """At least 4.5:1 for every text on every ground it stands on, in both variants."""
+    pairs = [(theme.ink, theme.paper), (theme.ink, theme.card), (theme.soft, theme.paper), (theme.soft, theme.card),
+             (theme.accent, theme.card), (theme.on_accent, theme.accent), (theme.amber, theme.amber_wash),
+             (theme.soft, theme.amber_wash), (theme.on_accent, theme.amber), (theme.brick, theme.card),
+             (theme.on_accent, theme.brick), (theme.ink, theme.accent_wash), (theme.ink, theme.track)]  # fmt: skip
+    assert min(contrast(*pair) for pair in pairs) >= 4.5
+
+
+@pytest.mark.parametrize(
+    ("size", "said"),
+    [(0, "0 B"), (999, "999 B"), (1500, "2 kB"), (2_340_000, "2.3 MB"), (164e6, "164 MB"), (31.8e9, "31.8 GB"),
+     (1.21e12, "1.21 TB")],
+)  # fmt: skip
+def test_sizes_are_decimal_as_on_the_cards(size: float, said: str) -> None:
+    """Units of 1000, few digits."""
+    assert paint.size_words(size) == said
+
+
+def test_lengths_and_waits_are_said_calmly() -> None:
+    """Lengths as on a counter; what is left in round figures."""
+    assert [paint.length_words(seconds) for seconds in (7.6, 75, 3723)] == ["0:08", "1:15", "1:02:03"]
+    assert [paint.time_left_words(seconds) for seconds in (None, 4, 47, 350)] == [
+        "Working out how long it takes.", "A few seconds left.", "About 50 seconds left.", "About 6 minutes left.",
+    ]  # fmt: skip
