@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from jutrek.captures import Capture, ReadFile, decide, group
 from jutrek.doubles import Stands, judge
@@ -12,8 +13,10 @@ from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.filing import HouseRules, Plan, make_plan
 from jutrek.formats import Kind, read
 from jutrek.library import Library, apart, survey
-from jutrek.library.ledger import Ledger
 from jutrek.sources import Left, Source, SourceFile, scan
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
 
 Report = Callable[[str, int, int], None]
 """Told what is going on, how far it is, and how far it goes (0 where that is not known yet)."""

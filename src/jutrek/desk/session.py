@@ -12,17 +12,21 @@ import queue
 import threading
 import time
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from jutrek.captures import Capture, assign
 from jutrek.desk import events
-from jutrek.desk.board import Board, Place, build
+from jutrek.desk.board import Board, Place
+from jutrek.desk.drawing_up import build
 from jutrek.desk.intake import Found, make_captures, plan_of, read_source
 from jutrek.errors import JutrekError, PlanUnusable, SourceUnreadable, Stopped, reason
 from jutrek.filing import Action, HouseRules, Plan
 from jutrek.library import Library, open_library
-from jutrek.library.ledger import Ledger
 from jutrek.sources import Source, known_source
 from jutrek.transfer import Done, Listener, Progress, bring, recover
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
 
 _EVENT_EVERY = 0.05
 _BOARD_EVERY = 0.4
@@ -114,6 +118,9 @@ class IntakeSession:
             self._ledger.close()
             self._ledger = self._library = self._plan = None
         library = open_library(path)
+        # Here, on the session's own thread: importing the database takes longer than showing a window.
+        from jutrek.library.ledger import Ledger
+
         self._ledger = Ledger(library.ledger_path)
         self._library = library
         self._results.clear()

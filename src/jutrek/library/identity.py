@@ -7,8 +7,6 @@ import tomllib
 import uuid
 from dataclasses import dataclass
 
-import platformdirs
-
 from jutrek.disk import sync_folder, write_new
 from jutrek.errors import LibraryMissing, SourceRefused, reason
 
@@ -38,6 +36,8 @@ class Library:
     @property
     def ledger_path(self) -> str:
         """Where this person's ledger of the library lies (XDG data folder)."""
+        import platformdirs
+
         return os.path.join(platformdirs.user_data_dir("jutrek"), "ledgers", f"{self.id}.sqlite")
 
 

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QSize, Signal
 from PySide6.QtGui import QImage, QPixmap
 
 from jutrek.desk.board import CaptureView
-from jutrek.desk.pictures import Picture, small_picture
+
+if TYPE_CHECKING:
+    from jutrek.desk.pictures import Picture
 
 SIZE = QSize(84, 56)
 _KEPT = 4000
@@ -63,6 +66,9 @@ class Thumbnails(QObject):
             return not self._wishes
 
     def _work(self) -> None:
+        # Here, off the way to the first paint.
+        from jutrek.desk.pictures import small_picture
+
         size = (round(SIZE.width() * self._ratio), round(SIZE.height() * self._ratio))
         while True:
             with self._more:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QRect, QSize, QTimer, Signal
+from PySide6.QtCore import QObject, QRect, QSize, Qt, Signal
 from PySide6.QtGui import (
     QAction,
     QCloseEvent,
@@ -15,9 +15,8 @@ from PySide6.QtGui import (
     QKeySequence,
     QPainter,
     QPaintEvent,
-    QShowEvent,
 )
-from PySide6.QtWidgets import QFileDialog, QMainWindow, QMessageBox, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMainWindow, QPushButton, QVBoxLayout, QWidget
 
 from jutrek.desk import events
 from jutrek.desk.board import Board, Place, State
@@ -40,10 +39,14 @@ class Bridge(QObject):
 class Header(QWidget):
     """Jutrek's name at the left, the library at the right."""
 
+    painted = Signal()
+    """For the first time, and only then."""
+
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme = theme
         self._place: Place | None = None
+        self._was_painted = False
         self.setFixedHeight(46)
         self.choose = QPushButton("Choose a library…", self)
         self.choose.setProperty("link", True)
@@ -75,6 +78,9 @@ class Header(QWidget):
             paint.text(painter, right, self._place.name, font(13, BOLD), theme.ink, align=paint.RIGHT)
             room = f"{paint.size_words(self._place.free)} free of {paint.size_words(self._place.total)}"
             paint.text(painter, right.translated(0, 17), room, font(12), theme.soft, align=paint.RIGHT)
+        if not self._was_painted:
+            self._was_painted = True
+            self.painted.emit()
 
 
 class MainWindow(QMainWindow):
@@ -119,6 +125,7 @@ class MainWindow(QMainWindow):
         page.saved.connect(self.choose_plan_file)
         page.stopped.connect(self.stop)
         self.header.choose.clicked.connect(self.choose_library)
+        self.header.painted.connect(self._begin, Qt.ConnectionType.QueuedConnection)
         for keys, what in (
             ("Ctrl+O", self.choose_source),
             ("Ctrl+Return", self.bring_home),
@@ -137,15 +144,11 @@ class MainWindow(QMainWindow):
     def begin(self, library: str, sources: list[str]) -> None:
         """Use a library (empty for none) and sources, as soon as the window has been painted."""
         self._library, self._sources = library, sources
-        if self.isVisible():
-            QTimer.singleShot(0, self._begin)
-
-    def showEvent(self, event: QShowEvent) -> None:
-        super().showEvent(event)
-        QTimer.singleShot(0, self._begin)
+        if self._session is not None:
+            self._begin()
 
     def _begin(self) -> None:
-        """Start the session. Its imports (the database above all) are kept off the way to the first paint."""
+        """Start the session, once the window has been painted for the first time."""
         if self._session is None:
             from jutrek.desk.session import IntakeSession
 
@@ -177,12 +180,16 @@ class MainWindow(QMainWindow):
 
     def choose_source(self) -> None:
         """Ask for a folder, and add it."""
+        from PySide6.QtWidgets import QFileDialog
+
         path = QFileDialog.getExistingDirectory(self, "Add a card or folder")
         if path:
             self.add_source(path)
 
     def choose_library(self) -> None:
         """Ask for the library's folder, use it, and remember it."""
+        from PySide6.QtWidgets import QFileDialog
+
         path = QFileDialog.getExistingDirectory(self, "The folder where your captures are at home")
         if path:
             from jutrek.desk.settings import remember_library
@@ -194,6 +201,8 @@ class MainWindow(QMainWindow):
         """Ask for a file, and write the plan into it."""
         if self.page.board.plan is None or self._running:
             return
+        from PySide6.QtWidgets import QFileDialog
+
         path, _ = QFileDialog.getSaveFileName(self, "Save the plan", "intake.plan.json", "Plans (*.plan.json)")
         if path:
             self._with_session("save_plan", path)
@@ -294,6 +303,8 @@ class MainWindow(QMainWindow):
 
     def _may_close(self) -> bool:
         """Ask what becomes of the run that is at work. Stopping is safe either way."""
+        from PySide6.QtWidgets import QMessageBox
+
         box = QMessageBox(self)
         box.setText("Files are being brought home.")
         box.setInformativeText("What is proven stays home. The rest is untouched on its source.")

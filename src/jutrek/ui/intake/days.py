@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import datetime
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QLocale, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QPushButton, QSizePolicy, QWidget
 
-from jutrek.desk.board import DayView, State
-from jutrek.formats import Kind
+from jutrek.desk.board import CLIP, DayView, State, day_view, hour_of
 from jutrek.ui import paint
-from jutrek.ui.intake.grid import CaptureGrid
 from jutrek.ui.theme import BOLD, SEMIBOLD, THIN, Theme, font
+
+if TYPE_CHECKING:
+    from jutrek.ui.intake.grid import CaptureGrid
 
 _LANE, _LANE_GAP, _LANES_SHOWN = 6, 9, 5
 _HEAD, _INSET = 62, 12
@@ -29,15 +30,12 @@ class DayRow(QWidget):
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme = theme
-        self.view = DayView("", None, (), ())
+        self.view = day_view("", None, ())
         self._hours = (0.0, 24.0)
         self._running = False
         self._grid: CaptureGrid | None = None
         self._lanes: QPixmap | None = None
-        self._choice = QPushButton("", self)
-        self._choice.setProperty("link", True)
-        self._choice.clicked.connect(self.undated)
-        self._choice.hide()
+        self._choice: QPushButton | None = None
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -51,13 +49,22 @@ class DayRow(QWidget):
         """
         self.view, self._hours, self._running = view, hours, running
         self._lanes = None
-        self._choice.setText(choice)
-        self._choice.setVisible(view.start is None and not running)
+        self._offer(choice if view.start is None and not running else "")
         self.setAccessibleName(
             ", ".join(part for part in (self._date_words(), *self._words(), self._standing()) if part)
         )
         self._fit()
         self.update()
+
+    def _offer(self, words: str) -> None:
+        """A button at the right; only the undated row ever gets one."""
+        if words and self._choice is None:
+            self._choice = QPushButton("", self)
+            self._choice.setProperty("link", True)
+            self._choice.clicked.connect(self.undated)
+        if self._choice is not None:
+            self._choice.setText(words)
+            self._choice.setVisible(bool(words))
 
     def open(self, grid: CaptureGrid | None) -> None:
         """Open the row with a grid, or close it."""
@@ -71,7 +78,7 @@ class DayRow(QWidget):
 
     def stops(self) -> tuple[QWidget, ...]:
         """What can take the focus, in order."""
-        return (self, self._choice) if self._choice.isVisibleTo(self) else (self,)
+        return (self,) if self._choice is None else (self, self._choice)
 
     @property
     def anchor(self) -> int:
@@ -86,8 +93,9 @@ class DayRow(QWidget):
             self._grid.setGeometry(_INSET - 3, _HEAD + 8, width, tall)
             height += tall + 14
         self.setFixedHeight(height)
-        hint = self._choice.sizeHint()
-        self._choice.setGeometry(self.width() - hint.width() - 10, 17, hint.width(), hint.height())
+        if self._choice is not None:
+            hint = self._choice.sizeHint()
+            self._choice.setGeometry(self.width() - hint.width() - 10, 17, hint.width(), hint.height())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._lanes = None
@@ -144,7 +152,7 @@ class DayRow(QWidget):
     def _paint_look(self, painter: QPainter) -> None:
         theme = self._theme
         paint.text(painter, QRect(14, 12, 30, 36), "?", font(24, BOLD), theme.amber)
-        room = self.width() - 86 - self._choice.width() - 24
+        room = (self._choice.x() if self._choice is not None and self._choice.isVisible() else self.width()) - 86 - 16
         paint.text(painter, QRect(86, 12, room, 19), self._date_words(), font(14, SEMIBOLD), theme.ink)
         paint.text(painter, QRect(86, 32, room, 17), self._words()[1], font(12), theme.soft)
 
@@ -202,10 +210,10 @@ class DayRow(QWidget):
             painter.fillRect(lane, theme.track)
             for capture in self.view.captures:
                 if capture.device.key == device.key and capture.when is not None:
-                    at = _hour(capture.when) if len(self.view.key) == 10 else capture.when.timestamp() / 3600
+                    at = hour_of(capture.when) if len(self.view.key) == 10 else capture.when.timestamp() / 3600
                     x = lane.left() + int((at - start) / (end - start) * (lane.width() - 3))
                     wide = max(2, int(capture.duration / 3600 / (end - start) * lane.width()))
-                    painter.fillRect(QRect(x, y, 6 if capture.kind is Kind.CLIP and wide < 6 else wide, _LANE), colour)
+                    painter.fillRect(QRect(x, y, 6 if capture.kind == CLIP and wide < 6 else wide, _LANE), colour)
         painter.end()
         return pixmap
 
@@ -245,12 +253,8 @@ class DayRow(QWidget):
 
 def hours_of(days: Iterable[DayView]) -> tuple[float, float]:
     """The shared time axis: from the first to the last hour of any day, at least six hours long."""
-    hours = [_hour(capture.when) for day in days if day.start for capture in day.captures if capture.when]
+    hours = [hour for day in days if day.start and day.hours for hour in day.hours]
     if not hours:
         return 6.0, 20.0
     start, end = float(int(min(hours))), float(int(max(hours)) + 1)
     return (start, end) if end - start >= 6 else (max(0.0, end - 6), max(6.0, end))
-
-
-def _hour(when: datetime) -> float:
-    return when.hour + when.minute / 60 + when.second / 3600

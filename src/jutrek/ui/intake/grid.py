@@ -17,8 +17,7 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QWheelEvent
 from PySide6.QtWidgets import QFrame, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from jutrek.desk.board import CaptureView, State
-from jutrek.formats import Kind
+from jutrek.desk.board import SIDECAR, CaptureView, State
 from jutrek.ui import paint
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 from jutrek.ui.thumbs import SIZE, Thumbnails
@@ -131,7 +130,7 @@ class CaptureDelegate(QStyledItemDelegate):
             painter.drawPixmap(frame, pixmap)
         else:
             painter.fillRect(frame, self._theme.track)
-            if view.kind is Kind.SIDECAR:
+            if view.kind == SIDECAR:
                 paint.text(painter, frame, "data only", font(11), self._theme.soft, align=paint.CENTRE)
 
     def _at_home(self, painter: QPainter, view: CaptureView, frame: QRect) -> None:

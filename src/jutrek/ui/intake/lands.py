@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtCore import QRect, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QPainter, QPaintEvent
 from PySide6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QSizePolicy, QTreeWidget, QTreeWidgetItem, QWidget
 
@@ -88,7 +88,8 @@ class FolderTree(QTreeWidget):
         box = self.visualItemRect(item) if item is not None else QRect()
         if box.height() <= 0:
             return None
-        return self.viewport().mapTo(self, QPoint(0, box.center().y())).y()
+        # Without frame and header, the tree and what it shows begin at the same height.
+        return box.center().y()
 
     def mark(self, path: str) -> None:
         """Mark the folder of the chosen capture; an empty path marks none."""

@@ -2,25 +2,26 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterator
-from dataclasses import replace
 from itertools import pairwise
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QLocale, QPoint, QRect, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from jutrek.desk import events
-from jutrek.desk.board import Board, CaptureView, DayView, State
+from jutrek.desk.board import Board, CaptureView, DayView, State, day_view
 from jutrek.ui import paint
 from jutrek.ui.intake import lands, ribbons, tiles
 from jutrek.ui.intake.actionbar import ActionBar
 from jutrek.ui.intake.days import DayRow, hours_of
-from jutrek.ui.intake.grid import CaptureGrid
 from jutrek.ui.intake.outcome import OutcomeBar
 from jutrek.ui.theme import HEADLINE, SEMIBOLD, Theme, font, section
 from jutrek.ui.thumbs import Thumbnails
+
+if TYPE_CHECKING:
+    from jutrek.ui.intake.grid import CaptureGrid
 
 _MARGIN = 18
 
@@ -95,8 +96,6 @@ class IntakePage(QWidget):
         self._theme = theme
         self.board = Board()
         self._shown: tuple[DayView, ...] = ()
-        self._flows: dict[tuple[str, str], int] = {}
-        self._lands: dict[tuple[str, str], int] = {}
         self._states: tuple[State, ...] = ()
         self._folder = ""
         self._open: str | None = None
@@ -114,12 +113,23 @@ class IntakePage(QWidget):
         self.proven = lands.ProvenPanel(theme)
         self.proven.hide()
         self.action_bar = ActionBar(theme)
-        self.grid = CaptureGrid(theme, thumbnails)
-        self.grid.hide()
-        self.grid.setParent(self)
+        self._thumbnails = thumbnails
+        self._grid: CaptureGrid | None = None
         self._lay_out()
         self._connect()
         self._refresh_words()
+
+    @property
+    def grid(self) -> CaptureGrid:
+        """The grid of the open day; made when a day is opened for the first time."""
+        if self._grid is None:
+            from jutrek.ui.intake.grid import CaptureGrid
+
+            self._grid = CaptureGrid(self._theme, self._thumbnails, self)
+            self._grid.hide()
+            self._grid.chosen.connect(self._choose)
+            self._grid.left.connect(self._close)
+        return self._grid
 
     def _lay_out(self) -> None:
         self._days = QWidget()
@@ -164,8 +174,6 @@ class IntakePage(QWidget):
         self.outcome.narrowed.connect(self._narrow_states)
         self.titles.clear.clicked.connect(self.show_all)
         self.tree.narrowed.connect(self._narrow_folder)
-        self.grid.chosen.connect(self._choose)
-        self.grid.left.connect(self._close)
         self.action_bar.brought.connect(self.brought)
         self.action_bar.saved.connect(self.saved)
         self.action_bar.stopped.connect(self.stopped)
@@ -177,8 +185,6 @@ class IntakePage(QWidget):
         """Show a board; `undated_words` is what the button of the undated row offers."""
         self.board = board
         self._undated_words = undated_words
-        self._flows = Counter((view.source, day.key) for day in board.days for view in day.captures)
-        self._lands = Counter((day.key, view.folder) for day in board.days for view in day.captures if view.destination)
         self.outcome.show_board(board)
         self.from_column.show_sources(board.sources)
         self.tree.show_folders(board.folders)
@@ -224,7 +230,7 @@ class IntakePage(QWidget):
         """Tab goes from → when → lands in; tiles and rows that come later take their place in the chain."""
         tree, bar = self.tree, self.action_bar
         rows = (part for row in self.rows() for part in row.stops())
-        stops = [self.outcome, *self.from_column.stops(), *rows, self.grid, tree, bar.save, bar.stop, bar.main]
+        stops = [self.outcome, *self.from_column.stops(), *rows, tree, bar.save, bar.stop, bar.main]
         for one, other in pairwise(stops):
             QWidget.setTabOrder(one, other)
 
@@ -258,7 +264,7 @@ class IntakePage(QWidget):
         narrowed = bool(self._states or self._folder)
         days = self.board.days
         if narrowed:
-            picked = (replace(day, captures=tuple(filter(self._wanted, day.captures))) for day in days)
+            picked = (day_view(day.key, day.start, list(filter(self._wanted, day.captures))) for day in days)
             days = tuple(day for day in picked if day.captures)
         self.outcome.narrow(self._states)
         names = {State.BRING: "to bring home", State.LOOK: "need a look", State.FAILED: "not home"}
@@ -293,8 +299,9 @@ class IntakePage(QWidget):
             row.setFocus()
 
     def _open_row(self) -> None:
-        self.grid.hide()
-        self.grid.setParent(self)
+        if self._grid is not None:
+            self._grid.hide()
+            self._grid.setParent(self)
         for row, day in zip(self._rows, self._shown, strict=False):
             row.open(self.grid if day.key == self._open else None)
         self._ribbons_moved()
@@ -304,7 +311,7 @@ class IntakePage(QWidget):
         view = self.board.find(capture) if capture else None
         self.arrival.show_capture(view)
         self.tree.mark(view.folder if view else "")
-        if view is not None and self.grid.isVisible():
+        if view is not None and self._grid is not None and self._grid.isVisible():
             box = self.grid.visualRect(self.grid.currentIndex())
             at = self.grid.mapTo(self._days, box.center())
             self.when_area.ensureVisible(at.x(), at.y(), 0, box.height())
@@ -363,7 +370,7 @@ class IntakePage(QWidget):
         for row, right in self._row_heights(self.from_gutter):
             strong = row.view.key == self._open
             for root, tile in self.from_column.tiles.items():
-                count = self._flows.get((root, row.view.key), 0)
+                count = row.view.sources.get(root, 0)
                 if count:
                     left = tile.mapTo(self.from_area, QPoint(0, 38)).y()
                     yield ribbons.Ribbon(left, right, count, tile.colour(), strong)
@@ -371,8 +378,8 @@ class IntakePage(QWidget):
     def _lands_ribbons(self) -> Iterator[ribbons.Ribbon]:
         for row, left in self._row_heights(self.lands_gutter):
             strong = row.view.key == self._open
-            for (day, folder), count in self._lands.items():
-                if day == row.view.key and (at := self.tree.anchor(folder)) is not None:
+            for folder, count in row.view.folders.items():
+                if (at := self.tree.anchor(folder)) is not None:
                     right = self.tree.mapTo(self, QPoint(0, at)).y() - self.lands_gutter.mapTo(self, QPoint(0, 0)).y()
                     yield ribbons.Ribbon(left, right, count, self._theme.accent, strong)
 

@@ -6,14 +6,12 @@ from PySide6.QtCore import QRect, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
-from jutrek.desk.board import SourceView, State
-from jutrek.formats import Kind
-from jutrek.sources import Medium
+from jutrek.desk.board import CLIP, SIDECAR, SOUND, STILL, SourceView, State
 from jutrek.ui import paint
 from jutrek.ui.theme import BOLD, RADIUS, SEMIBOLD, Theme, font
 
 WIDTH = 196
-_KINDS = ((Kind.STILL, "still"), (Kind.CLIP, "clip"), (Kind.SOUND, "take"), (Kind.SIDECAR, "sidecar"))
+_KINDS = ((STILL, "still"), (CLIP, "clip"), (SOUND, "take"), (SIDECAR, "sidecar"))
 
 
 class SourceTile(QWidget):
@@ -62,11 +60,11 @@ class SourceTile(QWidget):
 
     def _medium(self) -> str:
         source = self.view.source
-        what = source.name if source.medium is Medium.FOLDER else f"{source.name} · card"
+        what = source.name if source.medium == "folder" else f"{source.name} · card"
         return f"{what} {paint.size_words(source.capacity)}" if source.capacity else what
 
     def _counts(self) -> str:
-        kinds = dict(self.view.kinds)
+        kinds: dict[str, int] = dict(self.view.kinds)
         parts = [paint.counted(kinds[kind], word) for kind, word in _KINDS if kind in kinds]
         return " · ".join([*parts, paint.size_words(self.view.size)]) if parts else "nothing to bring home"
 

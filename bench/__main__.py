@@ -1,0 +1,24 @@
+"""`./run bench [reading] [transfer] [window]`: each figure as a ratio against a named baseline, in one run."""
+
+from __future__ import annotations
+
+import sys
+
+from bench import reading, transfer, window
+
+_ALL = {"reading": reading.run, "transfer": transfer.run, "window": window.run}
+
+
+def main() -> None:
+    """Run the benchmarks that are named, or all."""
+    names = sys.argv[1:] or list(_ALL)
+    unknown = [name for name in names if name not in _ALL]
+    if unknown:
+        sys.exit(f"There is no benchmark {unknown[0]}. There are: {', '.join(_ALL)}.")
+    for name in names:
+        print(f"== {name}", flush=True)
+        _ALL[name]()
+
+
+if __name__ == "__main__":
+    main()
