@@ -118,10 +118,10 @@ class DayRow(QWidget):
                 first = capture.why.split(". ")[0].rstrip(".")
                 reasons[first] = reasons.get(first, 0) + 1
             return "", " · ".join(f"{count}: {words}" for words, count in reasons.items())
-        times = [capture.when for capture in view.captures if capture.when]
-        if len(view.key) == 10 and times:
-            return captures, f"{devices} · {times[0]:%H:%M} – {times[-1]:%H:%M}"
-        days = len({f"{when:%Y-%m-%d}" for when in times})
+        if len(view.key) == 10 and view.hours:
+            first, last = (f"{int(hour):02}:{int(hour % 1 * 60 + 1e-6):02}" for hour in view.hours)
+            return captures, f"{devices} · {first} – {last}"
+        days = len({capture.when.date() for capture in view.captures if capture.when})
         return captures, f"{devices} · {paint.counted(days, 'day')}"
 
     def _standing(self) -> str:
@@ -208,14 +208,21 @@ class DayRow(QWidget):
             paint.text(painter, QRect(0, y - 3, 12, 12), device.letter, font(10, BOLD), colour)
             lane = QRect(14, y, size.width() - 14, _LANE)
             painter.fillRect(lane, theme.track)
-            for capture in self.view.captures:
-                if capture.device.key == device.key and capture.when is not None:
-                    at = hour_of(capture.when) if len(self.view.key) == 10 else capture.when.timestamp() / 3600
-                    x = lane.left() + int((at - start) / (end - start) * (lane.width() - 3))
-                    wide = max(2, int(capture.duration / 3600 / (end - start) * lane.width()))
-                    painter.fillRect(QRect(x, y, 6 if capture.kind == CLIP and wide < 6 else wide, _LANE), colour)
+            for x, wide in self._ticks(device.key, start, (lane.width() - 3) / (end - start)):
+                painter.fillRect(lane.left() + x, y, wide, _LANE, colour)
         painter.end()
         return pixmap
+
+    def _ticks(self, device: str, start: float, scale: float) -> set[tuple[int, int]]:
+        """Left ends and widths in pixels of a device's captures; those that fall on one another count once."""
+        ticks = set()
+        by_day = len(self.view.key) == 10
+        for capture in self.view.captures:
+            if capture.device.key == device and capture.when is not None:
+                at = hour_of(capture.when) if by_day else capture.when.timestamp() / 3600
+                wide = max(6 if capture.kind == CLIP else 2, int(capture.duration / 3600 * scale))
+                ticks.add((int((at - start) * scale), wide))
+        return ticks
 
     def _axis(self) -> tuple[float, float]:
         if len(self.view.key) == 10:
