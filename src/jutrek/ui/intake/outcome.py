@@ -121,7 +121,9 @@ class OutcomeBar(QWidget):
         far = progress.bytes / total > 0.25
         paint.text(painter, box.adjusted(11, 0, 0, 0), proven, font(13, BOLD), theme.on_accent if far else theme.ink)
         rest = f"{progress.all_files - progress.files:,} to come"
-        paint.text(painter, box.adjusted(0, 0, -11, 0), rest, font(12.5), theme.ink, align=paint.RIGHT)
+        covered = max(progress.bytes, progress.read_bytes) / total > 0.88
+        ink = theme.on_accent if covered else theme.ink
+        paint.text(painter, box.adjusted(0, 0, -11, 0), rest, font(12.5), ink, align=paint.RIGHT)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         for number, box in enumerate(self._boxes()):
