@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import threading
 from collections.abc import Callable
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
@@ -14,7 +15,7 @@ from jutrek.errors import Stopped
 from jutrek.library import Library, survey
 from jutrek.library.ledger import Ledger
 from jutrek.sources import SourceFile
-from tests.making import put
+from tests.making import WHEN, put
 
 BIG = os.urandom(300_000)
 
@@ -80,6 +81,20 @@ def test_nothing_is_read_that_need_not_be(
     read.clear()
     assert judged(library, ledger, alone, same)[1].standing is Standing.HOME
     assert read == ["quick same"]
+
+
+@pytest.mark.parametrize("change", ["time", "head"])
+def test_a_kept_fingerprint_is_not_believed_of_another_file(
+    change: str, library: Library, ledger: Ledger, card: Path
+) -> None:
+    """The same name and size with another time or other bytes is read again."""
+    put(Path(library.root) / "a.jpg", BIG)
+    path = put(card / "A.JPG", BIG)
+    assert judged(library, ledger, source(path))[0].standing is Standing.HOME
+    other = bytearray(BIG)
+    other[150_000 if change == "time" else 10] ^= 1
+    put(path, bytes(other), WHEN + timedelta(seconds=change == "time"))
+    assert judged(library, ledger, source(path)) == [NEW]
 
 
 def test_a_file_that_vanished_counts_as_new(library: Library, ledger: Ledger, card: Path) -> None:

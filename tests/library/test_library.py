@@ -100,9 +100,10 @@ def test_many_sizes_are_asked_for_at_once(ledger: Ledger) -> None:
     assert len(ledger.of_sizes(range(1, 5000))) == 1299
 
 
-def test_fingerprints_of_sources_are_kept_for_the_same_file_only(ledger: Ledger) -> None:
-    """Another size, time or quick fingerprint is another file."""
-    ledger.put_source_prints([("/card/a", 1, 2, b"q", b"f")])
-    assert ledger.source_print("/card/a", 1, 2, b"q") == b"f"
-    for other in (("/card/b", 1, 2, b"q"), ("/card/a", 9, 2, b"q"), ("/card/a", 1, 9, b"q"), ("/card/a", 1, 2, b"x")):
-        assert ledger.source_print(*other) is None
+def test_fingerprints_of_sources_are_kept(ledger: Ledger) -> None:
+    """By path, the last one counts; many paths are asked for at once."""
+    ledger.put_source_prints([("/card/a", 1, 2, b"q", b"f"), ("/card/b", 1, 2, b"q", b"f")])
+    ledger.put_source_prints([("/card/a", 3, 4, b"r", b"g")])
+    assert ledger.source_prints(["/card/a", *(f"/card/{number}" for number in range(1200))]) == {
+        "/card/a": (3, 4, b"r", b"g")
+    }

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from jutrek.captures import Capture, ReadFile, decide, group
 from jutrek.doubles import Stands, judge
-from jutrek.errors import SourceUnreadable, Stopped
+from jutrek.errors import SourceUnreadable, Stopped, reason
 from jutrek.filing import HouseRules, Plan, make_plan
 from jutrek.formats import Kind, read
 from jutrek.library import Library, apart, survey
@@ -70,7 +70,7 @@ def _read_file(file: SourceFile, found: Found) -> None:
     try:
         reading = read(file.path)
     except SourceUnreadable as trouble:
-        found.left.append(Left(file.path, file.root, str(trouble)))
+        found.left.append(Left(file.path, file.root, f"It could not be read: {reason(trouble.error)}."))
         return
     if reading.kind is Kind.OTHER:
         found.left.append((file, " ".join(reading.notes) or "It is no picture, clip or sound."))

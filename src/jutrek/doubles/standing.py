@@ -71,6 +71,8 @@ class _Court:
         self._root = root
         self._stop = stop
         self._homes: dict[int, list[HomeFile]] = defaultdict(list)
+        self._by_mark: dict[int, dict[bytes, list[HomeFile]]] = {}
+        self._kept: dict[str, tuple[int, int, bytes, bytes]] = {}
         self._learnt: dict[str, HomeFile] = {}
         self._prints: list[tuple[str, int, int, bytes, bytes]] = []
         self._seen: dict[tuple[int, bytes], list[SourceFile]] = defaultdict(list)
@@ -80,6 +82,8 @@ class _Court:
         sizes = Counter(file.size for file in files)
         for home in self._ledger.of_sizes(sizes):
             self._homes[home.size].append(home)
+        shared = [file.path for file in files if sizes[file.size] > 1 or file.size in self._homes]
+        self._kept = self._ledger.source_prints(shared)
         stands = {}
         try:
             for number, file in enumerate(files):
@@ -97,9 +101,8 @@ class _Court:
     def _stand(self, file: SourceFile) -> Stands:
         try:
             mark = quick(file.path)
-            for index, home in enumerate(self._homes[file.size]):
-                known = self._with_prints(index, home, mark)
-                if known is not None and known.full == self._full(file, mark):
+            for home in self._marked(file.size).get(mark, ()):
+                if self._full_of_home(home) == self._full(file, mark):
                     return Stands(Standing.HOME, home.path)
             for other in self._seen[file.size, mark]:
                 if self._full(other, mark) == self._full(file, mark):
@@ -109,25 +112,39 @@ class _Court:
         self._seen[file.size, mark].append(file)
         return NEW
 
-    def _with_prints(self, index: int, home: HomeFile, mark: bytes) -> HomeFile | None:
-        """The library's file with both fingerprints if its quick one is `mark`, else None."""
-        path = os.path.join(self._root, home.path)
-        known = home
-        try:
-            if known.quick is None:
-                known = replace(known, quick=quick(path))
-            if known.quick == mark and known.full is None:
-                known = replace(known, full=full(path, stop=self._stop))
-        except SourceUnreadable:
-            return None
-        if known is not home:
-            self._homes[home.size][index] = self._learnt[home.path] = known
-        return known if known.quick == mark else None
+    def _marked(self, size: int) -> dict[bytes, list[HomeFile]]:
+        """The library's files of a size by quick fingerprint; those that have none yet get it now."""
+        if size not in self._by_mark:
+            marked: dict[bytes, list[HomeFile]] = defaultdict(list)
+            for home in self._homes.get(size, ()):
+                known = home
+                if known.quick is None:
+                    try:
+                        known = replace(home, quick=quick(os.path.join(self._root, home.path)))
+                    except SourceUnreadable:
+                        continue
+                    self._learnt[home.path] = known
+                marked[known.quick or b""].append(known)
+            self._by_mark[size] = marked
+        return self._by_mark[size]
+
+    def _full_of_home(self, home: HomeFile) -> bytes | None:
+        """The full fingerprint of a file of the library, made when it is first needed; None if it cannot be read."""
+        known = self._learnt.get(home.path, home)
+        if known.full is None:
+            try:
+                known = replace(known, full=full(os.path.join(self._root, home.path), stop=self._stop))
+            except SourceUnreadable:
+                return None
+            self._learnt[home.path] = known
+        return known.full
 
     def _full(self, file: SourceFile, mark: bytes) -> bytes:
+        """The full fingerprint of a source file: the one that is kept if it still is the same file, else made."""
         if file.path not in self._fulls:
-            kept = self._ledger.source_print(file.path, file.size, file.mtime_ns, mark)
-            self._fulls[file.path] = kept or full(file.path, stop=self._stop)
-            if kept is None:
-                self._prints.append((file.path, file.size, file.mtime_ns, mark, self._fulls[file.path]))
+            size, mtime_ns, kept_mark, kept = self._kept.get(file.path, (0, 0, b"", b""))
+            if (size, mtime_ns, kept_mark) != (file.size, file.mtime_ns, mark):
+                kept = full(file.path, stop=self._stop)
+                self._prints.append((file.path, file.size, file.mtime_ns, mark, kept))
+            self._fulls[file.path] = kept
         return self._fulls[file.path]

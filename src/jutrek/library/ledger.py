@@ -111,12 +111,16 @@ class Ledger:
             with self._transaction() as connection:
                 connection.exec_driver_sql("DELETE FROM files WHERE path = ?", rows)
 
-    def source_print(self, path: str, size: int, mtime_ns: int, quick: bytes) -> bytes | None:
-        """The full fingerprint of a source file that was made before, if it still is the same file."""
-        query = "SELECT full FROM source_prints WHERE path = ? AND size = ? AND mtime_ns = ? AND quick = ?"
+    def source_prints(self, paths: Iterable[str]) -> dict[str, tuple[int, int, bytes, bytes]]:
+        """What is kept of source files: size, mtime_ns, quick and full fingerprint, by path."""
+        wanted, found = [os.fsencode(path) for path in paths], {}
         with self._transaction() as connection:
-            row = connection.exec_driver_sql(query, (os.fsencode(path), size, mtime_ns, quick)).first()
-            return None if row is None else row[0]
+            for start in range(0, len(wanted), _AT_ONCE):
+                part = wanted[start : start + _AT_ONCE]
+                marks = ",".join("?" * len(part))
+                rows = connection.exec_driver_sql(f"SELECT * FROM source_prints WHERE path IN ({marks})", tuple(part))
+                found.update({os.fsdecode(row[0]): tuple(row[1:]) for row in rows})
+        return found
 
     def put_source_prints(self, prints: Sequence[tuple[str, int, int, bytes, bytes]]) -> None:
         """Keep full fingerprints of source files: path, size, mtime_ns, quick, full."""
