@@ -56,6 +56,7 @@ class IntakeSession:
         self._results: dict[str, Done] = {}
         self._last: dict[type, float] = {}
         self._plans_wanted = 0
+        self._drawing_took = 0.0
         self._thread = threading.Thread(target=self._work, name="intake", daemon=True)
         self._thread.start()
 
@@ -209,7 +210,8 @@ class IntakeSession:
 
         def on_progress(progress: Progress) -> None:
             self._tell(events.Running(progress, tuple(just)))
-            if time.monotonic() - self._last.get(Board, 0.0) > _BOARD_EVERY:
+            # A board of very many captures takes a while to draw up: then it is drawn up less often.
+            if time.monotonic() - self._last.get(Board, 0.0) > max(_BOARD_EVERY, 10 * self._drawing_took):
                 self._publish()
 
         outcome = bring(
@@ -229,6 +231,7 @@ class IntakeSession:
             self._tell(event)
 
     def _publish(self) -> None:
+        began = time.monotonic()
         by_root: dict[str, list[Capture]] = {root: [] for root in self._founds}
         for capture in self._captures:
             if capture.primary.file.root in by_root:
@@ -242,6 +245,7 @@ class IntakeSession:
             sources, self._captures, assign(sources, by_root), plan, self._results, self._existing(plan), self._place()
         )
         self._last[Board] = time.monotonic()
+        self._drawing_took = self._last[Board] - began
         self._tell(events.BoardChanged(board))
 
     def _place(self) -> Place | None:

@@ -66,9 +66,6 @@ class Thumbnails(QObject):
             return not self._wishes
 
     def _work(self) -> None:
-        # Here, off the way to the first paint.
-        from jutrek.desk.pictures import small_picture
-
         size = (round(SIZE.width() * self._ratio), round(SIZE.height() * self._ratio))
         while True:
             with self._more:
@@ -77,6 +74,9 @@ class Thumbnails(QObject):
                 if self._closed:
                     return
                 _, view = self._wishes.popitem()
+            # Here, off the way to the first paint.
+            from jutrek.desk.pictures import small_picture
+
             self._made.emit(view.id, small_picture(view.id, view.kind, view.preview, size))
 
     def _keep(self, capture: str, picture: Picture | None) -> None:

@@ -47,9 +47,10 @@ class CaptureModel(QAbstractListModel):
     def show(self, views: tuple[CaptureView, ...]) -> None:
         """Show other captures; where they are the same ones, only their looks change."""
         if [view.id for view in views] == [view.id for view in self.views]:
+            changed = [row for row, (old, new) in enumerate(zip(self.views, views, strict=True)) if old != new]
             self.views = views
-            if views:
-                self.dataChanged.emit(self.index(0), self.index(len(views) - 1))
+            for row in changed:
+                self.dataChanged.emit(self.index(row), self.index(row))
             return
         self.beginResetModel()
         self.views = views
