@@ -117,6 +117,13 @@ def test_wrong_calls_and_unusable_places_have_their_codes(words: list[str], code
     assert [path for path in names_below(str(home)) if ".jutrek" not in path] == []
 
 
+def test_without_a_screen_the_window_says_so(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A sentence instead of an abort."""
+    for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
+        monkeypatch.delenv(name, raising=False)
+    assert "no screen" in jutrek("app", code=2).stderr
+
+
 def test_a_library_that_is_busy_is_code_three(card: Path, home: Path) -> None:
     """A second Jutrek refuses while one is at work."""
     put(card / "A.JPG", making.jpeg())

@@ -232,6 +232,20 @@ def test_an_empty_window_teaches(window: MainWindow) -> None:
     assert window.page.headline.accessibleName().startswith("Nothing has come in yet")
     assert not window.page.action_bar.main.isEnabled()
     assert not window.page.action_bar.save.isEnabled()
+    assert not window.page.arrival.isVisible()
+    assert window.page.welcome.isVisible()
+
+
+def test_the_demo_can_be_had_from_an_empty_window(
+    qtbot: QtBot, window: MainWindow, demo: Scenario, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """One button makes the demo where the person's data lie, and opens it."""
+    monkeypatch.setattr("platformdirs.user_data_dir", lambda _: os.path.dirname(demo.root))
+    qtbot.waitUntil(lambda: window._session is not None)
+    qtbot.mouseClick(window.page.welcome.demo, Qt.MouseButton.LeftButton)
+    ready(qtbot, window, 4)
+    assert not window.page.welcome.isVisible()
+    assert window.page.arrival.isVisible()
 
 
 def test_painting_over_and_over_is_clean(qtbot: QtBot, small: MainWindow) -> None:

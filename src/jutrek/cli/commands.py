@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import sys
 import threading
@@ -122,6 +123,7 @@ def app_command(
     ] = None,
 ) -> None:
     """Open the window."""
+    _needs_screen()
     from jutrek.ui.start import run_window
 
     sys.exit(run_window(_texts(folders or []), str(library) if library else None))
@@ -141,12 +143,21 @@ def demo_command(
     scenario = build(str(at), lambda what: typer.echo(f"Making the demo: {what} …", err=True))
     if build_only:
         return
+    if picture is None:
+        _needs_screen()
     from jutrek.ui.start import picture_of_window, run_window
 
     if picture is not None:
         picture_of_window(list(scenario.sources), scenario.library, str(picture))
         return
     sys.exit(run_window(list(scenario.sources), scenario.library))
+
+
+def _needs_screen() -> None:
+    """End with a sentence where a window cannot be shown; Qt would abort."""
+    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
+        typer.echo("jutrek: There is no screen here. `jutrek plan` and `jutrek bring` do the same job.", err=True)
+        raise typer.Exit(2)
 
 
 def _texts(paths: list[Path]) -> list[str]:

@@ -19,7 +19,7 @@ from jutrek.desk import events
 from jutrek.desk.board import Board, Place
 from jutrek.desk.drawing_up import build
 from jutrek.desk.intake import Found, make_captures, plan_of, read_source
-from jutrek.errors import JutrekError, PlanUnusable, SourceUnreadable, Stopped, reason
+from jutrek.errors import JutrekError, LibraryMissing, PlanUnusable, SourceUnreadable, Stopped, reason
 from jutrek.filing import Action, HouseRules, Plan
 from jutrek.library import Library, open_library
 from jutrek.sources import Source, known_source
@@ -64,6 +64,10 @@ class IntakeSession:
         """Use the folder at `path` as the library; clears up after a run that did not end."""
         self._jobs.put(lambda: self._open(path))
         self._want_plan()
+
+    def open_demo(self, path: str) -> None:
+        """Make the demo at `path` if it is not there, and use its library and sources."""
+        self._jobs.put(lambda: self._make_demo(path))
 
     def add_source(self, path: str) -> None:
         """Read a card or folder, and plan anew."""
@@ -128,6 +132,17 @@ class IntakeSession:
         leftovers = recover(library)
         if leftovers:
             self._tell(events.Found(tuple(leftovers)))
+
+    def _make_demo(self, path: str) -> None:
+        from jutrek.demo import build as build_demo
+
+        try:
+            scenario = build_demo(path, lambda what: self._tell(events.Working(f"Making the demo: {what}")))
+        except OSError as error:
+            raise LibraryMissing(path, reason(error)) from error
+        self.open_library(scenario.library)
+        for source in scenario.sources:
+            self.add_source(source)
 
     def _read(self, path: str) -> None:
         root = os.path.abspath(path)

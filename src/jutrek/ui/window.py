@@ -119,6 +119,8 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         page = self.page
         page.wanted_source.connect(self.choose_source)
+        page.wanted_library.connect(self.choose_library)
+        page.wanted_demo.connect(self.look_at_demo)
         page.removed_source.connect(lambda root: self._with_session("remove_source", root))
         page.undated_choice.connect(self._switch_undated)
         page.brought.connect(self.bring_home)
@@ -197,6 +199,12 @@ class MainWindow(QMainWindow):
             remember_library(path)
             self._with_session("open_library", path)
 
+    def look_at_demo(self) -> None:
+        """Make the demo where this person's data lie, and open it."""
+        import platformdirs
+
+        self._with_session("open_demo", os.path.join(platformdirs.user_data_dir("jutrek"), "demo"))
+
     def choose_plan_file(self) -> None:
         """Ask for a file, and write the plan into it."""
         if self.page.board.plan is None or self._running:
@@ -226,7 +234,7 @@ class MainWindow(QMainWindow):
                 page.show_reading(root, files, all_files)
             case events.Working(what, done, total):
                 if what:
-                    figures = f"{done:,} of {total:,}" if total else f"{done:,} files"
+                    figures = f"{done:,} of {total:,}" if total else f"{done:,} files" if done else ""
                     page.action_bar.say(f"{what}.", figures)
             case events.Running():
                 page.show_running(event)

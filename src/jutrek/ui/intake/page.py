@@ -17,6 +17,7 @@ from jutrek.ui.intake import lands, ribbons, tiles
 from jutrek.ui.intake.actionbar import ActionBar
 from jutrek.ui.intake.days import DayRow, hours_of
 from jutrek.ui.intake.outcome import OutcomeBar
+from jutrek.ui.intake.welcome import Welcome
 from jutrek.ui.theme import HEADLINE, SEMIBOLD, Theme, font, section
 from jutrek.ui.thumbs import Thumbnails
 
@@ -85,6 +86,7 @@ class IntakePage(QWidget):
 
     wanted_source = Signal()
     wanted_library = Signal()
+    wanted_demo = Signal()
     removed_source = Signal(str)
     undated_choice = Signal()
     brought = Signal()
@@ -113,10 +115,12 @@ class IntakePage(QWidget):
         self.proven = lands.ProvenPanel(theme)
         self.proven.hide()
         self.action_bar = ActionBar(theme)
+        self.welcome = Welcome(theme)
         self._thumbnails = thumbnails
         self._grid: CaptureGrid | None = None
         self._lay_out()
         self._connect()
+        self._teach()
         self._refresh_words()
 
     @property
@@ -136,6 +140,7 @@ class IntakePage(QWidget):
         self._day_column = QVBoxLayout(self._days)
         self._day_column.setContentsMargins(0, 0, 4, 0)
         self._day_column.setSpacing(7)
+        self._day_column.addWidget(self.welcome)
         self._day_column.addStretch()
         self.from_area = _scrolling(self.from_column)
         self.from_area.setFixedWidth(tiles.WIDTH + 2)
@@ -171,6 +176,9 @@ class IntakePage(QWidget):
     def _connect(self) -> None:
         self.from_column.wanted.connect(self.wanted_source)
         self.from_column.removed.connect(self.removed_source)
+        self.welcome.wanted_library.connect(self.wanted_library)
+        self.welcome.wanted_source.connect(self.wanted_source)
+        self.welcome.wanted_demo.connect(self.wanted_demo)
         self.outcome.narrowed.connect(self._narrow_states)
         self.titles.clear.clicked.connect(self.show_all)
         self.tree.narrowed.connect(self._narrow_folder)
@@ -190,6 +198,7 @@ class IntakePage(QWidget):
         self.tree.show_folders(board.folders)
         self.copies.show_board(board)
         self._show_days()
+        self._teach()
         self._chain_focus()
         self._choose(self._capture)
         self._refresh_words()
@@ -226,11 +235,21 @@ class IntakePage(QWidget):
         self._states, self._folder = (), ""
         self._show_days()
 
+    def _teach(self) -> None:
+        """An empty intake shows how to begin, and no empty panels."""
+        empty = not self.board.sources
+        self.welcome.setVisible(empty)
+        self.welcome.show_library(self.board.place.name if self.board.place else "")
+        self._tree_card.setVisible(bool(self.board.folders))
+        self.arrival.setVisible(not empty and not self._running)
+        self.copies.setVisible(not empty)
+
     def _chain_focus(self) -> None:
         """Tab goes from → when → lands in; tiles and rows that come later take their place in the chain."""
         tree, bar = self.tree, self.action_bar
         rows = (part for row in self.rows() for part in row.stops())
-        stops = [self.outcome, *self.from_column.stops(), *rows, tree, bar.save, bar.stop, bar.main]
+        start = (self.welcome.library, self.welcome.source, self.welcome.demo)
+        stops = [self.outcome, *self.from_column.stops(), *start, *rows, tree, bar.save, bar.stop, bar.main]
         for one, other in pairwise(stops):
             QWidget.setTabOrder(one, other)
 
