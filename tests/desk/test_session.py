@@ -125,6 +125,19 @@ def test_trouble_stands_where_it_happened(
     assert heard.root == ""
 
 
+def test_reading_can_be_stopped(session: IntakeSession, ear: Ear, library: Library, card: Path) -> None:
+    """The source that was being read is not on the board; it can be added again."""
+    for number in range(300):
+        put(card / f"{number}.JPG", making.jpeg(seed=number))
+    session.open_library(library.root)
+    session.add_source(str(card))
+    ear.wait(lambda event: isinstance(event, events.Reading))
+    session.stop()
+    assert ear.board(lambda board: not board.sources).captures == 0
+    session.add_source(str(card))
+    assert ear.board(lambda board: board.captures == 300)
+
+
 def test_a_source_can_be_taken_out_and_a_plan_saved(
     session: IntakeSession, ear: Ear, library: Library, card: Path, tmp_path: Path
 ) -> None:

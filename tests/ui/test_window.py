@@ -169,8 +169,33 @@ def test_focus_goes_from_when_to_lands(qtbot: QtBot, small: MainWindow) -> None:
     assert seen.index("DayRow") < seen.index("FolderTree") < seen.index("QPushButton", seen.index("FolderTree"))
 
 
+def test_trouble_stays_until_something_else_is_done(
+    qtbot: QtBot, small: MainWindow, library: Library, tmp_path: Path, card: Path
+) -> None:
+    """A sentence is not swept away by the next board; without a plan there is nothing to bring."""
+    small.add_source(str(tmp_path / "none"))
+    qtbot.waitUntil(lambda: "could not be read" in words(small), timeout=PATIENCE)
+    qtbot.wait(150)
+    assert "could not be read" in words(small)
+    small._with_session("remove_source", str(card))
+    qtbot.waitUntil(lambda: not small.page.board.sources, timeout=PATIENCE)
+    assert words(small).startswith("Ready.")
+    assert not small.page.action_bar.main.isEnabled()
+
+
+def test_without_a_library_nothing_can_be_brought(qtbot: QtBot, window: MainWindow, card: Path) -> None:
+    """The board shows what is on the card, and asks for a library."""
+    put(card / "A.JPG", making.jpeg())
+    window.begin("", [str(card)])
+    qtbot.waitUntil(lambda: window.page.board.captures == 1, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: "No library yet" in words(window), timeout=PATIENCE)
+    assert not window.page.action_bar.main.isEnabled()
+    window.bring_home()
+    assert not window._running
+
+
 def test_folders_are_dropped_into_the_window(qtbot: QtBot, small: MainWindow, tmp_path: Path) -> None:
-    """A dropped folder becomes a source; a dropped file is ignored; Delete takes a source out."""
+    """A dropped folder becomes a source; a dropped file says that it is none; Delete takes a source out."""
     inbox = put(tmp_path / "Phone inbox" / "P.JPG", making.jpeg(seed=8, model="P4")).parent
     mime = QMimeData()
     mime.setUrls([QUrl.fromLocalFile(str(inbox)), QUrl.fromLocalFile(str(inbox / "P.JPG"))])

@@ -7,6 +7,7 @@ job or set a flag, and hears of everything through events.
 
 from __future__ import annotations
 
+import errno
 import os
 import queue
 import threading
@@ -149,6 +150,8 @@ class IntakeSession:
         if root in self._founds:
             return
         try:
+            if not os.path.isdir(root):
+                raise NotADirectoryError(errno.ENOTDIR, os.strerror(errno.ENOTDIR))
             source = known_source(root)
         except OSError as error:
             self._tell(events.Trouble(root, SourceUnreadable(root, error)))
@@ -164,6 +167,7 @@ class IntakeSession:
             )
         except Stopped:
             del self._founds[root]
+            self._publish()
             raise
         except JutrekError as error:
             del self._founds[root]
@@ -211,7 +215,7 @@ class IntakeSession:
 
     def _bring(self) -> None:
         if self._plan is None or self._library is None or self._ledger is None:
-            return
+            raise PlanUnusable("", "it is not made yet")
         failed = [path for path, done in self._results.items() if not done.home]
         for path in failed:
             del self._results[path]

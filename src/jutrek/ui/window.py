@@ -171,6 +171,7 @@ class MainWindow(QMainWindow):
         if self._running or not self.page.action_bar.main.isEnabled():
             return
         self._running = True
+        self.page.notify("")
         self.page.action_bar.say("Beginning.", "The plan is written into the journal first.")
         self.page.action_bar.offer(0, running=True)
         self._with_session("bring_home")
@@ -216,6 +217,9 @@ class MainWindow(QMainWindow):
             self._with_session("save_plan", path)
 
     def _with_session(self, name: str, *arguments: object) -> None:
+        """Pass a wish on; what was said before is over."""
+        if name not in ("stop", "bring_home"):
+            self.page.notify("")
         if self._session is not None:
             getattr(self._session, name)(*arguments)
 
@@ -233,9 +237,8 @@ class MainWindow(QMainWindow):
             case events.Reading(root, files, all_files):
                 page.show_reading(root, files, all_files)
             case events.Working(what, done, total):
-                if what:
-                    figures = f"{done:,} of {total:,}" if total else f"{done:,} files" if done else ""
-                    page.action_bar.say(f"{what}.", figures)
+                figures = f"{done:,} of {total:,}" if total else f"{done:,} files" if done else ""
+                page.show_working(f"{what}." if what else "", figures)
             case events.Running():
                 page.show_running(event)
             case events.Ended(outcome):
@@ -245,12 +248,12 @@ class MainWindow(QMainWindow):
                 left = sum(leftover.left for leftover in leftovers)
                 home = sum(leftover.home for leftover in leftovers)
                 more = f"{home:,} files came home and are proven; {left:,} are still on their sources."
-                page.action_bar.say("The last run did not end.", more, "Bring the same sources home to finish it.")
+                page.notify("The last run did not end.", more, "Bring the same sources home to finish it.")
             case events.Saved(path):
-                page.action_bar.say("The plan is saved.", os.path.basename(path))
+                page.notify("The plan is saved.", os.path.basename(path))
             case events.Trouble(_, error):
                 self._end_run()
-                page.action_bar.say("That did not work.", str(error), brick=True)
+                page.notify("That did not work.", str(error), brick=True)
 
     def _show_board(self, board: Board) -> None:
         self.header.show_place(board.place)
@@ -273,19 +276,19 @@ class MainWindow(QMainWindow):
         home, failed, trouble = outcome.home, len(outcome.failed), outcome.trouble
         came = f"{paint.counted(home, 'file')} brought home and proven."
         if trouble is not None:
-            self.page.action_bar.say(str(trouble).split(".", maxsplit=1)[0] + ".", came, str(trouble), brick=True)
+            self.page.notify(str(trouble).split(".", maxsplit=1)[0] + ".", came, str(trouble), brick=True)
         elif failed:
-            self.page.action_bar.say(
+            self.page.notify(
                 f"{paint.counted(failed, 'file')} did not come home.", came, outcome.failed[0].why, brick=True
             )
         else:
             look = self.page.board.count(State.LOOK)
             stay = f"{paint.counted(look, 'capture')} without a date to trust stay on their source." if look else ""
-            self.page.action_bar.say(came, stay, "The cards are as they were.")
+            self.page.notify(came, stay, "The cards are as they were.")
         self.settled.emit()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if any(os.path.isdir(url.toLocalFile()) for url in event.mimeData().urls()):
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
             event.acceptProposedAction()
             self.page.from_column.drop.show_over(True)
 
@@ -295,7 +298,7 @@ class MainWindow(QMainWindow):
     def dropEvent(self, event: QDropEvent) -> None:
         self.page.from_column.drop.show_over(False)
         for url in event.mimeData().urls():
-            if os.path.isdir(url.toLocalFile()):
+            if url.isLocalFile():
                 self.add_source(url.toLocalFile())
         event.acceptProposedAction()
 

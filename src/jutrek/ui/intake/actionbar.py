@@ -48,13 +48,13 @@ class ActionBar(QWidget):
         self.setAccessibleName(" ".join(part for part in self._words if part))
         self.update()
 
-    def offer(self, to_bring: int, *, running: bool) -> None:
-        """Offer to bring a number of captures home, or to stop."""
-        self.save.setVisible(not running)
+    def offer(self, to_bring: int, *, running: bool, working: bool = False) -> None:
+        """Offer to bring a number of captures home, or to stop what is going on."""
+        self.save.setVisible(not running and not working)
         self.main.setVisible(not running)
-        self.stop.setVisible(running)
+        self.stop.setVisible(running or working)
         self.save.setEnabled(to_bring > 0)
-        self.main.setEnabled(to_bring > 0)
+        self.main.setEnabled(to_bring > 0 and not working)
         self.main.setText(f"Bring {to_bring:,} home" if to_bring else "Nothing to bring")
 
     def paintEvent(self, event: QPaintEvent) -> None:

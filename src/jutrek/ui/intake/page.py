@@ -102,7 +102,8 @@ class IntakePage(QWidget):
         self._folder = ""
         self._open: str | None = None
         self._capture = ""
-        self._running = False
+        self._running = self._working = False
+        self._notice: tuple[str, str, str, bool] | None = None
         self._undated_words = ""
         self._rows: list[DayRow] = []
         self.headline = Headline(theme)
@@ -226,7 +227,8 @@ class IntakePage(QWidget):
             self._refresh_words()
 
     def show_reading(self, root: str, files: int, all_files: int) -> None:
-        """Show how far the reading of a source is."""
+        """Show how far the reading of a source is; it can be stopped."""
+        self.show_working("Reading." if files < all_files or not all_files else "")
         if root in self.from_column.tiles:
             self.from_column.tiles[root].show_reading(files, all_files)
 
@@ -339,7 +341,7 @@ class IntakePage(QWidget):
     def _refresh_words(self) -> None:
         board, running = self.board, self._running
         to_bring = board.count(State.BRING, State.FAILED)
-        self.action_bar.offer(to_bring, running=running)
+        self.action_bar.offer(to_bring if board.plan else 0, running=running, working=self._working)
         if not board.sources:
             self.headline.say("Nothing has come in yet", "Add a card or a folder to see what is on it.")
         else:
@@ -350,11 +352,30 @@ class IntakePage(QWidget):
                 figures = f"Bringing {paint.counted(coming, 'capture')} home"
             size = paint.size_words(sum(source.size for source in board.sources))
             self.headline.say(figures, " · ".join(part for part in (_span(board), size) if part))
-        if not running:
+        if not running and not self._working:
             self._say_state(to_bring)
+
+    def notify(self, state: str, more: str = "", under: str = "", *, brick: bool = False) -> None:
+        """Say something that stays until the person does something else; no words end it."""
+        self._notice = (state, more, under, brick) if state else None
+        if state:
+            self.action_bar.say(state, more, under, brick=brick)
+        elif not self._running:
+            self._refresh_words()
+
+    def show_working(self, words: str, figures: str = "") -> None:
+        """Show that something longer is going on and can be stopped; no words end it."""
+        self._working = bool(words)
+        if words:
+            self.action_bar.say(words, figures)
+        self._refresh_words()
 
     def _say_state(self, to_bring: int) -> None:
         board = self.board
+        if self._notice is not None:
+            state, more, under, brick = self._notice
+            self.action_bar.say(state, more, under, brick=brick)
+            return
         if board.place is None:
             self.action_bar.say("No library yet.", "Choose the folder where your captures are at home.")
         elif not board.sources:
