@@ -12,6 +12,7 @@
     │   ├── Stopped            somebody asked it to
     │   ├── PlaceFull          no room left
     │   └── PlaceLost          read-only, unplugged, answering with errors
+    ├── OurFault               an error in Jutrek itself
     └── LibraryTrouble         this library: nothing is begun
         ├── LibraryMissing     no such folder, or not one that can be used
         ├── LibraryBusy        another Jutrek is at work in it
@@ -41,6 +42,17 @@ def reason(error: OSError) -> str:
 
 class JutrekError(Exception):
     """The root: every error that Jutrek raises on purpose."""
+
+
+class OurFault(JutrekError):
+    """An error in Jutrek that nobody foresaw. The log has its traceback."""
+
+    def __init__(self, error: Exception) -> None:
+        super().__init__(
+            f"Something went wrong in Jutrek itself ({type(error).__name__}: {error}). Sources are untouched, and what "
+            "is home is proven. The log has the details."
+        )
+        self.error = error
 
 
 class FileTrouble(JutrekError):

@@ -125,6 +125,23 @@ def test_trouble_stands_where_it_happened(
     assert heard.root == ""
 
 
+def test_a_fault_of_our_own_is_told_and_survived(
+    session: IntakeSession, ear: Ear, library: Library, card: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The session goes on after an error that nobody foresaw."""
+    put(card / "A.JPG", making.jpeg())
+    session.open_library(library.root)
+    with monkeypatch.context() as patch:
+        patch.setattr("jutrek.desk.session.read_source", lambda *_, **__: 1 / 0)
+        session.add_source(str(card))
+        heard = ear.wait(lambda event: isinstance(event, events.Trouble))
+        assert isinstance(heard, events.Trouble)
+        assert "ZeroDivisionError" in str(heard.error)
+    session.remove_source(str(card))
+    session.add_source(str(card))
+    assert ear.board(lambda board: board.captures == 1)
+
+
 def test_reading_can_be_stopped(session: IntakeSession, ear: Ear, library: Library, card: Path) -> None:
     """The source that was being read is not on the board; it can be added again."""
     for number in range(300):

@@ -242,6 +242,38 @@ def test_a_disk_that_fills_up_stops_the_run_and_loses_nothing(small_place: Path,
         assert len(names_below(library.root)) == 7
 
 
+def test_everything_comes_home_on_exfat_too(exfat: Path, card: Path) -> None:
+    """Without links, exclusive renames, case and direct reads the promises are the same."""
+    fill(card)
+    root = exfat / "library"
+    root.mkdir()
+    library = open_library(str(root))
+    with Ledger(library.ledger_path) as ledger:
+        plan = planned(library, ledger, [card])
+        outcome = run(plan, library, ledger)
+        assert (outcome.home, outcome.failed, outcome.trouble) == (7, [], None)
+        assert {row.action for row in planned(library, ledger, [card]).rows} == {Action.HOME}
+    for row in plan.to_bring():
+        assert Path(root, row.destination or "").read_bytes() == Path(row.source).read_bytes()
+    assert not list(root.rglob(".jutrek-*"))
+
+
+def test_our_own_fault_ends_the_run_and_is_not_hidden(library: Library, ledger: Ledger, card: Path) -> None:
+    """An error that nobody foresaw is raised, after the files at hand were put away; nothing waits forever."""
+    fill(card)
+
+    def fail(_: Row) -> None:
+        raise ZeroDivisionError
+
+    fault = Fault("copied", fail)
+    with pytest.raises(ZeroDivisionError):
+        run(planned(library, ledger, [card]), library, ledger, fault)
+    assert fault.fired
+    assert journal_entries(library)[-1]["how"] == "stopped"
+    assert run(planned(library, ledger, [card]), library, ledger).trouble is None
+    assert len(names_below(library.root)) == 7
+
+
 def test_too_little_room_is_told_before_the_start(small_place: Path, card: Path) -> None:
     """Nothing is begun that cannot fit."""
     for number in range(3):

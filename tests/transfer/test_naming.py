@@ -4,38 +4,14 @@ from __future__ import annotations
 
 import errno
 import os
-import subprocess
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
 from jutrek import disk
 from tests.making import put
-
-
-@pytest.fixture(scope="module")
-def exfat(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
-    """A real exFAT, through FUSE on a loop device: no hard links, no exclusive rename, no case."""
-    if os.geteuid() != 0:
-        pytest.skip("mounting exFAT needs root")
-    folder = tmp_path_factory.mktemp("exfat")
-    image, place = folder / "image", folder / "place"
-    place.mkdir()
-    with image.open("wb") as file:
-        file.truncate(64_000_000)
-    try:
-        subprocess.run(["mkfs.exfat", image], check=True, capture_output=True)
-        loop = subprocess.run(
-            ["losetup", "-f", "--show", image], check=True, capture_output=True, text=True
-        ).stdout.strip()
-        subprocess.run(["mount.exfat-fuse", loop, place], check=True, capture_output=True)
-    except (OSError, subprocess.CalledProcessError) as error:
-        pytest.skip(f"exFAT cannot be mounted here: {error}")
-    yield place
-    subprocess.run(["umount", place], check=True)
-    subprocess.run(["losetup", "-d", loop], check=True)
 
 
 @pytest.fixture(params=["here", "exfat"])

@@ -8,6 +8,7 @@ job or set a flag, and hears of everything through events.
 from __future__ import annotations
 
 import errno
+import logging
 import os
 import queue
 import threading
@@ -20,7 +21,7 @@ from jutrek.desk import events
 from jutrek.desk.board import Board, Place
 from jutrek.desk.drawing_up import build
 from jutrek.desk.intake import Found, make_captures, plan_of, read_source
-from jutrek.errors import JutrekError, LibraryMissing, PlanUnusable, SourceUnreadable, Stopped, reason
+from jutrek.errors import JutrekError, LibraryMissing, OurFault, PlanUnusable, SourceUnreadable, Stopped, reason
 from jutrek.filing import Action, HouseRules, Plan
 from jutrek.library import Library, open_library
 from jutrek.sources import Source, known_source
@@ -32,6 +33,8 @@ if TYPE_CHECKING:
 _EVENT_EVERY = 0.05
 _BOARD_EVERY = 0.4
 _JUST_PROVEN = 6
+
+_log = logging.getLogger(__name__)
 
 Job = Callable[[], None]
 
@@ -116,6 +119,11 @@ class IntakeSession:
             except JutrekError as error:
                 self._tell(events.Working(""))
                 self._tell(events.Trouble("", error))
+            # The session must outlive an error of our own: the person sees it, and can go on or close the window.
+            except Exception as error:
+                _log.exception("A job of the intake session failed.")
+                self._tell(events.Working(""))
+                self._tell(events.Trouble("", OurFault(error)))
         if self._ledger is not None:
             self._ledger.close()
 
@@ -222,7 +230,8 @@ class IntakeSession:
         just: list[str] = []
 
         def on_done(done: Done) -> None:
-            self._results[done.row.source] = done
+            if not done.untouched:
+                self._results[done.row.source] = done
             if done.home:
                 just.insert(0, done.row.destination or "")
                 del just[_JUST_PROVEN:]

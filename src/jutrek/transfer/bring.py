@@ -24,6 +24,7 @@ from jutrek.errors import (
     PlaceFull,
     PlanUnusable,
     RunTrouble,
+    SourceUnreadable,
     Stopped,
     of_place,
 )
@@ -46,12 +47,20 @@ _TICK = 0.05
 
 @dataclass(frozen=True, slots=True)
 class Done:
-    """One row has ended: home and proven, or not home, with a sentence."""
+    """One row has ended.
+
+    Attributes:
+        home: whether it is home and proven.
+        why: one sentence.
+        full: the fingerprint, where it is home.
+        untouched: the run ended before this file did; it stays as it was, to be brought another time.
+    """
 
     row: Row
     home: bool
     why: str
     full: bytes = b""
+    untouched: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,8 +111,8 @@ class Outcome:
 
     @property
     def failed(self) -> list[Done]:
-        """Files that were to come and did not."""
-        return [done for done in self.done if not done.home]
+        """Files that were tried and did not come home."""
+        return [done for done in self.done if not done.home and not done.untouched]
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,7 +162,7 @@ class _Run:
         self._stop = stop
         self._halt = threading.Event()
         self._intake = f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
-        self._results: queue.SimpleQueue[tuple[int, Proof | JutrekError]] = queue.SimpleQueue()
+        self._results: queue.SimpleQueue[tuple[int, Proof | Exception]] = queue.SimpleQueue()
         self._count = threading.Lock()
         self._read_bytes = self._proven_bytes = self._settled_files = 0
         self._current = ""
@@ -175,7 +184,7 @@ class _Run:
                 journal.begin(self._rows)
                 self._carry_all(journal)
             finally:
-                how = "stopped" if self._outcome.trouble else "done"
+                how = "done" if len(self._outcome.done) == len(self._rows) and not self._outcome.trouble else "stopped"
                 with contextlib.suppress(OSError):
                     journal.end(how, self._outcome.home, len(self._rows) - self._outcome.home)
         except OSError as error:
@@ -194,7 +203,7 @@ class _Run:
             try:
                 for number, row in enumerate(self._rows):
                     pool.submit(self._one, carriers, number, row)
-                for number, result in self._settled():
+                for number, result in self._settled(journal):
                     self._take(journal, number, result)
             finally:
                 self._halt.set()
@@ -208,12 +217,15 @@ class _Run:
                 raise Stopped
             self._current = row.source
             self._results.put((number, carrier.carry(row, number)))
-        except JutrekError as trouble:
-            self._results.put((number, trouble))
+        except OSError as error:
+            self._results.put((number, SourceUnreadable(row.source, error)))
+        # Every row must end, or the run would wait for it forever: what is our own fault is raised by `_take`.
+        except Exception as error:  # noqa: BLE001
+            self._results.put((number, error))
         finally:
             carriers.put(carrier)
 
-    def _settled(self) -> Iterator[tuple[int, Proof | JutrekError]]:
+    def _settled(self, journal: Journal) -> Iterator[tuple[int, Proof | Exception]]:
         """Results as they come, until all rows have ended; keeps progress, stop and journal going meanwhile."""
         left = len(self._rows)
         while left:
@@ -223,22 +235,26 @@ class _Run:
                 left -= 1
             except queue.Empty:
                 pass
+            if self._waiting and time.monotonic() - self._last_settled > _SETTLE_EVERY:
+                self._settle(journal)
             self._tell()
 
-    def _take(self, journal: Journal, number: int, result: Proof | JutrekError) -> None:
+    def _take(self, journal: Journal, number: int, result: Proof | Exception) -> None:
         if isinstance(result, Proof):
             journal.home(number, result)
             self._waiting.append((number, result))
-            if time.monotonic() - self._last_settled > _SETTLE_EVERY:
-                self._settle(journal)
             return
-        if isinstance(result, RunTrouble) and not isinstance(self._outcome.trouble, RunTrouble):
-            self._outcome.trouble = result
-        if isinstance(result, RunTrouble):
-            self._halt.set()
+        row = self._rows[number]
         if isinstance(result, FileTrouble):
-            journal.failed(number, self._rows[number], str(result))
-        self._end(Done(self._rows[number], False, str(result)))
+            journal.failed(number, row, str(result))
+            self._end(Done(row, False, str(result)))
+        elif isinstance(result, RunTrouble):
+            self._halt.set()
+            # What ended the run came first; the stops of the files beside it follow from it.
+            self._outcome.trouble = self._outcome.trouble or result
+            self._end(Done(row, False, str(self._outcome.trouble), untouched=True))
+        else:
+            raise result
 
     def _settle(self, journal: Journal) -> None:
         """Make the proofs at hand durable, then tell the ledger and the listener: only now they count as home."""

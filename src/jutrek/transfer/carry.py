@@ -25,9 +25,7 @@ from jutrek.disk import TEMPORARY, give_name, make_folders, sync_folder
 from jutrek.doubles import full as fingerprint
 from jutrek.errors import (
     CopyDiffers,
-    FileTrouble,
     NameTaken,
-    RunTrouble,
     SourceChanged,
     SourceUnreadable,
     Stopped,
@@ -107,7 +105,7 @@ class Carrier:
                 raise NameTaken(row.destination or "") from error
             except OSError as error:
                 raise of_place(self._library, row.destination or "", error) from error
-        except (FileTrouble, RunTrouble):
+        except BaseException:
             with contextlib.suppress(OSError):
                 os.unlink(temporary)
             raise

@@ -6,6 +6,7 @@ with `POSIX_FADV_DONTNEED` first; where that is not possible either, the proof s
 
 from __future__ import annotations
 
+import errno
 import mmap
 import os
 import threading
@@ -58,6 +59,9 @@ def read_back(
     state = new_hash()
     view = memoryview(buffer)
     try:
+        if not _reads(fd, view):
+            os.close(fd)
+            fd = _open_dropped(path)
         at = 0
         while count := os.preadv(fd, [view], at):
             if stop is not None and stop.is_set():
@@ -73,10 +77,24 @@ def read_back(
 
 
 def _open_direct(path: str) -> int:
-    flags = os.O_RDONLY | os.O_CLOEXEC | os.O_NOFOLLOW
     try:
-        return os.open(path, flags | os.O_DIRECT)
+        return os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NOFOLLOW | os.O_DIRECT)
     except OSError:
-        fd = os.open(path, flags)
-        os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
-        return fd
+        return _open_dropped(path)
+
+
+def _open_dropped(path: str) -> int:
+    fd = os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NOFOLLOW)
+    os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
+    return fd
+
+
+def _reads(fd: int, view: memoryview) -> bool:
+    """Whether a direct read works: some file systems grant `O_DIRECT` and refuse it at the first read."""
+    try:
+        os.preadv(fd, [view[:4096]], 0)
+    except OSError as error:
+        if error.errno == errno.EINVAL:
+            return False
+        raise
+    return True
