@@ -120,7 +120,7 @@ class IntakeSession:
                 self._tell(events.Working(""))
                 self._tell(events.Trouble("", error))
             # The session must outlive an error of our own: the person sees it, and can go on or close the window.
-            except Exception as error:
+            except Exception as error:  # noqa: BLE001
                 _log.exception("A job of the intake session failed.")
                 self._tell(events.Working(""))
                 self._tell(events.Trouble("", OurFault(error)))
