@@ -144,6 +144,24 @@ def test_days_and_captures_are_walked_by_keyboard(qtbot: QtBot, small: MainWindo
     assert row.hasFocus()
 
 
+def test_walking_goes_on_while_boards_come(qtbot: QtBot, small: MainWindow, tmp_path: Path) -> None:
+    """A new source keeps the open day open, its focus where it was, and the chosen capture chosen."""
+    page = small.page
+    page.open_day("2026-05-15")
+    qtbot.keyClick(page.grid, Qt.Key.Key_Home)
+    chosen = page.chosen_capture()
+    assert chosen.endswith("B.JPG")
+    put(tmp_path / "more" / "0.JPG", making.jpeg(WHEN.replace(day=15, hour=1), seed=7))
+    put(tmp_path / "more" / "1.JPG", making.jpeg(WHEN.replace(day=13), seed=8))
+    small.add_source(str(tmp_path / "more"))
+    ready(qtbot, small, 2)
+    assert page.grid.hasFocus()
+    assert page.grid.currentIndex().row() == 1
+    assert page.chosen_capture() == chosen
+    assert page.rows()[2].view.key == "2026-05-15"
+    assert page.grid.parentWidget() is page.rows()[2]
+
+
 def test_undated_captures_can_be_taken_to_unfiled(qtbot: QtBot, small: MainWindow, library: Library) -> None:
     """The button on their row changes the plan; it can be changed back."""
     page = small.page

@@ -245,9 +245,10 @@ class IntakeSession:
         outcome = bring(
             self._plan, self._library, self._ledger, stop=self._stop, listener=Listener(on_done, on_progress)
         )
-        self._stop.clear()
         try:
-            self._make_plan()
+            if not self._closed:
+                self._stop.clear()
+                self._make_plan()
         finally:
             self._tell(events.Ended(outcome))
 

@@ -68,9 +68,12 @@ class DayRow(QWidget):
 
     def open(self, grid: CaptureGrid | None) -> None:
         """Open the row with a grid, or close it."""
+        if grid is None and self._grid is None:
+            return
         self._grid = grid
         if grid is not None:
-            grid.setParent(self)
+            if grid.parentWidget() is not self:
+                grid.setParent(self)
             grid.show_captures(self.view.captures)
             grid.show()
         self._fit()

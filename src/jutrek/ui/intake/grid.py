@@ -204,8 +204,12 @@ class CaptureGrid(QListView):
         thumbnails.ready.connect(self._on_ready)
 
     def show_captures(self, views: tuple[CaptureView, ...]) -> None:
-        """Show a day's captures."""
+        """Show a day's captures; the chosen one stays chosen where it is among them."""
+        current = self.currentIndex()
+        chosen = self._model.views[current.row()].id if current.isValid() else ""
         self._model.show(views)
+        if chosen and not self.currentIndex().isValid():
+            self.choose(chosen)
 
     def choose(self, capture: str) -> None:
         """Choose a capture by its id, if it is here."""

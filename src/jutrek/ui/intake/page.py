@@ -320,11 +320,21 @@ class IntakePage(QWidget):
             row.setFocus()
 
     def _open_row(self) -> None:
-        if self._grid is not None:
+        """Put the grid into the open day's row. A grid that is there already stays, with its focus and choice."""
+        host = None
+        if self._open is not None:
+            host = next((row for row in self.rows() if row.view.key == self._open), None)
+        focused = self._grid is not None and self._grid.hasFocus()
+        for row in self._rows:
+            if row is not host:
+                row.open(None)
+        if host is not None:
+            host.open(self.grid)
+            if focused:
+                self.grid.setFocus()
+        elif self._grid is not None:
             self._grid.hide()
             self._grid.setParent(self)
-        for row, day in zip(self._rows, self._shown, strict=False):
-            row.open(self.grid if day.key == self._open else None)
         self._ribbons_moved()
 
     def _choose(self, capture: str) -> None:
