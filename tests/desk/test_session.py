@@ -105,6 +105,21 @@ def test_undated_captures_go_to_unfiled_when_asked(
     assert board.days[0].captures[0].destination == "Unfiled/A.jpg"
 
 
+def test_twins_are_shown_as_such_until_their_original_is_home(
+    session: IntakeSession, ear: Ear, library: Library, card: Path
+) -> None:
+    """Before the run one is brought and one is its twin; after it both are home."""
+    put(card / "A.JPG", making.jpeg())
+    put(card / "B" / "A.JPG", making.jpeg())
+    session.open_library(library.root)
+    session.add_source(str(card))
+    board = ear.board(lambda board: board.captures == 2)
+    assert (board.count(State.BRING), board.count(State.TWIN)) == (1, 1)
+    session.bring_home()
+    board = ear.board(lambda board: board.count(State.TWIN) == 0)
+    assert (board.count(State.BROUGHT), board.count(State.HOME)) == (1, 1)
+
+
 def test_trouble_stands_where_it_happened(
     session: IntakeSession, ear: Ear, library: Library, tmp_path: Path, card: Path
 ) -> None:

@@ -30,6 +30,7 @@ class State(StrEnum):
 
     BRING = "bring"
     HOME = "home"
+    TWIN = "twin"
     LOOK = "look"
     BROUGHT = "brought"
     FAILED = "failed"

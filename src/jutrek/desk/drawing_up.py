@@ -88,7 +88,11 @@ def _state(capture: Capture, rows: Sequence[Row], results: Mapping[str, Done]) -
         return State.BRING, first, ""
     if all(row.action is Action.STAY for row in rows):
         return State.LOOK, None, ""
-    return (State.BROUGHT if ended else State.HOME), first, ""
+    if ended:
+        return State.BROUGHT, first, ""
+    if all(row.action is Action.TWIN for row in rows):
+        return State.TWIN, first, first.why
+    return State.HOME, first, ""
 
 
 def _source(

@@ -28,10 +28,13 @@ _VIEW = Qt.ItemDataRole.UserRole
 _WORDS = {
     State.BRING: "to bring home",
     State.HOME: "home already",
+    State.TWIN: "the same bytes as another one",
     State.LOOK: "needs a look",
     State.BROUGHT: "came home",
     State.FAILED: "did not come home",
 }
+_ELSEWHERE = frozenset({State.HOME, State.TWIN})
+"""Captures whose bytes are somewhere else, so that they are not brought."""
 _BADGE, _ON_BADGE = QColor(24, 38, 44, 205), QColor("#FFFFFF")
 Index = QModelIndex | QPersistentModelIndex
 
@@ -100,7 +103,7 @@ class CaptureDelegate(QStyledItemDelegate):
         theme, origin = self._theme, option.rect.topLeft()
         frame = QRect(origin.x() + 3, origin.y() + 3, SIZE.width(), SIZE.height())
         painter.save()
-        if view.state is State.HOME:
+        if view.state in _ELSEWHERE:
             self._at_home(painter, view, frame)
         else:
             self._picture(painter, view, frame)
@@ -108,8 +111,10 @@ class CaptureDelegate(QStyledItemDelegate):
         line = QRect(frame.left(), frame.bottom() + 3, frame.width(), 16)
         new = view.new_name.rpartition(".")[0] or view.name
         middle = Qt.TextElideMode.ElideMiddle
-        colour = theme.soft if view.state is State.HOME else theme.ink
+        colour = theme.soft if view.state in _ELSEWHERE else theme.ink
         words = f"in {view.folder or 'the library'}" if view.state is State.HOME else new
+        if view.state is State.TWIN:
+            words = "same as another"
         if view.state is State.LOOK:
             words, colour = "no trusted date", theme.amber
         if view.state is State.FAILED:
@@ -146,12 +151,19 @@ class CaptureDelegate(QStyledItemDelegate):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.drawRoundedRect(QRectF(frame).adjusted(0.5, 0.5, -0.5, -0.5), 3, 3)
         words = QRect(frame.left(), frame.bottom() - 18, frame.width(), 16)
-        paint.text(painter, words, "at home", font(11, SEMIBOLD), theme.soft, align=paint.CENTRE)
+        paint.text(
+            painter,
+            words,
+            "twin" if view.state is State.TWIN else "at home",
+            font(11, SEMIBOLD),
+            theme.soft,
+            align=paint.CENTRE,
+        )
 
     def _edge(self, painter: QPainter, view: CaptureView, frame: QRect, *, chosen: bool) -> None:
         theme, colour = self._theme, self._theme.device(view.device.colour)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if view.state is not State.HOME:
+        if view.state not in _ELSEWHERE:
             painter.fillRect(QRect(frame.left(), frame.bottom() - 2, frame.width(), 3), colour)
             chip = QRect(frame.right() - 15, frame.bottom() - 15, 16, 16)
             painter.fillRect(chip, colour)

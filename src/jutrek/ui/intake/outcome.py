@@ -52,6 +52,7 @@ class OutcomeBar(QWidget):
         shares = (
             _Share("to bring home", (State.BRING,), board.count(State.BRING), theme.accent, theme.on_accent),
             _Share("at home", (State.HOME, State.BROUGHT), board.count(State.HOME, State.BROUGHT), grey, dark),
+            _Share("twins", (State.TWIN,), board.count(State.TWIN), grey, dark),
             _Share("need a look", (State.LOOK,), board.count(State.LOOK), theme.amber, theme.on_accent),
             _Share("not home", (State.FAILED,), board.count(State.FAILED), theme.brick, theme.on_accent),
         )

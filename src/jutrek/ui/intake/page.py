@@ -288,7 +288,7 @@ class IntakePage(QWidget):
             picked = (day_view(day.key, day.start, list(filter(self._wanted, day.captures))) for day in days)
             days = tuple(day for day in picked if day.captures)
         self.outcome.narrow(self._states)
-        names = {State.BRING: "to bring home", State.LOOK: "need a look", State.FAILED: "not home"}
+        names = {State.BRING: "to bring home", State.LOOK: "need a look", State.FAILED: "not home", State.TWIN: "twins"}
         words = [names.get(self._states[0], "at home")] if self._states else []
         self.titles.narrow(" · ".join([*words, *([self._folder] if self._folder else [])]))
         self._shown = days
