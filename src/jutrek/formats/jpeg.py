@@ -41,7 +41,7 @@ def read(span: Span, draft: Draft) -> None:
             break
         offset += 2 + max(size, 2)
     tail = span.read(max(0, span.size - TAIL), min(TAIL, span.size))
-    if _END not in tail:
+    if tail.rfind(_END) < 0:
         draft.notes.append("The picture's end mark is missing: the file may have been cut off.")
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from datetime import datetime, timedelta
+from functools import lru_cache
 
 from jutrek.formats.reading import UTC_BY_DEFINITION, Offset, Precision, Stamp
 
@@ -36,8 +37,8 @@ def parse(text: str, *, fraction: str = "", offset: str = "") -> Stamp | None:
     Returns:
         The stamp as far as the text is certain; None where it is blank or no date at all.
     """
-    if (plain := _plain(text, fraction)) is not None:
-        return _with(plain, parse_offset(offset))
+    if (plain := _plain(text, fraction, offset)) is not None:
+        return plain
     found = _PATTERN.match(text)
     if not found:
         return None
@@ -52,7 +53,7 @@ def parse(text: str, *, fraction: str = "", offset: str = "") -> Stamp | None:
     return _with(timed, zone)
 
 
-def _plain(text: str, fraction: str) -> Stamp | None:
+def _plain(text: str, fraction: str, offset: str) -> Stamp | None:
     """The spelling that nearly all cameras use, `2026:05:14 10:26:13`, without the cost of the full pattern."""
     if len(text) != 19 or text[4::3] != ":: ::" or not text.startswith(("19", "20")):
         return None
@@ -60,13 +61,17 @@ def _plain(text: str, fraction: str) -> Stamp | None:
         wall = datetime.fromisoformat(f"{text[:4]}-{text[5:7]}-{text[8:]}")
     except ValueError:
         return None
-    if wall in ZERO_POINTS or (fraction and not (fraction.isascii() and fraction.isdigit())):
+    if text.endswith("00:00:00") and wall in ZERO_POINTS:
         return None
+    zone = parse_offset(offset) if offset else None
     if not fraction:
-        return Stamp(wall)
-    return Stamp(wall.replace(microsecond=int(fraction[:6].ljust(6, "0"))), Precision.SUBSECOND)
+        return Stamp(wall, Precision.SECOND, zone)
+    if not (fraction.isascii() and fraction.isdigit()):
+        return None
+    return Stamp(wall.replace(microsecond=int(fraction[:6].ljust(6, "0"))), Precision.SUBSECOND, zone)
 
 
+@lru_cache(maxsize=128)
 def parse_offset(text: str) -> Offset | None:
     """Read `+02:00`, `+0200`, `+2` or `Z`; None where there is none or it cannot be one (beyond −12 h to +14 h)."""
     found = _OFFSET.match(text) if text else None
