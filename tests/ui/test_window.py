@@ -144,6 +144,22 @@ def test_days_and_captures_are_walked_by_keyboard(qtbot: QtBot, small: MainWindo
     assert row.hasFocus()
 
 
+def test_ribbons_follow_the_rows(qtbot: QtBot, small: MainWindow) -> None:
+    """Whatever moves a row, the ribbons are painted anew where it is."""
+    page = small.page
+    painted: list[list[float]] = []
+    page.from_gutter._ribbons = lambda: painted.append(sorted(r.right for r in page._from_ribbons())) or ()
+    first, second = page.rows()[:2]
+    first.hide()
+    shift = page.when_area.mapTo(page, QPoint()).y() - page.from_gutter.mapTo(page, QPoint()).y()
+
+    def heights() -> list[float]:
+        return sorted(row.y() + row.anchor + shift for row in page.rows())
+
+    qtbot.waitUntil(lambda: second.y() == first.y(), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: bool(painted) and painted[-1] == heights(), timeout=2000)
+
+
 def test_walking_goes_on_while_boards_come(qtbot: QtBot, small: MainWindow, tmp_path: Path) -> None:
     """A new source keeps the open day open, its focus where it was, and the chosen capture chosen."""
     page = small.page

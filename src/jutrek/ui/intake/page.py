@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QLocale, QPoint, QRect, Qt, Signal
+from PySide6.QtCore import QEvent, QLocale, QObject, QPoint, QRect, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
@@ -189,6 +189,14 @@ class IntakePage(QWidget):
         for area in (self.from_area, self.when_area):
             area.verticalScrollBar().valueChanged.connect(self._ribbons_moved)
         self.tree.verticalScrollBar().valueChanged.connect(self._ribbons_moved)
+        for moving in (self._days, self.from_column, self._tree_card):
+            moving.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Ribbons follow what they are tied to, whenever a column is laid out anew."""
+        if event.type() in (QEvent.Type.Resize, QEvent.Type.Move, QEvent.Type.LayoutRequest):
+            self._ribbons_moved()
+        return super().eventFilter(watched, event)
 
     def show_board(self, board: Board, undated_words: str) -> None:
         """Show a board; `undated_words` is what the button of the undated row offers."""
