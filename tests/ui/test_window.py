@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QColor, QDropEvent
+from PySide6.QtGui import QAccessible, QColor, QDropEvent
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -226,6 +226,21 @@ def test_without_a_library_nothing_can_be_brought(qtbot: QtBot, window: MainWind
     assert not window.page.action_bar.main.isEnabled()
     window.bring_home()
     assert not window._running
+
+
+def test_screen_readers_hear_what_is_drawn(small: MainWindow) -> None:
+    """Rows and the drop tile are buttons with names, the grid is a list, the tree a tree."""
+    page = small.page
+    page.open_day("2026-05-14")
+    widgets = (page.rows()[0], page.from_column.drop, page.grid, page.tree, page.action_bar.main)
+    seen = [QAccessible.queryAccessibleInterface(widget) for widget in widgets]
+    assert [(told.role().name, told.text(QAccessible.Text.Name)) for told in seen] == [
+        ("Button", "Thursday 14 May 2026, 3 captures, 2 devices · 10:26 – 12:26, 2 new, 1 home"),
+        ("Button", "Add a card or folder"),
+        ("List", "Captures of this day"),
+        ("Tree", "Folders of the library"),
+        ("Button", "Bring 3 home"),
+    ]
 
 
 def test_folders_are_dropped_into_the_window(qtbot: QtBot, small: MainWindow, tmp_path: Path) -> None:

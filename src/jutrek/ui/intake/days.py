@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QLocale, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
-from PySide6.QtWidgets import QPushButton, QSizePolicy, QWidget
+from PySide6.QtCore import QLocale, QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
+from PySide6.QtWidgets import QAbstractButton, QPushButton, QSizePolicy, QWidget
 
 from jutrek.desk.board import CLIP, DayView, State, day_view, hour_of
 from jutrek.ui import paint
@@ -21,7 +21,7 @@ _HEAD, _INSET = 62, 12
 _LANES_RIGHT, _TEXT_LEAST = 92, 128
 
 
-class DayRow(QWidget):
+class DayRow(QAbstractButton):
     """One day (or month, or year), or the captures that need a look."""
 
     opened = Signal(str)
@@ -36,6 +36,7 @@ class DayRow(QWidget):
         self._grid: CaptureGrid | None = None
         self._lanes: QPixmap | None = None
         self._choice: QPushButton | None = None
+        self.clicked.connect(lambda: self.opened.emit(self.view.key))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -246,13 +247,13 @@ class DayRow(QWidget):
             under, face, colour = f"{failed:,} not home", font(12, SEMIBOLD), theme.brick
         paint.text(painter, column.translated(0, 19), under, face, colour, align=paint.RIGHT)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.position().y() <= _HEAD:
-            self.opened.emit(self.view.key)
+    def hitButton(self, at: QPoint) -> bool:
+        """Only the head opens and closes the row; what is open below it is not a part of the button."""
+        return at.y() <= _HEAD
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
-            self.opened.emit(self.view.key)
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.click()
         elif event.key() == Qt.Key.Key_Down:
             self.focusNextChild()
         elif event.key() == Qt.Key.Key_Up:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRect, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 
 from jutrek.desk.board import CLIP, SIDECAR, SOUND, STILL, SourceView, State
 from jutrek.ui import paint
@@ -117,10 +117,8 @@ class SourceTile(QWidget):
             super().keyPressEvent(event)
 
 
-class DropTile(QWidget):
+class DropTile(QAbstractButton):
     """Where cards and folders are dropped, or chosen with a click."""
-
-    pressed = Signal()
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -152,12 +150,9 @@ class DropTile(QWidget):
             painter, box.adjusted(0, 27, 0, -8), "or choose one…", font(12, SEMIBOLD), theme.accent, align=paint.CENTRE
         )
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.pressed.emit()
-
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
-            self.pressed.emit()
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.click()
         else:
             super().keyPressEvent(event)
 
@@ -173,7 +168,7 @@ class FromColumn(QWidget):
         self._theme = theme
         self.tiles: dict[str, SourceTile] = {}
         self.drop = DropTile(theme)
-        self.drop.pressed.connect(self.wanted)
+        self.drop.clicked.connect(self.wanted)
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(8)
