@@ -18,7 +18,6 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QMainWindow, QPushButton, QVBoxLayout, QWidget
 
-from jutrek.desk import events
 from jutrek.desk.board import Board, Place, State
 from jutrek.ui import paint
 from jutrek.ui.intake.page import IntakePage
@@ -26,6 +25,7 @@ from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, current, font
 from jutrek.ui.thumbs import Thumbnails
 
 if TYPE_CHECKING:
+    from jutrek.desk import events
     from jutrek.desk.session import IntakeSession
     from jutrek.transfer import Outcome
 
@@ -230,6 +230,8 @@ class MainWindow(QMainWindow):
         self._with_session("use_rules", HouseRules(undated=Undated.UNFILED if self._unfiled else Undated.STAY))
 
     def _hear(self, event: events.Event) -> None:
+        from jutrek.desk import events
+
         page = self.page
         match event:
             case events.BoardChanged(board):

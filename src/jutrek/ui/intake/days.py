@@ -96,7 +96,8 @@ class DayRow(QAbstractButton):
             tall = self._grid.height_for(width)
             self._grid.setGeometry(_INSET - 3, _HEAD + 8, width, tall)
             height += tall + 14
-        self.setFixedHeight(height)
+        if self.minimumHeight() != height:
+            self.setFixedHeight(height)
         if self._choice is not None:
             hint = self._choice.sizeHint()
             self._choice.setGeometry(self.width() - hint.width() - 10, 17, hint.width(), hint.height())

@@ -10,7 +10,6 @@ from PySide6.QtCore import QEvent, QLocale, QObject, QPoint, QRect, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from jutrek.desk import events
 from jutrek.desk.board import Board, CaptureView, DayView, State, day_view
 from jutrek.ui import paint
 from jutrek.ui.intake import lands, ribbons, tiles
@@ -22,6 +21,7 @@ from jutrek.ui.theme import HEADLINE, SEMIBOLD, Theme, font, section
 from jutrek.ui.thumbs import Thumbnails
 
 if TYPE_CHECKING:
+    from jutrek.desk import events
     from jutrek.ui.intake.grid import CaptureGrid
 
 _MARGIN = 18
