@@ -144,6 +144,18 @@ def test_days_and_captures_are_walked_by_keyboard(qtbot: QtBot, small: MainWindo
     assert row.hasFocus()
 
 
+def test_days_below_the_fold_follow_in_a_moment(qtbot: QtBot, window: MainWindow, library: Library, card: Path) -> None:
+    """A board of many days is shown at once as far as it can be seen, and in full soon after."""
+    for number in range(28):
+        put(card / f"{number}.JPG", making.jpeg(WHEN.replace(day=1 + number), seed=number))
+    window.begin(library.root, [str(card)])
+    ready(qtbot, window, 1)
+    qtbot.waitUntil(lambda: [row.view.key for row in window.page.rows()] == [d.key for d in window.page.board.days])
+    assert len(window.page.rows()) == 28
+    window.page.open_day("2026-05-28")
+    assert window.page.grid.parentWidget() is window.page.rows()[-1]
+
+
 def test_ribbons_follow_the_rows(qtbot: QtBot, small: MainWindow) -> None:
     """Whatever moves a row, the ribbons are painted anew where it is."""
     page = small.page

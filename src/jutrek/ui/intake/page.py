@@ -6,9 +6,9 @@ from collections.abc import Iterator
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QLocale, QObject, QPoint, QRect, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtCore import QEvent, QLocale, QObject, QPoint, Qt, QTimer, Signal
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Board, CaptureView, DayView, State, day_view
 from jutrek.ui import paint
@@ -16,8 +16,9 @@ from jutrek.ui.intake import lands, ribbons, tiles
 from jutrek.ui.intake.actionbar import ActionBar
 from jutrek.ui.intake.days import DayRow, hours_of
 from jutrek.ui.intake.outcome import OutcomeBar
+from jutrek.ui.intake.titles import ColumnTitles, Headline
 from jutrek.ui.intake.welcome import Welcome
-from jutrek.ui.theme import HEADLINE, SEMIBOLD, Theme, font, section
+from jutrek.ui.theme import Theme
 from jutrek.ui.thumbs import Thumbnails
 
 if TYPE_CHECKING:
@@ -25,60 +26,8 @@ if TYPE_CHECKING:
     from jutrek.ui.intake.grid import CaptureGrid
 
 _MARGIN = 18
-
-
-class Headline(QWidget):
-    """The figures that matter, and the titles of the three columns."""
-
-    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._theme = theme
-        self._words = ("", "")
-        self.setFixedHeight(36)
-
-    def say(self, figures: str, more: str) -> None:
-        """Say the figures, and more beside."""
-        self._words = (figures, more)
-        self.setAccessibleName(f"{figures} {more}")
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter, theme = QPainter(self), self._theme
-        line = self.rect().adjusted(0, 6, 0, 0)
-        used = paint.text(painter, line, self._words[0], font(HEADLINE, SEMIBOLD), theme.ink)
-        paint.text(painter, line.adjusted(used + 18, 0, 0, 0), self._words[1], font(12.5), theme.soft)
-
-
-class ColumnTitles(QWidget):
-    """From, when, lands in: small capitals above the columns, and what the board is narrowed to."""
-
-    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._theme = theme
-        self.setFixedHeight(26)
-        self.clear = QPushButton("", self)
-        self.clear.setProperty("link", True)
-        self.clear.hide()
-
-    def narrow(self, words: str) -> None:
-        """Offer to show everything again; empty words offer nothing."""
-        self.clear.setText(f"only {words} · show all" if words else "")
-        self.clear.setVisible(bool(words))
-        self._place()
-
-    def _place(self) -> None:
-        hint = self.clear.sizeHint()
-        right = self.width() - lands.WIDTH - ribbons.WIDTH
-        self.clear.setGeometry(right - hint.width(), 0, hint.width(), 24)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        self._place()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter, theme = QPainter(self), self._theme
-        when = tiles.WIDTH + ribbons.WIDTH
-        for left, words in ((0, "FROM"), (when, "WHEN"), (self.width() - lands.WIDTH, "LANDS IN")):
-            paint.text(painter, QRect(left, 2, 200, 22), words, section(), theme.soft)
+_FIRST_ROWS, _A_MOMENT = 16, 30
+"""Rows that are made at once, more than a window shows; and after how many milliseconds those below follow."""
 
 
 class IntakePage(QWidget):
@@ -300,13 +249,24 @@ class IntakePage(QWidget):
         words = [names.get(self._states[0], "at home")] if self._states else []
         self.titles.narrow(" · ".join([*words, *([self._folder] if self._folder else [])]))
         self._shown = days
-        hours = hours_of(self.board.days)
-        while len(self._rows) < len(days):
+        self._fill_rows(_FIRST_ROWS)
+        if len(self._rows) < len(days):
+            QTimer.singleShot(_A_MOMENT, self, self._fill_rest)
+
+    def _fill_rest(self) -> None:
+        self._fill_rows(len(self._shown))
+        self._chain_focus()
+
+    def _fill_rows(self, at_least: int) -> None:
+        """Show the days in their rows; of rows that are missing, make this many in all."""
+        days = self._shown
+        while len(self._rows) < min(len(days), at_least):
             row = DayRow(self._theme)
             row.opened.connect(self._toggle)
             row.undated.connect(self.undated_choice)
             self._rows.append(row)
             self._day_column.insertWidget(len(self._rows) - 1, row)
+        hours = hours_of(self.board.days)
         for row, day in zip(self._rows, days, strict=False):
             row.show_view(day, hours, running=self._running, choice=self._undated_words)
             row.setVisible(True)
