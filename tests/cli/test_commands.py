@@ -72,6 +72,14 @@ def test_all_home_is_zero_and_plain_lines_are_plain(card: Path, home: Path) -> N
     assert "1 home already" in jutrek("plan", card, "-l", home, "--out", home.parent / "p.json").stderr
 
 
+def test_sources_that_overlap_count_once(card: Path, home: Path) -> None:
+    """A file that lies on two of the sources is brought once, and is nobody's twin."""
+    put(card / "DCIM" / "A.JPG", making.jpeg())
+    put(card / "DCIM" / "notes.txt", b"words")
+    told = jutrek("bring", card, card / "DCIM", card, "-l", home, "--json", code=1)
+    assert [entry.get("result") for entry in lines(told.stdout)] == ["stay", "brought", None]
+
+
 def test_reading_tells_claims_as_json(card: Path) -> None:
     """One object per file and line, also for folders; names of any bytes survive."""
     put(card / os.fsdecode(b"IMG_20260514_102613\xff.JPG"), making.jpeg())

@@ -170,6 +170,23 @@ def test_reading_can_be_stopped(session: IntakeSession, ear: Ear, library: Libra
     assert ear.board(lambda board: board.captures == 300)
 
 
+def test_a_library_chosen_after_its_source_is_kept_apart(
+    session: IntakeSession, ear: Ear, library: Library, tmp_path: Path, card: Path
+) -> None:
+    """A source that holds the library is read again without it; one that lies in it is refused."""
+    put(Path(library.root) / "2026" / "x.jpg", making.jpeg(seed=5))
+    put(card / "A.JPG", making.jpeg())
+    for path in (tmp_path, Path(library.root) / "2026"):
+        session.add_source(str(path))
+    ear.wait(lambda event: isinstance(event, events.BoardChanged) and event.board.captures == 2)
+    session.open_library(library.root)
+    heard = ear.wait(lambda event: isinstance(event, events.Trouble))
+    assert isinstance(heard, events.Trouble)
+    assert isinstance(heard.error, SourceRefused)
+    board = ear.board(lambda board: board.captures == 1)
+    assert [view.name for day in board.days for view in day.captures] == ["A.JPG"]
+
+
 def test_a_source_can_be_taken_out_and_a_plan_saved(
     session: IntakeSession, ear: Ear, library: Library, card: Path, tmp_path: Path
 ) -> None:

@@ -79,8 +79,12 @@ def _read_file(file: SourceFile, found: Found) -> None:
 
 
 def make_captures(founds: Sequence[Found]) -> list[Capture]:
-    """The captures of all sources, in the order of shooting."""
-    return group(read_file for found in founds for read_file in found.files)
+    """The captures of all sources, in the order of shooting. A file that lies on two sources counts once."""
+    unique: dict[str, ReadFile] = {}
+    for found in founds:
+        for read_file in found.files:
+            unique.setdefault(read_file.file.path, read_file)
+    return group(unique.values())
 
 
 def standings_of(
@@ -120,8 +124,11 @@ def plan_of(
     """
     survey(library, ledger, stop=stop, report=lambda seen: report("Looking through the library", seen, 0))
     standings = standings_of(captures, library, ledger, stop=stop, report=report)
-    left = [thing for found in founds for thing in found.left]
-    return make_plan(library, rules, captures, standings, left)
+    left: dict[str, Left | tuple[SourceFile, str]] = {}
+    for found in founds:
+        for thing in found.left:
+            left.setdefault(thing.path if isinstance(thing, Left) else thing[0].path, thing)
+    return make_plan(library, rules, captures, standings, left.values())
 
 
 def _look(stop: threading.Event) -> None:

@@ -21,9 +21,18 @@ from jutrek.desk import events
 from jutrek.desk.board import Board, Place
 from jutrek.desk.drawing_up import build
 from jutrek.desk.intake import Found, make_captures, plan_of, read_source
-from jutrek.errors import JutrekError, LibraryMissing, OurFault, PlanUnusable, SourceUnreadable, Stopped, reason
+from jutrek.errors import (
+    JutrekError,
+    LibraryMissing,
+    OurFault,
+    PlanUnusable,
+    SourceRefused,
+    SourceUnreadable,
+    Stopped,
+    reason,
+)
 from jutrek.filing import Action, HouseRules, Plan
-from jutrek.library import Library, open_library
+from jutrek.library import Library, apart, open_library
 from jutrek.sources import Source, known_source
 from jutrek.transfer import Done, Listener, Progress, bring, recover
 
@@ -138,9 +147,21 @@ class IntakeSession:
         self._ledger = Ledger(library.ledger_path)
         self._library = library
         self._results.clear()
+        self._read_again_what_overlaps(library)
         leftovers = recover(library)
         if leftovers:
             self._tell(events.Found(tuple(leftovers)))
+
+    def _read_again_what_overlaps(self, library: Library) -> None:
+        """A source that was read before the library was chosen may hold it, or lie in it."""
+        for root in list(self._founds):
+            try:
+                overlaps = bool(apart(root, library))
+            except SourceRefused:
+                overlaps = True
+            if overlaps:
+                del self._founds[root]
+                self._read(root)
 
     def _make_demo(self, path: str) -> None:
         from jutrek.demo import build as build_demo
