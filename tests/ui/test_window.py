@@ -156,6 +156,17 @@ def test_days_below_the_fold_follow_in_a_moment(qtbot: QtBot, window: MainWindow
     assert window.page.grid.parentWidget() is window.page.rows()[-1]
 
 
+def test_many_devices_share_the_last_lane(qtbot: QtBot, window: MainWindow, library: Library, tmp_path: Path) -> None:
+    """Five lanes at most; none of the devices is left out of the picture."""
+    cards = [tmp_path / f"Card {letter}" for letter in "ABCDEFG"]
+    for number, card in enumerate(cards):
+        put(card / "DCIM" / "X.JPG", making.jpeg(seed=number, model=f"M{number}"))
+    window.begin(library.root, [str(card) for card in cards])
+    ready(qtbot, window, 7)
+    lanes = window.page.rows()[0]._lane_devices()
+    assert [(sign, len(devices)) for sign, _, devices in lanes] == [("A", 1), ("B", 1), ("C", 1), ("D", 1), ("+3", 3)]
+
+
 def test_ribbons_follow_the_rows(qtbot: QtBot, small: MainWindow) -> None:
     """Whatever moves a row, the ribbons are painted anew where it is."""
     page = small.page

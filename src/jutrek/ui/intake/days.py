@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QLocale, QPoint, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QAbstractButton, QPushButton, QSizePolicy, QWidget
 
 from jutrek.desk.board import CLIP, DayView, State, day_view, hour_of
@@ -16,7 +16,7 @@ from jutrek.ui.theme import BOLD, SEMIBOLD, THIN, Theme, font
 if TYPE_CHECKING:
     from jutrek.ui.intake.grid import CaptureGrid
 
-_LANE, _LANE_GAP, _LANES_SHOWN = 6, 9, 5
+_LANE, _LANE_GAP, _LANES_SHOWN, _SIGN = 6, 9, 5, 18
 _HEAD, _INSET = 62, 12
 _LANES_RIGHT, _TEXT_LEAST = 92, 128
 
@@ -204,26 +204,34 @@ class DayRow(QAbstractButton):
         pixmap.setDevicePixelRatio(ratio)
         pixmap.fill(Qt.GlobalColor.transparent)
         painter = QPainter(pixmap)
-        devices = self.view.devices[:_LANES_SHOWN]
-        top = (size.height() - len(devices) * _LANE_GAP) // 2
+        lanes = self._lane_devices()
+        top = (size.height() - len(lanes) * _LANE_GAP) // 2
         start, end = self._axis()
-        for number, device in enumerate(devices):
+        for number, (sign, colour, devices) in enumerate(lanes):
             y = top + number * _LANE_GAP
-            colour = theme.device(device.colour)
-            paint.text(painter, QRect(0, y - 3, 12, 12), device.letter, font(10, BOLD), colour)
-            lane = QRect(14, y, size.width() - 14, _LANE)
+            paint.text(painter, QRect(0, y - 3, 20, 12), sign, font(10, BOLD), colour)
+            lane = QRect(_SIGN, y, size.width() - _SIGN, _LANE)
             painter.fillRect(lane, theme.track)
-            for x, wide in self._ticks(device.key, start, (lane.width() - 3) / (end - start)):
+            for x, wide in self._ticks(devices, start, (lane.width() - 3) / (end - start)):
                 painter.fillRect(lane.left() + x, y, wide, _LANE, colour)
         painter.end()
         return pixmap
 
-    def _ticks(self, device: str, start: float, scale: float) -> set[tuple[int, int]]:
-        """Left ends and widths in pixels of a device's captures; those that fall on one another count once."""
+    def _lane_devices(self) -> list[tuple[str, QColor, frozenset[str]]]:
+        """Sign, colour and device keys of each lane; of too many devices the last lane shows the rest."""
+        theme, devices = self._theme, self.view.devices
+        alone = devices if len(devices) <= _LANES_SHOWN else devices[: _LANES_SHOWN - 1]
+        lanes = [(device.letter, theme.device(device.colour), frozenset({device.key})) for device in alone]
+        if rest := devices[len(alone) :]:
+            lanes.append((f"+{len(rest)}", theme.soft, frozenset(device.key for device in rest)))
+        return lanes
+
+    def _ticks(self, devices: frozenset[str], start: float, scale: float) -> set[tuple[int, int]]:
+        """Left ends and widths in pixels of some devices' captures; those that fall on one another count once."""
         ticks = set()
         by_day = len(self.view.key) == 10
         for capture in self.view.captures:
-            if capture.device.key == device and capture.when is not None:
+            if capture.device.key in devices and capture.when is not None:
                 at = hour_of(capture.when) if by_day else capture.when.timestamp() / 3600
                 wide = max(6 if capture.kind == CLIP else 2, int(capture.duration / 3600 * scale))
                 ticks.add((int((at - start) * scale), wide))

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 WIDTH = 54
 _THICKEST = 13.0
+_MANY = 28
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,10 +40,14 @@ class Gutter(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        for ribbon in sorted(self._ribbons(), key=lambda ribbon: (ribbon.strong, -ribbon.captures)):
+        ribbons = sorted(self._ribbons(), key=lambda ribbon: (ribbon.strong, -ribbon.captures))
+        # Many ribbons step back, so that the strong ones of the open day can still be followed.
+        calm = min(1.0, _MANY / max(1, len(ribbons)))
+        for ribbon in ribbons:
             colour = QColor(ribbon.colour)
-            colour.setAlphaF(0.8 if ribbon.strong else 0.24)
-            pen = QPen(colour, min(_THICKEST, 1.0 + 1.15 * math.sqrt(ribbon.captures)))
+            colour.setAlphaF(0.8 if ribbon.strong else max(0.1, 0.24 * calm))
+            thickness = min(_THICKEST, 1.0 + 1.15 * math.sqrt(ribbon.captures))
+            pen = QPen(colour, thickness if ribbon.strong else max(1.0, thickness * calm))
             pen.setCapStyle(Qt.PenCapStyle.FlatCap)
             painter.setPen(pen)
             path = QPainterPath(QPointF(0, ribbon.left))

@@ -174,7 +174,7 @@ class FromColumn(QWidget):
         self._column.setSpacing(8)
         self._column.addWidget(self.drop)
         self._column.addStretch()
-        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
 
     def sizeHint(self) -> QSize:
         return QSize(WIDTH, 84 * (len(self.tiles) + 1))
