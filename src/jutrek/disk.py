@@ -52,7 +52,11 @@ def link_exclusively(temporary: str, final: str) -> None:
 def reserve_and_rename(temporary: str, final: str) -> None:
     """Reserve the final name with an exclusive, empty file, then rename over that reservation."""
     os.close(os.open(final, os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_CLOEXEC))
-    os.rename(temporary, final)
+    try:
+        os.rename(temporary, final)
+    except OSError:
+        os.unlink(final)
+        raise
 
 
 WAYS: tuple[Callable[[str, str], None], ...] = (rename_exclusively, link_exclusively, reserve_and_rename)
@@ -87,10 +91,20 @@ def sync_folder(path: str) -> None:
         os.close(fd)
 
 
-def make_folders(path: str) -> None:
-    """Make a folder and its missing parents, each made durable in its parent."""
+def make_folders(path: str, *, within: str) -> None:
+    """Make a folder and its missing parents, each made durable in its parent.
+
+    Args:
+        path: a folder below `within`.
+        within: what must exist already. It is never made: where it is missing, its drive is.
+
+    Raises:
+        OSError: ENODEV when `within` is not there; whatever the system says otherwise.
+    """
+    if not os.path.isdir(within):
+        raise OSError(errno.ENODEV, os.strerror(errno.ENODEV), within)
     missing = []
-    while not os.path.isdir(path):
+    while path != within and not os.path.isdir(path):
         missing.append(path)
         path = os.path.dirname(path)
     for folder in reversed(missing):

@@ -19,12 +19,12 @@ from jutrek.desk.board import Board, State
 from jutrek.desk.pictures import small_picture
 from jutrek.desk.session import IntakeSession
 from jutrek.desk.settings import last_library, remember_library
-from jutrek.errors import SourceRefused, SourceUnreadable
+from jutrek.errors import SourceRefused, SourceUnreadable, Stopped
 from jutrek.filing import HouseRules, Undated, from_json
 from jutrek.formats import Kind, read
 from jutrek.library import Library
 from tests import making
-from tests.making import WHEN, put
+from tests.making import WHEN, names_below, put
 
 
 class Ear:
@@ -89,7 +89,7 @@ def test_the_demo_from_cards_to_home(session: IntakeSession, ear: Ear, demo: Sce
     session.use_rules(HouseRules())
     board = ear.board()
     assert (board.count(State.BROUGHT), board.count(State.HOME), board.count(State.LOOK)) == (149, 14, 9)
-    assert board.bring_files == 0
+    assert board.bring_bytes == 0
 
 
 def test_undated_captures_go_to_unfiled_when_asked(
@@ -168,6 +168,23 @@ def test_reading_can_be_stopped(session: IntakeSession, ear: Ear, library: Libra
     assert ear.board(lambda board: not board.sources).captures == 0
     session.add_source(str(card))
     assert ear.board(lambda board: board.captures == 300)
+
+
+def test_a_stop_also_ends_a_run_that_waits_to_begin(
+    session: IntakeSession, ear: Ear, library: Library, card: Path
+) -> None:
+    """What was stopped before it began does not begin afterwards."""
+    for number in range(300):
+        put(card / f"{number}.JPG", making.jpeg(seed=number))
+    session.open_library(library.root, remember=True)
+    session.add_source(str(card))
+    session.bring_home()
+    session.stop()
+    ended = ear.wait(lambda event: isinstance(event, events.Ended))
+    assert isinstance(ended, events.Ended)
+    assert isinstance(ended.outcome.trouble, Stopped)
+    assert names_below(library.root) == set()
+    assert last_library() == library.root
 
 
 def test_a_library_chosen_after_its_source_is_kept_apart(

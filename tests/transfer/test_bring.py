@@ -15,11 +15,11 @@ from pathlib import Path
 
 import pytest
 
-from jutrek.errors import CopyRefused, JutrekError, LibraryBusy, PlaceFull, PlaceLost, PlanUnusable, Stopped
+from jutrek.errors import JutrekError, LibraryBusy, PlaceFull, PlaceLost, PlanUnusable, Stopped
 from jutrek.filing import Action, Plan, Row
 from jutrek.library import Library, open_library
 from jutrek.library.ledger import Ledger
-from jutrek.transfer import STEPS, Listener, Outcome, bring, recover
+from jutrek.transfer import STEPS, Listener, Outcome, bring, journal, recover
 from jutrek.transfer.lock import locked
 from tests import making
 from tests.making import WHEN, everything, names_below, planned, put
@@ -331,18 +331,79 @@ def test_a_file_in_the_way_of_a_folder_is_one_files_trouble(library: Library, le
     outcome = run(plan, library, ledger)
     assert (outcome.home, outcome.trouble) == (0, None)
     assert all("not a directory" in done.why for done in outcome.failed)
-    assert issubclass(CopyRefused, JutrekError)
 
 
-def test_a_reservation_without_content_is_cleared(library: Library, ledger: Ledger, card: Path) -> None:
-    """Where names can only be reserved, a kill may leave an empty file: the next start removes it."""
-    fill(card, 1)
-    run(planned(library, ledger, [card]), library, ledger)
-    (path,) = (Path(library.own) / "journal").iterdir()
-    lines = path.read_text().splitlines(keepends=True)
-    path.write_text("".join(line for line in lines if '"end"' not in line) + '{"torn')
-    target = Path(library.root, str(json.loads(lines[1])["to"]))
-    target.write_bytes(b"")
+RESERVED_AND_KILLED = CHILD.replace(
+    "library = open",
+    "from jutrek import disk\n"
+    "disk.WAYS = (disk.reserve_and_rename,)\n"
+    "os.rename = lambda *_: os.kill(os.getpid(), signal.SIGKILL)\n"
+    "library = open",
+)
+
+
+def test_a_kill_between_reservation_and_name_leaves_nothing(library: Library, ledger: Ledger, card: Path) -> None:
+    """Where names can only be reserved, a kill leaves an empty file: the next start removes it, and no other one."""
+    fill(card, 30)
+    command = [sys.executable, "-c", RESERVED_AND_KILLED, library.root, str(card), "never", "1"]
+    killed = subprocess.run(command, cwd=Path(__file__).parents[2], capture_output=True, check=False)
+    assert killed.returncode == -signal.SIGKILL, killed.stderr.decode()
+    assert [path for path in Path(library.root, "2026").rglob("2*") if path.stat().st_size == 0]
+    begun = {int(path.stem.rpartition("-")[2]) for path in Path(library.root).rglob(".jutrek-*.part")}
+    waiting = [entry for entry in journal_entries(library) if entry["entry"] == "bring" and entry["row"] not in begun]
+    foreign = put(Path(library.root, str(waiting[-1]["to"])), b"")
     (leftover,) = recover(library)
-    assert (leftover.home, leftover.left) == (1, 1)
-    assert not target.exists()
+    assert (leftover.home, leftover.left) == (0, 31)
+    assert names_below(library.root) == {os.path.relpath(foreign, library.root)}
+
+
+def test_a_drive_that_is_unplugged_is_not_replaced_by_a_folder(library: Library, ledger: Ledger, card: Path) -> None:
+    """Where the library's root is gone, nothing is made in its place, and the run ends."""
+    fill(card)
+    gone = library.root + "-unplugged"
+    fault = Fault("begin", lambda _: os.rename(library.root, gone))
+    outcome = run(planned(library, ledger, [card]), library, ledger, fault)
+    assert fault.fired
+    assert isinstance(outcome.trouble, PlaceLost)
+    assert not os.path.exists(library.root)
+    os.rename(gone, library.root)
+    recover(library)
+    assert run(planned(library, ledger, [card]), library, ledger).trouble is None
+    assert len(names_below(library.root)) == 7
+
+
+def test_an_empty_mount_point_is_not_the_library(small_place: Path, card: Path) -> None:
+    """Where another device lies below the root than at the start, the drive is gone although its folder is there."""
+    fill(card, 2)
+    library = open_library(str(small_place))
+
+    def unplug(_: Row) -> None:
+        subprocess.run(["umount", "--lazy", small_place], check=True)
+
+    fault = Fault("opened", unplug)
+    with Ledger(library.ledger_path) as ledger:
+        outcome = run(planned(library, ledger, [card]), library, ledger, fault)
+    left_below = list(small_place.rglob("*"))
+    subprocess.run(["mount", "-t", "tmpfs", "none", small_place], check=True)
+    assert fault.fired
+    assert isinstance(outcome.trouble, PlaceLost)
+    assert left_below == []
+
+
+def test_a_journal_that_cannot_be_written_ends_the_run_and_accounts_for_every_file(
+    library: Library, ledger: Ledger, card: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Nothing counts as home that could not be written down."""
+    fill(card)
+    fired = []
+
+    def full(*_: object) -> None:
+        fired.append(True)
+        raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+
+    monkeypatch.setattr(journal.Journal, "home", full)
+    outcome = run(planned(library, ledger, [card]), library, ledger)
+    assert fired
+    assert isinstance(outcome.trouble, PlaceFull)
+    assert (outcome.home, len(outcome.done)) == (0, 7)
+    assert all(done.untouched for done in outcome.done)

@@ -107,9 +107,30 @@ def test_a_small_write_replaces_nothing(tmp_path: Path) -> None:
 
 
 def test_folders_are_made_once_and_kept(tmp_path: Path) -> None:
-    """Missing parents are made; a file in the way is an error of the system."""
-    disk.make_folders(str(tmp_path / "2026" / "05"))
-    disk.make_folders(str(tmp_path / "2026" / "05"))
+    """Missing parents are made, the library itself never; a file in the way is an error of the system."""
+    for _ in range(2):
+        disk.make_folders(str(tmp_path / "2026" / "05"), within=str(tmp_path))
+    assert (tmp_path / "2026" / "05").is_dir()
     put(tmp_path / "2027", b"a file")
     with pytest.raises(OSError, match="Not a directory"):
-        disk.make_folders(str(tmp_path / "2027" / "05"))
+        disk.make_folders(str(tmp_path / "2027" / "05"), within=str(tmp_path))
+    with pytest.raises(OSError, match="No such device"):
+        disk.make_folders(str(tmp_path / "gone" / "2026"), within=str(tmp_path / "gone"))
+    assert not (tmp_path / "gone").exists()
+
+
+def test_a_reservation_that_cannot_be_used_is_given_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A rename that fails leaves no empty file under the final name."""
+    temporary = put(tmp_path / "t", b"new")
+    fired = []
+
+    def fail(*_: object) -> None:
+        fired.append(True)
+        raise OSError(errno.EIO, os.strerror(errno.EIO))
+
+    monkeypatch.setattr(os, "rename", fail)
+    with pytest.raises(OSError, match="Input/output error"):
+        disk.reserve_and_rename(str(temporary), str(tmp_path / "final"))
+    assert fired
+    assert not (tmp_path / "final").exists()
+    assert temporary.read_bytes() == b"new"

@@ -81,16 +81,12 @@ class _Telling:
                 self._task = self._bars.add_task("", total=None, files="")
             listener = Listener(self._on_done, self._on_progress)
             outcome = bring(self._plan, library, ledger, stop=stop, listener=listener)
+        missing = {row.destination for row in self._plan.to_bring()} - self._proven
         for row in self._plan.rows:
             if row.action is Action.TWIN:
-                came = self._came(row)
+                came = row.destination not in missing
                 self._line(row, "twin" if came else "failed", row.why if came else "Its twin did not come home.")
         return self._sum_up(outcome)
-
-    def _came(self, twin: Row) -> bool:
-        """Whether a twin's original came home: by this run, or as the bytes that bear its name already."""
-        brought = {row.destination for row in self._plan.to_bring()}
-        return twin.destination in self._proven or twin.destination not in brought
 
     def _on_done(self, done: Done) -> None:
         if done.home and done.row.destination:

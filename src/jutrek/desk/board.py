@@ -159,7 +159,6 @@ class Board:
     days: tuple[DayView, ...] = ()
     folders: tuple[FolderView, ...] = ()
     plan: Plan | None = None
-    bring_files: int = 0
     bring_bytes: int = 0
     place: Place | None = None
 

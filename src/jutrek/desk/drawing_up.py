@@ -48,7 +48,6 @@ def build(
         _days(views),
         _folders(views, existing),
         plan,
-        len(to_bring),
         sum(row.size for row in to_bring),
         place,
     )

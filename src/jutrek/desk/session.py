@@ -21,6 +21,7 @@ from jutrek.desk import events
 from jutrek.desk.board import Board, Place
 from jutrek.desk.drawing_up import build
 from jutrek.desk.intake import Found, make_captures, plan_of, read_source
+from jutrek.desk.settings import remember_library
 from jutrek.errors import (
     JutrekError,
     LibraryMissing,
@@ -34,7 +35,7 @@ from jutrek.errors import (
 from jutrek.filing import Action, HouseRules, Plan
 from jutrek.library import Library, apart, open_library
 from jutrek.sources import Source, known_source
-from jutrek.transfer import Done, Listener, Progress, bring, recover
+from jutrek.transfer import Done, Listener, Outcome, Progress, bring, recover
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -68,14 +69,18 @@ class IntakeSession:
         self._plan: Plan | None = None
         self._results: dict[str, Done] = {}
         self._last: dict[type, float] = {}
-        self._plans_wanted = 0
+        self._plans_wanted = self._stops = 0
         self._drawing_took = 0.0
         self._thread = threading.Thread(target=self._work, name="intake", daemon=True)
         self._thread.start()
 
-    def open_library(self, path: str) -> None:
-        """Use the folder at `path` as the library; clears up after a run that did not end."""
-        self._jobs.put(lambda: self._open(path))
+    def open_library(self, path: str, *, remember: bool = False) -> None:
+        """Use the folder at `path` as the library; clears up after a run that did not end.
+
+        Args:
+            remember: whether the next start shall begin with it.
+        """
+        self._jobs.put(lambda: self._open(path, remember=remember))
         self._want_plan()
 
     def open_demo(self, path: str) -> None:
@@ -103,10 +108,12 @@ class IntakeSession:
 
     def bring_home(self) -> None:
         """Carry out the plan."""
-        self._jobs.put(self._bring)
+        number = self._stops
+        self._jobs.put(lambda: self._bring(number))
 
     def stop(self) -> None:
-        """End what is going on, safely. Works at once; the event that it ended follows."""
+        """End what is going on, safely, and a run that waits to begin. The event that it ended follows."""
+        self._stops += 1
         self._stop.set()
 
     def close(self) -> None:
@@ -136,7 +143,7 @@ class IntakeSession:
         if self._ledger is not None:
             self._ledger.close()
 
-    def _open(self, path: str) -> None:
+    def _open(self, path: str, *, remember: bool) -> None:
         if self._ledger is not None:
             self._ledger.close()
             self._ledger = self._library = self._plan = None
@@ -146,6 +153,8 @@ class IntakeSession:
 
         self._ledger = Ledger(library.ledger_path)
         self._library = library
+        if remember:
+            remember_library(library.root)
         self._results.clear()
         self._read_again_what_overlaps(library)
         leftovers = recover(library)
@@ -242,7 +251,10 @@ class IntakeSession:
             raise PlanUnusable(path, f"it could not be written: {reason(error)}") from error
         self._tell(events.Saved(path))
 
-    def _bring(self) -> None:
+    def _bring(self, number: int) -> None:
+        if number != self._stops:
+            self._tell(events.Ended(Outcome(trouble=Stopped())))
+            return
         if self._plan is None or self._library is None or self._ledger is None:
             raise PlanUnusable("", "it is not made yet")
         failed = [path for path, done in self._results.items() if not done.home]

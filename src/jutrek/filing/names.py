@@ -6,12 +6,12 @@ that does not tell them apart.
 
 from __future__ import annotations
 
-import contextlib
 import os
 import unicodedata
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 
+from jutrek.errors import LibraryMissing, reason
 from jutrek.formats import Kind
 
 MAX_BYTES = 255
@@ -119,6 +119,10 @@ class Folders:
     def _taken(self, folder: str) -> set[str]:
         if folder not in self._names:
             self._names[folder] = set()
-            with contextlib.suppress(FileNotFoundError, NotADirectoryError):
+            try:
                 self._take(folder, os.listdir(os.path.join(self._root, folder)))
+            except (FileNotFoundError, NotADirectoryError):
+                pass
+            except OSError as error:
+                raise LibraryMissing(os.path.join(self._root, folder), reason(error)) from error
         return self._names[folder]

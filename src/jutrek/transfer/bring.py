@@ -21,12 +21,15 @@ from typing import TYPE_CHECKING
 from jutrek.errors import (
     FileTrouble,
     JutrekError,
+    LibraryMissing,
     PlaceFull,
+    PlaceLost,
     PlanUnusable,
     RunTrouble,
     SourceUnreadable,
     Stopped,
     of_place,
+    reason,
 )
 from jutrek.filing import Plan, Row
 from jutrek.library import HomeFile, Library
@@ -150,7 +153,10 @@ def bring(
 
 
 def _room(library: Library, needed: int) -> None:
-    room = os.statvfs(library.root)
+    try:
+        room = os.statvfs(library.root)
+    except OSError as error:
+        raise LibraryMissing(library.root, reason(error)) from error
     if needed > room.f_bavail * room.f_frsize:
         raise PlaceFull(library.root)
 
@@ -184,14 +190,28 @@ class _Run:
                 journal.begin(self._rows)
                 self._carry_all(journal)
             finally:
-                how = "done" if len(self._outcome.done) == len(self._rows) and not self._outcome.trouble else "stopped"
-                with contextlib.suppress(OSError):
-                    journal.end(how, self._outcome.home, len(self._rows) - self._outcome.home)
+                self._close_books(journal)
         except OSError as error:
             self._outcome.trouble = of_place(self._library.root, self._library.own, error)
+            self._end_the_rest(str(self._outcome.trouble))
         finally:
             journal.close()
         return self._outcome
+
+    def _close_books(self, journal: Journal) -> None:
+        """Write the end, unless the place was lost: what lies there could not be cleared, so the next start shall."""
+        if isinstance(self._outcome.trouble, PlaceLost):
+            return
+        all_ended = len(self._outcome.done) == len(self._rows) and not self._outcome.trouble
+        with contextlib.suppress(OSError):
+            journal.end("done" if all_ended else "stopped", self._outcome.home, len(self._rows) - self._outcome.home)
+
+    def _end_the_rest(self, why: str) -> None:
+        """The journal could not be written: nothing more counts as home, and every file is accounted for."""
+        ended = {done.row.source for done in self._outcome.done}
+        for row in self._rows:
+            if row.source not in ended:
+                self._end(Done(row, False, why, untouched=True))
 
     def _carry_all(self, journal: Journal) -> None:
         watch = Watch(self._halt, self._on_read, self._on_proven, self._listener.step)
@@ -261,7 +281,8 @@ class _Run:
         journal.sync()
         self._ledger.put([_home_file(proof) for _, proof in self._waiting])
         for _, proof in self._waiting:
-            self._end(Done(proof.row, True, "Read back and equal.", proof.full))
+            why = "Read back and equal." if proof.direct else "Read back after dropping its pages, and equal."
+            self._end(Done(proof.row, True, why, proof.full))
         self._waiting.clear()
         self._last_settled = time.monotonic()
         self._tell(always=True)

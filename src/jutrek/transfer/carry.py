@@ -15,6 +15,7 @@ removes the temporary; a kill leaves it for the next start, which knows it by it
 from __future__ import annotations
 
 import contextlib
+import errno
 import mmap
 import os
 import threading
@@ -41,10 +42,17 @@ STEPS = ("begin", "opened", "folder made", "half copied", "copied", "synced", "r
 
 @dataclass(frozen=True, slots=True)
 class Proof:
-    """What makes a file home: the fingerprint of its bytes on the source, equal to the one read back."""
+    """What makes a file home: the fingerprint of its bytes on the source, equal to the one read back.
+
+    Attributes:
+        full: the fingerprint (XXH3-128, 16 bytes).
+        direct: whether the reading back is sure to have reached the medium (`O_DIRECT`); else the pages were dropped
+            before, which a file system may ignore.
+    """
 
     row: Row
     full: bytes
+    direct: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,11 +71,13 @@ class Carrier:
     def __init__(self, library: str, intake: str, lanes: threading.Semaphore, watch: Watch) -> None:
         """
         Args:
-            library: the root of the library.
+            library: the root of the library. The device it is on now must stay the one below it: a drive that is
+                unplugged may leave an empty folder of the same name on another disk.
             intake: the intake's id: a part of the temporaries' names.
             lanes: bounds how many files are being read at once; proving goes on beside it.
         """
         self._library = library
+        self._device = os.stat(library).st_dev
         self._intake = intake
         self._lanes = lanes
         self._watch = watch
@@ -91,11 +101,12 @@ class Carrier:
             if os.path.lexists(destination):
                 return self._there_already(row, destination)
             try:
-                make_folders(folder)
+                self._still_there()
+                make_folders(folder, within=self._library)
                 step("folder made", row)
                 full = self._copy(row, source, temporary)
                 step("synced", row)
-                self._prove(row, temporary, full)
+                direct = self._prove(row, temporary, full)
                 step("read back", row)
                 give_name(temporary, destination)
                 step("named", row)
@@ -111,7 +122,16 @@ class Carrier:
             raise
         finally:
             os.close(source)
-        return Proof(row, full)
+        return Proof(row, full, direct)
+
+    def _still_there(self) -> None:
+        """Raises ENODEV when the library's root is gone, or on another device than at the start."""
+        try:
+            there = os.stat(self._library).st_dev == self._device
+        except FileNotFoundError:
+            there = False
+        if not there:
+            raise OSError(errno.ENODEV, os.strerror(errno.ENODEV), self._library)
 
     def _open(self, row: Row) -> int:
         if not os.path.lexists(row.source) and not os.path.isdir(row.root):
@@ -128,8 +148,9 @@ class Carrier:
         try:
             if os.path.isfile(destination) and os.path.getsize(destination) == row.size:
                 full = fingerprint(row.source, stop=self._watch.stop)
-                if read_back(destination, self._buffer, stop=self._watch.stop) == full:
-                    return Proof(row, full)
+                found, direct = read_back(destination, self._buffer, stop=self._watch.stop)
+                if found == full:
+                    return Proof(row, full, direct)
         except OSError as error:
             raise of_place(self._library, row.destination or "", error) from error
         raise NameTaken(row.destination or "")
@@ -141,7 +162,10 @@ class Carrier:
             with self._lanes:
                 full = self._stream(row, source, target)
             self._watch.step("copied", row)
-            status = os.fstat(source)
+            try:
+                status = os.fstat(source)
+            except OSError as error:
+                raise SourceUnreadable(row.source, error) from error
             if status.st_size != row.size or status.st_mtime_ns != row.mtime_ns:
                 raise SourceChanged(row.source, "while it was being read")
             os.utime(target, ns=(status.st_atime_ns, status.st_mtime_ns))
@@ -153,7 +177,8 @@ class Carrier:
 
     def _stream(self, row: Row, source: int, target: int) -> bytes:
         state, view, done = new_hash(), memoryview(self._buffer), 0
-        os.posix_fadvise(source, 0, 0, os.POSIX_FADV_SEQUENTIAL)
+        with contextlib.suppress(OSError):
+            os.posix_fadvise(source, 0, 0, os.POSIX_FADV_SEQUENTIAL)
         try:
             while True:
                 if self._watch.stop.is_set():
@@ -176,12 +201,14 @@ class Carrier:
             raise SourceChanged(row.source, "while it was being read")
         return state.digest()
 
-    def _prove(self, row: Row, temporary: str, full: bytes) -> None:
-        found = read_back(
+    def _prove(self, row: Row, temporary: str, full: bytes) -> bool:
+        """Step 5. Returns whether the reading back was direct."""
+        found, direct = read_back(
             temporary, self._buffer, stop=self._watch.stop, report=lambda count: self._watch.proven(row, count)
         )
         if found != full:
             raise CopyDiffers(row.destination or "")
+        return direct
 
 
 def _write_all(target: int, data: memoryview | mmap.mmap) -> None:

@@ -4,7 +4,7 @@ Under `LIBRARY/.jutrek/journal/<intake>.jsonl`:
 
     {"entry": "intake", "intake", "at", "version", "sources"}
     {"entry": "bring", "row", "source", "to", "size", "mtime_ns"}      every file to come, synced before the first copy
-    {"entry": "home", "row", "to", "xxh3_128"}                         proven and named
+    {"entry": "home", "row", "to", "xxh3_128", "direct"}               proven and named; `direct` as in `Proof`
     {"entry": "failed", "row", "source", "why"}
     {"entry": "end", "at", "how": "done" | "stopped" | "found again", "home", "left"}
 
@@ -19,7 +19,7 @@ import os
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, BinaryIO
 
 from jutrek.disk import make_folders, sync_folder
 from jutrek.filing import Row
@@ -27,6 +27,7 @@ from jutrek.library import Library
 from jutrek.transfer.carry import Proof
 
 FOLDER = "journal"
+_TAIL = 4096
 VERSION = 1
 
 
@@ -40,7 +41,7 @@ class Journal:
             OSError: when it cannot be written.
         """
         folder = os.path.join(library.own, FOLDER)
-        make_folders(folder)
+        make_folders(folder, within=library.root)
         self.intake = intake
         flags = os.O_CREAT | os.O_APPEND | os.O_WRONLY | os.O_CLOEXEC
         self._fd = os.open(os.path.join(folder, f"{intake}.jsonl"), flags, 0o666)
@@ -61,7 +62,8 @@ class Journal:
     def home(self, number: int, proof: Proof) -> None:
         """Write down a proven file. Durable after the next `sync`."""
         to = proof.row.destination
-        self._write({"entry": "home", "row": number, "to": to, "xxh3_128": proof.full.hex()})
+        line = {"entry": "home", "row": number, "to": to, "xxh3_128": proof.full.hex(), "direct": proof.direct}
+        self._write(line)
 
     def failed(self, number: int, row: Row, why: str) -> None:
         """Write down a file that did not come home."""
@@ -91,17 +93,18 @@ class Journal:
 
 @dataclass(slots=True)
 class Account:
-    """What a journal tells of an intake: what was to come, and which rows are home or failed."""
+    """What a journal tells of an intake that did not end: when it began, and what was to come."""
 
     intake: str
     at: str = ""
     to_come: dict[int, dict[str, Any]] = field(default_factory=dict)
-    settled: set[int] = field(default_factory=set)
-    ended: bool = False
 
 
-def accounts(library: Library) -> Iterator[Account]:
-    """Read all journals of a library, oldest first. Torn and foreign lines are ignored."""
+def unfinished(library: Library) -> Iterator[Account]:
+    """Read the journals of a library that have no end, oldest first. Torn and foreign lines are ignored.
+
+    Of a journal that has an end only the last bytes are read: a library has very many of them in time.
+    """
     folder = os.path.join(library.own, FOLDER)
     try:
         names = sorted(name for name in os.listdir(folder) if name.endswith(".jsonl"))
@@ -110,9 +113,22 @@ def accounts(library: Library) -> Iterator[Account]:
     for name in names:
         account = Account(name.removesuffix(".jsonl"))
         with open(os.path.join(folder, name), "rb") as file:
+            if _has_ended(file):
+                continue
             for line in file:
                 _enter(account, line)
         yield account
+
+
+def _has_ended(file: BinaryIO) -> bool:
+    """Whether the last line is an end. Leaves the file at its start."""
+    file.seek(max(0, file.seek(0, os.SEEK_END) - _TAIL))
+    last = file.read().splitlines()[-1:]
+    file.seek(0)
+    try:
+        return bool(last) and json.loads(last[0])["entry"] == "end"
+    except (ValueError, KeyError, TypeError):
+        return False
 
 
 def _enter(account: Account, line: bytes) -> None:
@@ -123,10 +139,6 @@ def _enter(account: Account, line: bytes) -> None:
             account.at = str(entry["at"])
         elif kind == "bring":
             account.to_come[int(entry["row"])] = entry
-        elif kind in ("home", "failed"):
-            account.settled.add(int(entry["row"]))
-        elif kind == "end":
-            account.ended = True
     except (ValueError, KeyError, TypeError):
         return
 

@@ -1,7 +1,7 @@
 """Reading back from the medium instead of from memory.
 
 After a sync, `O_DIRECT` reads always reach the device. Where a file system refuses `O_DIRECT`, the pages are dropped
-with `POSIX_FADV_DONTNEED` first; where that is not possible either, the proof says that it may come from memory.
+with `POSIX_FADV_DONTNEED` first, which a file system may ignore without a word: the proof then says which it was.
 """
 
 from __future__ import annotations
@@ -43,8 +43,8 @@ def aligned_buffer() -> mmap.mmap:
 
 def read_back(
     path: str, buffer: mmap.mmap, *, stop: threading.Event | None = None, report: Callable[[int], None] | None = None
-) -> bytes:
-    """The full fingerprint of a file as it stands on its medium.
+) -> tuple[bytes, bool]:
+    """The full fingerprint of a file as it stands on its medium, and whether it is sure to be read from there.
 
     Args:
         path: a file that was synced before.
@@ -55,13 +55,13 @@ def read_back(
         Stopped: when `stop` was set.
         OSError: when it cannot be read.
     """
-    fd = _open_direct(path)
+    fd, direct = _open_direct(path)
     state = new_hash()
     view = memoryview(buffer)
     try:
         if not _reads(fd, view):
             os.close(fd)
-            fd = _open_dropped(path)
+            fd, direct = _open_dropped(path), False
         at = 0
         while count := os.preadv(fd, [view], at):
             if stop is not None and stop.is_set():
@@ -70,17 +70,17 @@ def read_back(
             at += count
             if report is not None:
                 report(count)
-        return state.digest()
+        return state.digest(), direct
     finally:
         view.release()
         os.close(fd)
 
 
-def _open_direct(path: str) -> int:
+def _open_direct(path: str) -> tuple[int, bool]:
     try:
-        return os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NOFOLLOW | os.O_DIRECT)
+        return os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NOFOLLOW | os.O_DIRECT), True
     except OSError:
-        return _open_dropped(path)
+        return _open_dropped(path), False
 
 
 def _open_dropped(path: str) -> int:

@@ -1,7 +1,8 @@
 """What a start finds after a kill or a power loss: own temporaries are cleared, unfinished intakes are told.
 
 A final name is only ever given to proven bytes, so a planned target that exists in full is home; its source need not
-be believed. An empty target of a file that is not empty is a reservation (see `jutrek.disk`) and is removed.
+be believed. An empty target is a reservation (see `jutrek.disk`), and is removed, when its whole temporary still lies
+beside it; any other empty file is somebody else's.
 """
 
 from __future__ import annotations
@@ -11,8 +12,9 @@ import os
 from dataclasses import dataclass
 
 from jutrek.disk import TEMPORARY
+from jutrek.errors import LibraryMissing, reason
 from jutrek.library import Library
-from jutrek.transfer.journal import Account, Journal, accounts
+from jutrek.transfer.journal import Account, Journal, unfinished
 from jutrek.transfer.lock import locked
 
 
@@ -34,22 +36,24 @@ def recover(library: Library) -> list[Leftover]:
         LibraryMissing: when the library cannot be written.
     """
     with locked(library):
-        return [_settle(library, account) for account in accounts(library) if not account.ended]
+        try:
+            return [_settle(library, account) for account in unfinished(library)]
+        except OSError as error:
+            raise LibraryMissing(library.root, f"its last run can't be cleared up: {reason(error)}") from error
 
 
 def _settle(library: Library, account: Account) -> Leftover:
-    folders = {os.path.dirname(str(entry["to"])) for entry in account.to_come.values()}
-    for folder in folders:
-        _clear_temporaries(os.path.join(library.root, folder), account.intake)
     home = 0
-    for entry in account.to_come.values():
+    for row, entry in account.to_come.items():
         path = os.path.join(library.root, str(entry["to"]))
-        with contextlib.suppress(OSError):
-            size = os.lstat(path).st_size
-            if size == entry["size"]:
-                home += 1
-            elif size == 0:
-                os.unlink(path)
+        temporary = os.path.join(os.path.dirname(path), f"{TEMPORARY}{account.intake}-{row}.part")
+        size = _size(path)
+        if size == entry["size"]:
+            home += 1
+        elif size == 0 and _size(temporary) == entry["size"]:
+            os.unlink(path)
+        with contextlib.suppress(FileNotFoundError, NotADirectoryError):
+            os.unlink(temporary)
     left = len(account.to_come) - home
     journal = Journal(library, account.intake)
     try:
@@ -59,8 +63,9 @@ def _settle(library: Library, account: Account) -> Leftover:
     return Leftover(account.intake, account.at, home, left)
 
 
-def _clear_temporaries(folder: str, intake: str) -> None:
-    with contextlib.suppress(FileNotFoundError, NotADirectoryError):
-        for name in os.listdir(folder):
-            if name.startswith(f"{TEMPORARY}{intake}-") and name.endswith(".part"):
-                os.unlink(os.path.join(folder, name))
+def _size(path: str) -> int | None:
+    """A file's size in bytes, or None where there is none."""
+    try:
+        return os.lstat(path).st_size
+    except (FileNotFoundError, NotADirectoryError):
+        return None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QRect, QSize, Qt, Signal
@@ -86,9 +87,6 @@ class Header(QWidget):
 class MainWindow(QMainWindow):
     """One window, one intake."""
 
-    settled = Signal()
-    """Nothing is going on any more: sources are read, the plan is made, no run is at work."""
-
     def __init__(self) -> None:
         super().__init__()
         theme = current()
@@ -121,7 +119,7 @@ class MainWindow(QMainWindow):
         page.wanted_source.connect(self.choose_source)
         page.wanted_library.connect(self.choose_library)
         page.wanted_demo.connect(self.look_at_demo)
-        page.removed_source.connect(lambda root: self._with_session("remove_source", root))
+        page.removed_source.connect(lambda root: self._wish(lambda session: session.remove_source(root)))
         page.undated_choice.connect(self._switch_undated)
         page.brought.connect(self.bring_home)
         page.saved.connect(self.choose_plan_file)
@@ -164,22 +162,22 @@ class MainWindow(QMainWindow):
 
     def add_source(self, path: str) -> None:
         """Add a card or folder."""
-        self._with_session("add_source", path)
+        self._wish(lambda session: session.add_source(path))
 
     def bring_home(self) -> None:
         """Carry out the plan that is shown."""
         if self._running or not self.page.action_bar.main.isEnabled():
             return
         self._running = True
-        self.page.notify("")
+        self._wish(lambda session: session.bring_home())
         self.page.action_bar.say("Beginning.", "The plan is written into the journal first.")
         self.page.action_bar.offer(0, running=True)
-        self._with_session("bring_home")
 
     def stop(self) -> None:
         """Stop the run, safely."""
         self.page.action_bar.say("Stopping.", "The files at hand are put away first.")
-        self._with_session("stop")
+        if self._session is not None:
+            self._session.stop()
 
     def choose_source(self) -> None:
         """Ask for a folder, and add it."""
@@ -195,16 +193,14 @@ class MainWindow(QMainWindow):
 
         path = QFileDialog.getExistingDirectory(self, "The folder where your captures are at home")
         if path:
-            from jutrek.desk.settings import remember_library
-
-            remember_library(path)
-            self._with_session("open_library", path)
+            self._wish(lambda session: session.open_library(path, remember=True))
 
     def look_at_demo(self) -> None:
         """Make the demo where this person's data lie, and open it."""
         import platformdirs
 
-        self._with_session("open_demo", os.path.join(platformdirs.user_data_dir("jutrek"), "demo"))
+        path = os.path.join(platformdirs.user_data_dir("jutrek"), "demo")
+        self._wish(lambda session: session.open_demo(path))
 
     def choose_plan_file(self) -> None:
         """Ask for a file, and write the plan into it."""
@@ -214,20 +210,20 @@ class MainWindow(QMainWindow):
 
         path, _ = QFileDialog.getSaveFileName(self, "Save the plan", "intake.plan.json", "Plans (*.plan.json)")
         if path:
-            self._with_session("save_plan", path)
+            self._wish(lambda session: session.save_plan(path))
 
-    def _with_session(self, name: str, *arguments: object) -> None:
-        """Pass a wish on; what was said before is over."""
-        if name not in ("stop", "bring_home"):
-            self.page.notify("")
+    def _wish(self, wish: Callable[[IntakeSession], None]) -> None:
+        """Pass a wish on to the session; what was said before is over."""
+        self.page.notify("")
         if self._session is not None:
-            getattr(self._session, name)(*arguments)
+            wish(self._session)
 
     def _switch_undated(self) -> None:
         from jutrek.filing import HouseRules, Undated
 
         self._unfiled = not self._unfiled
-        self._with_session("use_rules", HouseRules(undated=Undated.UNFILED if self._unfiled else Undated.STAY))
+        rules = HouseRules(undated=Undated.UNFILED if self._unfiled else Undated.STAY)
+        self._wish(lambda session: session.use_rules(rules))
 
     def _hear(self, event: events.Event) -> None:
         from jutrek.desk import events
@@ -242,6 +238,7 @@ class MainWindow(QMainWindow):
                 figures = f"{done:,} of {total:,}" if total else f"{done:,} files" if done else ""
                 page.show_working(f"{what}." if what else "", figures)
             case events.Running():
+                self._running = True
                 page.show_running(event)
             case events.Ended(outcome):
                 self._end_run()
@@ -253,15 +250,14 @@ class MainWindow(QMainWindow):
                 page.notify("The last run did not end.", more, "Bring the same sources home to finish it.")
             case events.Saved(path):
                 page.notify("The plan is saved.", os.path.basename(path))
-            case events.Trouble(_, error):
-                self._end_run()
+            case events.Trouble(root, error):
+                if not root:
+                    self._end_run()
                 page.notify("That did not work.", str(error), brick=True)
 
     def _show_board(self, board: Board) -> None:
         self.header.show_place(board.place)
         self.page.show_board(board, self._undated_words())
-        if board.plan is not None and not self._running:
-            self.settled.emit()
 
     def _undated_words(self) -> str:
         return "Leave them on the source" if self._unfiled else "Take them to Unfiled"
@@ -287,7 +283,6 @@ class MainWindow(QMainWindow):
             look = self.page.board.count(State.LOOK)
             stay = f"{paint.counted(look, 'capture')} without a date to trust stay on their source." if look else ""
             self.page.notify(came, stay, "The cards are as they were.")
-        self.settled.emit()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if any(url.isLocalFile() for url in event.mimeData().urls()):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
+
 from PySide6.QtCore import QRect, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QPainter, QPaintEvent
 from PySide6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QSizePolicy, QTreeWidget, QTreeWidgetItem, QWidget
@@ -119,6 +121,7 @@ class Panel(QWidget):
         paint.card(painter, self.rect(), self._theme.card, self._theme.line)
         self.draw(painter, QRect(14, 10, self.width() - 28, 18))
 
+    @abstractmethod
     def draw(self, painter: QPainter, line: QRect) -> None:
         """Draw the lines; the first one is given."""
 

@@ -25,7 +25,6 @@ class SourceTile(QWidget):
         self.view = view
         self._reading: tuple[int, int] | None = None
         self._running = False
-        self._trouble = ""
         self.setFixedHeight(76)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.show_view(view)
