@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import os
-import struct
 import threading
 from collections.abc import Sequence
 from datetime import datetime
@@ -13,8 +12,10 @@ from pathlib import Path
 from PIL import Image
 
 from jutrek.demo import sound, stills
+from jutrek.demo.shelf.boxes import box, brand, movie_header, since_1904
 from jutrek.desk.intake import make_captures, plan_of, read_source
 from jutrek.filing import HouseRules, Plan
+from jutrek.formats import Reading
 from jutrek.library import Library
 from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
@@ -44,14 +45,6 @@ def wav(when: datetime = WHEN, *, seed: int = 0) -> bytes:
     return sound.take(when, 0.2, seed, scene="Yard", number=3)
 
 
-def tiff(when: datetime = WHEN) -> bytes:
-    """A TIFF with the original date in its Exif directory."""
-    exif = Image.Exif()
-    exif[0x0132] = "2026:06:01 08:00:00"
-    exif.get_ifd(0x8769)[0x9003] = when.strftime("%Y:%m:%d %H:%M:%S")
-    return exif.tobytes().removeprefix(b"Exif\0\0")
-
-
 def xmp(when: str = "2026-05-14T10:26:13+02:00") -> bytes:
     """A sidecar."""
     return (
@@ -61,34 +54,20 @@ def xmp(when: str = "2026-05-14T10:26:13+02:00") -> bytes:
     ).encode()
 
 
-def box(name: bytes, *parts: bytes) -> bytes:
-    """An ISO-BMFF box."""
-    body = b"".join(parts)
-    return struct.pack(">I4s", 8 + len(body), name) + body
-
-
-def movie_header(seconds_since_1904: int, *, length: int = 4000, version: int = 0) -> bytes:
-    """An `mvhd` with a scale of 1000."""
-    form = ">B3xQQIQ" if version else ">B3xIIII"
-    return box(b"mvhd", struct.pack(form, version, seconds_since_1904, 0, 1000, length), bytes(80))
-
-
-def user_text(name: bytes, text: str) -> bytes:
-    """QuickTime international text."""
-    data = text.encode()
-    return box(name, struct.pack(">HH", len(data), 0), data)
-
-
-def since_1904(when: datetime) -> int:
-    """Seconds from 1904-01-01."""
-    return int((when - datetime(1904, 1, 1)).total_seconds())
-
-
-def mp4(utc: datetime = WHEN, *udta: bytes, brand: bytes = b"isom", media: bytes = b"\0" * 64) -> bytes:
+def mp4(utc: datetime = WHEN, *udta: bytes, name: bytes = b"isom", media: bytes = b"\0" * 64) -> bytes:
     """An MP4 with its `moov` behind the media data."""
     header = movie_header(since_1904(utc))
     more = (box(b"udta", *udta),) if udta else ()
-    return box(b"ftyp", brand, b"\0\0\0\0") + box(b"mdat", media) + box(b"moov", header, *more)
+    return brand(name) + box(b"mdat", media) + box(b"moov", header, *more)
+
+
+def claims_inside(reading: Reading) -> list[tuple[str, str, str | None]]:
+    """Kind, value and offset of the claims that stand inside a file."""
+    return [
+        (claim.at, claim.stamp.iso(), str(claim.stamp.offset) if claim.stamp.offset else None)
+        for claim in reading.claims
+        if claim.at not in ("name", "folder", "file")
+    ]
 
 
 def put(path: Path, data: bytes, when: datetime = WHEN) -> Path:

@@ -63,13 +63,14 @@ class BrokenFile(FileTrouble):
     """The content contradicts its format.
 
     Args:
-        offset: where in the file, in bytes, the contradiction shows.
+        offset: where in the file, in bytes, the contradiction shows; negative in bytes that were unpacked.
         expected: what the format asks for there.
         got: what stands there instead.
     """
 
     def __init__(self, offset: int, expected: str, got: str) -> None:
-        super().__init__(f"Damaged at byte {offset}: expected {expected}, found {got}.")
+        at = f" at byte {offset}" if offset >= 0 else ""
+        super().__init__(f"Damaged{at}: expected {expected}, found {got}.")
         self.offset = offset
         self.expected = expected
         self.got = got

@@ -10,6 +10,7 @@ import signal
 import subprocess
 import sys
 import threading
+from contextlib import suppress
 from collections.abc import Callable
 from pathlib import Path
 
@@ -138,7 +139,12 @@ class Fault:
 
 
 def temporary_of(library: Library) -> Path:
-    (path,) = [path for path in Path(library.root).rglob(".jutrek-*.part") if path.stat().st_size >= len(BLOCKS)]
+    """The temporary of the long clip; those of small files may get their names at any moment."""
+    long = []
+    for path in Path(library.root).rglob(".jutrek-*.part"):
+        with suppress(FileNotFoundError):
+            long += [path] if path.stat().st_size >= len(BLOCKS) else []
+    (path,) = long
     return path
 
 

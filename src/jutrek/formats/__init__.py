@@ -6,40 +6,50 @@ a note. It reports and decides nothing.
 
 from __future__ import annotations
 
+import logging
 import os
 import stat
 
 from jutrek.errors import BrokenFile, SourceUnreadable
-from jutrek.formats.outside import of_name, of_time
+from jutrek.formats.beside import read_beside
+from jutrek.formats.draft import Draft
+from jutrek.formats.outside import of_folder, of_name, of_time
 from jutrek.formats.reading import (
     Claim,
     DeviceFacts,
-    Draft,
+    Exposure,
     Kind,
     Offset,
     Precision,
     Reading,
     Stamp,
     Stretch,
+    Tie,
+    Track,
 )
-from jutrek.formats.sniff import reader_for
+from jutrek.formats.sniff import HEAD, reader_for
 from jutrek.formats.span import FileBytes, Span
 
 __all__ = [
+    "STUMBLED",
     "Claim",
     "DeviceFacts",
+    "Exposure",
     "Kind",
     "Offset",
     "Precision",
     "Reading",
     "Stamp",
     "Stretch",
+    "Tie",
+    "Track",
     "open_read_only",
     "read",
-    "read_bytes",
 ]
 
-_HEAD = 1024
+STUMBLED = "Jutrek stumbled over this file's metadata; what was read before is kept."
+
+_log = logging.getLogger(__name__)
 
 
 def open_read_only(path: str) -> int:
@@ -68,7 +78,7 @@ def open_read_only(path: str) -> int:
 
 
 def read(path: str) -> Reading:
-    """Read what the file at `path` says.
+    """Read what the file at `path` says, what stands beside it where its device writes that, and its outside claims.
 
     Raises:
         SourceUnreadable: when the file cannot be opened or read at all. What it contains raises nothing.
@@ -76,34 +86,50 @@ def read(path: str) -> Reading:
     fd = open_read_only(path)
     try:
         status = os.fstat(fd)
-        return read_bytes(FileBytes(fd, status.st_size), os.path.basename(path), status.st_mtime_ns)
+        draft = _inside(fd, status.st_size, path)
+        mtime_ns = status.st_mtime_ns
+    except OSError as error:
+        raise SourceUnreadable(path, error) from error
+    finally:
+        os.close(fd)
+    if draft.kind is Kind.CLIP:
+        read_beside(path, draft, _alone)
+    folder, name = os.path.split(path)
+    for claim in (of_name(os.path.splitext(name)[0]), of_folder(folder), of_time(mtime_ns)):
+        if claim is not None:
+            draft.claims.append(claim)
+    return draft.done()
+
+
+def _alone(path: str) -> Draft:
+    """What is inside one file, and nothing from around it."""
+    fd = open_read_only(path)
+    try:
+        return _inside(fd, os.fstat(fd).st_size, path)
     except OSError as error:
         raise SourceUnreadable(path, error) from error
     finally:
         os.close(fd)
 
 
-def read_bytes(content: FileBytes, name: str, mtime_ns: int) -> Reading:
-    """Read content that is open already; `name` and `mtime_ns` (nanoseconds since 1970, UTC) add outside claims."""
+def _inside(fd: int, size: int, path: str) -> Draft:
     draft = Draft()
-    span = Span(content)
-    stem, _, suffix = name.rpartition(".") if "." in name else (name, "", "")
-    _read_inside(span, draft, suffix.lower())
-    for claim in (of_name(stem), of_time(mtime_ns)):
-        if claim is not None:
-            draft.claims.append(claim)
-    return draft.done()
-
-
-def _read_inside(span: Span, draft: Draft, suffix: str) -> None:
-    if span.size == 0:
-        draft.notes.append("The file is empty.")
-        return
-    reader = reader_for(span.read(0, min(_HEAD, span.size)), suffix)
+    if size == 0:
+        draft.note("The file is empty.")
+        return draft
+    content = FileBytes(fd, size)
+    reader = reader_for(content.head[:HEAD], os.path.splitext(path)[1][1:].lower(), size)
     if reader is None:
-        draft.notes.append("The content is of no format that Jutrek knows.")
-        return
+        draft.note("The content is of no format that Jutrek knows.")
+        return draft
     try:
-        reader(span, draft)
+        reader(Span(content), draft)
     except BrokenFile as damage:
-        draft.notes.append(str(damage))
+        draft.note(str(damage))
+    except OSError:
+        raise
+    # A reader that fails otherwise has an error of its own; the file is brought home all the same.
+    except Exception:  # noqa: BLE001
+        _log.exception("A reader failed on %r", path)
+        draft.note(STUMBLED)
+    return draft

@@ -1,6 +1,8 @@
-"""JPEG: Exif and XMP from the segments before the picture, and its size.
+"""JPEG: Exif, XMP and press data from the segments before the picture, its size, and what stands behind it.
 
-Follows ITU-T T.81 annex B (markers and segments), Exif 2.32 section 4.5.4 (APP1) and XMP part 3 section 1.1.3.
+Follows ITU-T T.81 annex B (markers and segments), Exif 2.32 section 4.5.4 (APP1), XMP part 3 section 1.1.3 and
+CIPA DC-007 (multi-picture format: APP2, offsets counted from behind its `MPF\\0`). Phones put a clip behind the
+picture and say its length in the XMP data.
 """
 
 from __future__ import annotations
@@ -8,8 +10,10 @@ from __future__ import annotations
 import struct
 
 from jutrek.errors import BrokenFile
-from jutrek.formats import tiff, xmp
-from jutrek.formats.reading import Draft, Kind, Stretch
+from jutrek.formats import exif, iptc, xmp
+from jutrek.formats.directories import Tiff
+from jutrek.formats.draft import Draft
+from jutrek.formats.reading import Kind, Stretch
 from jutrek.formats.span import Span
 
 MAX_SEGMENTS = 500
@@ -17,46 +21,80 @@ TAIL = 4096
 
 _SEGMENT = struct.Struct(">BBH")
 _FRAME = struct.Struct(">BHH")
-_EXIF = b"Exif\0\0"
-_XMP = b"http://ns.adobe.com/xap/1.0/\0"
+_PICTURE = struct.Struct("IIIHH")
+_EXIF, _XMP = b"Exif\0\0", b"http://ns.adobe.com/xap/1.0/\0"
+_MULTI, _RESOURCES = b"MPF\0", b"Photoshop 3.0\0"
 _FRAMES = frozenset(range(0xC0, 0xD0)) - {0xC4, 0xC8, 0xCC}
-_APP1, _END = 0xE1, b"\xff\xd9"
+_APP1, _APP2, _APP13, _COMMENT = 0xE1, 0xE2, 0xED, 0xFE
+_END, _KNOWN_TAILS = b"\xff\xd9", (b"SEFT",)
+_MULTI_ENTRIES = 0xB002
 
 
 def read(span: Span, draft: Draft) -> None:
-    """Read a JPEG's segments up to the frame header, and look whether the picture has an end."""
+    """Read a JPEG: its segments, whether the picture has an end, and what follows it."""
     draft.kind, draft.format = Kind.STILL, "jpeg"
-    offset = 2
+    picture_at, motion = read_metadata(span, draft)
+    end = span.size
+    if 0 < motion < span.size and span.upto(span.size - motion + 4, 4) == b"ftyp":
+        end = span.size - motion
+        draft.motion = Stretch(end, motion)
+    behind = [stretch.offset for stretch in draft.previews if stretch.offset > picture_at]
+    draft.payload = [Stretch(picture_at, min([end, *behind]) - picture_at)]
+    tail = span.read(max(0, end - TAIL), min(TAIL, end))
+    if _END not in tail and not tail.endswith(_KNOWN_TAILS):
+        draft.note("The picture's end mark is missing: the file may have been cut off.")
+
+
+def read_metadata(span: Span, draft: Draft) -> tuple[int, int]:
+    """Read the segments up to the frame header.
+
+    Returns:
+        Where the picture itself begins, behind the segments that describe it; and the length of a clip at the end.
+
+    Raises:
+        BrokenFile: when the segments do not follow one another up to a frame header.
+    """
+    offset, picture_at, motion = 2, 0, 0
     for _ in range(MAX_SEGMENTS):
         mark, marker, size = span.unpack(_SEGMENT, offset)
         if mark != 0xFF:
-            raise BrokenFile(span.start + offset, "a segment marker", f"0x{mark:02X}")
+            raise BrokenFile(span.where(offset), "a segment marker", f"0x{mark:02X}")
         if marker == 0xFF:
             offset += 1
             continue
-        if marker == _APP1:
-            _metadata(span.part(offset + 4, max(size - 2, 0)), draft)
-        elif marker in _FRAMES:
+        if marker in (_APP1, _APP2, _APP13):
+            motion = _described(span.part(offset + 4, max(size - 2, 0)), marker, draft) or motion
+        elif not picture_at and not (0xE0 <= marker <= 0xEF or marker == _COMMENT):
+            picture_at = offset
+        if marker in _FRAMES:
             _, draft.height, draft.width = span.unpack(_FRAME, offset + 4)
-            break
+            return picture_at, motion
         offset += 2 + max(size, 2)
-    tail = span.read(max(0, span.size - TAIL), min(TAIL, span.size))
-    if tail.rfind(_END) < 0:
-        draft.notes.append("The picture's end mark is missing: the file may have been cut off.")
+    raise BrokenFile(span.where(offset), f"a picture within {MAX_SEGMENTS} segments", "more segments")
 
 
-def _metadata(body: Span, draft: Draft) -> None:
-    """One APP1 segment; damage inside it does not hide the segments behind it."""
-    head = body.read(0, min(len(_XMP), body.size))
+def _described(body: Span, marker: int, draft: Draft) -> int:
+    """One descriptive segment; damage inside it does not hide the segments behind it."""
+    head = body.upto(0, len(_XMP))
     try:
-        if head.startswith(_EXIF):
-            block = body.loaded(len(_EXIF), body.size - len(_EXIF))
-            before = draft.preview
-            tiff.read_exif(block, draft)
-            if draft.preview is not None and draft.preview is not before:
-                at = body.start + len(_EXIF) + draft.preview.offset
-                draft.preview = Stretch(at, draft.preview.size)
+        if marker == _APP1 and head.startswith(_EXIF):
+            exif.read_block(body.loaded(len(_EXIF), body.size - len(_EXIF)), draft)
         elif head == _XMP:
-            xmp.read(body.read(len(_XMP), body.size - len(_XMP)), draft)
+            return xmp.read(body.read(len(_XMP), body.size - len(_XMP)), draft)
+        elif marker == _APP2 and head.startswith(_MULTI):
+            _pictures_behind(body.rest(len(_MULTI)), draft)
+        elif marker == _APP13 and head.startswith(_RESOURCES):
+            iptc.read_resources(body.read(len(_RESOURCES), body.size - len(_RESOURCES)), draft)
     except BrokenFile as damage:
-        draft.notes.append(f"The camera's data are damaged. {damage}")
+        draft.note(f"The camera's data are damaged. {damage}")
+    return 0
+
+
+def _pictures_behind(block: Span, draft: Draft) -> None:
+    """The pictures of a multi-picture file but the first: large previews, gain maps, the other eye's view."""
+    tiff = Tiff.opened(block)
+    pictures = tiff.raw(tiff.one(tiff.first), _MULTI_ENTRIES, 64 * 16)
+    form = struct.Struct(tiff.order + _PICTURE.format)
+    for _, size, offset, _, _ in form.iter_unpack(pictures[: len(pictures) // 16 * 16]):
+        if offset and size:
+            draft.preview(Stretch(block.origin + offset, size))

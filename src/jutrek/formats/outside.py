@@ -1,7 +1,8 @@
-"""Claims from around a file: its name and its file time."""
+"""Claims from around a file: its name, the folders that it lies in, and its file time."""
 
 from __future__ import annotations
 
+import os
 import re
 import time
 from datetime import datetime
@@ -15,6 +16,10 @@ _SPACED = re.compile(
     rf"(?<!\d){_YEAR}[-._]{_MONTH}[-._]{_DAY}[-_T ]{{1,2}}{_HOUR}[-.:_]{_MINUTE}[-.:_]{_SECOND}(?P<ms>\d{{3}})?(?!\d)"
 )
 _DAY_ONLY = re.compile(rf"(?<!\d){_YEAR}(?P<sep>[-._]?){_MONTH}(?P=sep){_DAY}(?!\d)")
+_MONTH_ONLY = re.compile(rf"(?<!\d){_YEAR}[-._]{_MONTH}(?![-._]?\d)")
+_PATH = re.compile(rf"(?:^|/){_YEAR}(?:/{_MONTH}(?!\d)[^/]*(?:/{_DAY}(?!\d)[^/]*)?)?$")
+_FOLDERS = 4
+"""Folders above a file that are looked at, the nearest first."""
 _UTC_NAMES = re.compile(r"PXL_\d{8}_")
 _SENT = re.compile(r"-WA\d{4}\b")
 
@@ -34,6 +39,32 @@ def of_name(stem: str) -> Claim | None:
         return None
     where = "the file's name, which tells the day it was sent" if _SENT.search(stem) else "the file's name"
     return Claim("name", Stamp(day, Precision.DAY), where, found[0])
+
+
+def of_folder(folder: str) -> Claim | None:
+    """The date that the nearest folders state, as far as they do: `2026-05-14 Bridge`, `2026-05`, `2026/05/14`."""
+    names = [name for name in folder.split(os.sep)[-_FOLDERS:] if name]
+    for depth in range(len(names), 0, -1):
+        name = names[depth - 1]
+        if found := _DAY_ONLY.search(name):
+            stamp = _date(found["y"], found["m"], found["d"])
+        elif found := _MONTH_ONLY.search(name):
+            stamp = _date(found["y"], found["m"])
+        elif found := _PATH.search("/".join(names[:depth])):
+            stamp = _date(found["y"], found["m"], found["d"])
+        else:
+            continue
+        if stamp is not None:
+            return Claim("folder", stamp, "the name of its folder", found[0].strip("/"))
+    return None
+
+
+def _date(year: str, month: str | None = None, day: str | None = None) -> Stamp | None:
+    try:
+        wall = datetime(int(year), int(month or 1), int(day or 1))
+    except ValueError:
+        return None
+    return Stamp(wall, Precision.DAY if day else Precision.MONTH if month else Precision.YEAR)
 
 
 def of_time(mtime_ns: int) -> Claim | None:

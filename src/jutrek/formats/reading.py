@@ -5,7 +5,7 @@ A reader reports what the bytes say and decides nothing: which claim is believed
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import datetime
 from enum import IntEnum, StrEnum
 
@@ -75,7 +75,8 @@ class Stamp:
     def iso(self) -> str:
         """ISO 8601 as far as the precision goes, without offset."""
         if self.precision is Precision.SUBSECOND:
-            return self.wall.isoformat(timespec="microseconds").rstrip("0")
+            digits = f"{self.wall.microsecond:06}".rstrip("0") or "0"
+            return f"{self.wall.isoformat(timespec='seconds')}.{digits}"
         return self.wall.isoformat(timespec="seconds")[: _ISO_LENGTH[self.precision]]
 
 
@@ -98,11 +99,56 @@ class Claim:
 
 @dataclass(frozen=True, slots=True)
 class DeviceFacts:
-    """What a file says about the device that made it; empty strings where it is silent."""
+    """What a file says about the device that made it; empty strings where it is silent.
+
+    `lens` is what was mounted, `owner` the name that a person entered into the device.
+    """
 
     make: str = ""
     model: str = ""
     serial: str = ""
+    lens: str = ""
+    owner: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Exposure:
+    """How a still was exposed: seconds, f-number, ISO speed, and focal length in millimetres; 0 where unknown."""
+
+    seconds: float = 0.0
+    aperture: float = 0.0
+    speed: int = 0
+    focal_length: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Track:
+    """What a clip or a sound says about its streams; 0 or an empty string where it is silent.
+
+    Attributes:
+        frame_rate: frames a second.
+        timecode: of the first frame, `HH:MM:SS:FF` (`;` before the frames where frames are dropped).
+        channels: of sound.
+        sample_rate: samples a second and channel.
+    """
+
+    frame_rate: float = 0.0
+    timecode: str = ""
+    channels: int = 0
+    sample_rate: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Tie:
+    """An identifier that ties files together.
+
+    Attributes:
+        kind: what it identifies, such as `content`, `burst`, `umid`, `chapter`, `scene`, `take`, `tape`.
+        value: as stored.
+    """
+
+    kind: str
+    value: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,7 +172,12 @@ class Reading:
         duration: in seconds; 0.0 for stills and where unknown.
         orientation: the Exif value 1..8.
         position: latitude and longitude in degrees (WGS 84), or None.
-        preview: an embedded JPEG, or None.
+        exposure: how a still was exposed, or None where nothing is said.
+        track: facts about the streams of a clip or sound, or None where nothing is said.
+        ties: identifiers that tie this file to others.
+        previews: embedded JPEGs, in the order of the file.
+        motion: a clip that stands behind the picture, or None.
+        payload: where the picture, clip or sound itself stands, without its metadata; empty where not told.
         notes: sentences about what is odd or damaged.
     """
 
@@ -139,45 +190,15 @@ class Reading:
     duration: float = 0.0
     orientation: int = 1
     position: tuple[float, float] | None = None
-    preview: Stretch | None = None
+    exposure: Exposure | None = None
+    track: Track | None = None
+    ties: tuple[Tie, ...] = ()
+    previews: tuple[Stretch, ...] = ()
+    motion: Stretch | None = None
+    payload: tuple[Stretch, ...] = ()
     notes: tuple[str, ...] = ()
 
-
-@dataclass(slots=True)
-class Draft:
-    """A reading in the making. A reader fills it as it goes, so that damage costs only what lies behind it."""
-
-    kind: Kind = Kind.OTHER
-    format: str = "unknown"
-    claims: list[Claim] = field(default_factory=list)
-    make: str = ""
-    model: str = ""
-    serial: str = ""
-    width: int = 0
-    height: int = 0
-    duration: float = 0.0
-    orientation: int = 1
-    position: tuple[float, float] | None = None
-    preview: Stretch | None = None
-    notes: list[str] = field(default_factory=list)
-
-    def claim(self, at: str, stamp: Stamp | None, where: str, raw: str) -> None:
-        """Note a claim; None (a blank date) is no claim. What was mended becomes a note."""
-        if stamp is None:
-            return
-        self.claims.append(Claim(at, stamp, where, raw))
-        if stamp.mended:
-            self.notes.append(f"{where[:1].upper()}{where[1:]} says “{raw}”: {stamp.mended}.")
-
-    def device(self) -> DeviceFacts | None:
-        """The device's facts, or None where nothing is known."""
-        if self.make or self.model or self.serial:
-            return DeviceFacts(self.make, self.model, self.serial)
-        return None
-
-    def done(self) -> Reading:
-        """The finished, immutable reading."""
-        return Reading(
-            self.kind, self.format, tuple(self.claims), self.device(), self.width, self.height, self.duration,
-            self.orientation, self.position, self.preview, tuple(self.notes),
-        )  # fmt: skip
+    @property
+    def preview(self) -> Stretch | None:
+        """The largest embedded JPEG, or None."""
+        return max(self.previews, key=lambda stretch: stretch.size, default=None)

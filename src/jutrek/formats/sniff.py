@@ -4,65 +4,134 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from jutrek.formats import isobmff, jpeg, tiff, wav, xmp
-from jutrek.formats.reading import Draft, Kind
+from jutrek.formats import (
+    adjustments,
+    aiff,
+    asf,
+    avi,
+    caf,
+    clipdata,
+    dv,
+    flac,
+    gif,
+    id3,
+    isobmff,
+    jpeg,
+    jxl,
+    matroska,
+    moi,
+    mp3,
+    mpegps,
+    mpegts,
+    mrw,
+    mxf,
+    ogg,
+    png,
+    raf,
+    srt,
+    tiff,
+    wav,
+    webp,
+    x3f,
+    xmp,
+)
+from jutrek.formats.draft import Draft
+from jutrek.formats.reading import Kind
 from jutrek.formats.span import Span
 
 Reader = Callable[[Span, Draft], None]
 
-_KNOWN_BY_SIGHT: tuple[tuple[int, bytes, Kind, str], ...] = (
-    (0, b"\x89PNG\r\n\x1a\n", Kind.STILL, "png"),
-    (8, b"WEBP", Kind.STILL, "webp"),
-    (8, b"AVI ", Kind.CLIP, "avi"),
-    (0, b"FUJIFILMCCD-RAW ", Kind.STILL, "raf"),
-    (0, b"IIRO", Kind.STILL, "orf"),
-    (0, b"IIRS", Kind.STILL, "orf"),
-    (0, b"IIU\0", Kind.STILL, "rw2"),
-    (0, b"\x1aE\xdf\xa3", Kind.CLIP, "matroska"),
-    (0, b"\x06\x0e\x2b\x34", Kind.CLIP, "mxf"),
-    (0, b"\0\0\x01\xba", Kind.CLIP, "mpeg-ps"),
-    (0, b"fLaC", Kind.SOUND, "flac"),
-    (0, b"OggS", Kind.SOUND, "ogg"),
-    (0, b"ID3", Kind.SOUND, "mp3"),
-    (8, b"AIFF", Kind.SOUND, "aiff"),
-    (8, b"AIFC", Kind.SOUND, "aiff"),
-)
-"""Offset, signature, kind and name of containers that are told, although their dates are not read yet."""
+HEAD = 1024
+"""Bytes that are looked at to tell a format."""
+
+_SIGNATURES: dict[bytes, Reader] = {
+    png.SIGNATURE[:4]: png.read,
+    jxl.SIGNATURE[:8]: jxl.read,
+    raf.SIGNATURE[:8]: raf.read,
+    mrw.SIGNATURE: mrw.read,
+    x3f.SIGNATURE: x3f.read,
+    gif.SIGNATURES[0][:4]: gif.read,
+    mpegps.SIGNATURE: mpegps.read,
+    matroska.SIGNATURE: matroska.read,
+    asf.SIGNATURE[:8]: asf.read,
+    flac.SIGNATURE: flac.read,
+    ogg.SIGNATURE: ogg.read,
+    caf.SIGNATURE: caf.read,
+}
+"""Readers by the first four or eight bytes."""
+_RIFF_FORMS: dict[bytes, Reader] = {b"WAVE": wav.read, b"AVI ": avi.read, b"WEBP": webp.read}
+_FORMS: dict[bytes, Reader] = {b"AIFF": aiff.read, b"AIFC": aiff.read}
+_CLIP_FILES = {b"HDMV": "cpi", b"MPLS": "mpls"}
 _XMP_STARTS = (b"<?xpacket", b"<x:xmpmeta", b"<x:xapmeta")
 
 
-def reader_for(head: bytes, suffix: str) -> Reader | None:
-    """The reader for a file that begins with `head` and is named with `suffix` (lower case, no dot)."""
+def reader_for(head: bytes, suffix: str, size: int) -> Reader | None:
+    """The reader for a file that begins with `head`.
+
+    Args:
+        head: the first bytes, up to `HEAD`.
+        suffix: the extension in lower case, without the dot.
+        size: of the whole file in bytes.
+    """
     if head[:3] == b"\xff\xd8\xff":
         return jpeg.read
-    if head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
+    if head[:4] in tiff.SIGNATURES:
         return lambda span, draft: tiff.read(span, draft, suffix)
     if isobmff.starts(head):
         return isobmff.read
-    if head[:4] in wav.SIGNATURES and head[8:12] == b"WAVE":
-        return wav.read
-    if _is_xmp(head):
+    if found := _SIGNATURES.get(head[:8]) or _SIGNATURES.get(head[:4]):
+        return found
+    if head[:4] in wav.SIGNATURES:
+        return _RIFF_FORMS.get(head[8:12])
+    if head[:4] == b"FORM":
+        return _FORMS.get(head[8:12])
+    if head[:4] in _CLIP_FILES:
+        return lambda _, draft: _told(draft, _CLIP_FILES[head[:4]])
+    return _by_structure(head, size) or _by_text(head)
+
+
+def _by_structure(head: bytes, size: int) -> Reader | None:
+    """Formats without a signature at their start: by what repeats, or fits."""
+    if head[:2] == jxl.BARE:
+        return jxl.read
+    if mxf.header_at(head) >= 0:
+        return mxf.read
+    if mpegts.stride(head):
+        return mpegts.read
+    if dv.starts(head):
+        return dv.read
+    if moi.starts(head, size):
+        return moi.read
+    if id3.size_of(head):
+        return _tagged
+    return mp3.read if mp3.starts(head) else None
+
+
+def _by_text(head: bytes) -> Reader | None:
+    plain = head.replace(b"\0", b"") if head[:2] in (b"\xff\xfe", b"\xfe\xff") else head
+    start = plain.lstrip(b"\xef\xbb\xbf\xff\xfe \r\n\t")
+    if start.startswith(_XMP_STARTS):
         return xmp.read_sidecar
-    return _seen(head)
+    if start.startswith((b"<?xml", b"<NonRealTimeMeta", b"<plist")):
+        if clipdata.ROOT in plain:
+            return clipdata.read_sidecar
+        if b"xmpmeta" in plain or b"rdf:RDF" in plain:
+            return xmp.read_sidecar
+        if adjustments.MARK in plain:
+            return adjustments.read
+    return srt.read if srt.starts(head) else None
 
 
-def _is_xmp(head: bytes) -> bool:
-    start = head.lstrip(b"\xef\xbb\xbf \r\n\t")
-    return start.startswith(_XMP_STARTS) or (start.startswith(b"<?xml") and b"xmpmeta" in head)
+def _tagged(span: Span, draft: Draft) -> None:
+    """An ID3 tag: before FLAC in some files, before MP3 in most."""
+    at = id3.size_of(span.upto(0, 10))
+    if span.upto(at, 4) == flac.SIGNATURE:
+        id3.read(span, draft)
+        flac.read(span.rest(at), draft)
+    else:
+        mp3.read(span, draft)
 
 
-def _seen(head: bytes) -> Reader | None:
-    for offset, signature, kind, name in _KNOWN_BY_SIGHT:
-        if head[offset : offset + len(signature)] == signature:
-            return lambda _, draft: _by_sight(draft, kind, name)
-    packets = ((188, 0, "mpeg-ts"), (192, 4, "mpeg-ts"))
-    for size, offset, name in packets:
-        marks = head[offset : offset + 4 * size : size]
-        if len(marks) == 4 and set(marks) == {0x47}:
-            return lambda _, draft: _by_sight(draft, Kind.CLIP, name)
-    return None
-
-
-def _by_sight(draft: Draft, kind: Kind, name: str) -> None:
-    draft.kind, draft.format = kind, name
-    draft.notes.append(f"Jutrek does not read dates inside {name} files yet; only the name and file time speak.")
+def _told(draft: Draft, name: str) -> None:
+    """A clip's file for players: it is known by sight, and holds no date of its own."""
+    draft.kind, draft.format = Kind.SIDECAR, name

@@ -19,25 +19,27 @@ BLOCK = 4096
 """Bytes read around a small request beyond the head."""
 READ_LIMIT = 4 * 1024 * 1024
 """Bytes that reading one file's metadata may cost, in all."""
+NOWHERE = -1
+"""The origin of bytes that do not stand in the file as they are, because they were unpacked."""
 
 
 class FileBytes:
     """Bytes of an open file, by position. The first `HEAD` bytes and the last block are kept."""
 
-    __slots__ = ("_block", "_block_at", "_fd", "_head", "cost", "size")
+    __slots__ = ("_block", "_block_at", "_fd", "cost", "head", "size")
 
     def __init__(self, fd: int, size: int) -> None:
         self._fd = fd
         self.size = size
         self._block = b""
         self._block_at = 0
-        self._head = os.pread(fd, min(HEAD, size), 0)
-        self.cost = len(self._head)
+        self.head = os.pread(fd, min(HEAD, size), 0)
+        self.cost = len(self.head)
 
     def at(self, position: int, count: int) -> bytes:
         """Return `count` bytes from `position`, fewer if the file shrank meanwhile."""
-        if position + count <= len(self._head):
-            return self._head[position : position + count]
+        if position + count <= len(self.head):
+            return self.head[position : position + count]
         into = position - self._block_at
         if 0 <= into and into + count <= len(self._block):
             return self._block[into : into + count]
@@ -51,16 +53,23 @@ class FileBytes:
 
 
 class Span:
-    """A bounded stretch of bytes. Offsets are relative to its start; nothing beyond its end can be read."""
+    """A bounded stretch of bytes. Offsets are relative to its start; nothing beyond its end can be read.
 
-    __slots__ = ("_file", "_memory", "size", "start")
+    `origin` is where in the file its first byte stands, or `NOWHERE`.
+    """
 
-    def __init__(self, source: FileBytes | bytes, start: int = 0, size: int | None = None) -> None:
+    __slots__ = ("_file", "_memory", "_start", "origin", "size")
+
+    def __init__(
+        self, source: FileBytes | bytes, start: int = 0, size: int | None = None, origin: int = NOWHERE
+    ) -> None:
         if isinstance(source, bytes):
             self._file, self._memory, whole = None, source, len(source)
+            self.origin = origin
         else:
             self._file, self._memory, whole = source, b"", source.size
-        self.start = start
+            self.origin = start
+        self._start = start
         self.size = whole - start if size is None else size
 
     def read(self, offset: int, count: int) -> bytes:
@@ -70,14 +79,16 @@ class Span:
             BrokenFile: when they do not all lie within the span, or the file is shorter than it said.
         """
         if offset < 0 or count < 0 or offset + count > self.size:
-            raise BrokenFile(
-                self.start + max(offset, 0), f"{count} bytes", f"{max(self.size - max(offset, 0), 0)} left"
-            )
-        at = self.start + offset
+            raise self._beyond(offset, count)
+        at = self._start + offset
         data = self._memory[at : at + count] if self._file is None else self._file.at(at, count)
         if len(data) != count:
-            raise BrokenFile(self.start + offset, f"{count} bytes", f"{len(data)}")
+            raise BrokenFile(self.where(offset), f"{count} bytes", f"{len(data)}")
         return data
+
+    def upto(self, offset: int, count: int) -> bytes:
+        """Return `count` bytes from `offset`, or fewer where the span ends before."""
+        return self.read(offset, max(0, min(count, self.size - offset))) if offset >= 0 else b""
 
     def unpack(self, form: struct.Struct, offset: int) -> tuple[Any, ...]:
         """Unpack a fixed structure at `offset`."""
@@ -90,11 +101,34 @@ class Span:
             BrokenFile: when it does not lie within this span.
         """
         if offset < 0 or count < 0 or offset + count > self.size:
-            raise BrokenFile(
-                self.start + max(offset, 0), f"a part of {count} bytes", f"{max(self.size - offset, 0)} left"
-            )
-        return Span(self._memory if self._file is None else self._file, self.start + offset, count)
+            raise self._beyond(offset, count)
+        start = self._start + offset
+        if self._file is not None:
+            return Span(self._file, start, count)
+        return Span(self._memory, start, count, NOWHERE if self.origin == NOWHERE else self.origin + offset)
+
+    def rest(self, offset: int) -> Span:
+        """The span from `offset` to the end of this one."""
+        return self.part(offset, self.size - offset)
+
+    def file_part(self, offset: int, count: int) -> Span:
+        """A span of the whole file, for formats that point from the inside to anywhere.
+
+        Raises:
+            BrokenFile: when it does not lie within the file, or these bytes are not of a file.
+        """
+        if self._file is None:
+            raise BrokenFile(self.origin, "bytes of the file", "unpacked ones")
+        return Span(self._file).part(offset, count)
 
     def loaded(self, offset: int, count: int) -> Span:
         """A span within this one whose bytes are read into memory at once: for parts that are read all over."""
-        return Span(self.read(offset, count))
+        return Span(self.read(offset, count), origin=self.where(offset))
+
+    def where(self, offset: int) -> int:
+        """Where in the file the byte at `offset` stands; `NOWHERE` where it does not stand in it as it is."""
+        return NOWHERE if self.origin == NOWHERE else self.origin + offset
+
+    def _beyond(self, offset: int, count: int) -> BrokenFile:
+        left = max(self.size - max(offset, 0), 0)
+        return BrokenFile(self.where(max(offset, 0)), f"{count} bytes", f"{left} left")

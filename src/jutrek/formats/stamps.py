@@ -16,12 +16,20 @@ from jutrek.formats.reading import UTC_BY_DEFINITION, Offset, Precision, Stamp
 ZERO_POINTS = frozenset({datetime(1904, 1, 1), datetime(1970, 1, 1), datetime(1980, 1, 1)})
 
 _PATTERN = re.compile(
-    r"""\s* (\d{4})
+    r"""\s* (\d{4})(?!\d)
     (?: [:\-/._\ ] \s?(\d{1,2}) (?: [:\-/._\ ] \s?(\d{1,2}) )? )?
-    (?: [T\s]+ \s?(\d{1,2}) [:\-._] \s?(\d{1,2}) (?: [:\-._] \s?(\d{1,2}) (?: [.,] (\d{1,9}) )? )? )?
+    (?: (?:[T\s]+|/\s) \s?(\d{1,2}) [:\-._] \s?(\d{1,2}) (?: [:\-._] \s?(\d{1,2}) (?: [.,] (\d{1,9}) )? )? )?
     \s* (?: (Z|UTC|GMT) | )  (?: ([+\-]) (\d{1,2}) (?: :? (\d{2}) )? )?
     """,
     re.VERBOSE,
+)
+_BASIC = re.compile(r"\s*(\d{4})(\d\d)(\d\d)(?:[T ]?(\d\d)(\d\d)(\d\d)?)?(?!\d)(.*)")
+_MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
+_MONTH = rf"({'|'.join(_MONTHS)})[a-z]*\.?"
+_CLOCK = r"(\d{1,2}):(\d{2}):(\d{2})"
+_SPELLED = (
+    re.compile(rf"\s*(?:[a-z]{{3,9}},?\s+)?{_MONTH}\s+(\d{{1,2}})\s+{_CLOCK}\s+()(\d{{4}})", re.IGNORECASE),
+    re.compile(rf"\s*(?:[a-z]{{3,9}},?\s+)?(\d{{1,2}})[\s-]{_MONTH}[\s-](\d{{4}})\s+{_CLOCK}(.*)", re.IGNORECASE),
 )
 _OFFSET = re.compile(r"\s*(?:(Z)|([+\-])(\d{1,2})(?::?(\d{2}))?)")
 
@@ -41,7 +49,7 @@ def parse(text: str, *, fraction: str = "", offset: str = "") -> Stamp | None:
         return plain
     found = _PATTERN.match(text)
     if not found:
-        return None
+        return _basic(text) or _spelled(text)
     year, month, day, hour, minute, second, digits, utc, sign, zone_h, zone_m = found.groups()
     zone = _offset(utc, sign, zone_h, zone_m) or parse_offset(offset)
     stamp = _date(int(year), month, day)
@@ -51,6 +59,28 @@ def parse(text: str, *, fraction: str = "", offset: str = "") -> Stamp | None:
     if timed.wall in ZERO_POINTS and timed.precision >= Precision.MINUTE:
         return None
     return _with(timed, zone)
+
+
+def _basic(text: str) -> Stamp | None:
+    """ISO 8601 without separators: `20260514`, `20260514T102613+0200`."""
+    found = _BASIC.match(text)
+    if not found:
+        return None
+    year, month, day, hour, minute, second, rest = found.groups()
+    clock = f"T{hour}:{minute}" + (f":{second}" if second else "") if hour else ""
+    return parse(f"{year}-{month}-{day}{clock}{rest}")
+
+
+def _spelled(text: str) -> Stamp | None:
+    """Months by their English names: `Wed Apr 22 15:03:02 2009` (C), `22 Apr 2009 15:03:02 +0200` (RFC 5322)."""
+    if found := _SPELLED[0].match(text):
+        month, day, hour, minute, second, zone, year = found.groups()
+    elif found := _SPELLED[1].match(text):
+        day, month, year, hour, minute, second, zone = found.groups()
+    else:
+        return None
+    number = _MONTHS.index(month.lower()) + 1
+    return parse(f"{year}-{number:02}-{int(day):02} {hour}:{minute}:{second}{zone.strip()}")
 
 
 def _plain(text: str, fraction: str, offset: str) -> Stamp | None:
@@ -68,7 +98,7 @@ def _plain(text: str, fraction: str, offset: str) -> Stamp | None:
         return Stamp(wall, Precision.SECOND, zone)
     if not (fraction.isascii() and fraction.isdigit()):
         return None
-    return Stamp(wall.replace(microsecond=int(fraction[:6].ljust(6, "0"))), Precision.SUBSECOND, zone)
+    return _fine(wall, fraction, zone)
 
 
 @lru_cache(maxsize=128)
@@ -121,7 +151,14 @@ def _time(day: datetime, hour: int, minute: int, second: str | None, digits: str
     digits = digits if digits.isascii() and digits.isdigit() else ""
     if not digits:
         return Stamp(wall, Precision.SECOND)
-    return Stamp(wall.replace(microsecond=int(digits[:6].ljust(6, "0"))), Precision.SUBSECOND)
+    return _fine(wall, digits, None)
+
+
+def _fine(wall: datetime, digits: str, zone: Offset | None) -> Stamp:
+    """With a fraction of the second; three zeros and more are a writer's padding and no precision."""
+    if len(digits) > 2 and not int(digits):
+        return Stamp(wall, Precision.SECOND, zone)
+    return Stamp(wall.replace(microsecond=int(digits[:6].ljust(6, "0"))), Precision.SUBSECOND, zone)
 
 
 def _with(stamp: Stamp, zone: Offset | None) -> Stamp:

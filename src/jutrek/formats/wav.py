@@ -1,65 +1,65 @@
 """WAV, Broadcast Wave and their 64-bit forms: chunks, `bext`, `iXML` and the length of the sound.
 
 Follows the RIFF/WAVE specification, EBU Tech 3285 (`bext`: description 256, originator 32, reference 32, date 10,
-time 8, time reference 64 bits in samples since midnight) and EBU Tech 3306 / ITU-R BS.2088 (`RF64`, `BW64`, `ds64`).
+time 8, time reference 64 bits in samples since midnight, version, UMID 64), EBU Tech 3306 and ITU-R BS.2088 (`RF64`,
+`BW64`, `ds64`) and iXML 3.0.
 """
 
 from __future__ import annotations
 
 import struct
-from collections.abc import Iterator
 from datetime import timedelta
 
-from jutrek.errors import BrokenFile
-from jutrek.formats.reading import Draft, Kind, Precision, Stamp
+from jutrek.formats import id3
+from jutrek.formats.draft import Draft
+from jutrek.formats.markup import MAX_MARKUP, parsed
+from jutrek.formats.reading import Kind, Precision, Stamp, Stretch
+from jutrek.formats.riff import chunks, read_information, text
 from jutrek.formats.span import Span
 from jutrek.formats.stamps import parse
 
-MAX_CHUNKS = 1000
-MAX_IXML = 512 * 1024
 SIGNATURES = frozenset({b"RIFF", b"RF64", b"BW64"})
 
-_CHUNK = struct.Struct("<4sI")
 _FORMAT = struct.Struct("<HHII")
 _BEXT = struct.Struct("<256s32s32s10s8sQ")
+_UMID_AT, _UMID_SIZE = 348, 64
 _SIZES_64 = struct.Struct("<QQ")
 _IN_DS64 = 0xFFFFFFFF
-
-
-def chunks(span: Span, offset: int) -> Iterator[tuple[bytes, int, Span]]:
-    """Chunks one after the other: name, size as stated, and the body as far as the file goes."""
-    for _ in range(MAX_CHUNKS):
-        if offset + 8 > span.size:
-            return
-        name, size = span.unpack(_CHUNK, offset)
-        yield name, size, span.part(offset + 8, min(size, span.size - offset - 8))
-        offset += 8 + size + size % 2
+_DAY = 86_400
+_DEVICE = (("DEVICE_MODEL", "model"), ("DEVICE_SERIAL", "serial"))
+_TIES = (("SCENE", "scene"), ("TAKE", "take"), ("TAPE", "tape"), ("FAMILY_UID", "chapter"))
 
 
 def read(span: Span, draft: Draft) -> None:
     """Read the chunks of a WAV file."""
     draft.kind, draft.format = Kind.SOUND, "wav"
-    bytes_a_second = data = data_64 = 0
+    bytes_a_second = data_64 = 0
     for name, size, body in chunks(span, 12):
-        if name == b"ds64":
-            _, data_64 = body.unpack(_SIZES_64, 0)
-        elif name == b"fmt ":
-            _, _, _, bytes_a_second = body.unpack(_FORMAT, 0)
-        elif name == b"bext":
-            _broadcast(body, _rate(span), draft)
-        elif name == b"iXML":
-            _production(body, draft)
-        elif name == b"LIST" and body.size >= 4 and body.read(0, 4) == b"INFO":
-            _information(body, draft)
-        elif name == b"data":
-            data = data_64 if size == _IN_DS64 else size
-            if data > body.size:
-                draft.notes.append("The sound ends early: the file may have been cut off.")
-                data = body.size
+        with draft.sparing("The recorder's data are"):
+            if name == b"ds64":
+                _, data_64 = body.unpack(_SIZES_64, 0)
+            elif name == b"fmt ":
+                _, draft.channels, draft.sample_rate, bytes_a_second = body.unpack(_FORMAT, 0)
+            elif name == b"bext":
+                read_broadcast(body, _rate(span), draft)
+            elif name == b"iXML":
+                _production(body, draft)
+            elif name == b"LIST" and body.upto(0, 4) == b"INFO":
+                read_information(body, draft)
+            elif name in (b"id3 ", b"ID3 "):
+                id3.read(body, draft)
+        if name == b"data":
+            _sound(body, data_64 if size == _IN_DS64 else size, draft)
             if size == _IN_DS64:
                 break
-    if bytes_a_second:
-        draft.duration = data / bytes_a_second
+    if bytes_a_second and draft.payload:
+        draft.duration = draft.payload[0].size / bytes_a_second
+
+
+def _sound(body: Span, size: int, draft: Draft) -> None:
+    if size > body.size:
+        draft.note("The sound ends early: the file may have been cut off.")
+    draft.payload = [Stretch(body.origin, min(size, body.size))]
 
 
 def _rate(span: Span) -> int:
@@ -70,42 +70,32 @@ def _rate(span: Span) -> int:
     return 0
 
 
-def _broadcast(body: Span, rate: int, draft: Draft) -> None:
+def read_broadcast(body: Span, rate: int, draft: Draft) -> None:
+    """Read a `bext` chunk; `rate` in samples a second, or 0 where it is not known."""
     _, originator, reference, day, clock, samples = body.unpack(_BEXT, 0)
-    draft.make = draft.make or _text(originator)
-    draft.serial = draft.serial or _text(reference)
-    raw = f"{_text(day)} {_text(clock)}"
+    draft.made_by(make=text(originator), serial=text(reference))
+    umid = body.upto(_UMID_AT, _UMID_SIZE)
+    if any(umid[:32]):
+        draft.tie("umid", umid[:32].hex().upper())
+    raw = f"{text(day)} {text(clock)}"
     stamp = parse(raw)
-    if stamp and stamp.precision is Precision.DAY and rate:
-        since_midnight = timedelta(seconds=samples // rate)
-        if timedelta(0) < since_midnight < timedelta(days=1):
-            mended = "the time of day was taken from the sample count since midnight"
-            stamp = Stamp(stamp.wall + since_midnight, Precision.SECOND, mended=mended)
+    if stamp and stamp.precision is Precision.DAY and rate and 0 < samples // rate < _DAY:
+        mended = "the time of day was taken from the sample count since midnight"
+        stamp = Stamp(stamp.wall + timedelta(seconds=samples // rate), Precision.SECOND, mended=mended)
     draft.claim("bext", stamp, "the recorder's date", raw)
 
 
 def _production(body: Span, draft: Draft) -> None:
-    """iXML 3.0: the recorder's name stands in the same words as in `bext`, and scene and take beside it."""
-    from lxml import etree
-
-    text = body.read(0, min(body.size, MAX_IXML)).strip(b"\0 \r\n")
-    if b"<!DOCTYPE" in text or b"<!ENTITY" in text:
+    """iXML: the recorder, scene, take and tape, and the date of `bext` in another place."""
+    root = parsed(body.upto(0, MAX_MARKUP + 1), draft, "The recorder's iXML data")
+    if root is None:
         return
-    try:
-        root = etree.fromstring(text, etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=False))
-    except (etree.XMLSyntaxError, ValueError) as error:
-        raise BrokenFile(body.start, "well-formed iXML", type(error).__name__) from error
-    for tag, name in (("DEVICE_MODEL", "model"), ("DEVICE_SERIAL", "serial")):
-        if value := (root.findtext(f".//{tag}") or "").strip():
-            setattr(draft, name, value)
-
-
-def _information(body: Span, draft: Draft) -> None:
-    for name, _, text in chunks(body, 4):
-        if name == b"ICRD":
-            raw = _text(text.read(0, min(text.size, 64)))
-            draft.claim("info:created", parse(raw), "the date in the sound file's information", raw)
-
-
-def _text(data: bytes) -> str:
-    return data.split(b"\0", 1)[0].decode("utf-8", "replace").strip()
+    found = {name: (root.findtext(f".//{name}") or "").strip() for name, _ in (*_DEVICE, *_TIES)}
+    for name, field in _DEVICE:
+        if found[name]:
+            setattr(draft, field, found[name][:200])
+    for name, kind in _TIES:
+        draft.tie(kind, found[name])
+    day, clock = (root.findtext(f".//BWF_ORIGINATION_{part}") or "" for part in ("DATE", "TIME"))
+    if day:
+        draft.claim("ixml", parse(f"{day} {clock}"), "the recorder's date in its iXML data", f"{day} {clock}".strip())

@@ -1,4 +1,4 @@
-"""XMP packets and sidecars: dates and device, matched by namespace and never by prefix.
+"""XMP packets and sidecars: dates, device and ties, matched by namespace and never by prefix.
 
 Follows XMP part 1 (ISO 16684-1) section 7 (RDF/XML serialisation) and part 2 (properties). A packet that declares
 a document type is refused: entities have no business in metadata.
@@ -6,47 +6,68 @@ a document type is refused: entities have no business in metadata.
 
 from __future__ import annotations
 
-from jutrek.formats.reading import Draft, Kind
+from typing import Any
+
+from jutrek.formats.draft import Draft
+from jutrek.formats.markup import MAX_MARKUP, elements, parsed
+from jutrek.formats.reading import Kind
 from jutrek.formats.span import Span
 from jutrek.formats.stamps import parse
 
-MAX_SIDECAR = 2 * 1024 * 1024
-
 _XMP, _EXIF = "{http://ns.adobe.com/xap/1.0/}", "{http://ns.adobe.com/exif/1.0/}"
 _PHOTOSHOP, _TIFF = "{http://ns.adobe.com/photoshop/1.0/}", "{http://ns.adobe.com/tiff/1.0/}"
-_AUX = "{http://ns.adobe.com/exif/1.0/aux/}"
+_AUX, _EXIF_EX = "{http://ns.adobe.com/exif/1.0/aux/}", "{http://cipa.jp/exif/1.0/}"
+_DYNAMIC, _CAMERA = "{http://ns.adobe.com/xmp/1.0/DynamicMedia/}", "{http://ns.google.com/photos/1.0/camera/}"
+_ITEM, _DOCUMENT = "{http://ns.google.com/photos/1.0/container/item/}", "{http://ns.adobe.com/xap/1.0/mm/}"
 _DATES = {
     f"{_EXIF}DateTimeOriginal": ("xmp:original", "the time of shooting in the XMP data"),
     f"{_PHOTOSHOP}DateCreated": ("xmp:created", "the date of creation in the XMP data"),
+    f"{_DYNAMIC}shotDate": ("xmp:created", "the date of the take in the XMP data"),
+    f"{_EXIF}DateTimeDigitized": ("xmp:digitized", "the date of digitizing in the XMP data"),
     f"{_XMP}CreateDate": ("xmp:digitized", "the date of digitizing in the XMP data"),
     f"{_XMP}ModifyDate": ("xmp:changed", "the date of the last change in the XMP data"),
+    f"{_XMP}MetadataDate": ("xmp:changed", "the date of the last change of the metadata in the XMP data"),
 }
-_FACTS = {f"{_TIFF}Make": "make", f"{_TIFF}Model": "model", f"{_AUX}SerialNumber": "serial"}
+_FACTS = {
+    f"{_TIFF}Make": "make",
+    f"{_TIFF}Model": "model",
+    f"{_AUX}SerialNumber": "serial",
+    f"{_EXIF_EX}BodySerialNumber": "serial",
+    f"{_AUX}Lens": "lens",
+    f"{_EXIF_EX}LensModel": "lens",
+    f"{_AUX}OwnerName": "owner",
+    f"{_EXIF_EX}CameraOwnerName": "owner",
+}
+_TIES = {
+    f"{_DYNAMIC}scene": "scene",
+    f"{_DYNAMIC}tapeName": "tape",
+    f"{_DYNAMIC}takeNumber": "take",
+    f"{_CAMERA}BurstID": "burst",
+    f"{_DOCUMENT}OriginalDocumentID": "document",
+}
+_MOTION_OFFSET = f"{_CAMERA}MicroVideoOffset"
 
 
-def read(packet: bytes, draft: Draft) -> None:
-    """Read one packet. Damage becomes a note."""
-    from lxml import etree
+def read(packet: bytes, draft: Draft) -> int:
+    """Read one packet. Damage becomes a note.
 
-    if b"<!DOCTYPE" in packet or b"<!ENTITY" in packet:
-        draft.notes.append("The XMP data declare entities and were not read.")
-        return
-    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False, recover=False)
-    try:
-        root = etree.fromstring(packet.strip(b"\0 \t\r\n"), parser)
-    except (etree.XMLSyntaxError, ValueError):
-        draft.notes.append("The XMP data are damaged and were not read.")
-        return
-    for element in root.iter(etree.Element):
+    Returns:
+        How many bytes at the end of the file are a clip that belongs to the picture; 0 where none.
+    """
+    root = parsed(packet, draft, "The XMP data")
+    motion = 0
+    for element in elements(root) if root is not None else ():
         _property(element.tag, (element.text or "").strip(), draft)
         for name, value in element.attrib.items():
             _property(name, value.strip(), draft)
+        motion = motion or _motion(element)
+    return motion
 
 
 def read_sidecar(span: Span, draft: Draft) -> None:
     """Read a sidecar file that holds nothing but a packet."""
     draft.kind, draft.format = Kind.SIDECAR, "xmp"
-    read(span.read(0, min(span.size, MAX_SIDECAR)), draft)
+    read(span.upto(0, MAX_MARKUP + 1), draft)
 
 
 def _property(name: object, value: str, draft: Draft) -> None:
@@ -56,4 +77,17 @@ def _property(name: object, value: str, draft: Draft) -> None:
         at, words = _DATES[name]
         draft.claim(at, parse(value), words, value)
     elif name in _FACTS and not getattr(draft, _FACTS[name]):
-        setattr(draft, _FACTS[name], value)
+        setattr(draft, _FACTS[name], value[:200])
+    elif name in _TIES:
+        draft.tie(_TIES[name], value)
+
+
+def _motion(element: Any) -> int:
+    """The length of a motion part: counted from the file's end, or as an item of the container's directory."""
+    attributes = element.attrib
+    length = attributes.get(_MOTION_OFFSET, "")
+    if element.tag == _MOTION_OFFSET:
+        length = (element.text or "").strip()
+    elif attributes.get(f"{_ITEM}Semantic") == "MotionPhoto":
+        length = attributes.get(f"{_ITEM}Length", "")
+    return int(length) if length.isascii() and length.isdigit() and len(length) < 16 else 0

@@ -1,0 +1,96 @@
+"""A reading in the making, filled by readers as they go."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+
+from jutrek.errors import BrokenFile
+from jutrek.formats.reading import Claim, DeviceFacts, Exposure, Kind, Reading, Stamp, Stretch, Tie, Track
+
+MAX_CLAIMS, MAX_NOTES, MAX_TIES, MAX_PREVIEWS = 64, 16, 32, 16
+MAX_WORDS = 200
+"""Characters of a raw text that are kept: hostile files write long ones."""
+
+
+@dataclass(slots=True)
+class Draft:
+    """A reading in the making. A reader fills it as it goes, so that damage costs only what lies behind it."""
+
+    kind: Kind = Kind.OTHER
+    format: str = "unknown"
+    claims: list[Claim] = field(default_factory=list)
+    make: str = ""
+    model: str = ""
+    serial: str = ""
+    lens: str = ""
+    owner: str = ""
+    width: int = 0
+    height: int = 0
+    duration: float = 0.0
+    orientation: int = 1
+    position: tuple[float, float] | None = None
+    exposure: Exposure | None = None
+    frame_rate: float = 0.0
+    timecode: str = ""
+    channels: int = 0
+    sample_rate: int = 0
+    ties: list[Tie] = field(default_factory=list)
+    previews: list[Stretch] = field(default_factory=list)
+    motion: Stretch | None = None
+    payload: list[Stretch] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+
+    def claim(self, at: str, stamp: Stamp | None, where: str, raw: str) -> None:
+        """Note a claim; None (a blank date) is no claim. What was mended becomes a note."""
+        if stamp is None or len(self.claims) >= MAX_CLAIMS:
+            return
+        claim = Claim(at, stamp, where, raw if len(raw) <= MAX_WORDS else raw[:MAX_WORDS])
+        if claim in self.claims:
+            return
+        self.claims.append(claim)
+        if stamp.mended:
+            self.note(f"{where[:1].upper()}{where[1:]} says “{claim.raw}”: {stamp.mended}.")
+
+    def note(self, sentence: str) -> None:
+        """Note what is odd, once."""
+        if len(self.notes) < MAX_NOTES and sentence not in self.notes:
+            self.notes.append(sentence)
+
+    def tie(self, kind: str, value: str) -> None:
+        """Note an identifier; an empty one is none."""
+        tie = Tie(kind, value[:MAX_WORDS])
+        if value and len(self.ties) < MAX_TIES and tie not in self.ties:
+            self.ties.append(tie)
+
+    def made_by(self, make: str = "", model: str = "", serial: str = "") -> None:
+        """Note the device as far as nothing better is known of it yet."""
+        self.make, self.model = self.make or make[:MAX_WORDS], self.model or model[:MAX_WORDS]
+        self.serial = self.serial or serial[:MAX_WORDS]
+
+    def preview(self, stretch: Stretch) -> None:
+        """Note where an embedded JPEG stands."""
+        if len(self.previews) < MAX_PREVIEWS and stretch not in self.previews:
+            self.previews.append(stretch)
+
+    @contextmanager
+    def sparing(self, part: str) -> Iterator[None]:
+        """Damage within costs this part and no more; `part` begins the note, such as `The satellite data are`."""
+        try:
+            yield
+        except BrokenFile as damage:
+            self.note(f"{part} damaged. {damage}")
+
+    def done(self) -> Reading:
+        """The finished, immutable reading."""
+        device = track = None
+        if self.make or self.model or self.serial or self.lens or self.owner:
+            device = DeviceFacts(self.make, self.model, self.serial, self.lens, self.owner)
+        if self.frame_rate or self.timecode or self.channels or self.sample_rate:
+            track = Track(self.frame_rate, self.timecode, self.channels, self.sample_rate)
+        return Reading(
+            self.kind, self.format, tuple(self.claims), device, self.width, self.height, self.duration,
+            self.orientation, self.position, self.exposure, track, tuple(self.ties), tuple(self.previews), self.motion,
+            tuple(self.payload), tuple(self.notes),
+        )  # fmt: skip

@@ -1,0 +1,112 @@
+"""MPEG transport streams and AVCHD: the camcorder's date in the first pictures, and the length.
+
+Follows ISO/IEC 13818-1 (packets 2.4.3.2, adaptation field 2.4.3.4, program association and map 2.4.4.3 and 2.4.4.8,
+PES headers 2.4.3.6). AVCHD puts four bytes of arrival time before each packet.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from jutrek.formats import mdpm
+from jutrek.formats.draft import Draft
+from jutrek.formats.reading import Kind, Stretch
+from jutrek.formats.span import Span
+
+MAX_STREAM = 256 * 1024
+"""Bytes of the picture stream that are looked through for the date."""
+TAIL = 96 * 1024
+
+_PACKET, _SYNC = 188, 0x47
+_PICTURES = {0x01: "mpeg-1", 0x02: "mpeg-2", 0x1B: "h264", 0x24: "h265"}
+_H264 = 0x1B
+_CLOCK = 90_000
+
+
+def stride(head: bytes) -> int:
+    """The distance between packets, 188 or 192 bytes; 0 where the bytes are no transport stream."""
+    for size, offset in ((188, 0), (192, 4)):
+        marks = head[offset : offset + 5 * size : size]
+        if len(marks) >= 4 and set(marks) == {_SYNC}:
+            return size
+    return 0
+
+
+def read(span: Span, draft: Draft) -> None:
+    """Read the beginning of the picture stream, and the clocks at both ends."""
+    draft.kind, draft.format = Kind.CLIP, "mpeg-ts"
+    draft.payload = [Stretch(0, span.size)]
+    size = stride(span.upto(0, 1024))
+    data = span.upto(0, MAX_STREAM)
+    packets = list(_packets(data, size))
+    pictures = _pictures(packets)
+    first = _clock(packets, pictures[0]) if pictures else None
+    if pictures and pictures[1] == _H264:
+        mdpm.read(_stream(packets, pictures[0]), draft)
+    if first is not None and pictures:
+        start = max(0, span.size - TAIL) // size * size
+        last = _clock(list(_packets(span.upto(start, TAIL), size)), pictures[0], latest=True)
+        if last is not None:
+            draft.duration = ((last - first) % 2**33) / _CLOCK
+
+
+def _packets(data: bytes, size: int) -> Iterator[tuple[int, bool, bytes]]:
+    """Stream number, whether a unit starts here, and payload."""
+    for at in range(size - _PACKET, len(data) - _PACKET + 1, size):
+        if data[at] != _SYNC:
+            return
+        number = (data[at + 1] & 0x1F) << 8 | data[at + 2]
+        control = data[at + 3] >> 4 & 3
+        skip = 4 + (1 + data[at + 4] if control & 2 else 0)
+        payload = data[at + skip : at + _PACKET] if control & 1 and skip < _PACKET else b""
+        yield number, bool(data[at + 1] & 0x40), payload
+
+
+def _section(packets: list[tuple[int, bool, bytes]], number: int) -> bytes:
+    for pid, starts, payload in packets:
+        if pid == number and starts and payload:
+            return payload[1 + payload[0] :]
+    return b""
+
+
+def _pictures(packets: list[tuple[int, bool, bytes]]) -> tuple[int, int] | None:
+    """Number and type of the picture stream, from the program's map."""
+    table = _section(packets, 0)
+    programs = [table[at : at + 4] for at in range(8, min(len(table), 64) - 3, 4)]
+    for program in programs:
+        if int.from_bytes(program[:2]) == 0:
+            continue
+        streams = _section(packets, int.from_bytes(program[2:]) & 0x1FFF)
+        if len(streams) < 12 or streams[0] != 2:
+            return None
+        end = 3 + (int.from_bytes(streams[1:3]) & 0x0FFF) - 4
+        at = 12 + (int.from_bytes(streams[10:12]) & 0x0FFF)
+        while at + 5 <= min(end, len(streams)):
+            if streams[at] in _PICTURES:
+                return int.from_bytes(streams[at + 1 : at + 3]) & 0x1FFF, streams[at]
+            at += 5 + (int.from_bytes(streams[at + 3 : at + 5]) & 0x0FFF)
+        return None
+    return None
+
+
+def _stream(packets: list[tuple[int, bool, bytes]], number: int) -> bytes:
+    """The elementary stream, without the headers of its units."""
+    parts = []
+    for pid, starts, payload in packets:
+        if pid == number:
+            is_unit = starts and payload[:3] == b"\0\0\1" and len(payload) > 9
+            parts.append(payload[9 + payload[8] :] if is_unit else payload)
+    return b"".join(parts)
+
+
+def _clock(packets: list[tuple[int, bool, bytes]], number: int, *, latest: bool = False) -> int | None:
+    """The first presentation time of the stream in ticks of 90 kHz, or the last one."""
+    found = None
+    for pid, starts, payload in packets:
+        if pid != number or not starts or payload[:3] != b"\0\0\1" or len(payload) < 14 or not payload[7] & 0x80:
+            continue
+        p = payload[9:14]
+        found = (p[0] >> 1 & 7) << 30 | p[1] << 22 | (p[2] >> 1) << 15 | p[3] << 7 | p[4] >> 1
+        if not latest:
+            break
+    return found
