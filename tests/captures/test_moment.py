@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import pytest
 
-from jutrek.captures import Moment, Trust, decide
+from jutrek.captures import LADDER, Moment, Surroundings, Trust, decide
 from jutrek.formats import Claim, Offset, Precision, Stamp
 from jutrek.formats.reading import UTC_BY_DEFINITION
 
@@ -23,7 +23,7 @@ def claim(
 
 
 def decided(*claims: Claim) -> Moment:
-    moment = decide(claims, home_zone=HOME, now=NOW)
+    moment = decide(claims, Surroundings(home=HOME), now=NOW)
     assert moment is not None
     return moment
 
@@ -104,3 +104,37 @@ def test_an_offset_that_is_stated_is_kept() -> None:
     moment = decided(claim("exif:original", NOON, Offset(-210)))
     assert moment.offset == -210
     assert "-03:30 stated" in moment.why
+
+
+def test_a_house_may_order_the_rungs() -> None:
+    """The ladder is a value: turned over, the name beats what stands inside."""
+    claims = [claim("exif:original"), claim("name", NOON + timedelta(hours=3))]
+    moment = decide(claims, ladder=tuple(reversed(LADDER)), now=NOW)
+    assert moment is not None
+    assert moment.claim == 1
+
+
+def test_on_one_rung_the_claim_that_knows_more_wins() -> None:
+    """A stated offset is stronger than none, a second stronger than a minute."""
+    assert decided(claim("idit"), claim("clipdata", offset=Offset(120))).claim == 1
+    assert decided(claim("idit", precision=Precision.MINUTE), claim("bext")).claim == 1
+    assert decided(claim("idit"), claim("bext")).claim == 0
+
+
+@pytest.mark.parametrize(
+    ("chosen", "other", "against"),
+    [
+        (claim("exif:original"), claim("xmp:original", NOON - timedelta(days=2)), 1),
+        (claim("exif:original"), claim("exif:digitized", NOON - timedelta(days=2)), 1),
+        (claim("exif:original"), claim("exif:digitized", NOON + timedelta(days=900)), None),
+        (claim("qt:creationdate"), claim("mp4:created", NOON + timedelta(days=30)), None),
+        (claim("exif:original"), claim("exif:changed", NOON - timedelta(days=30)), None),
+        (claim("exif:original"), claim("xmp:original", datetime(2026, 1, 1), precision=Precision.YEAR), None),
+        (claim("exif:original"), claim("xmp:original", datetime(2025, 1, 1), precision=Precision.YEAR), 1),
+    ],
+)
+def test_claims_that_cannot_both_be_true(chosen: Claim, other: Claim, against: int | None) -> None:
+    """Two times of shooting a day apart contradict each other; scanning, packing and editing may come later."""
+    moment = decided(chosen, other)
+    assert moment.against == against
+    assert (moment.trust is Trust.DOUBTFUL) is (against is not None)

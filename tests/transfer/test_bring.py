@@ -10,8 +10,8 @@ import signal
 import subprocess
 import sys
 import threading
-from contextlib import suppress
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 import pytest

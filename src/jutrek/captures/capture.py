@@ -42,12 +42,14 @@ class Capture:
     Attributes:
         files: the primary first, then its companions.
         moment: decided from the primary, or from a companion that knows better; None without any claim.
+        dated_by: the index of the file whose claim the moment is.
         device: the key of its device.
     """
 
     files: tuple[ReadFile, ...]
     moment: Moment | None
     device: str
+    dated_by: int = 0
 
     @property
     def primary(self) -> ReadFile:

@@ -14,10 +14,12 @@ from jutrek.formats import DeviceFacts, Kind
 
 _RANK = {Kind.STILL: 1, Kind.CLIP: 2, Kind.SOUND: 3, Kind.SIDECAR: 4}
 _MEDIA = (
-    "jpg", "jpeg", "dng", "tif", "tiff", "nef", "cr2", "cr3", "arw", "orf", "rw2", "raf", "pef", "srw", "heic", "png",
-    "mp4", "mov", "wav",
+    "jpg", "jpeg", "dng", "tif", "tiff", "nef", "nrw", "cr2", "cr3", "arw", "orf", "rw2", "raf", "pef", "srw", "3fr",
+    "mrw", "x3f", "iiq", "heic", "heif", "hif", "avif", "png", "webp", "jxl", "gif", "mp4", "mov", "m4v", "3gp", "avi",
+    "mts", "m2ts", "mpg", "mod", "mxf", "mkv", "webm", "dv", "wmv", "wav", "aif", "aiff", "flac", "ogg", "mp3", "m4a",
 )  # fmt: skip
-_DEVELOPED = frozenset({"jpeg", "heic", "heif", "avif", "png", "webp", "tiff"})
+_DEVELOPED = frozenset({"jpeg", "heic", "heif", "avif", "png", "webp", "jxl", "gif", "tiff"})
+_THUMBNAIL = ".thm"
 SAME_PRESS = timedelta(seconds=60)
 """Files of one stem whose own dates are further apart than this are two captures."""
 _NEVER_SET = timedelta(hours=24)
@@ -65,8 +67,11 @@ _INNER_SUFFIXES = frozenset(f".{suffix}" for suffix in _MEDIA)
 
 
 def _rank(read: ReadFile) -> tuple[int, bool, str]:
-    """A raw before its developed picture, stills before clips before sound, sidecars last."""
-    return _RANK[read.reading.kind], read.reading.format in _DEVELOPED, read.file.path
+    """A raw before its developed picture, stills before clips before sound, sidecars and thumbnails last."""
+    rank = _RANK[read.reading.kind]
+    if read.file.path.lower().endswith(_THUMBNAIL):
+        rank = _RANK[Kind.SIDECAR]
+    return rank, read.reading.format in _DEVELOPED, read.file.path
 
 
 def _apart(same: list[ReadFile]) -> list[list[ReadFile]]:
@@ -93,15 +98,13 @@ def _own_date(read: ReadFile) -> datetime | None:
 
 
 def _capture(files: list[ReadFile]) -> Capture:
-    best = min((read.moment for read in files if read.moment), key=_strength, default=None)
-    primary = files[0]
-    moment = primary.moment if primary.moment and best and _strength(primary.moment) <= _strength(best) else best
+    dated_by = min(range(len(files)), key=lambda number: _strength(files[number].moment))
     facts = next((read.reading.device for read in files if read.reading.device), None)
-    return Capture(tuple(files), moment, device_key(facts, primary.file.root))
+    return Capture(tuple(files), files[dated_by].moment, device_key(facts, files[0].file.root), dated_by)
 
 
-def _strength(moment: Moment) -> int:
-    return list(Trust).index(moment.trust)
+def _strength(moment: Moment | None) -> int:
+    return list(Trust).index(moment.trust) if moment else len(Trust)
 
 
 def _clocks_checked(captures: Sequence[Capture]) -> list[Capture]:

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime, timedelta, tzinfo
+from datetime import datetime, timedelta
 from enum import StrEnum
 
+from jutrek.captures.zones import Surroundings, offset_by_satellite, to_local
 from jutrek.formats import Claim, Offset, Precision
 
 
@@ -33,6 +34,7 @@ class Moment:
         trust: sure, likely or doubtful.
         claim: the index of the claim that was believed.
         why: one sentence: where the date comes from, and what is doubtful about it.
+        against: the index of the claim that contradicts it, or None.
     """
 
     local: datetime
@@ -41,62 +43,111 @@ class Moment:
     trust: Trust
     claim: int
     why: str
+    against: int | None = None
 
 
-LADDER: tuple[tuple[frozenset[str], Trust], ...] = (
-    (frozenset({"exif:original", "qt:creationdate", "clipdata", "mdpm", "bext"}), Trust.SURE),
-    (frozenset({"exif:digitized"}), Trust.SURE),
-    (frozenset({"gps"}), Trust.SURE),
-    (frozenset({"xmp:original", "xmp:created", "xmp:digitized"}), Trust.LIKELY),
-    (frozenset({"mp4:created", "info:created"}), Trust.LIKELY),
-    (frozenset({"name"}), Trust.LIKELY),
-    (frozenset({"folder"}), Trust.DOUBTFUL),
-    (frozenset({"file"}), Trust.DOUBTFUL),
+@dataclass(frozen=True, slots=True)
+class Rung:
+    """A step of the ladder: the kinds of claims that stand on it, and the trust that it lends."""
+
+    kinds: frozenset[str]
+    trust: Trust
+
+
+def _rung(trust: Trust, *kinds: str) -> Rung:
+    return Rung(frozenset(kinds), trust)
+
+
+SHOOTING = _rung(
+    Trust.SURE,
+    "exif:original",
+    "qt:creationdate",
+    "clipdata",
+    "mdpm",
+    "moi",
+    "bext",
+    "ixml",
+    "dv",
+    "idit",
+    "x3f",
+    "srt",
 )
-"""Rungs, strongest first: the kinds of claims that stand on it, and the trust that the rung lends."""
+DIGITIZED = _rung(Trust.SURE, "exif:digitized")
+SATELLITE = _rung(Trust.SURE, "gps")
+WRITTEN = _rung(
+    Trust.LIKELY, "xmp:original", "xmp:created", "xmp:digitized", "iptc", "iptc:digitized", "png:created",
+    "info:created", "id3:recorded", "vorbis:date", "caf:recorded", "mkv:recorded", "mkv:digitized",
+)  # fmt: skip
+CONTAINER = _rung(
+    Trust.LIKELY, "mp4:created", "mp4:track", "mp4:produced", "mkv:created", "mxf:created", "asf:created",
+    "vorbis:creation_time", "aiff:comment",
+)  # fmt: skip
+NAME = _rung(Trust.LIKELY, "name")
+FOLDER = _rung(Trust.DOUBTFUL, "folder")
+FILE = _rung(Trust.DOUBTFUL, "file")
 
-INSIDE = frozenset[str]().union(*(kinds for kinds, _ in LADDER[:5]))
+LADDER: tuple[Rung, ...] = (SHOOTING, DIGITIZED, SATELLITE, WRITTEN, CONTAINER, NAME, FOLDER, FILE)
+"""Rungs, strongest first. A house may have them in another order."""
+
+INSIDE = frozenset[str]().union(*(rung.kinds for rung in LADDER[:5]))
 """Kinds of claims that stand inside a file."""
-_WITNESSES = frozenset({"exif:original", "qt:creationdate", "bext", "gps"})
+_WITNESSES = SHOOTING.kinds | SATELLITE.kinds | {"xmp:original", "xmp:created", "iptc"}
+"""Claims of the time of shooting itself: where two of them are far apart, one is wrong."""
+_NOT_BEFORE = DIGITIZED.kinds | CONTAINER.kinds
+"""Claims of times that come after shooting, or with it, but never before."""
+_A_DAY = timedelta(days=1)
 _FIRST_DIGITAL_YEAR = 1990
-_QUARTER = timedelta(minutes=15)
-_ROUNDING = timedelta(seconds=90)
 
 
-def decide(claims: Sequence[Claim], *, home_zone: tzinfo | None = None, now: datetime | None = None) -> Moment | None:
+def decide(
+    claims: Sequence[Claim],
+    around: Surroundings | None = None,
+    *,
+    ladder: Sequence[Rung] = LADDER,
+    now: datetime | None = None,
+) -> Moment | None:
     """Decide the moment from the claims of one file.
 
     Args:
         claims: as a reader gave them.
-        home_zone: where the house is, for claims that are known only in UTC; None is this machine's zone.
+        around: what is known around the file: its position, its device's other files, the house's zone.
+        ladder: rungs, strongest first.
         now: local time, to know the future by; None is the present.
 
     Returns:
-        The moment, or None where there is no claim at all.
+        The moment, or None where no claim stands on the ladder.
     """
-    for kinds, trust in LADDER:
-        for index, claim in enumerate(claims):
-            if claim.at in kinds:
-                moment = _believe(index, claim, trust, claims, home_zone)
-                return _doubt(moment, claims, now or datetime.now())
+    for rung in ladder:
+        standing = [index for index, claim in enumerate(claims) if claim.at in rung.kinds]
+        if standing:
+            index = max(standing, key=lambda number: (_strength(claims[number]), -number))
+            moment = _believe(index, rung.trust, claims, around or Surroundings())
+            return _doubt(moment, claims, now or datetime.now())
     return None
 
 
-def doubtful(moment: Moment, because: str) -> Moment:
+def doubtful(moment: Moment, because: str, against: int | None = None) -> Moment:
     """The same moment, no longer trusted, with the reason put first."""
-    return replace(moment, trust=Trust.DOUBTFUL, why=f"{because} {moment.why}")
+    return replace(moment, trust=Trust.DOUBTFUL, why=f"{because} {moment.why}", against=against)
 
 
-def _believe(index: int, claim: Claim, trust: Trust, claims: Sequence[Claim], home: tzinfo | None) -> Moment:
+def _strength(claim: Claim) -> tuple[bool, Precision]:
+    """On one rung, a claim that states its offset is stronger, then one that is more precise."""
+    offset = claim.stamp.offset
+    return offset is not None and not offset.by_definition, claim.stamp.precision
+
+
+def _believe(index: int, trust: Trust, claims: Sequence[Claim], around: Surroundings) -> Moment:
+    claim = claims[index]
     stamp = claim.stamp
     why = f"Date from {claim.where}"
     local, offset = stamp.wall, None if stamp.offset is None else stamp.offset.minutes
     if stamp.offset is not None and stamp.offset.by_definition:
-        local, offset, zone_words = _to_local(claim, claims, home)
-        why += f" in UTC, {zone_words}"
+        local, offset, zone_words = to_local(claim, claims, around)
+        why += f", {zone_words}"
     elif offset is not None and claim.at != "file":
         why += f", offset {Offset(offset)} stated"
-    elif offset is None and (found := _offset_by_satellite(local, claims)) is not None:
+    elif offset is None and (found := offset_by_satellite(local, claims)) is not None:
         offset = found
         why += f", offset {Offset(offset)} by satellite time"
     if stamp.precision < Precision.MINUTE:
@@ -107,48 +158,41 @@ def _believe(index: int, claim: Claim, trust: Trust, claims: Sequence[Claim], ho
     return Moment(local, offset, stamp.precision, trust, index, why + ".")
 
 
-def _to_local(claim: Claim, claims: Sequence[Claim], home: tzinfo | None) -> tuple[datetime, int, str]:
-    """Local time of a UTC claim: by an offset stated beside it, by the file's name, else by the home zone."""
-    utc = claim.stamp.wall
-    for other in claims:
-        stated = other.stamp.offset
-        if stated is not None and not stated.by_definition and other.at != "file":
-            return utc + timedelta(minutes=stated.minutes), stated.minutes, f"at {stated} as stated beside it"
-    for other in claims:
-        if other.at == "name" and other.stamp.offset is None and other.stamp.precision >= Precision.SECOND:
-            minutes = _quarters(other.stamp.wall - utc)
-            if minutes is not None:
-                return utc + timedelta(minutes=minutes), minutes, f"at {Offset(minutes)} by the file's name"
-    aware = utc.replace(tzinfo=UTC)
-    shift = aware.astimezone(home).utcoffset() or timedelta(0)
-    minutes = int(shift.total_seconds()) // 60
-    return utc + timedelta(minutes=minutes), minutes, f"at {Offset(minutes)}, the house's zone"
-
-
-def _offset_by_satellite(local: datetime, claims: Sequence[Claim]) -> int | None:
-    """Local minus satellite time where that is whole quarter hours and not zero (which proves nothing)."""
-    for claim in claims:
-        if claim.at == "gps":
-            return _quarters(local - claim.stamp.wall) or None
-    return None
-
-
-def _quarters(difference: timedelta) -> int | None:
-    """A difference as a zone offset in minutes, or None when it cannot be one."""
-    quarters = round(difference / _QUARTER)
-    if abs(difference - quarters * _QUARTER) > _ROUNDING or not -48 <= quarters <= 56:
-        return None
-    return quarters * 15
-
-
 def _doubt(moment: Moment, claims: Sequence[Claim], now: datetime) -> Moment:
     at = claims[moment.claim].at
-    if moment.local > now + timedelta(days=1):
+    if moment.local > now + _A_DAY:
         return doubtful(moment, "The date lies in the future.")
     if at in INSIDE and moment.local.year < _FIRST_DIGITAL_YEAR and moment.precision >= Precision.SECOND:
         return doubtful(moment, "The date is older than digital cameras.")
-    if at in _WITNESSES:
-        for other in claims:
-            if other.at in _WITNESSES and abs(other.stamp.wall - claims[moment.claim].stamp.wall) > timedelta(days=1):
-                return doubtful(moment, f"Two dates inside disagree: {other.where} says {other.stamp.iso()[:10]}.")
+    against = _contradiction(moment, claims)
+    if against is not None:
+        other = claims[against]
+        return doubtful(moment, f"Two dates inside disagree: {other.where} says {other.stamp.iso()[:10]}.", against)
     return moment
+
+
+def _contradiction(moment: Moment, claims: Sequence[Claim]) -> int | None:
+    """A claim that cannot be true together with the chosen one: more than a day apart, as far as both are known."""
+    chosen = claims[moment.claim]
+    if chosen.at not in INSIDE:
+        return None
+    for index, other in enumerate(claims):
+        if other.at in _WITNESSES:
+            apart = abs(_distance(other, chosen)) > _A_DAY
+        elif other.at in _NOT_BEFORE:
+            apart = _distance(other, chosen) < -_A_DAY
+        else:
+            continue
+        if apart:
+            return index
+    return None
+
+
+def _distance(other: Claim, chosen: Claim) -> timedelta:
+    """Other minus chosen; zero where the coarser of the two holds the finer: `2026` and 14 May 2026 agree."""
+    coarser = min(other.stamp.precision, chosen.stamp.precision)
+    if coarser < Precision.DAY:
+        length = 4 if coarser is Precision.YEAR else 7
+        if other.stamp.iso()[:length] == chosen.stamp.iso()[:length]:
+            return timedelta(0)
+    return other.stamp.wall - chosen.stamp.wall

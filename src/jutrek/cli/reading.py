@@ -7,40 +7,59 @@ import os
 import sys
 import threading
 from collections.abc import Iterator
+from itertools import groupby
 from typing import Any
 
 from rich.console import Console
 from rich.text import Text
 
-from jutrek.captures import Moment, decide
+from jutrek.captures import Moment, decided
 from jutrek.errors import SourceUnreadable, shown
 from jutrek.formats import Claim, Kind, Offset, Reading, read
 from jutrek.sources import Left, scan
 
 
 def read_paths(paths: list[str], *, as_json: bool, stop: threading.Event) -> int:
-    """Print what files say. Returns 1 when a path could not be read, else 0."""
+    """Print what files say. Files of one folder are decided together, as a device's files tell about each other.
+
+    Returns:
+        1 when a path could not be read or when stopped, else 0.
+    """
     console = Console(highlight=False, soft_wrap=True)
     code = 0
-    for path in _files(paths):
-        if stop.is_set():
-            return 1
-        if isinstance(path, Left):
-            sys.stderr.write(f"jutrek: {shown(path.path)}: {path.why}\n")
-            code = 1
-            continue
-        try:
-            reading = read(path)
-        except SourceUnreadable as trouble:
-            sys.stderr.write(f"jutrek: {trouble}\n")
-            code = 1
-            continue
-        moment = decide(reading.claims)
-        if as_json:
-            sys.stdout.write(json.dumps(as_object(path, reading, moment)) + "\n")
-        else:
-            _print(console, path, reading, moment)
+    for root, batch in groupby(_files(paths), key=_folder):
+        readings: list[tuple[str, Reading]] = []
+        for path in batch:
+            if stop.is_set():
+                return 1
+            trouble = _trouble(path) if isinstance(path, Left) else _read(path, readings)
+            if trouble:
+                sys.stderr.write(f"jutrek: {trouble}\n")
+                code = 1
+        moments = decided([(root, reading) for _, reading in readings])
+        for (path, reading), moment in zip(readings, moments, strict=True):
+            if as_json:
+                sys.stdout.write(json.dumps(as_object(path, reading, moment)) + "\n")
+            else:
+                _print(console, path, reading, moment)
     return code
+
+
+def _folder(path: str | Left) -> str:
+    return os.path.dirname(path.path if isinstance(path, Left) else path)
+
+
+def _trouble(left: Left) -> str:
+    return f"{shown(left.path)}: {left.why}"
+
+
+def _read(path: str, readings: list[tuple[str, Reading]]) -> str:
+    """Read one file into `readings`. Returns what went wrong, or an empty string."""
+    try:
+        readings.append((path, read(path)))
+    except SourceUnreadable as trouble:
+        return str(trouble)
+    return ""
 
 
 def _files(paths: list[str]) -> Iterator[str | Left]:

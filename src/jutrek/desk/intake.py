@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
-from jutrek.captures import Capture, ReadFile, decide, group
+from jutrek.captures import Capture, ReadFile, decided, group
 from jutrek.doubles import Stands, judge
 from jutrek.errors import SourceUnreadable, Stopped, reason
 from jutrek.filing import HouseRules, Plan, make_plan
@@ -24,7 +24,7 @@ Report = Callable[[str, int, int], None]
 
 @dataclass(slots=True)
 class Found:
-    """What reading a source found: its files with what they say, and what is left on it."""
+    """What reading a source found: its files with what they say, not yet dated, and what is left on it."""
 
     source: Source
     files: list[ReadFile] = field(default_factory=list)
@@ -75,16 +75,21 @@ def _read_file(file: SourceFile, found: Found) -> None:
     if reading.kind is Kind.OTHER:
         found.left.append((file, " ".join(reading.notes) or "It is no picture, clip or sound."))
         return
-    found.files.append(ReadFile(file, reading, decide(reading.claims)))
+    found.files.append(ReadFile(file, reading, None))
 
 
 def make_captures(founds: Sequence[Found]) -> list[Capture]:
-    """The captures of all sources, in the order of shooting. A file that lies on two sources counts once."""
+    """The captures of all sources, in the order of shooting, their moments decided together.
+
+    A file that lies on two sources counts once.
+    """
     unique: dict[str, ReadFile] = {}
     for found in founds:
         for read_file in found.files:
             unique.setdefault(read_file.file.path, read_file)
-    return group(unique.values())
+    files = list(unique.values())
+    moments = decided([(read_file.file.root, read_file.reading) for read_file in files])
+    return group(replace(read_file, moment=moment) for read_file, moment in zip(files, moments, strict=True))
 
 
 def standings_of(

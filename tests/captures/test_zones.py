@@ -1,0 +1,106 @@
+"""Times in UTC that are not, and zones that nobody wrote down: what a device's files tell about each other."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime, timedelta, timezone
+
+import pytest
+
+from jutrek.captures import Moment, Surroundings, decide, decided
+from jutrek.captures.zones import zone_offset
+from jutrek.formats import Claim, DeviceFacts, Kind, Offset, Reading, Stamp
+from jutrek.formats.reading import UTC_BY_DEFINITION
+
+LOCAL = datetime(2026, 5, 14, 10, 26, 13)
+HOURS = timedelta(hours=2)
+HOME = timezone(timedelta(hours=-5))
+FIRST, SECOND = DeviceFacts("Hovar", "4K", "1"), DeviceFacts("Hovar", "4K", "2")
+
+
+def claim(at: str, wall: datetime, offset: Offset | None = None) -> Claim:
+    return Claim(at, Stamp(wall, offset=offset), f"the {at}", "")
+
+
+def container(wall: datetime) -> Claim:
+    return claim("mp4:created", wall, UTC_BY_DEFINITION)
+
+
+def stated(wall: datetime) -> Claim:
+    return claim("qt:creationdate", wall, Offset(120))
+
+
+def clip(*claims: Claim, device: DeviceFacts = FIRST, place: tuple[float, float] | None = None) -> Reading:
+    return Reading(Kind.CLIP, "mp4", claims, device, duration=20.0, position=place)
+
+
+def moments(*readings: Reading) -> Sequence[Moment]:
+    found = decided([("/card", reading) for reading in readings], home=HOME)
+    assert all(found)
+    return [moment for moment in found if moment]
+
+
+def test_a_device_that_writes_local_time_into_its_container_does_so_always() -> None:
+    """Learned from a file that knows its offset, used for one that does not; another device is not judged by it."""
+    later = LOCAL + timedelta(hours=1)
+    knows, same, other = moments(
+        clip(stated(LOCAL), container(LOCAL)), clip(container(later)), clip(container(later), device=SECOND)
+    )
+    assert (knows.local, knows.offset) == (LOCAL, 120)
+    assert (same.local, same.offset) == (later, None)
+    assert "writes in local time" in same.why
+    assert (other.local, other.offset) == (later - timedelta(hours=5), -300)
+
+
+def test_a_device_in_utc_lends_its_offset_to_its_other_files() -> None:
+    """The nearest file in time says where the device was."""
+    travel = LOCAL + timedelta(days=9)
+    first, second = moments(
+        clip(stated(LOCAL), container(LOCAL - HOURS)),
+        clip(container(LOCAL - HOURS + timedelta(minutes=7))),
+        clip(claim("qt:creationdate", travel, Offset(-180)), container(travel + timedelta(hours=3))),
+        clip(container(travel + timedelta(hours=3, minutes=7))),
+    )[1::2]
+    assert (first.local, first.offset) == (LOCAL + timedelta(minutes=7), 120)
+    assert "as the device's other files say" in first.why
+    assert (second.local, second.offset) == (travel + timedelta(minutes=7), -180)
+
+
+@pytest.mark.parametrize(("written", "is_local"), [(LOCAL, True), (LOCAL - HOURS, False)])
+def test_the_files_own_time_tells_the_habit(written: datetime, is_local: bool) -> None:
+    """A file's time is the end of the recording: it fits the container's figure either as local time or as UTC."""
+    ends = claim("file", LOCAL + timedelta(seconds=21), Offset(120))
+    copied = claim("file", LOCAL + timedelta(days=40), Offset(120))
+    moment = moments(clip(container(written), ends), clip(container(written), copied))[1]
+    assert ("writes in local time" in moment.why) is is_local
+    assert moment.local == (written if is_local else written - timedelta(hours=5))
+
+
+def test_satellite_time_beside_a_local_container_tells_the_offset() -> None:
+    """An action camera's clock is local, its telemetry is UTC: together they tell the zone."""
+    (moment,) = moments(clip(container(LOCAL), claim("gps", LOCAL - HOURS, UTC_BY_DEFINITION)))
+    assert (moment.local, moment.offset) == (LOCAL, 120)
+    assert "satellite" not in moment.why or "as its container says" in moment.why
+
+
+def test_the_position_tells_the_zone_before_the_house_does() -> None:
+    """Summer time included; on the open sea no zone is told."""
+    (moment,) = moments(clip(container(LOCAL - HOURS), place=(46.5, 8.0)))
+    assert (moment.local, moment.offset) == (LOCAL, 120)
+    assert "the zone of its position" in moment.why
+    assert zone_offset((46.5, 8.0), datetime(2026, 1, 14)) == 60
+    assert zone_offset((39.42, 5.31), LOCAL) is None
+    assert zone_offset(None, LOCAL) is None
+
+
+def test_the_order_of_evidence() -> None:
+    """Stated, then the name, then the position, then the device's other files, then the house."""
+    utc = container(LOCAL - HOURS)
+    name = claim("name", LOCAL + timedelta(hours=1))
+    around = Surroundings((46.5, 8.0), None, 330, HOME)
+    steps = [([stated(LOCAL), name], around, 120), ([name], around, 180), ([], around, 120)]
+    steps += [([], Surroundings(None, None, 330, HOME), 330), ([], Surroundings(home=HOME), -300)]
+    for others, known, offset in steps:
+        moment = decide([utc, *others], known)
+        assert moment is not None
+        assert moment.offset == offset
