@@ -1,12 +1,12 @@
-"""`./run bench [reading] [transfer] [window]`: each figure as a ratio against a named baseline, in one run."""
+"""`./run bench [reading] [mixed] [transfer] [window]`: each figure as a ratio against a named baseline, in one run."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import reading, transfer, window
+from bench import mixed, reading, transfer, window
 
-_ALL = {"reading": reading.run, "transfer": transfer.run, "window": window.run}
+_ALL = {"reading": reading.run, "mixed": mixed.run, "transfer": transfer.run, "window": window.run}
 
 
 def main() -> None:

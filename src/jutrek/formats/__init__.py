@@ -63,18 +63,25 @@ def open_read_only(path: str) -> int:
     Raises:
         SourceUnreadable: when it cannot be opened or is no regular file.
     """
-    flags = os.O_RDONLY | os.O_CLOEXEC | os.O_NOFOLLOW | os.O_NONBLOCK
+    return _opened(path)[0]
+
+
+_FLAGS = os.O_RDONLY | os.O_CLOEXEC | os.O_NOFOLLOW | os.O_NONBLOCK
+
+
+def _opened(path: str) -> tuple[int, os.stat_result]:
     try:
         try:
-            fd = os.open(path, flags | os.O_NOATIME)
+            fd = os.open(path, _FLAGS | os.O_NOATIME)
         except PermissionError:
-            fd = os.open(path, flags)
+            fd = os.open(path, _FLAGS)
     except OSError as error:
         raise SourceUnreadable(path, error) from error
-    if not stat.S_ISREG(os.fstat(fd).st_mode):
+    status = os.fstat(fd)
+    if not stat.S_ISREG(status.st_mode):
         os.close(fd)
         raise SourceUnreadable(path, OSError("it is not a regular file"))
-    return fd
+    return fd, status
 
 
 def read(path: str) -> Reading:
@@ -83,29 +90,20 @@ def read(path: str) -> Reading:
     Raises:
         SourceUnreadable: when the file cannot be opened or read at all. What it contains raises nothing.
     """
-    fd = open_read_only(path)
-    try:
-        status = os.fstat(fd)
-        draft = _inside(fd, status.st_size, path)
-        mtime_ns = status.st_mtime_ns
-    except OSError as error:
-        raise SourceUnreadable(path, error) from error
-    finally:
-        os.close(fd)
+    draft, mtime_ns = _alone(path)
     if draft.kind is Kind.CLIP:
-        read_beside(path, draft, _alone)
-    folder, name = os.path.split(path)
-    for claim in (of_name(os.path.splitext(name)[0]), of_folder(folder), of_time(mtime_ns)):
-        if claim is not None:
-            draft.claims.append(claim)
+        read_beside(path, draft, lambda other: _alone(other)[0])
+    folder, _, name = path.rpartition(os.sep)
+    outside = of_name(name), of_folder(folder), of_time(mtime_ns)
+    draft.claims += [claim for claim in outside if claim is not None]
     return draft.done()
 
 
-def _alone(path: str) -> Draft:
-    """What is inside one file, and nothing from around it."""
-    fd = open_read_only(path)
+def _alone(path: str) -> tuple[Draft, int]:
+    """What is inside one file, and nothing from around it; and its time of last change in nanoseconds since 1970."""
+    fd, status = _opened(path)
     try:
-        return _inside(fd, os.fstat(fd).st_size, path)
+        return _inside(fd, status.st_size, path), status.st_mtime_ns
     except OSError as error:
         raise SourceUnreadable(path, error) from error
     finally:
@@ -118,7 +116,7 @@ def _inside(fd: int, size: int, path: str) -> Draft:
         draft.note("The file is empty.")
         return draft
     content = FileBytes(fd, size)
-    reader = reader_for(content.head[:HEAD], os.path.splitext(path)[1][1:].lower(), size)
+    reader = reader_for(content.head[:HEAD], path, size)
     if reader is None:
         draft.note("The content is of no format that Jutrek knows.")
         return draft

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
-from dataclasses import replace
 
 from jutrek.errors import SourceUnreadable
 from jutrek.formats.draft import Draft
@@ -32,7 +31,7 @@ def read_beside(path: str, draft: Draft, read_one: Callable[[str], Draft]) -> No
     stem = os.path.splitext(path)[0]
     for ending in _NAMES.get(draft.format, ()):
         other = stem + ending
-        if other == path:
+        if other == path or not os.access(other, os.F_OK):
             continue
         try:
             found = read_one(other)
@@ -40,7 +39,7 @@ def read_beside(path: str, draft: Draft, read_one: Callable[[str], Draft]) -> No
             continue
         name = os.path.basename(other)
         for claim in found.claims:
-            draft.claims.append(replace(claim, where=f"{claim.where}, in {name} beside it"))
+            draft.claims.append(claim._replace(where=f"{claim.where}, in {name} beside it"))
         draft.made_by(found.make, found.model, found.serial)
         draft.lens = draft.lens or found.lens
         draft.position = draft.position or found.position

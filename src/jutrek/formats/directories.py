@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator
+from collections.abc import Set as AbstractSet
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -24,37 +25,37 @@ _INTEGERS = {1: "B", 3: "H", 4: "I", 8: "h", 9: "i", 13: "I", 16: "Q", 17: "q", 
 _TEXTS = frozenset({1, 2, 7, 129})
 
 
-class Entry(NamedTuple):
-    """A directory entry: its type, how many values it has, and where its value stands within the TIFF structure."""
-
-    type: int
-    many: int
-    at: int
-
-
+Entry = tuple[int, int, int, int]
+"""A directory entry as it stands: tag, type, number of values, and the word that is their place or the values."""
 Directory = dict[int, Entry]
 
 
 class Forms(NamedTuple):
     """The layout of directories in one byte order and width."""
 
-    order: str
     inline: int
     counter: struct.Struct
     word: struct.Struct
     entry: struct.Struct
+    pair: struct.Struct
 
 
 @lru_cache(maxsize=4)
 def _forms(order: str, big: bool) -> Forms:
-    if big:
-        return Forms(order, 8, struct.Struct(order + "Q"), struct.Struct(order + "Q"), struct.Struct(order + "HHQQ"))
-    return Forms(order, 4, struct.Struct(order + "H"), struct.Struct(order + "I"), struct.Struct(order + "HHII"))
+    inline, layouts = (8, ("Q", "Q", "HHQQ")) if big else (4, ("H", "I", "HHII"))
+    counter, word, entry = (struct.Struct(order + layout) for layout in layouts)
+    return Forms(inline, counter, word, entry, struct.Struct(order + "II"))
 
 
 @lru_cache(maxsize=256)
 def _form(layout: str) -> struct.Struct:
     return struct.Struct(layout)
+
+
+@lru_cache(maxsize=1024)
+def _decoded(data: bytes) -> str:
+    """Text up to its first NUL, stripped. Makes, models and offsets come again with every file of a device."""
+    return data.partition(b"\0")[0].decode("utf-8", "replace").strip()
 
 
 class Tiff:
@@ -67,6 +68,7 @@ class Tiff:
         self.first = first
         self.big = big
         self._forms = _forms(order, big)
+        self._held = span.held()
         self._seen: set[int] = set()
 
     @staticmethod
@@ -98,67 +100,121 @@ class Tiff:
 
     def one(self, offset: int) -> Directory:
         """The single directory at `offset`; empty when it was visited before."""
-        return next(self.chain(offset), {})
+        if not offset or offset in self._seen or len(self._seen) >= MAX_DIRECTORIES:
+            return {}
+        self._seen.add(offset)
+        return self._directory(offset)[0]
 
     def _directory(self, offset: int) -> tuple[Directory, int]:
-        span, forms = self.span, self._forms
-        (count,) = span.unpack(forms.counter, offset)
+        forms = self._forms
+        (count,) = forms.counter.unpack(self._read(offset, forms.counter.size))
         if count > MAX_ENTRIES:
-            raise BrokenFile(span.where(offset), f"at most {MAX_ENTRIES} entries", str(count))
-        width, inline, sizes = forms.entry.size, forms.inline, _SIZES
+            raise BrokenFile(self.span.where(offset), f"at most {MAX_ENTRIES} entries", str(count))
         at = offset + forms.counter.size
-        table = span.read(at, count * width)
+        table = self._read(at, count * forms.entry.size)
         end = at + len(table)
-        at -= inline
-        entries: Directory = {}
-        for tag, kind, many, value in forms.entry.iter_unpack(table):
-            at += width
-            entries[tag] = Entry(kind, many, at if sizes.get(kind, 1) * many <= inline else value)
-        following = span.unpack(forms.word, end)[0] if end + forms.word.size <= span.size else 0
+        entries = {entry[0]: entry for entry in forms.entry.iter_unpack(table)}
+        following = 0
+        if end + forms.word.size <= self.span.size:
+            (following,) = forms.word.unpack(self._read(end, forms.word.size))
         return entries, following
+
+    def _read(self, offset: int, count: int) -> bytes:
+        """Like the span's own reading, and shorter where its bytes are held in memory anyway."""
+        if self._held is not None and 0 <= offset <= len(self._held) - count:
+            return self._held[offset : offset + count]
+        return self.span.read(offset, count)
+
+    def _first(self, entry: Entry, size: int) -> bytes:
+        """The first `size` bytes of a value: of its word where the value fits into it, else of what the word points to.
+
+        Fewer where they lie outside the structure.
+        """
+        _, kind, many, word = entry
+        if many * _SIZES.get(kind, 1) <= self._forms.inline:
+            return self._forms.word.pack(word)[:size]
+        if self._held is not None:
+            return self._held[word : word + size]
+        try:
+            return self.span.read(word, size)
+        except BrokenFile:
+            return b""
 
     def raw(self, entries: Directory, tag: int, limit: int) -> bytes:
         """The bytes of a value of bytes or text; none where absent, longer than `limit` or outside the file."""
         entry = entries.get(tag)
-        if entry is None or entry.type not in _TEXTS or not 0 < entry.many <= limit:
+        if entry is None or entry[1] not in _TEXTS or not 0 < entry[2] <= limit:
             return b""
-        try:
-            return self.span.read(entry.at, entry.many)
-        except BrokenFile:
-            return b""
+        return self._first(entry, entry[2])
+
+    def texts(self, entries: Directory, tags: AbstractSet[int]) -> dict[int, str]:
+        """The text values among `tags` that a directory has, as `text` gives them."""
+        found: dict[int, str] = {}
+        held, inline = self._held, self._forms.inline
+        for tag in entries.keys() & tags:
+            _, kind, many, word = entries[tag]
+            if kind in _TEXTS and 0 < many <= MAX_TEXT:
+                if held is not None and many > inline:
+                    found[tag] = _decoded(held[word : word + many])
+                else:
+                    found[tag] = _decoded(self._first(entries[tag], many))
+        return found
 
     def text(self, entries: Directory, tag: int) -> str:
         """A text value up to its first NUL, stripped; empty where absent or outside the file."""
-        if tag not in entries:
+        entry = entries.get(tag)
+        if entry is None:
             return ""
-        data = self.raw(entries, tag, MAX_TEXT)
-        return data.partition(b"\0")[0].decode("utf-8", "replace").strip()
+        return _decoded(self.raw(entries, tag, MAX_TEXT))
 
     def number(self, entries: Directory, tag: int, default: int = 0) -> int:
         """The first integer of a value; `default` where absent or outside the file."""
-        numbers = self.numbers(entries, tag, 1) if tag in entries else ()
+        entry = entries.get(tag)
+        if entry is None:
+            return default
+        if entry[1] == 4 and entry[2] == 1 and not self.big:
+            return entry[3]
+        if entry[1] == 3 and entry[2] == 1 and not self.big:
+            return entry[3] & 0xFFFF if self.order == "<" else entry[3] >> 16
+        numbers = self.numbers(entries, tag, 1)
         return numbers[0] if numbers else default
 
     def numbers(self, entries: Directory, tag: int, limit: int = MAX_NUMBERS) -> tuple[int, ...]:
         """Up to `limit` integers of a value; none where absent or outside the file."""
         entry = entries.get(tag)
-        letter = _INTEGERS.get(entry.type) if entry else None
-        if entry is None or letter is None or entry.many < 1:
+        letter = _INTEGERS.get(entry[1]) if entry else None
+        if entry is None or letter is None or entry[2] < 1:
             return ()
-        try:
-            return self.span.unpack(_form(f"{self.order}{min(entry.many, limit)}{letter}"), entry.at)
-        except BrokenFile:
-            return ()
+        many = min(entry[2], limit)
+        size = many * _SIZES[entry[1]]
+        data = self._first(entry, size)
+        return _form(f"{self.order}{many}{letter}").unpack(data) if len(data) == size else ()
 
     def rationals(self, entries: Directory, tag: int, count: int) -> tuple[float, ...] | None:
         """`count` rationals, or None where they are absent, outside the file or divided by zero."""
         entry = entries.get(tag)
-        if entry is None or entry.type not in (5, 10) or entry.many < count:
+        if entry is None or entry[1] not in (5, 10) or entry[2] < count:
             return None
-        letter = "I" if entry.type == 5 else "i"
-        try:
-            values = self.span.unpack(_form(f"{self.order}{2 * count}{letter}"), entry.at)
-        except BrokenFile:
+        size = 8 * count
+        data = self._first(entry, size)
+        if len(data) != size:
             return None
+        values = _form(f"{self.order}{2 * count}{'I' if entry[1] == 5 else 'i'}").unpack(data)
         pairs = list(zip(values[::2], values[1::2], strict=True))
         return tuple(a / b for a, b in pairs) if all(b for _, b in pairs) else None
+
+    def fraction(self, entries: Directory, tag: int) -> float:
+        """A single rational; 0.0 where absent, outside the file or divided by zero."""
+        entry = entries.get(tag)
+        if entry is None or entry[1] != 5 or self.big or self._held is None or entry[3] + 8 > len(self._held):
+            return (self.rationals(entries, tag, 1) or (0.0,))[0]
+        over, under = self._forms.pair.unpack_from(self._held, entry[3])
+        return over / under if under else 0.0
+
+    def stretch(self, entries: Directory, tag: int) -> tuple[int, int] | None:
+        """Where a value that does not fit into its entry stands: offset within the structure, and size in bytes."""
+        entry = entries.get(tag)
+        if entry is None:
+            return None
+        size = entry[2] * _SIZES.get(entry[1], 1)
+        return (entry[3], size) if size > self._forms.inline else None

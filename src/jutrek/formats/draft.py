@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from functools import lru_cache
 
 from jutrek.errors import BrokenFile
 from jutrek.formats.reading import Claim, DeviceFacts, Exposure, Kind, Reading, Stamp, Stretch, Tie, Track
@@ -14,33 +14,38 @@ MAX_WORDS = 200
 """Characters of a raw text that are kept: hostile files write long ones."""
 
 
-@dataclass(slots=True)
+_device = lru_cache(maxsize=256)(DeviceFacts)
+"""Files of one device share its facts."""
+
+
 class Draft:
     """A reading in the making. A reader fills it as it goes, so that damage costs only what lies behind it."""
 
-    kind: Kind = Kind.OTHER
-    format: str = "unknown"
-    claims: list[Claim] = field(default_factory=list)
-    make: str = ""
-    model: str = ""
-    serial: str = ""
-    lens: str = ""
-    owner: str = ""
-    width: int = 0
-    height: int = 0
-    duration: float = 0.0
-    orientation: int = 1
+    kind = Kind.OTHER
+    format = "unknown"
+    make = ""
+    model = ""
+    serial = ""
+    lens = ""
+    owner = ""
+    width = 0
+    height = 0
+    duration = 0.0
+    orientation = 1
     position: tuple[float, float] | None = None
     exposure: Exposure | None = None
-    frame_rate: float = 0.0
-    timecode: str = ""
-    channels: int = 0
-    sample_rate: int = 0
-    ties: list[Tie] = field(default_factory=list)
-    previews: list[Stretch] = field(default_factory=list)
+    frame_rate = 0.0
+    timecode = ""
+    channels = 0
+    sample_rate = 0
     motion: Stretch | None = None
-    payload: list[Stretch] = field(default_factory=list)
-    notes: list[str] = field(default_factory=list)
+
+    def __init__(self) -> None:
+        self.claims: list[Claim] = []
+        self.ties: list[Tie] = []
+        self.previews: list[Stretch] = []
+        self.payload: list[Stretch] = []
+        self.notes: list[str] = []
 
     def claim(self, at: str, stamp: Stamp | None, where: str, raw: str) -> None:
         """Note a claim; None (a blank date) is no claim. What was mended becomes a note."""
@@ -86,7 +91,7 @@ class Draft:
         """The finished, immutable reading."""
         device = track = None
         if self.make or self.model or self.serial or self.lens or self.owner:
-            device = DeviceFacts(self.make, self.model, self.serial, self.lens, self.owner)
+            device = _device(self.make, self.model, self.serial, self.lens, self.owner)
         if self.frame_rate or self.timecode or self.channels or self.sample_rate:
             track = Track(self.frame_rate, self.timecode, self.channels, self.sample_rate)
         return Reading(

@@ -34,6 +34,8 @@ _DATES = (
     ("exif:digitized", _DIGITIZED, _FRACTION_DIGITIZED, _OFFSET_DIGITIZED, "the camera's time of digitizing"),
     ("exif:changed", CHANGED, _FRACTION_CHANGED, _OFFSET_CHANGED, "the time of the last change"),
 )
+_MAIN_TEXTS = frozenset({MAKE, MODEL, _DNG_MODEL, _DNG_SERIAL, *(tag for _, tag, *_ in _DATES)})
+_EXIF_TEXTS = frozenset({_BODY_SERIAL, _LENS, _OWNER, _IMAGE_ID}).union(*(row[1:4] for row in _DATES))
 _PHONE_NOTE = b"Apple iOS\0"
 _PHONE_TIES = ((0x0011, "content"), (0x000B, "burst"))
 
@@ -65,8 +67,6 @@ def find_block(span: Span, draft: Draft) -> bool:
 
 def read_main(tiff: Tiff, entries: Directory, draft: Draft) -> None:
     """Read the first directory and those that it points to."""
-    draft.make = draft.make or tiff.text(entries, MAKE)
-    draft.model = draft.model or tiff.text(entries, MODEL) or tiff.text(entries, _DNG_MODEL)
     orientation = tiff.number(entries, ORIENTATION, 1)
     if 1 <= orientation <= 8:
         draft.orientation = orientation
@@ -76,8 +76,7 @@ def read_main(tiff: Tiff, entries: Directory, draft: Draft) -> None:
             exif = tiff.one(pointer)
         except BrokenFile as damage:
             draft.note(f"The camera's data are damaged. {damage}")
-    _dates(tiff, entries, exif, draft)
-    _device(tiff, entries, exif, draft)
+    _shooting(tiff, entries, exif, draft)
     if pointer := tiff.number(entries, GPS):
         try:
             _satellite(tiff, tiff.one(pointer), draft)
@@ -91,9 +90,7 @@ def read_main(tiff: Tiff, entries: Directory, draft: Draft) -> None:
 
 def read_exif(tiff: Tiff, draft: Draft) -> None:
     """Read a structure whose first directory is an Exif directory itself."""
-    entries = tiff.one(tiff.first)
-    _dates(tiff, {}, entries, draft)
-    _device(tiff, {}, entries, draft)
+    _shooting(tiff, {}, tiff.one(tiff.first), draft)
 
 
 def read_satellite(tiff: Tiff, draft: Draft) -> None:
@@ -101,35 +98,40 @@ def read_satellite(tiff: Tiff, draft: Draft) -> None:
     _satellite(tiff, tiff.one(tiff.first), draft)
 
 
-def _dates(tiff: Tiff, entries: Directory, exif: Directory, draft: Draft) -> None:
+def _shooting(tiff: Tiff, entries: Directory, exif: Directory, draft: Draft) -> None:
+    """Dates, device and exposure, from the first directory and the Exif directory."""
+    main, texts = tiff.texts(entries, _MAIN_TEXTS), tiff.texts(exif, _EXIF_TEXTS)
+    draft.make = draft.make or main.get(MAKE, "")
+    draft.model = draft.model or main.get(MODEL, "") or main.get(_DNG_MODEL, "")
+    draft.serial = draft.serial or texts.get(_BODY_SERIAL, "") or main.get(_DNG_SERIAL, "")
+    draft.lens = draft.lens or texts.get(_LENS, "")
+    draft.owner = draft.owner or texts.get(_OWNER, "")
+    if _IMAGE_ID in texts:
+        draft.tie("image", texts[_IMAGE_ID].strip("0"))
     for at, tag, fraction, offset, words in _DATES:
-        raw = tiff.text(exif if tag in exif else entries, tag)
+        raw = texts.get(tag) or main.get(tag)
         if raw:
-            zone = tiff.text(exif, offset)
-            if not zone and tag == _ORIGINAL and (hours := tiff.numbers(exif, _ZONE_HOURS, 1)):
-                zone = f"{hours[0]:+d}"
-            draft.claim(at, parse(raw, fraction=tiff.text(exif, fraction), offset=zone), words, raw)
-
-
-def _device(tiff: Tiff, entries: Directory, exif: Directory, draft: Draft) -> None:
-    draft.serial = draft.serial or tiff.text(exif, _BODY_SERIAL) or tiff.text(entries, _DNG_SERIAL)
-    draft.lens = draft.lens or tiff.text(exif, _LENS)
-    draft.owner = draft.owner or tiff.text(exif, _OWNER)
-    if _IMAGE_ID in exif:
-        draft.tie("image", tiff.text(exif, _IMAGE_ID).strip("0"))
+            zone = texts.get(offset, "")
+            if not zone and tag == _ORIGINAL and _ZONE_HOURS in exif:
+                zone = "".join(f"{hours:+d}" for hours in tiff.numbers(exif, _ZONE_HOURS, 1))
+            draft.claim(at, parse(raw, texts.get(fraction, ""), zone), words, raw)
     if draft.exposure is None and (_SECONDS in exif or _APERTURE in exif or _SPEED in exif):
-        seconds, aperture, length = (
-            (tiff.rationals(exif, tag, 1) or (0.0,))[0] for tag in (_SECONDS, _APERTURE, _FOCAL_LENGTH)
+        draft.exposure = Exposure(
+            tiff.fraction(exif, _SECONDS),
+            tiff.fraction(exif, _APERTURE),
+            tiff.number(exif, _SPEED),
+            tiff.fraction(exif, _FOCAL_LENGTH),
         )
-        draft.exposure = Exposure(seconds, aperture, tiff.number(exif, _SPEED), length)
-    note = exif.get(_MAKER_NOTE)
-    if note is not None and note.many > len(_PHONE_NOTE) + 6:
-        _phone_note(tiff, note.at, note.many, draft)
+    if _MAKER_NOTE in exif:
+        _phone_note(tiff, tiff.stretch(exif, _MAKER_NOTE), draft)
 
 
-def _phone_note(tiff: Tiff, at: int, size: int, draft: Draft) -> None:
+def _phone_note(tiff: Tiff, place: tuple[int, int] | None, draft: Draft) -> None:
     """The maker note of one family of phones: a directory at 14, its offsets counted from the note's start."""
-    if tiff.span.upto(at, len(_PHONE_NOTE)) != _PHONE_NOTE:
+    if place is None or place[1] < len(_PHONE_NOTE) or place[0] + place[1] > tiff.span.size:
+        return
+    at, size = place
+    if tiff.span.read(at, len(_PHONE_NOTE)) != _PHONE_NOTE:
         return
     with draft.sparing("The maker's note is"):
         note = Tiff(tiff.span.part(at, size), ">", first=14)
@@ -158,12 +160,10 @@ def _satellite(tiff: Tiff, entries: Directory, draft: Draft) -> None:
 
 def _press_data(tiff: Tiff, entries: Directory, draft: Draft) -> None:
     """IPTC as writers of TIFF keep it: bare, also typed as 32-bit words, or within image resources."""
-    entry = entries.get(IPTC_BLOCK)
-    if entry is not None:
-        size = entry.many * (4 if entry.type == 4 else 1)
-        if 0 < size <= MAX_IPTC:
-            with draft.sparing("The press data are"):
-                iptc.read(tiff.span.read(entry.at, size), draft)
+    block = tiff.stretch(entries, IPTC_BLOCK)
+    if block is not None and block[1] <= MAX_IPTC:
+        with draft.sparing("The press data are"):
+            iptc.read(tiff.span.read(*block), draft)
     if resources := tiff.raw(entries, RESOURCES, MAX_IPTC):
         with draft.sparing("The press data are"):
             iptc.read_resources(resources, draft)
@@ -175,7 +175,7 @@ def preview(tiff: Tiff, entries: Directory, draft: Draft) -> None:
         return
     offset, size = tiff.number(entries, JPEG_AT), tiff.number(entries, JPEG_SIZE)
     strips = entries.get(STRIPS)
-    if not size and strips and strips.many == 1 and tiff.number(entries, COMPRESSION) in (6, 7):
+    if not size and strips and strips[2] == 1 and tiff.number(entries, COMPRESSION) in (6, 7):
         offset, size = tiff.number(entries, STRIPS), tiff.number(entries, STRIP_SIZES)
     origin = tiff.span.where(offset)
     if origin < 0 or not 2 < size <= tiff.span.size - offset:

@@ -14,7 +14,7 @@ from jutrek.formats import exif, iptc, xmp
 from jutrek.formats.directories import Tiff
 from jutrek.formats.draft import Draft
 from jutrek.formats.reading import Kind, Stretch
-from jutrek.formats.span import Span
+from jutrek.formats.span import HEAD, Span
 
 MAX_SEGMENTS = 500
 TAIL = 4096
@@ -26,7 +26,9 @@ _EXIF, _XMP = b"Exif\0\0", b"http://ns.adobe.com/xap/1.0/\0"
 _MULTI, _RESOURCES = b"MPF\0", b"Photoshop 3.0\0"
 _FRAMES = frozenset(range(0xC0, 0xD0)) - {0xC4, 0xC8, 0xCC}
 _APP1, _APP2, _APP13, _COMMENT = 0xE1, 0xE2, 0xED, 0xFE
-_END, _KNOWN_TAILS = b"\xff\xd9", (b"SEFT",)
+_DESCRIBING = frozenset({_APP1, _APP2, _APP13})
+_END = b"\xff\xd9"
+_KNOWN_TAILS = (_END, b"SEFT")
 _MULTI_ENTRIES = 0xB002
 
 
@@ -38,10 +40,14 @@ def read(span: Span, draft: Draft) -> None:
     if 0 < motion < span.size and span.upto(span.size - motion + 4, 4) == b"ftyp":
         end = span.size - motion
         draft.motion = Stretch(end, motion)
-    behind = [stretch.offset for stretch in draft.previews if stretch.offset > picture_at]
-    draft.payload = [Stretch(picture_at, min([end, *behind]) - picture_at)]
-    tail = span.read(max(0, end - TAIL), min(TAIL, end))
-    if _END not in tail and not tail.endswith(_KNOWN_TAILS):
+    behind = end
+    for stretch in draft.previews:
+        if picture_at < stretch.offset < behind:
+            behind = stretch.offset
+    draft.payload = [Stretch(picture_at, behind - picture_at)]
+    start = end - TAIL if end > TAIL else 0
+    tail = span.read(start, end - start)
+    if not tail.endswith(_KNOWN_TAILS) and _END not in tail:
         draft.note("The picture's end mark is missing: the file may have been cut off.")
 
 
@@ -55,16 +61,19 @@ def read_metadata(span: Span, draft: Draft) -> tuple[int, int]:
         BrokenFile: when the segments do not follow one another up to a frame header.
     """
     offset, picture_at, motion = 2, 0, 0
+    head = span.upto(0, HEAD)
+    last = len(head) - _SEGMENT.size
     for _ in range(MAX_SEGMENTS):
-        mark, marker, size = span.unpack(_SEGMENT, offset)
+        mark, marker, size = _SEGMENT.unpack_from(head, offset) if offset <= last else span.unpack(_SEGMENT, offset)
         if mark != 0xFF:
             raise BrokenFile(span.where(offset), "a segment marker", f"0x{mark:02X}")
         if marker == 0xFF:
             offset += 1
             continue
-        if marker in (_APP1, _APP2, _APP13):
-            motion = _described(span.part(offset + 4, max(size - 2, 0)), marker, draft) or motion
-        elif not picture_at and not (0xE0 <= marker <= 0xEF or marker == _COMMENT):
+        if 0xE0 <= marker <= 0xEF or marker == _COMMENT:
+            if marker in _DESCRIBING:
+                motion = _described(span.part(offset + 4, max(size - 2, 0)), marker, draft) or motion
+        elif not picture_at:
             picture_at = offset
         if marker in _FRAMES:
             _, draft.height, draft.width = span.unpack(_FRAME, offset + 4)

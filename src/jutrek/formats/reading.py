@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 from enum import IntEnum, StrEnum
+from typing import NamedTuple
 
 
 class Kind(StrEnum):
@@ -56,8 +57,7 @@ class Offset:
 UTC_BY_DEFINITION = Offset(0, by_definition=True)
 
 
-@dataclass(frozen=True, slots=True)
-class Stamp:
+class Stamp(NamedTuple):
     """A date as it stands somewhere.
 
     Attributes:
@@ -80,8 +80,7 @@ class Stamp:
         return self.wall.isoformat(timespec="seconds")[: _ISO_LENGTH[self.precision]]
 
 
-@dataclass(frozen=True, slots=True)
-class Claim:
+class Claim(NamedTuple):
     """One statement of a date found in or around a file.
 
     Attributes:
@@ -97,8 +96,7 @@ class Claim:
     raw: str
 
 
-@dataclass(frozen=True, slots=True)
-class DeviceFacts:
+class DeviceFacts(NamedTuple):
     """What a file says about the device that made it; empty strings where it is silent.
 
     `lens` is what was mounted, `owner` the name that a person entered into the device.
@@ -111,8 +109,7 @@ class DeviceFacts:
     owner: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Exposure:
+class Exposure(NamedTuple):
     """How a still was exposed: seconds, f-number, ISO speed, and focal length in millimetres; 0 where unknown."""
 
     seconds: float = 0.0
@@ -121,8 +118,7 @@ class Exposure:
     focal_length: float = 0.0
 
 
-@dataclass(frozen=True, slots=True)
-class Track:
+class Track(NamedTuple):
     """What a clip or a sound says about its streams; 0 or an empty string where it is silent.
 
     Attributes:
@@ -138,8 +134,7 @@ class Track:
     sample_rate: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Tie:
+class Tie(NamedTuple):
     """An identifier that ties files together.
 
     Attributes:
@@ -151,16 +146,14 @@ class Tie:
     value: str
 
 
-@dataclass(frozen=True, slots=True)
-class Stretch:
+class Stretch(NamedTuple):
     """A stretch of a file: offset and size in bytes."""
 
     offset: int
     size: int
 
 
-@dataclass(frozen=True, slots=True)
-class Reading:
+class Reading(NamedTuple):
     """What one file says.
 
     Attributes:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 
 from jutrek.formats import (
@@ -65,17 +66,18 @@ _CLIP_FILES = {b"HDMV": "cpi", b"MPLS": "mpls"}
 _XMP_STARTS = (b"<?xpacket", b"<x:xmpmeta", b"<x:xapmeta")
 
 
-def reader_for(head: bytes, suffix: str, size: int) -> Reader | None:
+def reader_for(head: bytes, path: str, size: int) -> Reader | None:
     """The reader for a file that begins with `head`.
 
     Args:
         head: the first bytes, up to `HEAD`.
-        suffix: the extension in lower case, without the dot.
+        path: where it is; its extension tells siblings apart.
         size: of the whole file in bytes.
     """
     if head[:3] == b"\xff\xd8\xff":
         return jpeg.read
     if head[:4] in tiff.SIGNATURES:
+        suffix = os.path.splitext(path)[1][1:].lower()
         return lambda span, draft: tiff.read(span, draft, suffix)
     if isobmff.starts(head):
         return isobmff.read

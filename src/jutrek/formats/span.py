@@ -13,7 +13,7 @@ from typing import Any
 
 from jutrek.errors import BrokenFile
 
-HEAD = 64 * 1024
+HEAD = 16 * 1024
 """Bytes read at once when a file is opened: metadata of most stills lies within them."""
 BLOCK = 4096
 """Bytes read around a small request beyond the head."""
@@ -85,6 +85,16 @@ class Span:
         if len(data) != count:
             raise BrokenFile(self.where(offset), f"{count} bytes", f"{len(data)}")
         return data
+
+    def held(self) -> bytes | None:
+        """All bytes of the span where they are in memory anyway and begin at their start; else None."""
+        if self._file is None:
+            whole = self._memory
+        elif self._file.size == len(self._file.head):
+            whole = self._file.head
+        else:
+            return None
+        return whole if self._start == 0 and self.size == len(whole) else None
 
     def upto(self, offset: int, count: int) -> bytes:
         """Return `count` bytes from `offset`, or fewer where the span ends before."""

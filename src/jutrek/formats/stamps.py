@@ -34,7 +34,8 @@ _SPELLED = (
 _OFFSET = re.compile(r"\s*(?:(Z)|([+\-])(\d{1,2})(?::?(\d{2}))?)")
 
 
-def parse(text: str, *, fraction: str = "", offset: str = "") -> Stamp | None:
+@lru_cache(maxsize=256)
+def parse(text: str, fraction: str = "", offset: str = "") -> Stamp | None:
     """Read a date.
 
     Args:

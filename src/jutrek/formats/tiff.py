@@ -97,10 +97,10 @@ def _rw2(tiff: Tiff, entries: Directory, draft: Draft) -> None:
     if at := tiff.number(entries, _RW2_DATA):
         with draft.sparing("The picture data are"):
             draft.payload = [Stretch(at, tiff.span.rest(at).size)]
-    entry = entries.get(_RW2_JPEG)
-    if entry is not None and entry.many > 4:
+    inner = tiff.stretch(entries, _RW2_JPEG)
+    if inner is not None:
         with draft.sparing("The preview is"):
-            picture = tiff.span.part(entry.at, entry.many)
+            picture = tiff.span.part(*inner)
             jpeg.read_metadata(picture, draft)
             draft.preview(Stretch(picture.origin, picture.size))
     draft.width, draft.height = tiff.number(entries, _RW2_WIDTH), tiff.number(entries, _RW2_HEIGHT)
