@@ -59,6 +59,8 @@ def reserve_and_rename(temporary: str, final: str) -> None:
         raise
 
 
+_FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC
+
 WAYS: tuple[Callable[[str, str], None], ...] = (rename_exclusively, link_exclusively, reserve_and_rename)
 """The ways to give a name, best first."""
 
@@ -81,7 +83,10 @@ def give_name(temporary: str, final: str) -> None:
 
 def sync_folder(path: str) -> None:
     """Make the names in a folder durable. File systems that cannot sync a folder do so by themselves."""
-    fd = os.open(path, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    _sync(os.open(path, _FOLDER))
+
+
+def _sync(fd: int) -> None:
     try:
         os.fsync(fd)
     except OSError as error:
@@ -91,26 +96,37 @@ def sync_folder(path: str) -> None:
         os.close(fd)
 
 
-def make_folders(path: str, *, within: str) -> None:
+def make_folders(path: str, *, within: str, device: int | None = None) -> None:
     """Make a folder and its missing parents, each made durable in its parent.
+
+    The root is opened once and everything is made below what was opened, so that a drive that vanishes meanwhile is not
+    replaced by a folder on the disk below it.
 
     Args:
         path: a folder below `within`.
         within: what must exist already. It is never made: where it is missing, its drive is.
+        device: the number of the device that `within` must be on; None does not ask.
 
     Raises:
-        OSError: ENODEV when `within` is not there; whatever the system says otherwise.
+        OSError: ENODEV when `within` is not there or on another device; whatever the system says otherwise.
     """
-    if not os.path.isdir(within):
-        raise OSError(errno.ENODEV, os.strerror(errno.ENODEV), within)
-    missing = []
-    while path != within and not os.path.isdir(path):
-        missing.append(path)
-        path = os.path.dirname(path)
-    for folder in reversed(missing):
-        with contextlib.suppress(FileExistsError):
-            os.mkdir(folder)
-        sync_folder(os.path.dirname(folder))
+    try:
+        root = os.open(within, _FOLDER)
+    except (FileNotFoundError, NotADirectoryError) as error:
+        raise OSError(errno.ENODEV, os.strerror(errno.ENODEV), within) from error
+    try:
+        if device is not None and os.fstat(root).st_dev != device:
+            raise OSError(errno.ENODEV, os.strerror(errno.ENODEV), within)
+        folder = "."
+        for name in os.path.relpath(path, within).split(os.sep):
+            parent, folder = folder, os.path.join(folder, name)
+            try:
+                os.mkdir(folder, dir_fd=root)
+            except FileExistsError:
+                continue
+            _sync(os.open(parent, _FOLDER, dir_fd=root))
+    finally:
+        os.close(root)
 
 
 def write_new(path: str, data: bytes) -> None:

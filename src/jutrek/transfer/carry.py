@@ -15,7 +15,6 @@ removes the temporary; a kill leaves it for the next start, which knows it by it
 from __future__ import annotations
 
 import contextlib
-import errno
 import mmap
 import os
 import threading
@@ -101,8 +100,7 @@ class Carrier:
             if os.path.lexists(destination):
                 return self._there_already(row, destination)
             try:
-                self._still_there()
-                make_folders(folder, within=self._library)
+                make_folders(folder, within=self._library, device=self._device)
                 step("folder made", row)
                 full = self._copy(row, source, temporary)
                 step("synced", row)
@@ -123,15 +121,6 @@ class Carrier:
         finally:
             os.close(source)
         return Proof(row, full, direct)
-
-    def _still_there(self) -> None:
-        """Raises ENODEV when the library's root is gone, or on another device than at the start."""
-        try:
-            there = os.stat(self._library).st_dev == self._device
-        except FileNotFoundError:
-            there = False
-        if not there:
-            raise OSError(errno.ENODEV, os.strerror(errno.ENODEV), self._library)
 
     def _open(self, row: Row) -> int:
         if not os.path.lexists(row.source) and not os.path.isdir(row.root):
