@@ -79,9 +79,14 @@ def put(path: Path, data: bytes, when: datetime = WHEN) -> Path:
     return path
 
 
+def never() -> threading.Event:
+    """A stop that nobody asks for."""
+    return threading.Event()
+
+
 def planned(library: Library, ledger: Ledger, sources: Sequence[Path], rules: HouseRules | None = None) -> Plan:
     """Read sources and plan them."""
-    stop = threading.Event()
+    stop = never()
     founds = [read_source(known_source(str(path)), library, stop=stop, report=lambda *_: None) for path in sources]
     captures = make_captures(founds)
     return plan_of(founds, captures, library, ledger, rules or HouseRules(), stop=stop, report=lambda *_: None)

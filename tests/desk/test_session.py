@@ -16,12 +16,10 @@ import pytest
 from jutrek.demo import Scenario
 from jutrek.desk import events
 from jutrek.desk.board import Board, State
-from jutrek.desk.pictures import small_picture
 from jutrek.desk.session import IntakeSession
 from jutrek.desk.settings import last_library, remember_library
 from jutrek.errors import SourceRefused, SourceUnreadable, Stopped
 from jutrek.filing import HouseRules, Undated, from_json
-from jutrek.formats import Kind, read
 from jutrek.library import Library
 from tests import making
 from tests.making import WHEN, names_below, put
@@ -257,23 +255,6 @@ def test_many_days_become_months_and_years(
     session.add_source(str(card))
     board = ear.board(lambda board: board.captures == count)
     assert {len(day.key) for day in board.days} == {length}
-
-
-def test_pictures_of_every_kind_and_none_of_damage(demo_made: Scenario, tmp_path: Path) -> None:
-    """Embedded preview, decoder, key frame and waveform; damage gives no picture and no error."""
-    card_a, card_b, card_d, _ = demo_made.sources
-    for path, kind in (
-        (f"{card_a}/DCIM/100ARLEN/DSC04401.DNG", Kind.STILL),
-        (f"{card_a}/DCIM/100ARLEN/DSC04401.JPG", Kind.STILL),
-        (f"{card_b}/PRIVATE/HOVAR/CLIP/0001.MOV", Kind.CLIP),
-        (f"{card_d}/TAKES/VELMORA-T001.WAV", Kind.SOUND),
-    ):
-        picture = small_picture(path, kind, read(path).preview, (84, 56))
-        assert picture is not None
-        assert (picture.width, picture.height, len(picture.rgb)) == (84, 56, 84 * 56 * 3)
-        assert len(set(picture.rgb)) > 2
-        broken = put(tmp_path / "x", Path(path).read_bytes()[:300])
-        assert small_picture(str(broken), kind, None, (84, 56)) is None
 
 
 def test_the_library_is_remembered(tmp_path: Path) -> None:

@@ -15,8 +15,9 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from jutrek.demo import clips, scenes, sound, stills
+from jutrek.demo.shelf import LOCAL, PLACE, specimens
 
-VERSION = "1"
+VERSION = "2"
 _MARK = "made-by-jutrek.txt"
 _OFFSET = timedelta(hours=2)
 _PICTURE = (1080, 720)
@@ -95,6 +96,7 @@ def _parts() -> tuple[tuple[str, _Made], ...]:
         ("Card B: clips", _clips_card()),
         ("Card D: sound", _sound_card()),
         ("Phone inbox", _phone()),
+        ("One of each format", _shelf()),
     )
 
 
@@ -168,7 +170,7 @@ def _phone() -> _Made:
     for number in range(24):
         day, _, motif, _ = _SHOOTS[number % 5]
         local = datetime(2026, 5, day, 8 + number % 11, dice.randrange(60), dice.randrange(60))
-        shot = stills.Shot(local, "Skarv", "P4", "")
+        shot = stills.Shot(local, "Skarv", "P4", "", "", place=PLACE, utc=local - _OFFSET)
         picture = scenes.draw(motif, local.hour, 7000 + number, (960, 720))
         yield f"Phone inbox/IMG_{local:%Y%m%d_%H%M%S}.jpg", local, stills.jpeg(picture, shot, quality=80)
     for number, day in enumerate((14, 17)):
@@ -184,6 +186,12 @@ def _phone() -> _Made:
         sent = datetime(2026, 5, 17, 20, 40 + number)
         picture = scenes.draw("steam", 16, 7200 + number, (800, 600))
         yield f"Phone inbox/sent to us/received_{4810 + 7 * number}.jpg", sent, stills.jpeg(picture, None, quality=76)
+
+
+def _shelf() -> _Made:
+    """Beside the sources: a file of each format, for reading."""
+    for name, data in specimens().items():
+        yield f"One of each/{name}", LOCAL, data
 
 
 def _fill_library(root: str, report: Callable[[str], None]) -> None:

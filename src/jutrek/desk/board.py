@@ -54,7 +54,9 @@ class CaptureView:
         duration: in seconds; 0.0 for stills.
         size: bytes of all its files.
         notes: what is odd about its files.
-        preview: an embedded JPEG in the primary file, or None.
+        format: the primary's container.
+        orientation: the Exif value 1..8 of the primary.
+        previews: embedded JPEGs in the primary file.
     """
 
     id: str
@@ -70,7 +72,9 @@ class CaptureView:
     duration: float
     size: int
     notes: tuple[str, ...]
-    preview: Stretch | None = None
+    format: str = ""
+    orientation: int = 1
+    previews: tuple[Stretch, ...] = ()
 
     @property
     def folder(self) -> str:

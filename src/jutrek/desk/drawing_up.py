@@ -70,7 +70,9 @@ def _view(capture: Capture, device: Device, rows: Sequence[Row], results: Mappin
         duration=primary.reading.duration,
         size=capture.size,
         notes=tuple(note for read in capture.files for note in read.reading.notes),
-        preview=primary.reading.preview,
+        format=primary.reading.format,
+        orientation=primary.reading.orientation,
+        previews=primary.reading.previews,
     )
 
 

@@ -1,4 +1,4 @@
-"""Small pictures of captures: embedded previews first, decoders else, a waveform for sound. No Qt.
+"""Pictures of captures: embedded previews, decoders else, frames of clips, waveforms of sound. No Qt.
 
 Sources are opened read-only here too, and decoding happens in whatever thread calls.
 """
@@ -7,17 +7,30 @@ from __future__ import annotations
 
 import io
 import os
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any, BinaryIO
 
+from jutrek.desk.board import CaptureView
 from jutrek.errors import FileTrouble
 from jutrek.formats import Kind, Stretch, open_read_only
 
 if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
     from PIL import Image
 
-MAX_PREVIEW = 32 * 1024 * 1024
-_MAX_SOUND_FRAMES = 4000
+MAX_PREVIEW = 64 * 1024 * 1024
+_SMALL_ENOUGH = 6000
+"""Bytes from which on an embedded JPEG is large enough for a thumbnail."""
+_DECODED = frozenset({"jpeg", "png", "webp", "gif", "heic", "heif", "avif"})
+"""Formats whose picture is decoded itself for a large view; raws show their embedded JPEG."""
+_WHOLE_SOUND = 90.0
+"""Seconds up to which a sound is decoded whole for its waveform; longer ones are sampled."""
+_SAMPLES = 320
+_PAPER, _INK = (232, 235, 232), (120, 134, 138)
+
+Size = tuple[int, int]
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,77 +42,195 @@ class Picture:
     rgb: bytes
 
 
-def small_picture(path: str, kind: Kind, preview: Stretch | None, size: tuple[int, int]) -> Picture | None:
-    """A picture of a capture's primary file, at least as large as `size` where the content is, cropped to its shape.
+def small_picture(view: CaptureView, size: Size) -> Picture | None:
+    """A picture of a capture's primary file, cropped to a shape in pixels.
 
     Returns:
         The picture, or None where the content gives none: damage is no trouble here, the file is brought home anyway.
     """
+    return _attempted(view, lambda file: _small(file, view, size))
+
+
+def large_picture(view: CaptureView, size: Size) -> Picture | None:
+    """A picture of a whole still, or the waveform of a sound, as large as fits into `size` pixels; None as above."""
+    if view.kind is Kind.CLIP:
+        return None
+    return _attempted(view, lambda file: _large(file, view, size))
+
+
+class ClipFrames:
+    """Frames of one clip by their time. It keeps the clip open; close it in the end."""
+
+    def __init__(self, path: str, size: Size) -> None:
+        """
+        Args:
+            size: what frames are fitted into, in pixels.
+
+        Raises:
+            FileTrouble: when the file cannot be opened.
+            Exception: whatever the decoder says of content that is no clip.
+        """
+        import av
+
+        self._size = size
+        self._file = open(open_read_only(path), "rb")  # noqa: SIM115
+        try:
+            self._container = av.open(self._file, "r", metadata_errors="ignore")
+            self._stream: Any = self._container.streams.video[0]
+        except BaseException:
+            self._file.close()
+            raise
+        self._stream.thread_type = "AUTO"
+        self.seconds = (self._container.duration or 0) / 1_000_000
+
+    def at(self, share: float, superseded: Callable[[], bool]) -> Picture | None:
+        """The frame at a share of the clip's length, between 0 and 1.
+
+        Args:
+            superseded: asked between frames; once it says yes, the frame at hand will do.
+
+        Returns:
+            The picture, or None where there is no frame.
+        """
+        target = share * self.seconds
+        start = (self._container.start_time or 0) / 1_000_000
+        self._container.seek(int((start + target) * 1_000_000), backward=True)
+        found = None
+        for frame in self._container.decode(self._stream):
+            found = frame
+            if superseded() or frame.time is None or frame.time - start >= target:
+                break
+        return _fit_in(_image_of(found), self._size) if found is not None else None
+
+    def close(self) -> None:
+        """Close the clip."""
+        self._container.close()
+        self._file.close()
+
+
+def _attempted(view: CaptureView, make: Callable[[BinaryIO], Picture | None]) -> Picture | None:
     try:
-        fd = open_read_only(path)
+        fd = open_read_only(view.id)
     except FileTrouble:
         return None
     with open(fd, "rb") as file:
         try:
-            if kind is Kind.STILL:
-                return _fitted(_still(file, preview, size), size)
-            if kind is Kind.CLIP:
-                return _fitted(_frame(file), size)
-            if kind is Kind.SOUND:
-                return _waveform(file, size)
+            return make(file)
         # Decoders raise whatever they like on damaged content, and all of it means the same: no picture.
         except Exception:  # noqa: BLE001
             return None
-    return None
 
 
-def _still(file: io.BufferedReader, preview: Stretch | None, size: tuple[int, int]) -> Image.Image:
+def _small(file: BinaryIO, view: CaptureView, size: Size) -> Picture | None:
+    if view.kind is Kind.STILL:
+        large = [stretch for stretch in view.previews if stretch.size >= _SMALL_ENOUGH]
+        preview = min(large, key=_bytes, default=max(view.previews, key=_bytes, default=None))
+        return _fitted(_still(file, view, preview, size), size)
+    if view.kind is Kind.CLIP:
+        return _fitted(_first_frame(file), size)
+    return _drawn(_peaks(file, size[0] // 3), size) if view.kind is Kind.SOUND else None
+
+
+def _large(file: BinaryIO, view: CaptureView, size: Size) -> Picture | None:
+    if view.kind is Kind.STILL:
+        is_itself = view.format in _DECODED
+        preview = None if is_itself else max(view.previews, key=_bytes, default=None)
+        return _fit_in(_still(file, view, preview, size), size)
+    return _drawn(_peaks(file, size[0] // 3), size) if view.kind is Kind.SOUND else None
+
+
+def _bytes(stretch: Stretch) -> int:
+    return stretch.size
+
+
+def _still(file: BinaryIO, view: CaptureView, preview: Stretch | None, size: Size) -> Image.Image:
+    """A still the right way up. Where the preview does not say which way that is, the file does."""
     from PIL import Image, ImageOps
 
-    source: io.BufferedReader | io.BytesIO = file
+    source: BinaryIO | io.BytesIO = file
     if preview is not None and preview.size <= MAX_PREVIEW:
         source = io.BytesIO(os.pread(file.fileno(), preview.size, preview.offset))
-    picture = Image.open(source)
+    if view.format in ("heic", "heif"):
+        import pillow_heif
+
+        pillow_heif.register_heif_opener()
+    picture: Image.Image = Image.open(source)
     picture.draft("RGB", (size[0] * 2, size[1] * 2))
+    if preview is not None and not picture.getexif().get(0x0112):
+        picture.getexif()[0x0112] = view.orientation
     return ImageOps.exif_transpose(picture).convert("RGB")
 
 
-def _frame(file: io.BufferedReader) -> Image.Image:
-    import av
+def _image_of(frame: Any) -> Image.Image:
     from PIL import Image
+
+    picture = Image.fromarray(frame.to_ndarray(format="rgb24"))
+    turned = round(getattr(frame, "rotation", 0) or 0) % 360
+    return picture.rotate(turned, expand=True) if turned else picture
+
+
+def _first_frame(file: BinaryIO) -> Image.Image:
+    import av
 
     with av.open(file, "r", metadata_errors="ignore") as container:
         stream = container.streams.video[0]
         stream.codec_context.skip_frame = "NONKEY"
-        return Image.fromarray(next(container.decode(stream)).to_ndarray(format="rgb24"))
+        return _image_of(next(container.decode(stream)))
 
 
-def _waveform(file: io.BufferedReader, size: tuple[int, int]) -> Picture:
-    """The loudest sample of every column, drawn from the middle."""
+def _peaks(file: BinaryIO, columns: int) -> NDArray[np.float32]:
+    """The loudest sample of every column, between 0 and 1. Long sounds are looked at in places."""
     import av
     import numpy as np
+
+    with av.open(file, "r", metadata_errors="ignore") as container:
+        stream = container.streams.audio[0]
+        seconds = (container.duration or 0) / 1_000_000
+        if seconds <= _WHOLE_SOUND:
+            loud = [_loudest(frame) for frame in container.decode(stream)]
+        else:
+            loud = []
+            for number in range(min(columns, _SAMPLES)):
+                container.seek(int(seconds * number / min(columns, _SAMPLES) * 1_000_000))
+                loud.append(_loudest(next(container.decode(stream))))
+    peaks = np.array(loud, np.float32)
+    peaks /= max(float(peaks.max()), 1e-9)
+    return np.interp(np.linspace(0, len(peaks) - 1, columns), np.arange(len(peaks)), peaks).astype(np.float32)
+
+
+def _loudest(frame: Any) -> float:
+    import numpy as np
+
+    return float(np.abs(frame.to_ndarray().astype(np.float32)).max())
+
+
+def _drawn(peaks: Sequence[float] | NDArray[np.float32], size: Size) -> Picture:
+    """A waveform: a bar for each column, from the middle up and down."""
     from PIL import Image, ImageDraw
 
-    peaks: list[float] = []
-    with av.open(file, "r", metadata_errors="ignore") as container:
-        for number, frame in enumerate(container.decode(container.streams.audio[0])):
-            samples = frame.to_ndarray().astype(np.float32)
-            peaks.append(float(np.abs(samples).max()))
-            if number > _MAX_SOUND_FRAMES:
-                break
-    loud = np.array(peaks) / max(max(peaks, default=1.0), 1e-9)
-    columns = np.interp(np.linspace(0, len(loud) - 1, size[0] // 3), np.arange(len(loud)), loud)
-    picture = Image.new("RGB", size, (232, 235, 232))
+    picture = Image.new("RGB", size, _PAPER)
     pen = ImageDraw.Draw(picture)
-    for column, peak in enumerate(columns):
+    for column, peak in enumerate(peaks):
         half = max(1.0, float(peak) * size[1] * 0.42)
-        x = column * 3
-        pen.rectangle((x, size[1] / 2 - half, x + 1, size[1] / 2 + half), fill=(120, 134, 138))
-    return Picture(picture.width, picture.height, picture.tobytes())
+        pen.rectangle((column * 3, size[1] / 2 - half, column * 3 + 1, size[1] / 2 + half), fill=_INK)
+    return _of(picture)
 
 
-def _fitted(picture: Image.Image, size: tuple[int, int]) -> Picture:
+def _fitted(picture: Image.Image, size: Size) -> Picture:
+    """Cropped to a shape."""
     from PIL import Image, ImageOps
 
-    fitted = ImageOps.fit(picture, size, Image.Resampling.BILINEAR)
-    return Picture(fitted.width, fitted.height, fitted.tobytes())
+    return _of(ImageOps.fit(picture, size, Image.Resampling.BILINEAR))
+
+
+def _fit_in(picture: Image.Image, size: Size) -> Picture:
+    """Whole, as large as fits; small ones are not blown up beyond twice their size."""
+    from PIL import Image
+
+    scale = min(size[0] / picture.width, size[1] / picture.height, 2.0)
+    wanted = max(1, round(picture.width * scale)), max(1, round(picture.height * scale))
+    return _of(picture.resize(wanted, Image.Resampling.LANCZOS if scale < 1 else Image.Resampling.BICUBIC))
+
+
+def _of(picture: Image.Image) -> Picture:
+    return Picture(picture.width, picture.height, picture.tobytes())

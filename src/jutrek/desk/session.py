@@ -2,7 +2,7 @@
 
 All work (reading, comparing, planning, bringing home) is done one job after the other by the session's thread, which
 alone owns the captures, the plan and the ledger. A face calls the public methods from any thread, which only queue a
-job or set a flag, and hears of everything through events.
+job, set a flag or look at what cannot change, and hears of everything through events.
 """
 
 from __future__ import annotations
@@ -19,6 +19,7 @@ from typing import TYPE_CHECKING
 from jutrek.captures import Capture, assign
 from jutrek.desk import events
 from jutrek.desk.board import Board, Place
+from jutrek.desk.closer import CloseView, close_view
 from jutrek.desk.drawing_up import build
 from jutrek.desk.intake import Found, make_captures, plan_of, read_source
 from jutrek.desk.settings import remember_library
@@ -110,6 +111,11 @@ class IntakeSession:
         """Carry out the plan."""
         number = self._stops
         self._jobs.put(lambda: self._bring(number))
+
+    def close_view(self, capture: str) -> CloseView | None:
+        """Everything that is known of a capture, at once: it is put together from the captures as they stand."""
+        found = next((one for one in self._captures if one.id == capture), None)
+        return close_view(found) if found is not None else None
 
     def stop(self) -> None:
         """End what is going on, safely, and a run that waits to begin. The event that it ended follows."""

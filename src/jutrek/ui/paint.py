@@ -31,6 +31,21 @@ def text(
     return metrics.horizontalAdvance(fitting)
 
 
+_WRAPPED = int(Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap)
+
+
+def wrapped(painter: QPainter, box: QRect, words: str, font: QFont, colour: QColor) -> None:
+    """Write sentences into a box, over as many lines as they need."""
+    painter.setFont(font)
+    painter.setPen(colour)
+    painter.drawText(box, _WRAPPED, words)
+
+
+def wrapped_height(words: str, font: QFont, width: int) -> int:
+    """The height that `wrapped` needs for words in a box of a width, in pixels."""
+    return QFontMetrics(font).boundingRect(QRect(0, 0, width, 10_000), _WRAPPED, words).height()
+
+
 def card(painter: QPainter, box: QRect, fill: QColor, edge: QColor, *, width: float = 1.0) -> None:
     """A card: a rounded panel with an edge."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)

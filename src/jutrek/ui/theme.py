@@ -76,7 +76,7 @@ def font(pixels: float = 13, weight: QFont.Weight = QFont.Weight.Normal, *, spac
 
 
 BODY, HEADLINE = 13, 15
-SEMIBOLD, BOLD, THIN = QFont.Weight.DemiBold, QFont.Weight.Bold, QFont.Weight.Light
+NORMAL, SEMIBOLD, BOLD, THIN = QFont.Weight.Normal, QFont.Weight.DemiBold, QFont.Weight.Bold, QFont.Weight.Light
 
 
 def section() -> QFont:

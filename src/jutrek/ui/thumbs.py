@@ -77,7 +77,7 @@ class Thumbnails(QObject):
             # Here, off the way to the first paint.
             from jutrek.desk.pictures import small_picture
 
-            self._made.emit(view.id, small_picture(view.id, view.kind, view.preview, size))
+            self._made.emit(view.id, small_picture(view, size))
 
     def _keep(self, capture: str, picture: Picture | None) -> None:
         pixmap = None

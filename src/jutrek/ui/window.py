@@ -153,6 +153,7 @@ class MainWindow(QMainWindow):
             from jutrek.desk.session import IntakeSession
 
             self._session = IntakeSession(self._bridge.told.emit)
+            self.page.details = self._session.close_view
         library, self._library = self._library, ""
         sources, self._sources = self._sources, []
         if library:
@@ -307,6 +308,7 @@ class MainWindow(QMainWindow):
             self._session.close()
             self._session = None
         self.thumbnails.close()
+        self.page.end()
         super().closeEvent(event)
 
     def _may_close(self) -> bool:

@@ -14,7 +14,7 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 from PySide6.QtWidgets import QFrame, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from jutrek.desk.board import SIDECAR, CaptureView, State
@@ -192,6 +192,7 @@ class CaptureGrid(QListView):
     """The captures of the open day. It is as tall as its content: the column around it scrolls."""
 
     chosen = Signal(str)
+    looked = Signal()
     left = Signal()
 
     def __init__(self, theme: Theme, thumbnails: Thumbnails, parent: QWidget | None = None) -> None:
@@ -236,7 +237,7 @@ class CaptureGrid(QListView):
         return -(-len(self._model.views) // columns) * CELL.height() + 2
 
     def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() == Qt.Key.Key_Escape:
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() in (Qt.Key.Key_Escape, Qt.Key.Key_Space):
             event.accept()
             return True
         return super().event(event)
@@ -245,7 +246,14 @@ class CaptureGrid(QListView):
         if event.key() == Qt.Key.Key_Escape:
             self.left.emit()
             return
+        if event.key() == Qt.Key.Key_Space:
+            self.looked.emit()
+            return
         super().keyPressEvent(event)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if self.indexAt(event.position().toPoint()).isValid():
+            self.looked.emit()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()

@@ -6,7 +6,16 @@ from abc import abstractmethod
 
 from PySide6.QtCore import QRect, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QPainter, QPaintEvent
-from PySide6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QSizePolicy, QTreeWidget, QTreeWidgetItem, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QFrame,
+    QHeaderView,
+    QPushButton,
+    QSizePolicy,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QWidget,
+)
 
 from jutrek.desk.board import Board, CaptureView, FolderView, Place, State
 from jutrek.ui import paint
@@ -129,18 +138,30 @@ class Panel(QWidget):
 class ArrivalPanel(Panel):
     """Name on arrival: before and after for the chosen capture, its companions, and where its date comes from."""
 
+    looked = Signal()
+
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(theme, parent)
         self._view: CaptureView | None = None
         self.setFixedHeight(152)
+        self.look = QPushButton("Close look", self)
+        self.look.setProperty("link", True)
+        self.look.setToolTip("The picture large, and all that is known of it (Space)")
+        self.look.clicked.connect(self.looked)
+        self.look.hide()
 
     def show_capture(self, view: CaptureView | None) -> None:
         """Show a capture, or none."""
         self._view = view
+        self.look.setVisible(view is not None)
         words = "" if view is None else f"{view.name} becomes {view.new_name or 'nothing yet'}. {view.why}"
         self.setAccessibleName(f"Name on arrival: {words or 'no capture is chosen'}")
         self.setToolTip("" if view is None else "\n".join([view.id, view.why, *view.notes]))
         self.update()
+
+    def resizeEvent(self, event: object) -> None:
+        width = self.look.sizeHint().width()
+        self.look.setGeometry(self.width() - width - 8, 7, width, 24)
 
     def draw(self, painter: QPainter, line: QRect) -> None:
         theme, view = self._theme, self._view
@@ -163,11 +184,8 @@ class ArrivalPanel(Panel):
             top = top.translated(0, 18)
         box = QRect(top.left(), top.top(), top.width(), 62)
         why = " ".join(([f"Home as {view.destination}."] if view.state is State.HOME else []) + [view.why, *view.notes])
-        painter.setFont(font(12))
-        painter.setPen(theme.amber if view.state is State.LOOK else theme.soft)
-        if view.state is State.FAILED:
-            painter.setPen(theme.brick)
-        painter.drawText(box, int(Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap), why)
+        colour = theme.amber if view.state is State.LOOK else theme.soft
+        paint.wrapped(painter, box, why, font(12), theme.brick if view.state is State.FAILED else colour)
 
 
 class CopiesPanel(Panel):

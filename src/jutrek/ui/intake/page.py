@@ -6,9 +6,9 @@ from collections.abc import Iterator
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QLocale, QObject, QPoint, Qt, QTimer, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtCore import QEvent, QObject, QPoint, QRect, QTimer, Signal
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Board, CaptureView, DayView, State, day_view
 from jutrek.ui import paint
@@ -16,6 +16,7 @@ from jutrek.ui.intake import lands, ribbons, tiles
 from jutrek.ui.intake.actionbar import ActionBar
 from jutrek.ui.intake.days import DayRow, hours_of
 from jutrek.ui.intake.outcome import OutcomeBar
+from jutrek.ui.intake.parts import Card, scrolling, span_words
 from jutrek.ui.intake.titles import ColumnTitles, Headline
 from jutrek.ui.intake.welcome import Welcome
 from jutrek.ui.theme import Theme
@@ -23,6 +24,7 @@ from jutrek.ui.thumbs import Thumbnails
 
 if TYPE_CHECKING:
     from jutrek.desk import events
+    from jutrek.ui.close.look import CloseLook, Details
     from jutrek.ui.intake.grid import CaptureGrid
 
 _MARGIN = 18
@@ -68,6 +70,8 @@ class IntakePage(QWidget):
         self.welcome = Welcome(theme)
         self._thumbnails = thumbnails
         self._grid: CaptureGrid | None = None
+        self._look: CloseLook | None = None
+        self.details: Details = lambda _: None
         self._lay_out()
         self._connect()
         self._teach()
@@ -83,7 +87,40 @@ class IntakePage(QWidget):
             self._grid.hide()
             self._grid.chosen.connect(self._choose)
             self._grid.left.connect(self._close)
+            self._grid.looked.connect(self.look_close)
         return self._grid
+
+    @property
+    def close_look(self) -> CloseLook:
+        """Close look; made when it is opened for the first time."""
+        if self._look is None:
+            from jutrek.ui.close.look import CloseLook
+
+            self._look = CloseLook(self._theme, self)
+            self._look.walked.connect(self.grid.choose)
+            self._look.closed.connect(self.grid.setFocus)
+            self._place_look()
+        return self._look
+
+    def look_close(self) -> None:
+        """Look closely at the chosen capture of the open day."""
+        days = (day for day in self._shown if any(view.id == self._capture for view in day.captures))
+        if (day := next(days, None)) is not None:
+            self.open_day(day.key)
+            self.close_look.look(day.captures, self._capture, self.details)
+
+    def _place_look(self) -> None:
+        if self._look is not None:
+            self._look.setGeometry(QRect(0, 0, self.width(), self.action_bar.y()))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        QTimer.singleShot(0, self, self._place_look)
+
+    def end(self) -> None:
+        """End the threads of the page."""
+        if self._look is not None:
+            self._look.viewer.close()
 
     def _lay_out(self) -> None:
         self._days = QWidget()
@@ -92,9 +129,9 @@ class IntakePage(QWidget):
         self._day_column.setSpacing(7)
         self._day_column.addWidget(self.welcome)
         self._day_column.addStretch()
-        self.from_area = _scrolling(self.from_column)
+        self.from_area = scrolling(self.from_column)
         self.from_area.setFixedWidth(tiles.WIDTH + 2)
-        self.when_area = _scrolling(self._days)
+        self.when_area = scrolling(self._days)
         self.from_gutter = ribbons.Gutter(self._from_ribbons)
         self.lands_gutter = ribbons.Gutter(self._lands_ribbons)
         right = QWidget()
@@ -102,7 +139,7 @@ class IntakePage(QWidget):
         column = QVBoxLayout(right)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(12)
-        self._tree_card = _Card(self._theme, self.tree)
+        self._tree_card = Card(self._theme, self.tree)
         for panel in (self._tree_card, self.arrival, self.proven, self.copies):
             column.addWidget(panel)
         column.addStretch()
@@ -132,6 +169,7 @@ class IntakePage(QWidget):
         self.outcome.narrowed.connect(self._narrow_states)
         self.titles.clear.clicked.connect(self.show_all)
         self.tree.narrowed.connect(self._narrow_folder)
+        self.arrival.looked.connect(self.look_close)
         self.action_bar.brought.connect(self.brought)
         self.action_bar.saved.connect(self.saved)
         self.action_bar.stopped.connect(self.stopped)
@@ -160,6 +198,8 @@ class IntakePage(QWidget):
         self._chain_focus()
         self._choose(self._capture)
         self._refresh_words()
+        if self._look is not None and self._look.isVisible():
+            self._look.renew(next((day.captures for day in self._shown if day.key == self._open), ()))
 
     def show_running(self, event: events.Running | None) -> None:
         """Show a run at work, or the board again."""
@@ -208,7 +248,17 @@ class IntakePage(QWidget):
         tree, bar = self.tree, self.action_bar
         rows = (part for row in self.rows() for part in row.stops())
         start = (self.welcome.library, self.welcome.source, self.welcome.demo)
-        stops = [self.outcome, *self.from_column.stops(), *start, *rows, tree, bar.save, bar.stop, bar.main]
+        stops = [
+            self.outcome,
+            *self.from_column.stops(),
+            *start,
+            *rows,
+            tree,
+            self.arrival.look,
+            bar.save,
+            bar.stop,
+            bar.main,
+        ]
         for one, other in pairwise(stops):
             QWidget.setTabOrder(one, other)
 
@@ -329,7 +379,7 @@ class IntakePage(QWidget):
                 coming = to_bring + board.count(State.BROUGHT)
                 figures = f"Bringing {paint.counted(coming, 'capture')} home"
             size = paint.size_words(sum(source.size for source in board.sources))
-            self.headline.say(figures, " · ".join(part for part in (_span(board), size) if part))
+            self.headline.say(figures, " · ".join(part for part in (span_words(board), size) if part))
         if not running and not self._working:
             self._say_state(to_bring)
 
@@ -400,40 +450,3 @@ class IntakePage(QWidget):
                 if (at := self.tree.anchor(folder)) is not None:
                     right = self.tree.mapTo(self, QPoint(0, at)).y() - self.lands_gutter.mapTo(self, QPoint(0, 0)).y()
                     yield ribbons.Ribbon(left, right, count, self._theme.accent, strong)
-
-
-class _Card(QWidget):
-    """A card around a widget."""
-
-    def __init__(self, theme: Theme, inner: QWidget) -> None:
-        super().__init__()
-        self._theme = theme
-        column = QVBoxLayout(self)
-        column.setContentsMargins(8, 8, 8, 8)
-        column.addWidget(inner)
-        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        paint.card(QPainter(self), self.rect(), self._theme.card, self._theme.line)
-
-
-def _scrolling(inner: QWidget) -> QScrollArea:
-    area = QScrollArea()
-    area.setWidget(inner)
-    area.setWidgetResizable(True)
-    area.setFrameShape(QFrame.Shape.NoFrame)
-    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    return area
-
-
-def _span(board: Board) -> str:
-    """The days of a board in words: `12 – 18 May 2026`."""
-    days = [day.start for day in board.days if day.start]
-    if not days:
-        return ""
-    locale, first, last = QLocale(), days[0], days[-1]
-    if first == last:
-        return str(locale.toString(first, "d MMMM yyyy"))
-    form = "d" if (first.year, first.month) == (last.year, last.month) else "d MMMM yyyy"
-    return f"{locale.toString(first, form)} – {locale.toString(last, 'd MMMM yyyy')}"

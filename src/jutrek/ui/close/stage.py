@@ -1,0 +1,140 @@
+"""The large picture of Close look. A clip is walked through by moving the pointer across it."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPoint, QRect, QSize, Qt, QTimer
+from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from jutrek.desk.board import CLIP, SIDECAR, SOUND, CaptureView
+from jutrek.ui import paint
+from jutrek.ui.close.viewer import Viewer
+from jutrek.ui.theme import SEMIBOLD, Theme, font
+
+if TYPE_CHECKING:
+    from jutrek.desk.pictures import Picture
+
+_INSET = 12
+_LINE = 30
+"""The height of the line below a clip or a sound that shows where in it one is."""
+_A_MOMENT = 60
+_STEP = 0.05
+_BADGE, _ON_BADGE = QColor(24, 38, 44, 205), QColor("#FFFFFF")
+
+
+class Stage(QWidget):
+    """Shows a capture as large as it fits."""
+
+    def __init__(self, theme: Theme, viewer: Viewer, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._viewer = viewer
+        self._view: CaptureView | None = None
+        self._pixmap: QPixmap | None = None
+        self._waiting = False
+        self.share = 0.0
+        self.seconds = 0.0
+        self._ask_soon = QTimer(self, singleShot=True, interval=_A_MOMENT)
+        self._ask_soon.timeout.connect(self._ask)
+        self.setMouseTracking(True)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        viewer.shown.connect(self._show)
+
+    def show_capture(self, view: CaptureView) -> None:
+        """Show another capture, or the same one anew."""
+        if self._view is not None and view.id == self._view.id:
+            self._view = view
+            return
+        self._view, self._pixmap, self._waiting = view, None, True
+        self.share, self.seconds = 0.0, view.duration
+        self._ask()
+        self.update()
+
+    def picture(self) -> QPixmap | None:
+        """What is shown, or None while there is nothing to show."""
+        return self._pixmap
+
+    def step(self, forward: bool) -> None:
+        """Walk through a clip by a twentieth of its length."""
+        self._walk_to(self.share + (_STEP if forward else -_STEP))
+
+    def _walk_to(self, share: float) -> None:
+        share = min(max(share, 0.0), 1.0)
+        if self._view is not None and self._view.kind == CLIP and self.seconds and share != self.share:
+            self.share = share
+            self._viewer.wish(self._view, self._room(), share)
+            self.update()
+
+    def _ask(self) -> None:
+        if self._view is not None and self._view.kind != SIDECAR and self.isVisible():
+            self._viewer.wish(self._view, self._room(), self.share)
+
+    def _area(self) -> QRect:
+        timed = self._view is not None and self._view.kind in (CLIP, SOUND)
+        return self.rect().adjusted(_INSET, _INSET, -_INSET, -_INSET - (_LINE if timed else 0))
+
+    def _room(self) -> QSize:
+        """The pixels that a picture may fill."""
+        return (self._area().size() * self.devicePixelRatioF()).expandedTo(QSize(64, 64))
+
+    def _show(self, capture: str, picture: Picture | None, seconds: float) -> None:
+        if self._view is None or capture != self._view.id:
+            return
+        self._waiting = False
+        self.seconds = seconds or self.seconds
+        if picture is not None:
+            stride = picture.width * 3
+            image = QImage(picture.rgb, picture.width, picture.height, stride, QImage.Format.Format_RGB888)
+            self._pixmap = QPixmap.fromImage(image)
+            self._pixmap.setDevicePixelRatio(self.devicePixelRatioF())
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        area = self._area()
+        self._walk_to((event.position().x() - area.left()) / max(area.width(), 1))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._ask_soon.start()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, theme = QPainter(self), self._theme
+        paint.card(painter, self.rect(), theme.card, theme.line)
+        if self._view is None:
+            return
+        area = self._area()
+        if self._pixmap is not None:
+            size = self._pixmap.size() / self._pixmap.devicePixelRatio()
+            box = QRect(QPoint(0, 0), size.boundedTo(area.size()))
+            box.moveCenter(area.center())
+            painter.drawPixmap(box, self._pixmap)
+        else:
+            paint.text(painter, area, self._words(), font(14), theme.soft, align=paint.CENTRE)
+        if self._view.kind in (CLIP, SOUND):
+            self._draw_line(painter, QRect(area.left(), area.bottom() + 12, area.width(), 16))
+
+    def _words(self) -> str:
+        if self._view is not None and self._view.kind == SIDECAR:
+            return "This file holds data only."
+        return "One moment." if self._waiting else "There is no picture inside that can be shown."
+
+    def _draw_line(self, painter: QPainter, line: QRect) -> None:
+        """Where in a clip one is; for sound its length."""
+        theme = self._theme
+        length = paint.length_words(self.seconds) if self.seconds else "length not known"
+        used = paint.text(painter, line, length, font(12), theme.soft, align=paint.RIGHT)
+        if self._view is None or self._view.kind != CLIP or not self.seconds:
+            return
+        track = QRect(line.left(), line.center().y() - 2, line.width() - used - 12, 4)
+        paint.bar(painter, track, self.share, theme.accent, theme.track)
+        at = track.left() + round(track.width() * self.share)
+        words = paint.length_words(self.share * self.seconds)
+        painter.setFont(font(11, SEMIBOLD))
+        width = painter.fontMetrics().horizontalAdvance(words) + 12
+        left = min(max(at - width // 2, track.left()), track.right() - width)
+        badge = QRect(left, line.center().y() - 9, width, 18)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(_BADGE)
+        painter.drawRoundedRect(badge, 4, 4)
+        paint.text(painter, badge, words, font(11, SEMIBOLD), _ON_BADGE, align=paint.CENTRE)

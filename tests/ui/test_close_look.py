@@ -1,0 +1,133 @@
+"""Close look in the real window: opened, walked through, scrubbed, closed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from jutrek.demo.shelf import specimens
+from jutrek.library import Library
+from jutrek.ui.close.claims import place
+from jutrek.ui.close.look import CloseLook
+from jutrek.ui.start import application
+from jutrek.ui.window import MainWindow
+from tests import making
+from tests.making import put
+
+PATIENCE = 20_000
+NAMES = ["body.jpg", "encoded.mov", "take.wav", "raw.orf"]
+
+
+@pytest.fixture
+def window(qtbot: QtBot, library: Library, card: Path) -> Iterator[MainWindow]:
+    """A window on a card of a still, a clip, a sound, and a raw without a preview, its day opened."""
+    for name in NAMES:
+        put(card / name, specimens()[name.replace("raw", "body")])
+    application()
+    window = MainWindow()
+    window.begin(library.root, [str(card)])
+    window.show()
+    qtbot.waitExposed(window)
+    page = window.page
+    qtbot.waitUntil(lambda: page.board.plan is not None and page.board.captures == len(NAMES), timeout=PATIENCE)
+    page.open_day("2026-05-14")
+    yield window
+    window._close_after = True
+    window.close()
+
+
+def look_at(window: MainWindow, name: str) -> CloseLook:
+    """Choose a capture and press Space."""
+    page = window.page
+    capture = next(view for day in page.board.days for view in day.captures if view.name == name)
+    page.grid.choose(capture.id)
+    page.grid.setFocus()
+    return page.close_look
+
+
+def test_space_opens_and_space_closes(qtbot: QtBot, window: MainWindow) -> None:
+    """It shows picture, claims and facts of the chosen capture, and gives the focus back."""
+    look = look_at(window, "body.jpg")
+    qtbot.keyClick(window.page.grid, Qt.Key.Key_Space)
+    assert look.isVisible()
+    qtbot.waitUntil(lambda: look.stage.picture() is not None, timeout=PATIENCE)
+    assert "body.jpg" in look.accessibleName()
+    assert "The camera's time of shooting: 2026-05-14 10:26:13.42 +02:00, chosen" in look.claims.accessibleName()
+    assert "Device: Arlen M2 · No. A2-10442" in look.facts.accessibleName()
+    assert look.geometry().bottom() < window.page.action_bar.y()
+    qtbot.keyClick(look, Qt.Key.Key_Space)
+    assert not look.isVisible()
+    assert QApplication.focusWidget() is window.page.grid
+
+
+def test_arrows_walk_through_the_day(qtbot: QtBot, window: MainWindow) -> None:
+    """The grid's choice goes along; at the ends it stays; the buttons do the same."""
+    first = window.page.board.days[0].captures[0]
+    look = look_at(window, first.name)
+    qtbot.keyClick(window.page.grid, Qt.Key.Key_Space)
+    seen = []
+    for _ in range(len(NAMES) + 1):
+        capture = look.capture()
+        assert capture is not None
+        seen.append(capture.name)
+        assert window.page.chosen_capture() == capture.id
+        qtbot.keyClick(look, Qt.Key.Key_Right)
+    assert sorted(seen[:-1]) == sorted(NAMES)
+    assert seen[-1] == seen[-2]
+    assert not look.later.isEnabled()
+    qtbot.mouseClick(look.earlier, Qt.MouseButton.LeftButton)
+    capture = look.capture()
+    assert capture is not None
+    assert capture.name == seen[-3]
+    qtbot.mouseClick(look.back, Qt.MouseButton.LeftButton)
+    assert not look.isVisible()
+
+
+def test_a_clip_is_walked_through_by_the_pointer(qtbot: QtBot, window: MainWindow) -> None:
+    """Moving across it shows another frame; Shift and arrows do it from the keyboard; sound shows its waveform."""
+    look = look_at(window, "encoded.mov")
+    window.page.arrival.look.click()
+    stage = look.stage
+    qtbot.waitUntil(lambda: stage.picture() is not None, timeout=PATIENCE)
+    first = stage.picture()
+    assert first is not None
+    before = first.toImage()
+    qtbot.mouseMove(stage, QPoint(stage.width() * 9 // 10, stage.height() // 2))
+    qtbot.waitUntil(lambda: (now := stage.picture()) is not None and now.toImage() != before, timeout=PATIENCE)
+    assert stage.share > 0.8
+    qtbot.keyClick(look, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
+    assert stage.share < 0.9
+    assert look.capture() is not None
+    look.leave()
+    look_at(window, "take.wav")
+    window.page.look_close()
+    qtbot.waitUntil(lambda: stage.picture() is not None, timeout=PATIENCE)
+
+
+def test_what_has_no_picture_says_so_and_stays_open_while_the_board_changes(
+    qtbot: QtBot, window: MainWindow, card: Path
+) -> None:
+    """A raw without a preview still shows what is known. A capture that vanishes closes it."""
+    look = look_at(window, "raw.orf")
+    window.page.look_close()
+    qtbot.waitUntil(lambda: "no picture" in look.stage._words(), timeout=PATIENCE)
+    assert look.claims.lines()
+    assert look.grab().toImage().pixelColor(5, look.height() - 5).isValid()
+    window.add_source(str(put(card.parent / "more" / "B.JPG", making.jpeg(seed=5)).parent))
+    qtbot.waitUntil(lambda: len(window.page.board.sources) == 2, timeout=PATIENCE)
+    assert look.isVisible()
+    window.page.removed_source.emit(str(card))
+    qtbot.waitUntil(lambda: not look.isVisible(), timeout=PATIENCE)
+
+
+def test_distances_are_placed_by_their_order_of_magnitude() -> None:
+    """The chosen moment in the middle, a century at the ends, and everything in order between."""
+    steps = [place(seconds) for seconds in (-1e12, -86_400, -3600, 0, 60, 3600, 86_400, 3e7)]
+    assert steps == sorted(steps)
+    assert (steps[0], steps[3]) == (-1, 0)
+    assert max(steps) < 1
