@@ -17,6 +17,7 @@ from jutrek.ui.window import MainWindow
 
 _SHOTS = os.path.join(os.path.dirname(os.path.abspath(__file__)), "screenshots")
 _DAY = "2026-05-14"
+_NAMES = {"close-look.png", *(f"intake-{name}.png" for name in ("board", "undated", "running", "home"))}
 
 
 def _like_a_slow_card() -> None:
@@ -81,6 +82,13 @@ def main() -> None:
         camera.page.grid.choose(camera.page.board.days[1].captures[2].id)
         camera.settle()
         camera.shoot("intake-board")
+        camera.page.grid.choose(
+            next(view.id for view in camera.page.board.days[1].captures if view.name.startswith("IMG"))
+        )
+        camera.page.look_close()
+        camera.settle()
+        camera.shoot("close-look")
+        camera.page.close_look.leave()
         camera.page.open_day("")
         camera.settle()
         camera.shoot("intake-undated")
@@ -91,7 +99,7 @@ def main() -> None:
         camera.settle()
         camera.shoot("intake-home")
         camera.window.close()
-    stale = set(os.listdir(_SHOTS)) - {f"intake-{name}.png" for name in ("board", "undated", "running", "home")}
+    stale = set(os.listdir(_SHOTS)) - _NAMES
     for name in stale:
         os.unlink(os.path.join(_SHOTS, name))
     sys.stdout.write(f"Pictures of the demo were written to {_SHOTS}.\n")

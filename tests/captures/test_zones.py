@@ -80,7 +80,7 @@ def test_satellite_time_beside_a_local_container_tells_the_offset() -> None:
     """An action camera's clock is local, its telemetry is UTC: together they tell the zone."""
     (moment,) = moments(clip(container(LOCAL), claim("gps", LOCAL - HOURS, UTC_BY_DEFINITION)))
     assert (moment.local, moment.offset) == (LOCAL, 120)
-    assert "satellite" not in moment.why or "as its container says" in moment.why
+    assert "as its container says in local time" in moment.why
 
 
 def test_the_position_tells_the_zone_before_the_house_does() -> None:
@@ -97,10 +97,28 @@ def test_the_order_of_evidence() -> None:
     """Stated, then the name, then the position, then the device's other files, then the house."""
     utc = container(LOCAL - HOURS)
     name = claim("name", LOCAL + timedelta(hours=1))
-    around = Surroundings((46.5, 8.0), None, 330, HOME)
+    around = Surroundings((46.5, 8.0), None, 330, home=HOME)
     steps = [([stated(LOCAL), name], around, 120), ([name], around, 180), ([], around, 120)]
-    steps += [([], Surroundings(None, None, 330, HOME), 330), ([], Surroundings(home=HOME), -300)]
+    steps += [([], Surroundings(near=330, home=HOME), 330), ([], Surroundings(home=HOME), -300)]
     for others, known, offset in steps:
         moment = decide([utc, *others], known)
         assert moment is not None
         assert moment.offset == offset
+
+
+def test_files_of_unknown_devices_must_agree() -> None:
+    """They may be of several devices: where they contradict each other, no habit is learned; the words say source."""
+    local, utc, asked = (
+        Reading(Kind.CLIP, "mp4", claims, duration=20.0)
+        for claims in (
+            (stated(LOCAL), container(LOCAL)),
+            (stated(LOCAL), container(LOCAL - HOURS)),
+            (container(LOCAL + timedelta(minutes=9)),),
+        )
+    )
+    alone = moments(local, asked)[1]
+    assert alone.offset is None
+    assert "this source writes in local time" in alone.why
+    torn = moments(local, utc, asked)[2]
+    assert (torn.local, torn.offset) == (LOCAL + timedelta(hours=2, minutes=9), 120)
+    assert "its source's other files" in torn.why

@@ -10,6 +10,7 @@ from datetime import datetime, timedelta
 
 from jutrek.captures.capture import Capture, ReadFile
 from jutrek.captures.moment import INSIDE, Moment, Trust, doubtful
+from jutrek.captures.zones import SOURCE
 from jutrek.formats import DeviceFacts, Kind
 
 _RANK = {Kind.STILL: 1, Kind.CLIP: 2, Kind.SOUND: 3, Kind.SIDECAR: 4}
@@ -51,7 +52,7 @@ def order(capture: Capture) -> tuple[bool, datetime, str]:
 def device_key(facts: DeviceFacts | None, root: str) -> str:
     """A device's identity: make, model and serial without regard to case and spaces, else the source's root."""
     if facts is None or not (facts.make or facts.model):
-        return f"source:{root}"
+        return f"{SOURCE}{root}"
     return "|".join(" ".join(part.casefold().split()) for part in (facts.make, facts.model, facts.serial))
 
 

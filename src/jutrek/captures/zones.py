@@ -16,6 +16,8 @@ from zoneinfo import ZoneInfo
 
 from jutrek.formats import Claim, Offset, Precision, Reading
 
+SOURCE = "source:"
+"""Begins the key of what has no known device."""
 _QUARTER = timedelta(minutes=15)
 _ROUNDING = timedelta(seconds=90)
 _LATE, _EARLY = timedelta(seconds=120), timedelta(seconds=-5)
@@ -33,12 +35,14 @@ class Surroundings:
         position: latitude and longitude in degrees, or None.
         writes_local: whether the device is known to write local time where its container asks for UTC; None: unknown.
         near: the offset, in minutes, that the device's other files tell around that time; None: none does.
+        known: whether the device is known; else the files of its source without a known device stand for it.
         home: where the house is; None is this machine's zone.
     """
 
     position: tuple[float, float] | None = None
     writes_local: bool | None = None
     near: int | None = None
+    known: bool = True
     home: tzinfo | None = None
 
 
@@ -46,7 +50,7 @@ def to_local(claim: Claim, claims: Sequence[Claim], around: Surroundings) -> tup
     """Local time of a claim in UTC, its offset in minutes where known, and the words for how it was found."""
     utc = claim.stamp.wall
     if claim.at in CONTAINER and around.writes_local:
-        return utc, None, "which this device writes in local time"
+        return utc, None, f"which {'this device' if around.known else 'this source'} writes in local time"
     for minutes, words in _offsets(claim, claims, around):
         if minutes is not None:
             return utc + timedelta(minutes=minutes), minutes, f"in UTC, at {Offset(minutes)}{words}"
@@ -61,7 +65,7 @@ def _offsets(claim: Claim, claims: Sequence[Claim], around: Surroundings) -> Ite
     yield _by_container(claim, claims), " as its container says in local time"
     yield _by_name(claim, claims), " by the file's name"
     yield zone_offset(around.position, claim.stamp.wall), ", the zone of its position"
-    yield around.near, " as the device's other files say"
+    yield around.near, f" as {'the device' if around.known else 'its source'}'s other files say"
 
 
 def _stated(claims: Sequence[Claim]) -> int | None:
@@ -94,6 +98,11 @@ def offset_by_satellite(local: datetime, claims: Sequence[Claim]) -> int | None:
         if claim.at == "gps":
             return quarters(local - claim.stamp.wall) or None
     return None
+
+
+def is_known(device: str) -> bool:
+    """Whether a device's key names a device; else it names the source that its files came from."""
+    return not device.startswith(SOURCE)
 
 
 def quarters(difference: timedelta) -> int | None:
@@ -141,12 +150,13 @@ class Habits:
             if writes_local is not None:
                 votes[device][writes_local] += 1
         counts = {device: votes.get(device) or hints[device] for device in (*votes, *hints)}
-        self._writes_local = {device: count.most_common(1)[0][0] for device, count in counts.items() if count}
+        self._writes_local = {device: _verdict(device, count) for device, count in counts.items()}
         self._offsets = {device: sorted(known) for device, known in offsets.items()}
 
     def around(self, device: str, reading: Reading) -> Surroundings:
         """What is known around a file of a device."""
-        return Surroundings(reading.position, self._writes_local.get(device), self._near(device, reading), self._home)
+        habit, near = self._writes_local.get(device), self._near(device, reading)
+        return Surroundings(reading.position, habit, near, is_known(device), self._home)
 
     def _near(self, device: str, reading: Reading) -> int | None:
         known = self._offsets.get(device, [])
@@ -155,6 +165,14 @@ class Habits:
             return None
         at = bisect_left(known, (utc, 0))
         return min(known[max(0, at - 1) : at + 1], key=lambda one: abs(one[0] - utc))[1]
+
+
+def _verdict(device: str, count: Counter[bool]) -> bool | None:
+    """What most files of a device say. Files of unknown devices may be of several, so they must all agree."""
+    ranked = count.most_common()
+    if not ranked or (len(ranked) > 1 and (not is_known(device) or ranked[0][1] == ranked[1][1])):
+        return None
+    return ranked[0][0]
 
 
 def _is_utc(claim: Claim) -> bool:

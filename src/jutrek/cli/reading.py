@@ -14,6 +14,7 @@ from rich.console import Console
 from rich.text import Text
 
 from jutrek.captures import Moment, decided
+from jutrek.desk.closer import facts_of
 from jutrek.errors import SourceUnreadable, shown
 from jutrek.formats import Claim, Kind, Offset, Reading, read
 from jutrek.sources import Left, scan
@@ -106,10 +107,11 @@ def _claim(claim: Claim) -> dict[str, Any]:
 
 def _print(console: Console, path: str, reading: Reading, moment: Moment | None) -> None:
     console.print(Text(shown(path), style="bold"))
-    device = reading.device
-    by = f" by {device.make} {device.model}".rstrip() if device else ""
-    what = "no picture, clip or sound" if reading.kind is Kind.OTHER else f"{reading.kind} ({reading.format}){by}"
+    what = "no picture, clip or sound" if reading.kind is Kind.OTHER else f"{reading.kind} ({reading.format})"
     console.print(Text(f"  {what}"))
+    for label, words in facts_of([reading]):
+        if words:
+            console.print(Text(f"  {label}: {words}"))
     if moment is not None:
         console.print(Text(f"  {moment.local:%Y-%m-%d %H:%M:%S}  {moment.trust}. {moment.why}"))
     for number, claim in enumerate(reading.claims):

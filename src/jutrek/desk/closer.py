@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import calendar
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -64,8 +64,7 @@ class CloseView:
 
 def close_view(capture: Capture) -> CloseView:
     """Put together what is known of a capture."""
-    primary = capture.primary.reading
-    facts = [(label, words) for label, words in _facts(capture, primary) if words]
+    facts = [(label, words) for label, words in _facts(capture) if words]
     return CloseView(
         capture.id,
         tuple(_lines(capture)),
@@ -134,23 +133,27 @@ def distance_words(starts: float, ends: float, precision: Precision) -> str:
     return f"{number} {unit} {'later' if apart > 0 else 'earlier'}"
 
 
-def _facts(capture: Capture, primary: Reading) -> Iterator[tuple[str, str]]:
-    device = next((read.reading.device for read in capture.files if read.reading.device), None)
+def facts_of(readings: Sequence[Reading]) -> Iterator[tuple[str, str]]:
+    """What files that belong together say besides dates, as label and words; the first one is what they are about."""
+    first = readings[0]
+    device = next((reading.device for reading in readings if reading.device), None)
     if device is not None:
         name = device.model if device.model.startswith(device.make) else f"{device.make} {device.model}"
         yield "Device", " · ".join(part for part in (name.strip(), device.serial and f"No. {device.serial}") if part)
         yield "Lens", device.lens
         yield "Owner", device.owner
-    yield "Size" if primary.kind is not Kind.SOUND else "Sound", _size_words(primary)
-    exposure = next((read.reading.exposure for read in capture.files if read.reading.exposure), None)
-    yield "Exposure", exposure_words(exposure)
-    position = next((read.reading.position for read in capture.files if read.reading.position), None)
-    yield "Position", position_words(position)
+    yield "Size" if first.kind is not Kind.SOUND else "Sound", _size_words(first)
+    yield "Exposure", exposure_words(next((reading.exposure for reading in readings if reading.exposure), None))
+    yield "Position", position_words(next((reading.position for reading in readings if reading.position), None))
+    for reading in readings:
+        for tie in reading.ties:
+            yield _TIES.get(tie.kind, tie.kind.capitalize()), tie.value
+
+
+def _facts(capture: Capture) -> Iterator[tuple[str, str]]:
+    yield from facts_of([read.reading for read in capture.files])
     for read in capture.files:
         yield "File", _file_words(read)
-    for read in capture.files:
-        for tie in read.reading.ties:
-            yield _TIES.get(tie.kind, tie.kind.capitalize()), tie.value
     moment = capture.moment
     if moment is not None:
         yield "Zone", f"{Offset(moment.offset)} from UTC" if moment.offset is not None else "not known"
