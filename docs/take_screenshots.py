@@ -10,6 +10,7 @@ import time
 
 from jutrek.demo import build
 from jutrek.desk import events
+from jutrek.desk.board import STILL, CaptureView
 from jutrek.filing import Row
 from jutrek.transfer.carry import Carrier, Proof
 from jutrek.ui.start import application, wait
@@ -49,6 +50,15 @@ class Camera:
         wait(self.app, self.window.thumbnails.idle)
         wait(self.app, lambda: False, patience=300)
 
+    def most_told(self) -> str:
+        """The still of the day whose dates lie most apart."""
+
+        def apart(view: CaptureView) -> int:
+            details = self.page.details(view.id)
+            return len({line.distance for line in details.claims}) if details and view.kind == STILL else 0
+
+        return max(self.page.board.days[1].captures, key=apart).id
+
     def shoot(self, name: str) -> None:
         """Write what is seen."""
         self.window.grab().save(os.path.join(_SHOTS, f"{name}.png"))
@@ -82,9 +92,7 @@ def main() -> None:
         camera.page.grid.choose(camera.page.board.days[1].captures[2].id)
         camera.settle()
         camera.shoot("intake-board")
-        camera.page.grid.choose(
-            next(view.id for view in camera.page.board.days[1].captures if view.name.startswith("IMG"))
-        )
+        camera.page.grid.choose(camera.most_told())
         camera.page.look_close()
         camera.settle()
         camera.shoot("close-look")

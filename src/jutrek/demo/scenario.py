@@ -21,6 +21,8 @@ VERSION = "2"
 _MARK = "made-by-jutrek.txt"
 _OFFSET = timedelta(hours=2)
 _PICTURE = (1080, 720)
+_EDITED = (6, 16)
+"""Pictures on the phone that somebody straightened some days later."""
 
 _SHOOTS: tuple[tuple[int, str, str, int], ...] = (
     (12, "Depot walk-through", "depot", 18),
@@ -170,9 +172,11 @@ def _phone() -> _Made:
     for number in range(24):
         day, _, motif, _ = _SHOOTS[number % 5]
         local = datetime(2026, 5, day, 8 + number % 11, dice.randrange(60), dice.randrange(60))
-        shot = stills.Shot(local, "Skarv", "P4", "", "", place=PLACE, utc=local - _OFFSET)
+        edited = local + timedelta(days=3, hours=2) if number in _EDITED else None
+        shot = stills.Shot(local, "Skarv", "P4", "", "", place=PLACE, utc=local - _OFFSET, changed=edited)
         picture = scenes.draw(motif, local.hour, 7000 + number, (960, 720))
-        yield f"Phone inbox/IMG_{local:%Y%m%d_%H%M%S}.jpg", local, stills.jpeg(picture, shot, quality=80)
+        data = stills.jpeg(picture, shot, quality=80)
+        yield f"Phone inbox/IMG_{local:%Y%m%d_%H%M%S}.jpg", edited or local, data
     for number, day in enumerate((14, 17)):
         local = datetime(2026, 5, day, 11 + number, 14, 5)
         take = clips.Take("bridge" if day == 14 else "steam", local, 4, "Skarv", "P4")

@@ -20,7 +20,7 @@ class Shot:
     """What a camera writes into a still: local time with its fraction, offset, and itself.
 
     `offset` may be empty, as with cameras that know none. `place` is latitude and longitude in degrees where satellites
-    were heard; then their time stands there too, in UTC.
+    were heard; then their time stands there too, in UTC. `changed` is when it was edited, where it was.
     """
 
     local: datetime
@@ -30,6 +30,7 @@ class Shot:
     offset: str = "+02:00"
     place: tuple[float, float] | None = None
     utc: datetime | None = None
+    changed: datetime | None = None
 
 
 def _exif_time(local: datetime) -> str:
@@ -87,7 +88,7 @@ def main_directory(shot: Shot) -> Ifd:
         0x010F: text(shot.make),
         0x0110: text(shot.model),
         0x0112: short(1),
-        0x0132: text(_exif_time(shot.local)),
+        0x0132: text(_exif_time(shot.changed or shot.local)),
         0x8769: [exif_directory(shot)],
     }
     if shot.place and shot.utc:
