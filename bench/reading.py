@@ -29,7 +29,7 @@ def _photo(seed: int) -> bytes:
     exif = Image.Exif()
     exif[0x010F], exif[0x0110], exif[0x0131], exif[0x013B] = "Arlen", "M2", "1.02", "Velmora line"
     exif[0x0112], exif[0x011A], exif[0x011B], exif[0x0128], exif[0x0213] = 1, 72.0, 72.0, 2, 2
-    exif[0x0132] = f"2026:05:14 10:{seed % 60:02}:13"
+    exif[0x0132] = f"2026:05:{1 + seed // 3600:02} 10:{seed // 60 % 60:02}:{seed % 60:02}"
     inner = exif.get_ifd(0x8769)
     inner[0x9003] = inner[0x9004] = exif[0x0132]
     inner[0x9010] = inner[0x9011] = "+02:00"

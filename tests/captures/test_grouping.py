@@ -8,7 +8,8 @@ from pathlib import Path
 import pytest
 
 from jutrek.captures import Capture, ReadFile, assign, decide, group
-from jutrek.formats import read
+from jutrek.demo.shelf import specimens
+from jutrek.formats import Kind, read
 from jutrek.sources import Medium, Source, SourceFile
 from tests import making
 from tests.making import WHEN, put
@@ -39,6 +40,22 @@ def test_raw_jpeg_and_sidecars_are_one_capture(card: Path) -> None:
     first, second = group(read_files(card, *files))
     assert names(first) == ["DSC1.DNG", "DSC1.JPG", "DSC1.DNG.xmp", "dsc1.xmp"]
     assert names(second) == ["DSC2.JPG"]
+
+
+def test_a_thumbnail_beside_a_clip_is_its_companion(card: Path) -> None:
+    """A `.THM` is a JPEG by content, and leads nothing."""
+    files = [put(card / "MVI_1.THM", making.jpeg()), put(card / "MVI_1.AVI", specimens()["compact.avi"])]
+    (capture,) = group(read_files(card, *files))
+    assert names(capture) == ["MVI_1.AVI", "MVI_1.THM"]
+    assert capture.kind is Kind.CLIP
+
+
+def test_the_date_tells_which_file_it_comes_from(card: Path) -> None:
+    """A still without a date of its own is dated by its sidecar."""
+    files = [put(card / "A.JPG", making.jpeg(None)), put(card / "A.xmp", making.xmp())]
+    (capture,) = group(read_files(card, *files))
+    assert capture.dated_by == 1
+    assert capture.moment is capture.files[1].moment
 
 
 def test_the_same_stem_is_not_enough(card: Path) -> None:

@@ -14,6 +14,7 @@ from typing import Any
 import pytest
 
 from jutrek.demo import Scenario
+from jutrek.demo.shelf import specimens
 from jutrek.library import open_library
 from jutrek.transfer.lock import locked
 from tests import making
@@ -98,6 +99,37 @@ def test_reading_tells_claims_as_json(card: Path) -> None:
     assert entry["notes"] == []
     assert "link" in told.stderr
     assert "› 2026-05-14T10:26:13.42 +02:00" in jutrek("read", card, code=1).stdout
+
+
+def test_reading_a_folder_of_every_format(tmp_path: Path) -> None:
+    """One JSON object a file, all of the same moment; misnamed copies say the same; a folder's name is a claim."""
+    for name, data in specimens().items():
+        put(tmp_path / "2026-05-14 right" / name, data)
+        put(tmp_path / "2026-05-14 wrong" / f"{name}.MOV", data)
+    told = {one["path"].rpartition("/")[2]: one for one in lines(jutrek("read", "--json", tmp_path).stdout)}
+    assert len(told) == 2 * len(specimens())
+    for name in specimens():
+        right, wrong = told[name], told[f"{name}.MOV"]
+        assert right["moment"]["local"][:10] == "2026-05-14"
+        assert right["claims"][-2] == {
+            "at": "folder", "value": "2026-05-14", "offset": None, "precision": "day",
+            "where": "the name of its folder", "raw": "2026-05-14",
+        }  # fmt: skip
+        inside = [claim for claim in right["claims"] if "beside it" not in claim["where"]]
+        assert inside[:-1] == wrong["claims"][:-1]
+        assert (right["kind"], right["notes"]) == (wrong["kind"], wrong["notes"])
+
+
+def test_reading_tells_facts_in_words(card: Path) -> None:
+    """Device, lens, exposure, position and ties stand beside the dates."""
+    put(card / "P.CR3", specimens()["body.cr3"])
+    put(card / "T.WAV", specimens()["take.wav"])
+    told = [line.strip() for line in jutrek("read", card).stdout.splitlines()]
+    for words in (
+        "still (cr3)", "Device: Skarv P4 · No. P4-77120", "Lens: 35 mm f/1.8", "Position: 39.4200° N, 5.3100° E",
+        "Exposure: 1/640 s · f/5.6 · ISO 200 · 35 mm", "sound (wav)", "Sound: 0.2 s · mono, 48 kHz", "Scene: Yard",
+    ):  # fmt: skip
+        assert words in told
 
 
 WRONG = [

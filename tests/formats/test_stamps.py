@@ -7,7 +7,7 @@ from datetime import datetime
 import pytest
 
 from jutrek.formats import Precision
-from jutrek.formats.outside import of_name, of_time
+from jutrek.formats.outside import of_folder, of_name, of_time
 from jutrek.formats.stamps import parse, parse_offset, since
 
 WRITTEN = [
@@ -25,6 +25,15 @@ WRITTEN = [
     ("2026:05:14 10:26:73", "2026-05-14", None),
     ("2026:05:14 24:00:00", "2026-05-14", None),
     ("2026: 5: 4  9: 6: 3", "2026-05-04T09:06:03", None),
+    ("20260514", "2026-05-14", None),
+    ("20260514T102613Z", "2026-05-14T10:26:13", "+00:00"),
+    ("20260514 102613-0330", "2026-05-14T10:26:13", "-03:30"),
+    ("THU MAY 14 10:26:13 2026", "2026-05-14T10:26:13", None),
+    ("Thu, 14 May 2026 10:26:13 +0200", "2026-05-14T10:26:13", "+02:00"),
+    ("14-May-2026 10:26:13", "2026-05-14T10:26:13", None),
+    ("2026/ 5/14/ 10:26", "2026-05-14T10:26", None),
+    ("2026-05-14T10:26:13.000000Z", "2026-05-14T10:26:13", "+00:00"),
+    ("2026:05:14 10:26:13.00", "2026-05-14T10:26:13.0", None),
 ]
 
 
@@ -40,7 +49,8 @@ def test_what_is_certain_is_taken(text: str, iso: str, offset: str | None) -> No
 @pytest.mark.parametrize(
     "text",
     ["0000:00:00 00:00:00", "    :  :     :  :  ", "", "1904:01:01 00:00:00", "1970-01-01T00:00:00Z",
-     "1980:01:01 00:00:00", "2026:13:14 10:26:13", "2026:02:30 10:00:00", "garbage", "0002:05:14 01:02:03"],
+     "1980:01:01 00:00:00", "2026:13:14 10:26:13", "2026:02:30 10:00:00", "garbage", "20261399", "202605",
+     "30 Feb 2026 10:00:00", "Thu Mai 14 10:26:13 2026", "0002:05:14 01:02:03"],
 )  # fmt: skip
 def test_blank_and_impossible_is_no_date(text: str) -> None:
     """Zeros, spaces, zero points of clocks and impossible days become no claim."""
@@ -98,3 +108,28 @@ def test_file_times_out_of_range_are_none() -> None:
     claim = of_time(1_778_754_373_000_000_000)
     assert claim is not None
     assert claim.stamp.precision is Precision.SECOND
+
+
+FOLDERS = [
+    ("/card/DCIM/2026-05-14 Bridge survey", "2026-05-14"),
+    ("/photos/2026/05/14", "2026-05-14"),
+    ("/photos/2026/05 May/14 bridge", "2026-05-14"),
+    ("/photos/2026/05", "2026-05"),
+    ("/photos/2026-05 walks", "2026-05"),
+    ("/photos/2026/bridge", "2026"),
+    ("/photos/2026", "2026"),
+    ("/photos/20260514/raw", "2026-05-14"),
+    ("/photos/2026-05-14/2026-05-16", "2026-05-16"),
+    ("/card/DCIM/100ARLEN", None),
+    ("/card/DCIM/10260514", None),
+    ("/photos/2026-13-40", None),
+    ("/photos/2026-02-30", None),
+    ("", None),
+]
+
+
+@pytest.mark.parametrize(("folder", "iso"), FOLDERS)
+def test_the_nearest_folder_that_states_a_date_tells_it(folder: str, iso: str | None) -> None:
+    """As far as it does: a day, a month, a year; digits of cameras' folders are no dates."""
+    claim = of_folder(folder)
+    assert (claim.stamp.iso() if claim else None) == iso

@@ -22,6 +22,7 @@ MAX_NUMBERS = 8192
 
 _SIZES = {1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8, 13: 4, 16: 8, 17: 8, 18: 8}
 _INTEGERS = {1: "B", 3: "H", 4: "I", 8: "h", 9: "i", 13: "I", 16: "Q", 17: "q", 18: "Q"}
+_ORDERS = {b"II": "<", b"MM": ">"}
 _TEXTS = frozenset({1, 2, 7, 129})
 
 
@@ -79,17 +80,13 @@ class Tiff:
             BrokenFile: when it is not a TIFF header.
         """
         head = span.read(0, 8)
-        if head[:2] == b"II":
-            order = "<"
-        elif head[:2] == b"MM":
-            order = ">"
-        else:
+        order = _ORDERS.get(head[:2])
+        if order is None:
             raise BrokenFile(span.origin, "a TIFF byte order", repr(head[:2]))
-        forms = _forms(order, False)
-        if forms.counter.unpack(head[2:4])[0] != 43:
-            return Tiff(span, order, first=forms.word.unpack(head[4:8])[0])
-        wide = _forms(order, True)
-        return Tiff(span, order, big=True, first=wide.word.unpack(span.read(8, 8))[0])
+        magic, first = _form(order + "2xHI").unpack(head)
+        if magic != 43:
+            return Tiff(span, order, first=first)
+        return Tiff(span, order, big=True, first=_form(order + "Q").unpack(span.read(8, 8))[0])
 
     def chain(self, offset: int) -> Iterator[Directory]:
         """Directories from `offset` on, until the chain ends, loops or grows too long."""

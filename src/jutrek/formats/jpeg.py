@@ -72,22 +72,35 @@ def read_metadata(span: Span, draft: Draft) -> tuple[int, int]:
             continue
         if 0xE0 <= marker <= 0xEF or marker == _COMMENT:
             if marker in _DESCRIBING:
-                motion = _described(span.part(offset + 4, max(size - 2, 0)), marker, draft) or motion
+                end = offset + 2 + size
+                if end <= len(head) and head.startswith(_EXIF, offset + 4):
+                    _exif(Span(head[offset + 10 : end], origin=span.where(offset + 10)), draft)
+                else:
+                    motion = _described(span.part(offset + 4, max(size - 2, 0)), marker, draft) or motion
         elif not picture_at:
             picture_at = offset
         if marker in _FRAMES:
-            _, draft.height, draft.width = span.unpack(_FRAME, offset + 4)
+            _, draft.height, draft.width = (
+                _FRAME.unpack_from(head, offset + 4) if offset + 9 <= len(head) else span.unpack(_FRAME, offset + 4)
+            )
             return picture_at, motion
         offset += 2 + max(size, 2)
     raise BrokenFile(span.where(offset), f"a picture within {MAX_SEGMENTS} segments", "more segments")
+
+
+def _exif(block: Span, draft: Draft) -> None:
+    try:
+        exif.read_block(block, draft)
+    except BrokenFile as damage:
+        draft.note(f"The camera's data are damaged. {damage}")
 
 
 def _described(body: Span, marker: int, draft: Draft) -> int:
     """One descriptive segment; damage inside it does not hide the segments behind it."""
     head = body.upto(0, len(_XMP))
     try:
-        if marker == _APP1 and head.startswith(_EXIF):
-            exif.read_block(body.loaded(len(_EXIF), body.size - len(_EXIF)), draft)
+        if head.startswith(_EXIF):
+            _exif(body.loaded(len(_EXIF), body.size - len(_EXIF)), draft)
         elif head == _XMP:
             return xmp.read(body.read(len(_XMP), body.size - len(_XMP)), draft)
         elif marker == _APP2 and head.startswith(_MULTI):

@@ -190,8 +190,3 @@ class Reading(NamedTuple):
     motion: Stretch | None = None
     payload: tuple[Stretch, ...] = ()
     notes: tuple[str, ...] = ()
-
-    @property
-    def preview(self) -> Stretch | None:
-        """The largest embedded JPEG, or None."""
-        return max(self.previews, key=lambda stretch: stretch.size, default=None)

@@ -12,7 +12,7 @@ from jutrek.demo import clips as story_clips
 from jutrek.demo import scenes, sound
 from jutrek.demo.shelf import boxes, clips, raws
 from jutrek.demo.shelf.media import humming, moving
-from jutrek.demo.shelf.sounds import tagged_aiff, with_bext
+from jutrek.demo.shelf.sounds import tagged_aiff, wav_64, with_bext
 from jutrek.demo.stills import Shot, dng, jpeg
 
 LOCAL = datetime(2026, 5, 14, 10, 26, 13, 420_000)
@@ -112,6 +112,7 @@ _CLIPS: dict[str, Callable[[], bytes]] = {
 }
 _SOUNDS: dict[str, Callable[[], bytes]] = {
     "take.wav": lambda: sound.take(LOCAL, 0.2, 1, scene="Yard", number=3),
+    "long take.wav": lambda: wav_64(LOCAL),
     "take.aif": lambda: tagged_aiff(LOCAL),
     "take.flac": lambda: with_bext(humming("flac", "flac", {}), LOCAL),
     "take.ogg": lambda: humming("ogg", "vorbis", _DATED, form="fltp"),

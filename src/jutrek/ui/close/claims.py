@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtCore import QPoint, QRect, QSize, Qt
-from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtCore import QPoint, QRect, Qt
+from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen
 
 from jutrek.desk.closer import ClaimLine, CloseView
 from jutrek.ui import paint
-from jutrek.ui.theme import NORMAL, SEMIBOLD, Theme, font
+from jutrek.ui.close.card import MARGIN, TallCard
+from jutrek.ui.theme import NORMAL, SEMIBOLD, font
 
-_WHY, _ROW, _MARGIN = 28, 40, 14
+_WHY, _ROW = 28, 40
 _FARTHEST = 100 * 365.25 * 86_400
 """Seconds at the ends of the axis; what lies farther stands there."""
 _TICKS = ((60, "1 min"), (3600, "1 h"), (86_400, "1 day"), (365.25 * 86_400, "1 year"))
@@ -24,60 +24,37 @@ def place(seconds: float) -> float:
     return math.copysign(share, seconds)
 
 
-class ClaimChart(QWidget):
+class ClaimChart(TallCard):
     """Draws the claims, one under the other, each with where it stands and its distance."""
 
-    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._theme = theme
-        self._view: CloseView | None = None
-        policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
-        policy.setHeightForWidth(True)
-        self.setSizePolicy(policy)
-
-    def show_view(self, view: CloseView) -> None:
-        """Show a capture's claims."""
-        self._view = view
-        spoken = [f"{line.where}: {line.value}{_state(line)}" for line in view.claims]
-        self.setAccessibleName(f"Dates found. {view.why} {'. '.join(spoken)}")
-        self.updateGeometry()
-        self.update()
+    title = "Dates found"
 
     def lines(self) -> tuple[ClaimLine, ...]:
         """The claims that are shown."""
         return self._view.claims if self._view else ()
 
-    def hasHeightForWidth(self) -> bool:
-        return True
+    def spoken(self, view: CloseView) -> str:
+        return f"{view.why} " + ". ".join(f"{line.where}: {line.value}{_state(line)}" for line in view.claims)
 
-    def heightForWidth(self, width: int) -> int:
-        return self._top(width) + _ROW * len(self.lines()) + 12
+    def height_of(self, view: CloseView, width: int) -> int:
+        return self._top(view, width) + _ROW * len(view.claims) + 12
 
-    def sizeHint(self) -> QSize:
-        return QSize(420, self.heightForWidth(max(self.width(), 420)))
-
-    def _top(self, width: int) -> int:
+    def _top(self, view: CloseView, width: int) -> int:
         """Where the first claim begins, below the reason and the words of the axis."""
-        why = self._view.why if self._view else ""
-        return _WHY + paint.wrapped_height(why, font(12.5), width - 2 * _MARGIN) + 24
+        return _WHY + paint.wrapped_height(view.why, font(12.5), width) + 24
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter, theme = QPainter(self), self._theme
-        paint.card(painter, self.rect(), theme.card, theme.line)
-        if self._view is None:
-            return
-        line = QRect(_MARGIN, 8, self.width() - 2 * _MARGIN, 18)
-        paint.text(painter, line, "Dates found", font(12.5, SEMIBOLD), theme.soft)
-        top = self._top(self.width())
-        why = QRect(_MARGIN, _WHY, line.width(), top - _WHY - 22)
-        paint.wrapped(painter, why, self._view.why, font(12.5), theme.ink if self._view.trusted else theme.amber)
-        if self._view.claims:
-            self._draw_ticks(painter, QRect(_MARGIN, top - 20, line.width(), 16))
-        for number, claim in enumerate(self._view.claims):
-            self._draw_claim(painter, QRect(_MARGIN, top + _ROW * number, line.width(), _ROW), claim)
+    def draw(self, painter: QPainter, view: CloseView, title: QRect) -> None:
+        theme, width = self._theme, title.width()
+        top = self._top(view, width)
+        why = QRect(MARGIN, _WHY, width, top - _WHY - 22)
+        paint.wrapped(painter, why, view.why, font(12.5), theme.ink if view.trusted else theme.amber)
+        if view.claims:
+            self._draw_ticks(painter, QRect(MARGIN, top - 20, width, 16))
+        for number, claim in enumerate(view.claims):
+            self._draw_claim(painter, QRect(MARGIN, top + _ROW * number, width, _ROW), claim)
 
     def _across(self, seconds: float) -> int:
-        half = self.width() / 2 - _MARGIN - 8
+        half = self.width() / 2 - MARGIN - 8
         return round(self.width() / 2 + place(seconds) * half)
 
     def _draw_ticks(self, painter: QPainter, line: QRect) -> None:
@@ -125,7 +102,7 @@ class ClaimChart(QWidget):
         label = "chosen" if claim.chosen else claim.distance
         painter.setFont(font(11.5))
         width = painter.fontMetrics().horizontalAdvance(label) + 8
-        left = ends + 10 if ends + 10 + width < self.width() - _MARGIN else starts - 10 - width
+        left = ends + 10 if ends + 10 + width < self.width() - MARGIN else starts - 10 - width
         box = QRect(left, y - 9, width, 18)
         painter.fillRect(box, self._theme.card)
         paint.text(painter, box.adjusted(2, 0, 0, 0), label, font(11.5), colour)

@@ -2,67 +2,41 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRect, QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtCore import QRect, Qt
+from PySide6.QtGui import QPainter
 
 from jutrek.desk.closer import CloseView
 from jutrek.ui import paint
-from jutrek.ui.theme import SEMIBOLD, Theme, font
+from jutrek.ui.close.card import MARGIN, TallCard
+from jutrek.ui.theme import font
 
-_TOP, _LINE, _MARGIN, _LABEL = 32, 19, 14, 92
+_TOP, _LINE, _LABEL = 32, 19, 92
 
 
-class FactList(QWidget):
+class FactList(TallCard):
     """Labels and words, one line each, and the notes below them as sentences."""
 
-    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._theme = theme
-        self._view: CloseView | None = None
-        policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
-        policy.setHeightForWidth(True)
-        self.setSizePolicy(policy)
+    title = "The capture"
 
-    def show_view(self, view: CloseView) -> None:
-        """Show a capture's facts."""
-        self._view = view
-        words = [f"{label}: {words}" for label, words in view.facts]
-        self.setAccessibleName(". ".join(["The capture", *words, *view.notes]))
-        self.setToolTip("\n".join(words))
-        self.updateGeometry()
-        self.update()
+    def spoken(self, view: CloseView) -> str:
+        return ". ".join([*(f"{label}: {words}" for label, words in view.facts), *view.notes])
 
-    def hasHeightForWidth(self) -> bool:
-        return True
+    def height_of(self, view: CloseView, width: int) -> int:
+        notes = sum(paint.wrapped_height(note, font(12.5), width) + 4 for note in view.notes)
+        return _TOP + _LINE * len(view.facts) + notes + 12
 
-    def heightForWidth(self, width: int) -> int:
-        if self._view is None:
-            return _TOP
-        notes = sum(paint.wrapped_height(note, font(12.5), width - 2 * _MARGIN) + 4 for note in self._view.notes)
-        return _TOP + _LINE * len(self._view.facts) + notes + 12
-
-    def sizeHint(self) -> QSize:
-        return QSize(420, self.heightForWidth(max(self.width(), 420)))
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter, theme = QPainter(self), self._theme
-        paint.card(painter, self.rect(), theme.card, theme.line)
-        if self._view is None:
-            return
-        line = QRect(_MARGIN, 8, self.width() - 2 * _MARGIN, 18)
-        paint.text(painter, line, "The capture", font(12.5, SEMIBOLD), theme.soft)
-        line = QRect(_MARGIN, _TOP, line.width(), _LINE)
+    def draw(self, painter: QPainter, view: CloseView, title: QRect) -> None:
+        theme, middle = self._theme, Qt.TextElideMode.ElideMiddle
+        line = QRect(MARGIN, _TOP, title.width(), _LINE)
         before = ""
-        for label, words in self._view.facts:
+        for label, words in view.facts:
             if label != before:
                 paint.text(painter, QRect(line.left(), line.top(), _LABEL, _LINE), label, font(12.5), theme.soft)
-            middle = Qt.TextElideMode.ElideMiddle
             paint.text(painter, line.adjusted(_LABEL, 0, 0, 0), words, font(12.5), theme.ink, cut=middle)
             line.translate(0, _LINE)
             before = label
         top = line.top() + 4
-        for note in self._view.notes:
+        for note in view.notes:
             height = paint.wrapped_height(note, font(12.5), line.width())
             paint.wrapped(painter, QRect(line.left(), top, line.width(), height), note, font(12.5), theme.amber)
             top += height + 4
