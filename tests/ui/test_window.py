@@ -278,7 +278,7 @@ def test_folders_are_dropped_into_the_window(qtbot: QtBot, small: MainWindow, tm
     )
     ready(qtbot, small, 2)
     tile = small.page.from_column.tiles[str(inbox)]
-    assert tile.accessibleName().startswith("P · Arlen P4, Phone inbox")
+    qtbot.waitUntil(lambda: tile.accessibleName().startswith("P · Arlen P4, Phone inbox"), timeout=PATIENCE)
     qtbot.keyClick(tile, Qt.Key.Key_Delete)
     ready(qtbot, small, 1)
 
