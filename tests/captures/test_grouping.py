@@ -88,6 +88,19 @@ def test_a_clock_that_was_never_set_is_doubted(card: Path, start: datetime, *, d
     assert ("never set" in first.moment.why) is doubted
 
 
+def test_an_unset_clock_runs_on_and_a_new_year_is_celebrated(card: Path) -> None:
+    """All of a run that began at a new year is doubted; pictures of other devices and of later new years are not."""
+    unset = [datetime(2000, 1, 1, 0, 7), datetime(2000, 1, 3, 9), datetime(2000, 1, 20, 9)]
+    party = [datetime(2024, 6, 1, 9), datetime(2025, 1, 1, 0, 3), datetime(2026, 5, 1, 9)]
+    files = [
+        put(card / f"{model}{number}.JPG", making.jpeg(when, model=model, seed=number))
+        for model, dates in (("C1", [*unset, datetime(2026, 5, 14, 9)]), ("M2", party))
+        for number, when in enumerate(dates)
+    ]
+    doubted = [names(capture)[0] for capture in group(read_files(card, *files)) if not capture.trusted]
+    assert doubted == ["C10.JPG", "C11.JPG", "C12.JPG"]
+
+
 def test_a_companion_lends_its_date(card: Path) -> None:
     """A picture without any date is dated by its sidecar."""
     files = [put(card / "A.JPG", making.jpeg(None)), put(card / "A.xmp", making.xmp())]

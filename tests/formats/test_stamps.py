@@ -102,9 +102,11 @@ def test_digits_that_are_no_date_do_not_become_one(stem: str) -> None:
     assert of_name(stem) is None
 
 
-def test_file_times_out_of_range_are_none() -> None:
-    """A file time beyond the calendar is no claim."""
+def test_file_times_out_of_range_and_blank_ones_are_none() -> None:
+    """A file time beyond the calendar is no claim, nor are the zero points of clocks."""
     assert of_time(2**70) is None
+    assert of_time(0) is None
+    assert of_time(int(datetime(1980, 1, 1).timestamp()) * 10**9) is None
     claim = of_time(1_778_754_373_000_000_000)
     assert claim is not None
     assert claim.stamp.precision is Precision.SECOND

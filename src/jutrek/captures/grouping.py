@@ -23,8 +23,8 @@ _DEVELOPED = frozenset({"jpeg", "heic", "heif", "avif", "png", "webp", "jxl", "g
 _THUMBNAIL = ".thm"
 SAME_PRESS = timedelta(seconds=60)
 """Files of one stem whose own dates are further apart than this are two captures."""
-_NEVER_SET = timedelta(hours=24)
-_LONG_BEFORE = timedelta(days=300)
+_NEVER_SET, _PAUSE, _LONG_BEFORE = timedelta(hours=24), timedelta(days=30), timedelta(days=300)
+"""A clock that was never set begins within hours of a new year, runs on without long pauses, and lies long before."""
 
 
 def group(files: Iterable[ReadFile]) -> list[Capture]:
@@ -109,23 +109,43 @@ def _strength(moment: Moment | None) -> int:
 
 
 def _clocks_checked(captures: Sequence[Capture]) -> list[Capture]:
-    """Doubt captures at the start of a year while the rest of their source is much younger: a clock never set."""
-    youngest: dict[str, datetime] = {}
+    """Doubt the first captures of a device where they begin at a new year long before the rest: a clock never set."""
+    dates: dict[str, list[datetime]] = defaultdict(list)
+    roots: dict[str, set[str]] = defaultdict(set)
+    newest: dict[str, datetime] = {}
     for capture in captures:
         if capture.trusted and capture.moment:
-            root = capture.primary.file.root
-            youngest[root] = max(youngest.get(root, datetime.min), capture.moment.local)
+            local, root = capture.moment.local, capture.primary.file.root
+            dates[capture.device].append(local)
+            roots[capture.device].add(root)
+            newest[root] = max(newest.get(root, local), local)
+    ends = {
+        device: _end_of_unset_clock(sorted(own), max(newest[root] for root in roots[device]))
+        for device, own in dates.items()
+    }
     checked: list[Capture] = []
     for capture in captures:
-        moment = capture.moment
-        if capture.trusted and moment and _starts_a_year(moment.local):
-            rest = youngest[capture.primary.file.root]
-            if rest - moment.local > _LONG_BEFORE:
-                why = f"The clock was probably never set: it says {moment.local:%Y-%m-%d}."
-                capture = replace(capture, moment=doubtful(moment, why))  # noqa: PLW2901
+        moment, end = capture.moment, ends.get(capture.device)
+        if capture.trusted and moment and end is not None and moment.local <= end:
+            why = f"The clock was probably never set: it says {moment.local:%Y-%m-%d}."
+            capture = replace(capture, moment=doubtful(moment, why))  # noqa: PLW2901
         checked.append(capture)
     return checked
 
 
-def _starts_a_year(local: datetime) -> bool:
-    return local - datetime(local.year, 1, 1) < _NEVER_SET
+def _end_of_unset_clock(dates: Sequence[datetime], newest: datetime) -> datetime | None:
+    """The last date that a clock told before it was set; None where it was always set.
+
+    Args:
+        dates: of one device, ordered.
+        newest: of all that lies on the same sources.
+    """
+    first = dates[0]
+    if first - datetime(first.year, 1, 1) >= _NEVER_SET:
+        return None
+    end = first
+    for date in dates:
+        if date - end > _PAUSE:
+            return end if date - first > _LONG_BEFORE else None
+        end = date
+    return end if newest - first > _LONG_BEFORE else None

@@ -9,6 +9,7 @@ from datetime import datetime
 from functools import lru_cache
 
 from jutrek.formats.reading import UTC_BY_DEFINITION, Claim, Offset, Precision, Stamp
+from jutrek.formats.stamps import ZERO_POINTS
 
 _YEAR, _MONTH, _DAY = r"(?P<y>(?:19|20)\d\d)", r"(?P<m>0[1-9]|1[0-2])", r"(?P<d>0[1-9]|[12]\d|3[01])"
 _HOUR, _MINUTE, _SECOND = r"(?P<h>[01]\d|2[0-3])", r"(?P<min>[0-5]\d)", r"(?P<s>[0-5]\d)"
@@ -74,11 +75,13 @@ def _date(year: str, month: str | None = None, day: str | None = None) -> Stamp 
 
 
 def of_time(mtime_ns: int) -> Claim | None:
-    """The file's time of last change, as local time of this machine; None where it is no calendar date."""
+    """The file's time of last change, as local time of this machine; None where it is blank or no calendar date."""
     seconds = mtime_ns // 1_000_000_000
     try:
         stamp = Stamp(datetime.fromtimestamp(seconds), Precision.SECOND, _machine_offset(seconds // _QUARTER))
     except (OverflowError, ValueError, OSError):
+        return None
+    if not seconds or stamp.wall in ZERO_POINTS:
         return None
     return Claim("file", stamp, "the file's own time", str(mtime_ns))
 
