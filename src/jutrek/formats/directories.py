@@ -92,7 +92,9 @@ class Tiff:
         """Directories from `offset` on, until the chain ends, loops or grows too long."""
         while offset and offset not in self._seen and len(self._seen) < MAX_DIRECTORIES:
             self._seen.add(offset)
-            entries, offset = self._directory(offset)
+            entries, end = self._directory(offset)
+            is_last = end + self._forms.word.size > self.span.size
+            offset = 0 if is_last else self.span.unpack(self._forms.word, end)[0]
             yield entries
 
     def one(self, offset: int) -> Directory:
@@ -103,6 +105,7 @@ class Tiff:
         return self._directory(offset)[0]
 
     def _directory(self, offset: int) -> tuple[Directory, int]:
+        """A directory, and where the offset of the one that follows it stands."""
         forms = self._forms
         (count,) = forms.counter.unpack(self._read(offset, forms.counter.size))
         if count > MAX_ENTRIES:
@@ -110,11 +113,7 @@ class Tiff:
         at = offset + forms.counter.size
         table = self._read(at, count * forms.entry.size)
         end = at + len(table)
-        entries = {entry[0]: entry for entry in forms.entry.iter_unpack(table)}
-        following = 0
-        if end + forms.word.size <= self.span.size:
-            (following,) = forms.word.unpack(self._read(end, forms.word.size))
-        return entries, following
+        return {entry[0]: entry for entry in forms.entry.iter_unpack(table)}, end
 
     def _read(self, offset: int, count: int) -> bytes:
         """Like the span's own reading, and shorter where its bytes are held in memory anyway."""
@@ -149,12 +148,11 @@ class Tiff:
         found: dict[int, str] = {}
         held, inline = self._held, self._forms.inline
         for tag in entries.keys() & tags:
-            _, kind, many, word = entries[tag]
+            entry = entries[tag]
+            _, kind, many, word = entry
             if kind in _TEXTS and 0 < many <= MAX_TEXT:
-                if held is not None and many > inline:
-                    found[tag] = _decoded(held[word : word + many])
-                else:
-                    found[tag] = _decoded(self._first(entries[tag], many))
+                is_far = held is not None and many > inline
+                found[tag] = _decoded(held[word : word + many] if held and is_far else self._first(entry, many))
         return found
 
     def text(self, entries: Directory, tag: int) -> str:
