@@ -15,6 +15,7 @@ import time
 from collections.abc import Callable
 
 from PIL import Image
+from PIL.TiffImagePlugin import IFDRational
 
 from jutrek.formats import read
 
@@ -36,7 +37,7 @@ def _photo(seed: int) -> bytes:
     inner[0x9291], inner[0xA431], inner[0xA434] = "42", "A2-10442", "35 mm f/1.8"
     inner[0x927C] = os.urandom(6000)
     for tag in (0x829A, 0x829D, 0x9201, 0x9202, 0x9203, 0x9204, 0x9205, 0x920A):
-        inner[tag] = 3.5
+        inner[tag] = IFDRational(7, 2)
     for tag in (0x8822, 0x8827, 0x9207, 0x9208, 0x9209, 0xA001, 0xA401, 0xA402, 0xA403, 0xA405, 0xA406):
         inner[tag] = 1
     block = exif.tobytes()

@@ -28,7 +28,7 @@ _FRAMES = frozenset(range(0xC0, 0xD0)) - {0xC4, 0xC8, 0xCC}
 _APP1, _APP2, _APP13, _COMMENT = 0xE1, 0xE2, 0xED, 0xFE
 _DESCRIBING = frozenset({_APP1, _APP2, _APP13})
 _END = b"\xff\xd9"
-_KNOWN_TAILS = (_END, b"SEFT")
+_OTHER_END = b"SEFT"
 _MULTI_ENTRIES = 0xB002
 
 
@@ -45,10 +45,15 @@ def read(span: Span, draft: Draft) -> None:
         if picture_at < stretch.offset < behind:
             behind = stretch.offset
     draft.payload = [Stretch(picture_at, behind - picture_at)]
-    start = end - TAIL if end > TAIL else 0
-    tail = span.read(start, end - start)
-    if not tail.endswith(_KNOWN_TAILS) and _END not in tail:
+    if span.read(end - 2, 2) != _END and not _has_end(span, end):
         draft.note("The picture's end mark is missing: the file may have been cut off.")
+
+
+def _has_end(span: Span, end: int) -> bool:
+    """Whether an end mark stands somewhere in the last bytes, or another known end: makers put data behind it."""
+    start = max(end - TAIL, 0)
+    tail = span.read(start, end - start)
+    return _END in tail or tail.endswith(_OTHER_END)
 
 
 def read_metadata(span: Span, draft: Draft) -> tuple[int, int]:

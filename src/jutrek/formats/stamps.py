@@ -34,7 +34,6 @@ _SPELLED = (
 _OFFSET = re.compile(r"\s*(?:(Z)|([+\-])(\d{1,2})(?::?(\d{2}))?)")
 
 
-@lru_cache(maxsize=256)
 def parse(text: str, fraction: str = "", offset: str = "") -> Stamp | None:
     """Read a date.
 
@@ -86,13 +85,8 @@ def _spelled(text: str) -> Stamp | None:
 
 def _plain(text: str, fraction: str, offset: str) -> Stamp | None:
     """The spelling that nearly all cameras use, `2026:05:14 10:26:13`, without the cost of the full pattern."""
-    if len(text) != 19 or text[4::3] != ":: ::" or not text.startswith(("19", "20")):
-        return None
-    try:
-        wall = datetime.fromisoformat(f"{text[:4]}-{text[5:7]}-{text[8:]}")
-    except ValueError:
-        return None
-    if text.endswith("00:00:00") and wall in ZERO_POINTS:
+    wall = _plain_wall(text)
+    if wall is None:
         return None
     zone = parse_offset(offset) if offset else None
     if not fraction:
@@ -100,6 +94,18 @@ def _plain(text: str, fraction: str, offset: str) -> Stamp | None:
     if not (fraction.isascii() and fraction.isdigit()):
         return None
     return _fine(wall, fraction, zone)
+
+
+@lru_cache(maxsize=64)
+def _plain_wall(text: str) -> datetime | None:
+    """Cameras write the same time into several tags, so the last ones are kept."""
+    if len(text) != 19 or text[4::3] != ":: ::" or not text.startswith(("19", "20")):
+        return None
+    try:
+        wall = datetime.fromisoformat(f"{text[:4]}-{text[5:7]}-{text[8:]}")
+    except ValueError:
+        return None
+    return None if text.endswith("00:00:00") and wall in ZERO_POINTS else wall
 
 
 @lru_cache(maxsize=128)
