@@ -245,3 +245,27 @@ def test_tags_with_unsynchronisation_and_before_other_sound(reading: Of) -> None
     found = reading(sounds.id3(4, ("TDRC", DAY)) + specimens()["take.flac"])
     assert found.format == "flac"
     assert [at for at, *_ in claims_inside(found)] == ["id3:recorded", "bext"]
+
+
+def test_a_day_in_the_tags_is_no_time_of_recording(reading: Of) -> None:
+    """`©day` without keys: a year or a day is as often one of publishing; with a time of day it is the camera's."""
+
+    def tagged(words: str) -> bytes:
+        item = box(b"\xa9day", box(b"data", struct.pack(">II", 1, 0), words.encode()))
+        handler = box(b"hdlr", bytes(8), b"mdir", bytes(13))
+        return brand(b"M4A ") + box(b"moov", box(b"udta", full(b"meta", handler, box(b"ilst", item))))
+
+    assert claims_inside(reading(tagged("2026"))) == [("mp4:day", "2026", None)]
+    found = reading(tagged(f"{DAY}+0200"))
+    assert claims_inside(found) == [("qt:creationdate", DAY, "+02:00")]
+    assert found.kind is Kind.SOUND
+
+
+def test_a_date_deeper_in_the_stream_is_looked_for(reading: Of, costs: list[span.FileBytes]) -> None:
+    """AVCHD: most tell the date at once; where the first 32 kB do not, more is read."""
+    stream = clips.avchd(WHEN, 0x04)
+    head, pictures = stream[: 2 * 192], stream[2 * 192 :]
+    filler = stream[-192:] * 300
+    assert claims_inside(reading(head + pictures + filler))[0][0] == "mdpm"
+    assert costs[0].cost < 120_000
+    assert claims_inside(reading(head + filler + pictures))[0][0] == "mdpm"

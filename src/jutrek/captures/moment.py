@@ -77,6 +77,7 @@ SATELLITE = _rung(Trust.SURE, "gps")
 WRITTEN = _rung(
     Trust.LIKELY, "xmp:original", "xmp:created", "xmp:digitized", "iptc", "iptc:digitized", "png:created",
     "info:created", "id3:recorded", "vorbis:date", "caf:recorded", "mkv:recorded", "mkv:digitized",
+    "mp4:day",
 )  # fmt: skip
 CONTAINER = _rung(
     Trust.LIKELY, "mp4:created", "mp4:track", "mp4:produced", "mkv:created", "mxf:created", "asf:created",

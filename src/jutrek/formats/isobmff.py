@@ -117,7 +117,7 @@ def _movie(body: Span, draft: Draft) -> None:
                 _movie(_unpacked(part), draft)
             elif name == b"uuid":
                 _maker(part, draft)
-    if draft.kind is Kind.CLIP and draft.channels and not draft.width:
+    if draft.kind is Kind.CLIP and draft.channels and not draft.width and not draft.frame_rate:
         draft.kind = Kind.SOUND
 
 

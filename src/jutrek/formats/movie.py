@@ -14,7 +14,7 @@ from jutrek.formats import clipdata, exif, jpeg, telemetry, xmp
 from jutrek.formats.boxes import U32, boxes, child, text
 from jutrek.formats.draft import Draft
 from jutrek.formats.markup import MAX_MARKUP
-from jutrek.formats.reading import Stretch
+from jutrek.formats.reading import Precision, Stretch
 from jutrek.formats.span import Span
 from jutrek.formats.stamps import parse
 
@@ -23,7 +23,7 @@ MAX_TAGS = 200
 
 _POSITION = re.compile(r"([+-]\d+(?:\.\d+)?)([+-]\d+(?:\.\d+)?)")
 _USER_TEXTS = {b"\xa9mak": "make", b"\xa9mod": "model"}
-_KEY_TEXTS = {"make": "make", "model": "model", "camera.lens_model": "lens", "camera.identifier": "", "author": "owner"}
+_KEY_TEXTS = {"make": "make", "model": "model", "camera.lens_model": "lens"}
 _RECORDED = "the camera's date of recording"
 _TEXT_HEAD = struct.Struct(">HH")
 _PLACE = struct.Struct(">ii")
@@ -65,7 +65,10 @@ def _international(name: bytes, body: Span, draft: Draft) -> None:
 
 
 def read_meta(part: Span, draft: Draft) -> None:
-    """Read `meta`: a key list, tags without keys, or clip data as XML. QuickTime's has no version before its boxes."""
+    """Read `meta`: a key list, tags without keys, or clip data as XML. QuickTime's has no version before its boxes.
+
+    A tag `©day` without a time of day is a day of publishing as often as one of recording.
+    """
     start = 0 if part.size >= 8 and part.read(4, 4) == b"hdlr" else 4
     keys: list[str] = []
     for name, body in boxes(part, start):
@@ -88,12 +91,16 @@ def _keyed(key: str, item: Span, draft: Draft) -> None:
         return
     words = text(body.rest(8))
     if key in ("creationdate", "day"):
-        draft.claim("qt:creationdate", parse(words), _RECORDED, words)
+        stamp = parse(words)
+        if key == "day" and stamp is not None and stamp.precision < Precision.MINUTE:
+            draft.claim("mp4:day", stamp, "the day in the file's tags", words)
+        else:
+            draft.claim("qt:creationdate", stamp, _RECORDED, words)
     elif key == "location.iso6709":
         place(words, draft)
     elif key == "content.identifier":
         draft.tie("content", words)
-    elif _KEY_TEXTS.get(key):
+    elif key in _KEY_TEXTS:
         setattr(draft, _KEY_TEXTS[key], words)
 
 

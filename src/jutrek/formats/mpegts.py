@@ -13,14 +13,17 @@ from jutrek.formats.draft import Draft
 from jutrek.formats.reading import Kind, Stretch
 from jutrek.formats.span import Span
 
-MAX_STREAM = 256 * 1024
-"""Bytes of the picture stream that are looked through for the date."""
-TAIL = 96 * 1024
+BEGINNINGS = (32 * 1024, 256 * 1024)
+"""Bytes that are looked through for the date: few at first, more where it is not among them."""
+TAIL = 64 * 1024
 
 _PACKET, _SYNC = 188, 0x47
 _PICTURES = {0x01: "mpeg-1", 0x02: "mpeg-2", 0x1B: "h264", 0x24: "h265"}
 _H264 = 0x1B
 _CLOCK = 90_000
+
+Packet = tuple[int, bool, bytes]
+"""Number of its stream, whether a unit starts in it, payload."""
 
 
 def stride(head: bytes) -> int:
@@ -33,25 +36,23 @@ def stride(head: bytes) -> int:
 
 
 def read(span: Span, draft: Draft) -> None:
-    """Read the beginning of the picture stream, and the clocks at both ends."""
+    """Read the beginning of the pictures, and the clocks at both ends."""
     draft.kind, draft.format = Kind.CLIP, "mpeg-ts"
     draft.payload = [Stretch(0, span.size)]
     size = stride(span.upto(0, 1024))
-    data = span.upto(0, MAX_STREAM)
-    packets = list(_packets(data, size))
-    pictures = _pictures(packets)
-    first = _clock(packets, pictures[0]) if pictures else None
-    if pictures and pictures[1] == _H264:
-        mdpm.read(_stream(packets, pictures[0]), draft)
-    if first is not None and pictures:
-        start = max(0, span.size - TAIL) // size * size
-        last = _clock(list(_packets(span.upto(start, TAIL), size)), pictures[0], latest=True)
-        if last is not None:
-            draft.duration = ((last - first) % 2**33) / _CLOCK
+    packets: list[Packet] = []
+    for beginning in BEGINNINGS:
+        packets = list(_packets(span.upto(0, beginning), size))
+        pictures = _pictures(packets)
+        if pictures is not None and (pictures[1] != _H264 or mdpm.read(_stream(packets, pictures[0]), draft)):
+            break
+    start = max(0, span.size - TAIL) // size * size
+    first, last = _clock(packets), _clock(list(_packets(span.upto(start, TAIL), size)), latest=True)
+    if first is not None and last is not None:
+        draft.duration = ((last - first) % 2**33) / _CLOCK
 
 
-def _packets(data: bytes, size: int) -> Iterator[tuple[int, bool, bytes]]:
-    """Stream number, whether a unit starts here, and payload."""
+def _packets(data: bytes, size: int) -> Iterator[Packet]:
     for at in range(size - _PACKET, len(data) - _PACKET + 1, size):
         if data[at] != _SYNC:
             return
@@ -62,14 +63,14 @@ def _packets(data: bytes, size: int) -> Iterator[tuple[int, bool, bytes]]:
         yield number, bool(data[at + 1] & 0x40), payload
 
 
-def _section(packets: list[tuple[int, bool, bytes]], number: int) -> bytes:
+def _section(packets: list[Packet], number: int) -> bytes:
     for pid, starts, payload in packets:
         if pid == number and starts and payload:
             return payload[1 + payload[0] :]
     return b""
 
 
-def _pictures(packets: list[tuple[int, bool, bytes]]) -> tuple[int, int] | None:
+def _pictures(packets: list[Packet]) -> tuple[int, int] | None:
     """Number and type of the picture stream, from the program's map."""
     table = _section(packets, 0)
     programs = [table[at : at + 4] for at in range(8, min(len(table), 64) - 3, 4)]
@@ -89,7 +90,7 @@ def _pictures(packets: list[tuple[int, bool, bytes]]) -> tuple[int, int] | None:
     return None
 
 
-def _stream(packets: list[tuple[int, bool, bytes]], number: int) -> bytes:
+def _stream(packets: list[Packet], number: int) -> bytes:
     """The elementary stream, without the headers of its units."""
     parts = []
     for pid, starts, payload in packets:
@@ -99,14 +100,10 @@ def _stream(packets: list[tuple[int, bool, bytes]], number: int) -> bytes:
     return b"".join(parts)
 
 
-def _clock(packets: list[tuple[int, bool, bytes]], number: int, *, latest: bool = False) -> int | None:
-    """The first presentation time of the stream in ticks of 90 kHz, or the last one."""
-    found = None
-    for pid, starts, payload in packets:
-        if pid != number or not starts or payload[:3] != b"\0\0\1" or len(payload) < 14 or not payload[7] & 0x80:
-            continue
-        p = payload[9:14]
-        found = (p[0] >> 1 & 7) << 30 | p[1] << 22 | (p[2] >> 1) << 15 | p[3] << 7 | p[4] >> 1
-        if not latest:
-            break
-    return found
+def _clock(packets: list[Packet], *, latest: bool = False) -> int | None:
+    """The first presentation time of any stream in ticks of 90 kHz, or the last one."""
+    for _, starts, payload in reversed(packets) if latest else packets:
+        if starts and payload[:3] == b"\0\0\1" and len(payload) >= 14 and payload[7] & 0x80:
+            p = payload[9:14]
+            return (p[0] >> 1 & 7) << 30 | p[1] << 22 | (p[2] >> 1) << 15 | p[3] << 7 | p[4] >> 1
+    return None

@@ -16,7 +16,7 @@ from jutrek.formats.span import Span
 from jutrek.formats.stamps import parse
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
-MAX_CHUNKS = 600
+MAX_CHUNKS = 120
 MAX_TEXT = 512 * 1024
 TAIL = 64 * 1024
 
