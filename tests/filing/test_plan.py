@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import tempfile
 import unicodedata
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -12,11 +13,13 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from jutrek.captures import Capture, Moment, ReadFile, Trust
+from jutrek.demo.shelf import specimens
+from jutrek.demo.shelf.clips import clip_data
 from jutrek.errors import PlanUnusable
 from jutrek.filing import Action, HouseRules, PatternError, Plan, Undated, from_json, make_plan
 from jutrek.filing.names import legal, same_name, stem_of, suffix_of
 from jutrek.filing.pattern import fill
-from jutrek.formats import Kind, Precision, Reading
+from jutrek.formats import Kind, Precision, Reading, read
 from jutrek.library import Library
 from jutrek.library.ledger import Ledger
 from jutrek.sources import SourceFile
@@ -198,12 +201,39 @@ def test_names_become_legal_everywhere(name: str, result: str) -> None:
     assert legal(name) == result
 
 
-def test_suffixes_of_odd_names() -> None:
-    """No extension, a foreign one, a sidecar's double one."""
-    assert suffix_of("a", "jpeg", Kind.STILL) == ".jpg"
-    assert suffix_of("a.NEF", "nef", Kind.STILL) == ".nef"
-    assert suffix_of("a.DNG.XMP", "xmp", Kind.SIDECAR) == ".dng.xmp"
-    assert suffix_of("my.trip.xmp", "xmp", Kind.SIDECAR) == ".trip.xmp"
+@pytest.mark.parametrize(
+    ("name", "container", "suffix"),
+    [
+        ("a", "jpeg", ".jpg"), ("a.NEF", "nef", ".nef"), ("a.NRW", "nef", ".nrw"), ("a.MOV", "raf", ".raf"),
+        ("a.DNG.XMP", "xmp", ".dng.xmp"), ("my.trip.xmp", "xmp", ".trip.xmp"), ("a.MTS", "mpeg-ts", ".mts"),
+        ("a.MOD", "mpeg-ps", ".mod"), ("MOV001.MOI", "moi", ".moi"), ("C0001M01.XML", "clipdata", "M01.xml"),
+        ("data.XML", "clipdata", ".xml"), ("a.ABC", "raw", ".abc"), ("a", "raw", ".raw"), ("a.txt", "srt", ".srt"),
+    ],
+)  # fmt: skip
+def test_suffixes_follow_content(name: str, container: str, suffix: str) -> None:
+    """No extension, a foreign one, siblings of one format, sidecars with something between stem and extension."""
+    assert suffix_of(name, container) == suffix
+
+
+def test_every_format_of_the_shelf_keeps_a_right_extension() -> None:
+    """What a format's files are called on the shelf is right for that format."""
+    for name, data in specimens().items():
+        with tempfile.NamedTemporaryFile(suffix=name) as file:
+            file.write(data)
+            file.flush()
+            wanted = name[-7:] if name.endswith("M01.XML") else os.path.splitext(name)[1]
+            assert suffix_of(name, read(file.name).format).lower() == wanted.lower()
+
+
+def test_clip_data_travel_with_their_clip(library: Library, ledger: Ledger, card: Path) -> None:
+    """They keep their number, so that they are found beside the clip in the library too."""
+    put(card / "CLIP" / "C0001.MP4", making.mp4())
+    put(card / "CLIP" / "C0001M01.XML", clip_data(WHEN, "+02:00", "Hovar", "4K", "H4-1"))
+    plan = planned(library, ledger, [card])
+    assert where(plan) == {
+        "C0001.MP4": "2026/05/20260514_102613.mp4",
+        "C0001M01.XML": "2026/05/20260514_102613M01.xml",
+    }
 
 
 @pytest.mark.parametrize(

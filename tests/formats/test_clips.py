@@ -195,7 +195,7 @@ def test_subtitles_of_other_makers_and_edits_of_phones(reading: Of) -> None:
     edit = "<?xml version='1.0'?><plist><dict><key>adjustmentBaseVersion</key><integer>0</integer>"
     edit += "<key>adjustmentTimestamp</key><date>2026-05-14T10:26:13Z</date></dict></plist>"
     assert claims_inside(reading(edit.encode())) == [("aae:changed", DAY, "+00:00")]
-    assert reading(b"HDMV0100" + bytes(90)).kind is Kind.SIDECAR
+    assert reading(b"HDMV0100" + bytes(90)).kind is Kind.OTHER
 
 
 def test_tracks_of_long_clips(reading: Of) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
@@ -21,6 +22,8 @@ _MEDIA = (
 )  # fmt: skip
 _DEVELOPED = frozenset({"jpeg", "heic", "heif", "avif", "png", "webp", "jxl", "gif", "tiff"})
 _THUMBNAIL = ".thm"
+_CLIP_DATA = re.compile(r"M\d\d$", re.IGNORECASE)
+"""What cameras put between a clip's stem and the extension of its data."""
 SAME_PRESS = timedelta(seconds=60)
 """Files of one stem whose own dates are further apart than this are two captures."""
 _NEVER_SET, _PAUSE, _LONG_BEFORE = timedelta(hours=24), timedelta(days=30), timedelta(days=300)
@@ -30,8 +33,8 @@ _NEVER_SET, _PAUSE, _LONG_BEFORE = timedelta(hours=24), timedelta(days=30), time
 def group(files: Iterable[ReadFile]) -> list[Capture]:
     """Tie files of the same folder and stem into captures.
 
-    A sidecar is tied by `stem.xmp` as well as by `stem.ext.xmp`. Files of one stem whose dates inside are more than
-    a minute apart stay apart. Files of kind `other` are no captures and are left out.
+    A sidecar is tied by `stem.xmp` as well as by `stem.ext.xmp`, clip data by `stemM01.XML`. Files of one stem whose
+    dates inside are more than a minute apart stay apart. Files of kind `other` are no captures and are left out.
 
     Returns:
         Captures in the order of shooting; those without a date come last, by path.
@@ -61,6 +64,8 @@ def _stem(read: ReadFile) -> tuple[str, str]:
     stem = os.path.splitext(name)[0]
     if read.reading.kind is Kind.SIDECAR and os.path.splitext(stem)[1].lower() in _INNER_SUFFIXES:
         stem = os.path.splitext(stem)[0]
+    if read.reading.format == "clipdata":
+        stem = _CLIP_DATA.sub("", stem)
     return folder, stem.casefold()
 
 

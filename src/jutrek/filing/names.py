@@ -7,35 +7,50 @@ that does not tell them apart.
 from __future__ import annotations
 
 import os
+import re
 import unicodedata
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 
 from jutrek.errors import LibraryMissing, reason
-from jutrek.formats import Kind
 
 MAX_BYTES = 255
 _ROOM_FOR_A_COUNT = 8
+_CLIP_DATA = re.compile(r"M\d\d\.xml$", re.IGNORECASE)
 _FORBIDDEN = frozenset('<>:"/\\|?*')
 _RESERVED = frozenset(
     ["con", "prn", "aux", "nul"] + [f"com{n}" for n in range(1, 10)] + [f"lpt{n}" for n in range(1, 10)]
 )
 _SUFFIXES: dict[str, tuple[str, ...]] = {
-    "jpeg": (".jpg", ".jpeg", ".jpe", ".thm", ".mpo"),
+    "jpeg": (".jpg", ".jpeg", ".jpe", ".thm", ".mpo", ".jps", ".insp"),
     "tiff": (".tif", ".tiff"),
-    "mp4": (".mp4", ".m4v", ".lrv"),
-    "mov": (".mov", ".qt"),
-    "3gp": (".3gp", ".3g2"),
-    "m4a": (".m4a", ".m4b"),
-    "wav": (".wav", ".bwf"),
+    "dng": (".dng", ".gpr"),
+    "nef": (".nef", ".nrw"),
+    "arw": (".arw", ".sr2", ".srf"),
+    "3fr": (".3fr", ".fff"),
+    "dcr": (".dcr", ".kdc"),
+    "rw2": (".rw2", ".rwl", ".raw"),
+    **{name: (f".{name}",) for name in ("cr2", "cr3", "orf", "raf", "pef", "srw", "erf", "mef", "mos", "mrw", "x3f")},
     "heic": (".heic", ".hif"),
     "heif": (".heif", ".hif", ".heic"),
-    "avi": (".avi",),
-    "png": (".png",),
-    "webp": (".webp",),
-    "flac": (".flac",),
-    "mp3": (".mp3",),
-    "xmp": (".xmp",),
+    **{name: (f".{name}",) for name in ("avif", "png", "webp", "jxl", "gif")},
+    "mp4": (".mp4", ".m4v", ".m4a", ".lrv", ".360", ".insv"),
+    "m4v": (".m4v", ".mp4"),
+    "mov": (".mov", ".qt"),
+    "3gp": (".3gp", ".3g2"),
+    "mpeg-ts": (".mts", ".m2ts", ".m2t", ".ts", ".tod"),
+    "mpeg-ps": (".mpg", ".mpeg", ".mod", ".vob"),
+    "matroska": (".mkv", ".mka"),
+    "asf": (".wmv", ".wma", ".asf"),
+    **{name: (f".{name}",) for name in ("avi", "mxf", "webm", "dv")},
+    "m4a": (".m4a", ".m4b"),
+    "wav": (".wav", ".bwf"),
+    "aiff": (".aif", ".aiff", ".aifc"),
+    "ogg": (".ogg", ".oga", ".ogv"),
+    "opus": (".opus", ".ogg"),
+    **{name: (f".{name}",) for name in ("flac", "mp3", "caf")},
+    "clipdata": (".xml",),
+    **{name: (f".{name}",) for name in ("xmp", "moi", "srt", "aae")},
 }
 """The extensions that a container may bear; the first is given where a file bears none of them."""
 
@@ -53,12 +68,17 @@ def stem_of(name: str) -> str:
     return stem
 
 
-def suffix_of(name: str, container: str, kind: Kind) -> str:
-    """The extension a file gets: its own in lower case if its content may bear it, else its content's."""
+def suffix_of(name: str, container: str) -> str:
+    """The extension a file gets: its own in lower case if its content may bear it, else its content's.
+
+    Clip data keep the number that their camera puts between stem and extension (`C0001M01.XML`).
+    """
     suffix = os.path.splitext(name)[1].lower()
-    if kind is Kind.SIDECAR:
+    if container == "xmp":
         inner = name[len(stem_of(name)) :].lower()
         return legal(inner) if inner.count(".") == 2 else ".xmp"
+    if container == "clipdata" and (numbered := _CLIP_DATA.search(name)):
+        return numbered[0][:3].upper() + ".xml"
     allowed = _SUFFIXES.get(container)
     if allowed is not None:
         return suffix if suffix in allowed else allowed[0]

@@ -118,7 +118,7 @@ def _together(
 
 def _suffix(read: ReadFile) -> str:
     name = os.path.basename(read.file.path)
-    suffix = suffix_of(name, read.reading.format, read.reading.kind)
+    suffix = suffix_of(name, read.reading.format)
     return suffix if len(suffix.encode("utf-8", "replace")) <= 32 else shortened(suffix, "", spare=223)
 
 

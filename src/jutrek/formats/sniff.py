@@ -135,5 +135,6 @@ def _tagged(span: Span, draft: Draft) -> None:
 
 
 def _told(draft: Draft, name: str) -> None:
-    """A clip's file for players: it is known by sight, and holds no date of its own."""
-    draft.kind, draft.format = Kind.SIDECAR, name
+    """A file that players need to find clips by: it is known by sight, and is no capture of its own."""
+    draft.kind, draft.format = Kind.OTHER, name
+    draft.note("It tells players where clips are, and holds no picture, clip or sound itself.")
