@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import io
 import os
+import warnings
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, BinaryIO
@@ -19,6 +20,9 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
     from PIL import Image
+
+# What decoders think of a file's metadata is nobody's concern here, and belongs on no terminal.
+warnings.filterwarnings("ignore", module=r"PIL\.")
 
 MAX_PREVIEW = 64 * 1024 * 1024
 _SMALL_ENOUGH = 6000
