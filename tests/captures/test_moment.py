@@ -65,7 +65,7 @@ def test_a_day_in_a_name_is_not_enough() -> None:
     [
         ([claim("xmp:changed", NOON, Offset(120))], 14, "+02:00 as stated beside it"),
         ([claim("name", NOON + timedelta(hours=9, seconds=2))], 21, "+09:00 by the file's name"),
-        ([claim("name", NOON + timedelta(minutes=7))], 14, "the house's zone"),
+        ([claim("name", NOON + timedelta(minutes=7))], 14, "Two dates disagree: the name says 2026-05-14 12:07"),
         ([], 14, "+02:00, the house's zone"),
     ],
 )
@@ -138,3 +138,25 @@ def test_claims_that_cannot_both_be_true(chosen: Claim, other: Claim, against: i
     moment = decided(chosen, other)
     assert moment.against == against
     assert (moment.trust is Trust.DOUBTFUL) is (against is not None)
+
+
+@pytest.mark.parametrize(
+    ("name", "duration", "agrees"),
+    [
+        (timedelta(hours=2, seconds=1), 0.0, True),
+        (timedelta(hours=-3, minutes=-30), 0.0, True),
+        (timedelta(hours=1, minutes=50), 600.0, True),
+        (timedelta(hours=1, minutes=50), 20.0, False),
+        (timedelta(hours=9, minutes=7), 0.0, False),
+        (timedelta(days=3), 0.0, False),
+    ],
+)
+def test_a_container_that_no_zone_reconciles_with_the_name_needs_a_look(
+    name: timedelta, duration: float, agrees: bool
+) -> None:
+    """An export has a time of its own: the name may be right. A container may tell the end of the recording."""
+    claims = [claim("mp4:created", NOON, UTC_BY_DEFINITION), claim("name", NOON + name)]
+    moment = decide(claims, Surroundings(home=HOME, duration=duration), now=NOW)
+    assert moment is not None
+    assert (moment.trust is Trust.LIKELY) is agrees
+    assert moment.against == (None if agrees else 1)

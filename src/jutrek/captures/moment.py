@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from enum import StrEnum
 
-from jutrek.captures.zones import Surroundings, offset_by_satellite, to_local
+from jutrek.captures.zones import CONTAINER_TIMES, Surroundings, name_agrees, offset_by_satellite, to_local
 from jutrek.formats import Claim, Offset, Precision
 
 
@@ -122,8 +122,9 @@ def decide(
         standing = [index for index, claim in enumerate(claims) if claim.at in rung.kinds]
         if standing:
             index = max(standing, key=lambda number: (_strength(claims[number]), -number))
-            moment = _believe(index, rung.trust, claims, around or Surroundings())
-            return _doubt(moment, claims, now or datetime.now())
+            around = around or Surroundings()
+            moment = _believe(index, rung.trust, claims, around)
+            return _doubt(moment, claims, around, now or datetime.now())
     return None
 
 
@@ -159,21 +160,26 @@ def _believe(index: int, trust: Trust, claims: Sequence[Claim], around: Surround
     return Moment(local, offset, stamp.precision, trust, index, why + ".")
 
 
-def _doubt(moment: Moment, claims: Sequence[Claim], now: datetime) -> Moment:
+def _doubt(moment: Moment, claims: Sequence[Claim], around: Surroundings, now: datetime) -> Moment:
     at = claims[moment.claim].at
     if moment.local > now + _A_DAY:
         return doubtful(moment, "The date lies in the future.")
     if at in INSIDE and moment.local.year < _FIRST_DIGITAL_YEAR and moment.precision >= Precision.SECOND:
         return doubtful(moment, "The date is older than digital cameras.")
-    against = _contradiction(moment, claims)
+    against = _contradiction(moment, claims, around)
     if against is not None:
         other = claims[against]
-        return doubtful(moment, f"Two dates inside disagree: {other.where} says {other.stamp.iso()[:10]}.", against)
+        says = other.stamp.iso()[: 16 if other.at in NAME.kinds else 10].replace("T", " ")
+        return doubtful(moment, f"Two dates disagree: {other.where} says {says}.", against)
     return moment
 
 
-def _contradiction(moment: Moment, claims: Sequence[Claim]) -> int | None:
-    """A claim that cannot be true together with the chosen one: more than a day apart, as far as both are known."""
+def _contradiction(moment: Moment, claims: Sequence[Claim], around: Surroundings) -> int | None:
+    """A claim that cannot be true together with the chosen one.
+
+    Times of shooting are more than a day apart, as far as both are known; or a container, which may be of an export, is
+    not whole quarter hours from the time in the file's name.
+    """
     chosen = claims[moment.claim]
     if chosen.at not in INSIDE:
         return None
@@ -182,6 +188,8 @@ def _contradiction(moment: Moment, claims: Sequence[Claim]) -> int | None:
             apart = abs(_distance(other, chosen)) > _A_DAY
         elif other.at in _NOT_BEFORE:
             apart = _distance(other, chosen) < -_A_DAY
+        elif other.at in NAME.kinds and chosen.at in CONTAINER_TIMES and other.stamp.precision >= Precision.SECOND:
+            apart = not name_agrees(other.stamp.wall, chosen.stamp.wall, around.duration)
         else:
             continue
         if apart:

@@ -22,7 +22,7 @@ _QUARTER = timedelta(minutes=15)
 _ROUNDING = timedelta(seconds=90)
 _LATE, _EARLY = timedelta(seconds=120), timedelta(seconds=-5)
 """How far a file's time may stand behind and before the beginning of the recording, its length left out."""
-CONTAINER = frozenset({"mp4:created", "mp4:track", "mkv:created", "mxf:created", "asf:created"})
+CONTAINER_TIMES = frozenset({"mp4:created", "mp4:track", "mkv:created", "mxf:created", "asf:created"})
 """Claims in UTC by their container's definition, which many devices fill with local time."""
 _KNOWING = frozenset({"exif:original", "qt:creationdate", "clipdata", "mdpm"})
 
@@ -37,6 +37,7 @@ class Surroundings:
         near: the offset, in minutes, that the device's other files tell around that time; None: none does.
         known: whether the device is known; else the files of its source without a known device stand for it.
         home: where the house is; None is this machine's zone.
+        duration: of the recording in seconds; 0.0 for stills and where unknown.
     """
 
     position: tuple[float, float] | None = None
@@ -44,12 +45,13 @@ class Surroundings:
     near: int | None = None
     known: bool = True
     home: tzinfo | None = None
+    duration: float = 0.0
 
 
 def to_local(claim: Claim, claims: Sequence[Claim], around: Surroundings) -> tuple[datetime, int | None, str]:
     """Local time of a claim in UTC, its offset in minutes where known, and the words for how it was found."""
     utc = claim.stamp.wall
-    if claim.at in CONTAINER and around.writes_local:
+    if claim.at in CONTAINER_TIMES and around.writes_local:
         return utc, None, f"which {'this device' if around.known else 'this source'} writes in local time"
     for minutes, words in _offsets(claim, claims, around):
         if minutes is not None:
@@ -81,7 +83,7 @@ def _by_container(claim: Claim, claims: Sequence[Claim]) -> int | None:
     if claim.at != "gps":
         return None
     return next(
-        (quarters(other.stamp.wall - claim.stamp.wall) or None for other in claims if other.at in CONTAINER), None
+        (quarters(other.stamp.wall - claim.stamp.wall) or None for other in claims if other.at in CONTAINER_TIMES), None
     )
 
 
@@ -111,6 +113,18 @@ def quarters(difference: timedelta) -> int | None:
     if abs(difference - count * _QUARTER) > _ROUNDING or not -48 <= count <= 56:
         return None
     return count * 15
+
+
+def name_agrees(name: datetime, container: datetime, duration: float) -> bool:
+    """Whether a name and a container can be of one recording, in whatever zones: whole quarter hours apart.
+
+    The container's figure may be of the beginning of the recording or of its end.
+    """
+    for apart in (name - container, name - container + timedelta(seconds=duration)):
+        count = round(apart / _QUARTER)
+        if -48 <= count <= 56 and abs(apart - count * _QUARTER) <= _LATE:
+            return True
+    return False
 
 
 def zone_offset(position: tuple[float, float] | None, utc: datetime) -> int | None:
@@ -156,7 +170,7 @@ class Habits:
     def around(self, device: str, reading: Reading) -> Surroundings:
         """What is known around a file of a device."""
         habit, near = self._writes_local.get(device), self._near(device, reading)
-        return Surroundings(reading.position, habit, near, is_known(device), self._home)
+        return Surroundings(reading.position, habit, near, is_known(device), self._home, reading.duration)
 
     def _near(self, device: str, reading: Reading) -> int | None:
         known = self._offsets.get(device, [])
@@ -188,7 +202,7 @@ def _known(claims: Sequence[Claim]) -> tuple[datetime, int] | None:
             if offset is not None:
                 return claim.stamp.wall, offset
     for claim in claims:
-        if claim.at in CONTAINER and (offset := offset_by_satellite(claim.stamp.wall, claims)) is not None:
+        if claim.at in CONTAINER_TIMES and (offset := offset_by_satellite(claim.stamp.wall, claims)) is not None:
             return claim.stamp.wall, offset
     return None
 
@@ -196,7 +210,7 @@ def _known(claims: Sequence[Claim]) -> tuple[datetime, int] | None:
 def _writes_local(claims: Sequence[Claim], local: datetime, offset: int) -> bool | None:
     """Whether the container's time is the local one; None where there is none, or where local time is UTC."""
     for claim in claims:
-        if claim.at in CONTAINER and offset:
+        if claim.at in CONTAINER_TIMES and offset:
             apart = quarters(claim.stamp.wall - local)
             if apart == 0:
                 return True
@@ -211,7 +225,7 @@ def _by_file_time(reading: Reading) -> bool | None:
     None where copying reset the file's time, or where this machine's zone is UTC and tells nothing.
     """
     file = next((claim.stamp for claim in reading.claims if claim.at == "file"), None)
-    container = next((claim.stamp for claim in reading.claims if claim.at in CONTAINER), None)
+    container = next((claim.stamp for claim in reading.claims if claim.at in CONTAINER_TIMES), None)
     if file is None or container is None or file.offset is None or not file.offset.minutes:
         return None
     latest = timedelta(seconds=reading.duration) + _LATE
