@@ -100,6 +100,7 @@ def test_a_clip_is_walked_through_by_the_pointer(qtbot: QtBot, window: MainWindo
     qtbot.mouseMove(stage, QPoint(stage.width() * 9 // 10, stage.height() // 2))
     qtbot.waitUntil(lambda: (now := stage.picture()) is not None and now.toImage() != before, timeout=PATIENCE)
     assert stage.share > 0.8
+    assert stage.accessibleName().startswith("Picture of encoded.mov, at 0:0")
     qtbot.keyClick(look, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
     assert stage.share < 0.9
     assert look.capture() is not None

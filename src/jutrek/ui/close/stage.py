@@ -49,6 +49,7 @@ class Stage(QWidget):
             return
         self._view, self._pixmap, self._waiting = view, None, True
         self.share, self.seconds = 0.0, view.duration
+        self._name_it()
         self._ask()
         self.update()
 
@@ -65,7 +66,15 @@ class Stage(QWidget):
         if self._view is not None and self._view.kind == CLIP and self.seconds and share != self.share:
             self.share = share
             self._viewer.wish(self._view, self._room(), share)
+            self._name_it()
             self.update()
+
+    def _name_it(self) -> None:
+        """What a screen reader says: what is seen, and where in a clip."""
+        if self._view is not None:
+            at = f", at {paint.length_words(self.share * self.seconds)}" if self._view.kind == CLIP else ""
+            length = f" of {paint.length_words(self.seconds)}" if self.seconds else ""
+            self.setAccessibleName(f"Picture of {self._view.name}{at}{length}")
 
     def _ask(self) -> None:
         if self._view is not None and self._view.kind != SIDECAR and self.isVisible():
