@@ -120,9 +120,11 @@ class DayRow(QAbstractButton):
         if view.start is None:
             reasons: dict[str, int] = {}
             for capture in view.captures:
-                first = capture.why.split(". ")[0].rstrip(".")
+                # What is different for each capture stands behind a colon, and in Close look.
+                first = capture.why.split(". ")[0].split(": ")[0].rstrip(".")
                 reasons[first] = reasons.get(first, 0) + 1
-            return "", " · ".join(f"{count}: {words}" for words, count in reasons.items())
+            most = sorted(reasons.items(), key=lambda reason: -reason[1])
+            return "", " · ".join(f"{count}: {words}" for words, count in most)
         if len(view.key) == 10 and view.hours:
             first, last = (f"{int(hour):02}:{int(hour % 1 * 60 + 1e-6):02}" for hour in view.hours)
             return captures, f"{devices} · {first} – {last}"
