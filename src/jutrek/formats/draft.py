@@ -49,7 +49,7 @@ class Draft:
 
     def claim(self, at: str, stamp: Stamp | None, where: str, raw: str) -> None:
         """Note a claim; None (a blank date) is no claim. What was mended becomes a note."""
-        if stamp is None or len(self.claims) >= MAX_CLAIMS:
+        if stamp is None or self.crowded:
             return
         claim = Claim(at, stamp, where, raw if len(raw) <= MAX_WORDS else raw[:MAX_WORDS])
         if claim in self.claims:
@@ -57,6 +57,11 @@ class Draft:
         self.claims.append(claim)
         if stamp.mended:
             self.note(f"{where[:1].upper()}{where[1:]} says “{claim.raw}”: {stamp.mended}.")
+
+    @property
+    def crowded(self) -> bool:
+        """Whether there are as many claims as are taken: only hostile files have more."""
+        return len(self.claims) >= MAX_CLAIMS
 
     def note(self, sentence: str) -> None:
         """Note what is odd, once."""

@@ -61,6 +61,8 @@ def read(packet: bytes, draft: Draft) -> int:
         for name, value in element.attrib.items():
             _property(name, value.strip(), draft)
         motion = motion or _motion(element)
+        if draft.crowded:
+            break
     return motion
 
 
