@@ -45,6 +45,7 @@ _TIES = {
     f"{_CAMERA}BurstID": "burst",
     f"{_DOCUMENT}OriginalDocumentID": "document",
 }
+_KNOWN = _DATES.keys() | _FACTS.keys() | _TIES.keys()
 _MOTION_OFFSET = f"{_CAMERA}MicroVideoOffset"
 
 
@@ -56,10 +57,12 @@ def read(packet: bytes, draft: Draft) -> int:
     """
     root = parsed(packet, draft, "The XMP data")
     motion = 0
+    seen: set[tuple[str, str]] = set()
     for element in elements(root) if root is not None else ():
-        _property(element.tag, (element.text or "").strip(), draft)
-        for name, value in element.attrib.items():
-            _property(name, value.strip(), draft)
+        for name, value in ((element.tag, element.text or ""), *element.attrib.items()):
+            if name in _KNOWN and (name, value) not in seen:
+                seen.add((name, value))
+                _property(name, value.strip(), draft)
         motion = motion or _motion(element)
         if draft.crowded:
             break
@@ -72,8 +75,8 @@ def read_sidecar(span: Span, draft: Draft) -> None:
     read(span.upto(0, MAX_MARKUP + 1), draft)
 
 
-def _property(name: object, value: str, draft: Draft) -> None:
-    if not value or not isinstance(name, str):
+def _property(name: str, value: str, draft: Draft) -> None:
+    if not value:
         return
     if name in _DATES:
         at, words = _DATES[name]
