@@ -91,5 +91,6 @@ class Viewer(QObject):
     def _frame(self, frames: ClipFrames | None, wish: Wish) -> Picture | None:
         try:
             return frames.at(wish.share, self._superseded) if frames is not None else None
+        # As above: a frame that cannot be decoded is no frame, and the last one stays.
         except Exception:  # noqa: BLE001
             return None
