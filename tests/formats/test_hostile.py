@@ -92,6 +92,14 @@ def entities(encoding: str = "utf-8") -> bytes:
     return f'{declared}<x:xmpmeta xmlns:x="adobe:ns:meta/">&a8;</x:xmpmeta>'.encode(encoding)
 
 
+def packed_headers() -> bytes:
+    header = box(b"moov", bytes(900_000))
+    for _ in range(60):
+        packed = box(b"cmvd", bytes(4), zlib.compress(header))
+        header = box(b"moov", box(b"cmov", box(b"dcom", b"zlib"), packed), box(b"free", bytes(900_000)))
+    return header
+
+
 def many_items() -> bytes:
     infe = full(b"infe", struct.pack(">HH4s", 1, 0, b"Exif"), b"\0", version=2)
     return heif(full(b"iinf", struct.pack(">H", 65_535), infe * 20_000))
@@ -139,6 +147,7 @@ HOSTILE: dict[str, Callable[[], bytes]] = {
         b"moov", box(b"cmov", box(b"dcom", b"zlib"), box(b"cmvd", bytes(4), zlib.compress(bytes(300_000_000), 9)))
     ),
     "packed header in itself": lambda: box(b"moov", nested(b"cmov", 3000)),
+    "packed header in a packed header": packed_headers,
     "tracks": lambda: brand(b"isom") + box(b"moov", box(b"trak", box(b"mdia")) * 50_000),
     "items": many_items,
     "places": many_places,

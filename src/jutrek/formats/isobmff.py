@@ -98,7 +98,8 @@ def _brand(body: Span, draft: Draft) -> None:
         draft.format = "mp4"
 
 
-def _movie(body: Span, draft: Draft) -> None:
+def _movie(body: Span, draft: Draft, *, unpacked: bool = False) -> None:
+    """Read a movie header; one that came out of a compressed header holds no other."""
     tracks = scale = 0
     for name, part in boxes(body):
         with draft.sparing("A part of the movie header is"):
@@ -113,8 +114,8 @@ def _movie(body: Span, draft: Draft) -> None:
                 movie.read_meta(part, draft)
             elif name == b"mvex":
                 _extends(part, scale, draft)
-            elif name == b"cmov":
-                _movie(_unpacked(part), draft)
+            elif name == b"cmov" and not unpacked:
+                _movie(_unpacked(part), draft, unpacked=True)
             elif name == b"uuid":
                 _maker(part, draft)
     if draft.kind is Kind.CLIP and draft.channels and not draft.width and not draft.frame_rate:
