@@ -46,7 +46,7 @@ def test_the_date_of_the_last_change_is_never_the_date_of_shooting() -> None:
 
 @pytest.mark.parametrize(
     ("at", "trust"),
-    [("exif:original", Trust.SURE), ("xmp:original", Trust.LIKELY), ("name", Trust.LIKELY), ("file", Trust.DOUBTFUL)],
+    [("exif:original", Trust.SURE), ("xmp:original", Trust.LIKELY), ("name", Trust.DOUBTFUL), ("file", Trust.DOUBTFUL)],
 )
 def test_trust_comes_with_the_rung(at: str, trust: Trust) -> None:
     """What stands inside is sure, what stands around is likely, the file time is doubtful."""

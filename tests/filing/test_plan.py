@@ -110,12 +110,21 @@ def test_home_and_twins_and_what_is_no_capture(library: Library, ledger: Ledger,
     assert all(row.why.endswith(".") for row in plan.rows)
 
 
-def test_a_twin_with_a_better_name_is_the_one_that_is_brought(library: Library, ledger: Ledger, card: Path) -> None:
-    """Of equal bytes, the file whose name tells the date is the original."""
+def test_of_twins_the_one_that_is_dated_is_brought(library: Library, ledger: Ledger, card: Path) -> None:
+    """Of equal bytes, the file whose sidecar tells the date is the original."""
     put(card / "A received.jpg", making.jpeg(None))
-    put(card / "IMG_20260514_102613.jpg", making.jpeg(None))
+    put(card / "B.jpg", making.jpeg(None))
+    put(card / "B.xmp", making.xmp())
     plan = planned(library, ledger, [card])
-    assert actions(plan) == {"IMG_20260514_102613.jpg": Action.BRING, "A received.jpg": Action.TWIN}
+    assert actions(plan) == {"B.jpg": Action.BRING, "B.xmp": Action.BRING, "A received.jpg": Action.TWIN}
+
+
+def test_a_name_alone_dates_nothing_for_sure(library: Library, ledger: Ledger, card: Path) -> None:
+    """Its date is shown, and the file stays until somebody looks."""
+    put(card / "IMG_20260514_102613.jpg", making.jpeg(None))
+    (row,) = planned(library, ledger, [card]).rows
+    assert row.action is Action.STAY
+    assert "only the file's name" in row.why
 
 
 def test_companions_join_what_is_home(library: Library, ledger: Ledger, card: Path) -> None:

@@ -83,7 +83,7 @@ CONTAINER = _rung(
     Trust.LIKELY, "mp4:created", "mp4:track", "mp4:produced", "mkv:created", "mxf:created", "asf:created",
     "vorbis:creation_time", "aiff:comment",
 )  # fmt: skip
-NAME = _rung(Trust.LIKELY, "name")
+NAME = _rung(Trust.DOUBTFUL, "name")
 FOLDER = _rung(Trust.DOUBTFUL, "folder")
 FILE = _rung(Trust.DOUBTFUL, "file")
 
@@ -92,6 +92,8 @@ LADDER: tuple[Rung, ...] = (SHOOTING, DIGITIZED, SATELLITE, WRITTEN, CONTAINER, 
 
 INSIDE = frozenset[str]().union(*(rung.kinds for rung in LADDER[:5]))
 """Kinds of claims that stand inside a file."""
+OUTSIDE = NAME.kinds | FOLDER.kinds | FILE.kinds
+"""Kinds of claims that stand around a file. They alone date nothing for sure: files are renamed, moved and copied."""
 _WITNESSES = SHOOTING.kinds | SATELLITE.kinds | {"xmp:original", "xmp:created", "iptc"}
 """Claims of the time of shooting itself: where two of them are far apart, one is wrong."""
 _NOT_BEFORE = DIGITIZED.kinds | CONTAINER.kinds
@@ -142,21 +144,22 @@ def _strength(claim: Claim) -> tuple[bool, Precision]:
 def _believe(index: int, trust: Trust, claims: Sequence[Claim], around: Surroundings) -> Moment:
     claim = claims[index]
     stamp = claim.stamp
-    why = f"Date from {claim.where}"
+    is_outside = claim.at in OUTSIDE
+    why = f"Nothing inside tells a date, only {claim.where}" if is_outside else f"Date from {claim.where}"
     local, offset = stamp.wall, None if stamp.offset is None else stamp.offset.minutes
     if stamp.offset is not None and stamp.offset.by_definition:
         local, offset, zone_words = to_local(claim, claims, around)
         why += f", {zone_words}"
-    elif offset is not None and claim.at != "file":
+    elif offset is not None and not is_outside:
         why += f", offset {Offset(offset)} stated"
     elif offset is None and (found := offset_by_satellite(local, claims)) is not None:
         offset = found
         why += f", offset {Offset(offset)} by satellite time"
     if stamp.precision < Precision.MINUTE:
         why += f", which tells only the {stamp.precision.name.lower()}"
-        trust = Trust.DOUBTFUL if claim.at == "name" else max(trust, Trust.LIKELY, key=list(Trust).index)
-    if claim.at == "file":
-        why = "Nothing inside tells a date, only the file's own time, which copying often resets"
+        trust = max(trust, Trust.LIKELY, key=list(Trust).index)
+    if claim.at in FILE.kinds:
+        why += ", which copying often resets"
     return Moment(local, offset, stamp.precision, trust, index, why + ".")
 
 
