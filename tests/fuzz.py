@@ -15,7 +15,7 @@ import time
 from collections.abc import Iterator
 
 from jutrek.demo.shelf import specimens
-from jutrek.formats import STUMBLED, read
+from jutrek.formats import STUMBLED, Reading, read
 
 LIMIT = 0.1
 """Seconds of computing that reading one file may take."""
@@ -64,13 +64,21 @@ def broken(seeds: Iterator[int], folder: str) -> Iterator[tuple[int, str, str, b
         path = os.path.join(folder, "fuzz.bin")
         with open(path, "wb") as file:
             file.write(data)
-        began = time.process_time()
-        reading = read(path)
-        took = time.process_time() - began
+        reading, took = timed(path)
+        if took > LIMIT:
+            # A machine may be slow for a moment; a reader that is slow is so every time.
+            took = min(timed(path)[1] for _ in range(3))
         if STUMBLED in reading.notes:
             yield seed, name, "stumbled", data
         elif took > LIMIT:
             yield seed, name, f"took {took:.2f} s", data
+
+
+def timed(path: str) -> tuple[Reading, float]:
+    """A file's reading, and the seconds of computing that it took."""
+    began = time.process_time()
+    reading = read(path)
+    return reading, time.process_time() - began
 
 
 def main() -> None:

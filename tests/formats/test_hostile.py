@@ -21,6 +21,8 @@ from tests.making import put
 U32, U64 = 2**32 - 1, 2**64 - 1
 CLOCK, MEMORY = 0.1, 64 * 1024 * 1024
 """Seconds of computing and bytes of memory that reading any file may take."""
+USUAL = 0.02
+"""Seconds of computing that the yardstick takes on the machines that the limit is meant for."""
 
 
 def ifd(count: int, body: bytes, following: int = 0, order: str = "<") -> bytes:
@@ -183,21 +185,26 @@ HOSTILE: dict[str, Callable[[], bytes]] = {
 }  # fmt: skip
 
 
+def computing(work: Callable[[], object]) -> float:
+    began = time.process_time()
+    work()
+    return time.process_time() - began
+
+
 @pytest.mark.parametrize("name", HOSTILE)
 def test_hostile_bytes_cost_little_and_raise_nothing(name: str, tmp_path: Path) -> None:
     """No reader takes more than a tenth of a second or 64 MB on any of them, and none stumbles."""
     path = str(put(tmp_path / "a.jpg", HOSTILE[name]()))
-    read(path)
-    began = time.process_time()
     reading = read(path)
-    took = time.process_time() - began
+    took = min(computing(lambda: read(path)) for _ in range(3))
+    slowness = max(1.0, computing(lambda: sum(number & 7 for number in range(300_000))) / USUAL)
     tracemalloc.start()
     try:
         read(path)
         peak = tracemalloc.get_traced_memory()[1]
     finally:
         tracemalloc.stop()
-    assert took < CLOCK
+    assert took < CLOCK * slowness
     assert peak < MEMORY
     assert STUMBLED not in reading.notes
     assert reading.claims[-1].at == "file"

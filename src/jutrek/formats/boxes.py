@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from jutrek.errors import BrokenFile
 from jutrek.formats.span import Span
 
-MAX_BOXES = 4000
+MAX_BOXES = 2000
 MAX_TEXT = 4096
 
 U16, U32, U64 = struct.Struct(">H"), struct.Struct(">I"), struct.Struct(">Q")

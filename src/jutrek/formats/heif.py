@@ -17,7 +17,7 @@ from jutrek.formats.markup import MAX_MARKUP
 from jutrek.formats.reading import Stretch
 from jutrek.formats.span import Span
 
-MAX_ITEMS, MAX_EXTENTS = 4000, 256
+MAX_ITEMS, MAX_EXTENTS = 2000, 256
 MAX_EXIF = 512 * 1024
 
 _FORMATS = {
