@@ -63,7 +63,8 @@ def test_a_day_in_a_name_is_not_enough() -> None:
 @pytest.mark.parametrize(
     ("others", "local", "words"),
     [
-        ([claim("xmp:changed", NOON, Offset(120))], 14, "+02:00 as stated beside it"),
+        ([claim("exif:changed", NOON, Offset(540))], 21, "+09:00 as stated beside it"),
+        ([claim("xmp:changed", NOON, Offset(540))], 14, "the house's zone"),
         ([claim("name", NOON + timedelta(hours=9, seconds=2))], 21, "+09:00 by the file's name"),
         ([claim("name", NOON + timedelta(minutes=7))], 14, "Two dates disagree: the name says 2026-05-14 12:07"),
         ([], 14, "+02:00, the house's zone"),
@@ -112,6 +113,7 @@ def test_a_house_may_order_the_rungs() -> None:
     moment = decide(claims, ladder=tuple(reversed(LADDER)), now=NOW)
     assert moment is not None
     assert moment.claim == 1
+    assert moment.why.startswith("Date from the name")
 
 
 def test_on_one_rung_the_claim_that_knows_more_wins() -> None:

@@ -83,6 +83,29 @@ def test_frames_of_a_clip_by_their_time(tmp_path: Path) -> None:
         ClipFrames(str(tmp_path / "gone.mov"), (80, 48))
 
 
+def test_a_clip_held_upright_is_shown_upright(tmp_path: Path) -> None:
+    """The track's matrix turns it a quarter to the right: what was at the left is on top."""
+    data = specimens()["encoded.mp4"]
+    plain = struct.pack(">9I", 1 << 16, 0, 0, 0, 1 << 16, 0, 0, 0, 1 << 30)
+    turned = struct.pack(">4IiI3I", 0, 1 << 16, 0, (1 << 32) - (1 << 16), 0, 0, 0, 0, 1 << 30)
+    at = data.index(plain, data.index(b"tkhd"))
+    path = put(tmp_path / "a.mp4", data[:at] + turned + data[at + len(plain) :])
+    frames = ClipFrames(str(path), (400, 400))
+    try:
+        picture = frames.at(0.0, lambda: False)
+    finally:
+        frames.close()
+    assert picture is not None
+    assert picture.width < picture.height
+    # The specimen goes from black at the left to white at the right.
+    image = Image.frombytes("RGB", (picture.width, picture.height), picture.rgb).convert("L")
+    middle = picture.width // 2
+    top, bottom = image.getpixel((middle, picture.height // 8)), image.getpixel((middle, picture.height * 7 // 8))
+    assert isinstance(top, int)
+    assert isinstance(bottom, int)
+    assert top + 100 < bottom
+
+
 def test_a_long_sound_is_looked_at_in_places(tmp_path: Path) -> None:
     """Two minutes of a take that grows louder: its waveform grows too, and is there soon."""
     rate, seconds = 8000, 120

@@ -234,6 +234,13 @@ def test_where_the_picture_stands(reading: Of) -> None:
     assert payloads[0] == payloads[1] == payloads[2]
 
 
+def test_only_thumbnails_among_further_pictures_are_previews(reading: Of) -> None:
+    """A gain map or the other eye's view must not be shown for the picture."""
+    shot = Shot(WHEN, "Skarv", "P4", "")
+    for kind, count in ((0, 0), (0x020002, 0), (0x010001, 1), (0x010002, 1)):
+        assert len(reading(raws.multi_picture(shot, making.picture(), kind)).previews) == count
+
+
 def test_a_length_that_is_no_clip_is_no_motion_part(reading: Of) -> None:
     """The XMP data may promise what an editor has cut away."""
     data = raws.motion_photo(Shot(WHEN, "Skarv", "P4", ""), making.picture(), bytes(500))

@@ -88,6 +88,25 @@ def test_arrows_walk_through_the_day(qtbot: QtBot, window: MainWindow) -> None:
     assert not look.isVisible()
 
 
+def test_focus_stays_on_what_can_be_seen(qtbot: QtBot, window: MainWindow) -> None:
+    """Tab goes round within Close look; a click on a button leaves Space to close it."""
+    look = look_at(window, "body.jpg")
+    window.page.look_close()
+    seen = []
+    for _ in range(5):
+        focused = QApplication.focusWidget()
+        assert focused is not None
+        seen.append(focused)
+        qtbot.keyClick(focused, Qt.Key.Key_Tab)
+    assert set(seen) <= {look, look.earlier, look.later, look.back}
+    assert seen[0] is look
+    look.setFocus()
+    qtbot.mouseClick(look.later if look.later.isEnabled() else look.earlier, Qt.MouseButton.LeftButton)
+    assert QApplication.focusWidget() is look
+    qtbot.keyClick(look, Qt.Key.Key_Space)
+    assert not look.isVisible()
+
+
 def test_a_clip_is_walked_through_by_the_pointer(qtbot: QtBot, window: MainWindow) -> None:
     """Moving across it shows another frame; Shift and arrows do it from the keyboard; sound shows its waveform."""
     look = look_at(window, "encoded.mov")

@@ -145,7 +145,8 @@ def _believe(index: int, trust: Trust, claims: Sequence[Claim], around: Surround
     claim = claims[index]
     stamp = claim.stamp
     is_outside = claim.at in OUTSIDE
-    why = f"Nothing inside tells a date, only {claim.where}" if is_outside else f"Date from {claim.where}"
+    is_alone = is_outside and not any(other.at in INSIDE for other in claims)
+    why = f"Nothing inside tells a date, only {claim.where}" if is_alone else f"Date from {claim.where}"
     local, offset = stamp.wall, None if stamp.offset is None else stamp.offset.minutes
     if stamp.offset is not None and stamp.offset.by_definition:
         local, offset, zone_words = to_local(claim, claims, around)

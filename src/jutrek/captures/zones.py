@@ -24,6 +24,7 @@ _LATE, _EARLY = timedelta(seconds=120), timedelta(seconds=-5)
 """How far a file's time may stand behind and before the beginning of the recording, its length left out."""
 CONTAINER_TIMES = frozenset({"mp4:created", "mp4:track", "mkv:created", "mxf:created", "asf:created"})
 """Claims in UTC by their container's definition, which many devices fill with local time."""
+_ELSEWHERE = frozenset({"file", "xmp:changed", "aae:changed", "png:changed"})
 _KNOWING = frozenset({"exif:original", "qt:creationdate", "clipdata", "mdpm"})
 
 
@@ -71,9 +72,10 @@ def _offsets(claim: Claim, claims: Sequence[Claim], around: Surroundings) -> Ite
 
 
 def _stated(claims: Sequence[Claim]) -> int | None:
+    """An offset that the device wrote down. Editors and this machine state their own, wherever they stand."""
     for other in claims:
         stated = other.stamp.offset
-        if stated is not None and not stated.by_definition and other.at != "file":
+        if stated is not None and not stated.by_definition and other.at not in _ELSEWHERE:
             return stated.minutes
     return None
 

@@ -12,7 +12,6 @@ from jutrek.formats import dv, exif, riff
 from jutrek.formats.draft import Draft
 from jutrek.formats.reading import Kind, Stretch
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import parse
 
 MAX_FORMS = 256
 
@@ -49,7 +48,7 @@ def _form(span: Span, draft: Draft) -> None:
             elif kind == b"INFO":
                 riff.read_information(body, draft)
             elif kind == b"IDIT":
-                _digitized(body, draft)
+                riff.read_digitized(body, draft)
             elif kind == b"movi":
                 draft.payload.append(Stretch(body.where(4), body.size - 4))
                 if size > body.size:
@@ -70,7 +69,7 @@ def _header(body: Span, draft: Draft) -> bool:
                 if frame:
                     draft.frame_rate, draft.duration = round(1e6 / frame, 3), frames * frame / 1e6
             elif kind == b"IDIT":
-                _digitized(part, draft)
+                riff.read_digitized(part, draft)
             elif kind == b"strl":
                 taped = _stream(part, draft) or taped
     return taped
@@ -89,11 +88,6 @@ def _stream(body: Span, draft: Draft) -> bool:
         elif name == b"strd":
             exif.find_block(part, draft)
     return taped
-
-
-def _digitized(body: Span, draft: Draft) -> None:
-    raw = riff.text(body.upto(0, 64))
-    draft.claim("idit", parse(raw), "the camera's date of recording", raw)
 
 
 def _first_frame(body: Span, draft: Draft) -> None:

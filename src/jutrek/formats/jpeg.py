@@ -8,6 +8,7 @@ picture and say its length in the XMP data.
 from __future__ import annotations
 
 import struct
+from typing import NamedTuple
 
 from jutrek.errors import BrokenFile
 from jutrek.formats import exif, iptc, xmp
@@ -30,21 +31,27 @@ _DESCRIBING = frozenset({_APP1, _APP2, _APP13})
 _END = b"\xff\xd9"
 _OTHER_END = b"SEFT"
 _MULTI_ENTRIES = 0xB002
+_LARGE_THUMBNAILS = frozenset({0x010001, 0x010002})
+"""Types of further pictures that show the same as the first; others are gain maps, depths, the other eye's view."""
+
+
+class Around(NamedTuple):
+    """What descriptive segments say of what follows the picture: a clip's length, where the next picture stands."""
+
+    motion: int = 0
+    behind: int = 0
 
 
 def read(span: Span, draft: Draft) -> None:
     """Read a JPEG: its segments, whether the picture has an end, and what follows it."""
     draft.kind, draft.format = Kind.STILL, "jpeg"
-    picture_at, motion = read_metadata(span, draft)
+    picture_at, (motion, behind) = read_metadata(span, draft)
     end = span.size
     if 0 < motion < span.size and span.upto(span.size - motion + 4, 4) == b"ftyp":
         end = span.size - motion
         draft.motion = Stretch(end, motion)
-    behind = end
-    for stretch in draft.previews:
-        if picture_at < stretch.offset < behind:
-            behind = stretch.offset
-    draft.payload = [Stretch(picture_at, behind - picture_at)]
+    picture_end = behind if picture_at < behind < end else end
+    draft.payload = [Stretch(picture_at, picture_end - picture_at)]
     if span.read(end - 2, 2) != _END and not _has_end(span, end):
         draft.note("The picture's end mark is missing: the file may have been cut off.")
 
@@ -56,16 +63,16 @@ def _has_end(span: Span, end: int) -> bool:
     return _END in tail or tail.endswith(_OTHER_END)
 
 
-def read_metadata(span: Span, draft: Draft) -> tuple[int, int]:
+def read_metadata(span: Span, draft: Draft) -> tuple[int, Around]:
     """Read the segments up to the frame header.
 
     Returns:
-        Where the picture itself begins, behind the segments that describe it; and the length of a clip at the end.
+        Where the picture itself begins, behind the segments that describe it; and what follows it.
 
     Raises:
         BrokenFile: when the segments do not follow one another up to a frame header.
     """
-    offset, picture_at, motion = 2, 0, 0
+    offset, picture_at, around = 2, 0, Around()
     head = span.upto(0, HEAD)
     last = len(head) - _SEGMENT.size
     for _ in range(MAX_SEGMENTS):
@@ -81,14 +88,15 @@ def read_metadata(span: Span, draft: Draft) -> tuple[int, int]:
                 if end <= len(head) and head.startswith(_EXIF, offset + 4):
                     _exif(Span(head[offset + 10 : end], origin=span.where(offset + 10)), draft)
                 else:
-                    motion = _described(span.part(offset + 4, max(size - 2, 0)), marker, draft) or motion
+                    found = _described(span.part(offset + 4, max(size - 2, 0)), marker, draft)
+                    around = Around(found.motion or around.motion, found.behind or around.behind)
         elif not picture_at:
             picture_at = offset
         if marker in _FRAMES:
             _, draft.height, draft.width = (
                 _FRAME.unpack_from(head, offset + 4) if offset + 9 <= len(head) else span.unpack(_FRAME, offset + 4)
             )
-            return picture_at, motion
+            return picture_at, around
         offset += 2 + max(size, 2)
     raise BrokenFile(span.where(offset), f"a picture within {MAX_SEGMENTS} segments", "more segments")
 
@@ -100,28 +108,37 @@ def _exif(block: Span, draft: Draft) -> None:
         draft.note(f"The camera's data are damaged. {damage}")
 
 
-def _described(body: Span, marker: int, draft: Draft) -> int:
+def _described(body: Span, marker: int, draft: Draft) -> Around:
     """One descriptive segment; damage inside it does not hide the segments behind it."""
     head = body.upto(0, len(_XMP))
     try:
         if head.startswith(_EXIF):
             _exif(body.loaded(len(_EXIF), body.size - len(_EXIF)), draft)
         elif head == _XMP:
-            return xmp.read(body.read(len(_XMP), body.size - len(_XMP)), draft)
+            return Around(motion=xmp.read(body.read(len(_XMP), body.size - len(_XMP)), draft))
         elif marker == _APP2 and head.startswith(_MULTI):
-            _pictures_behind(body.rest(len(_MULTI)), draft)
+            return Around(behind=_pictures_behind(body.rest(len(_MULTI)), draft))
         elif marker == _APP13 and head.startswith(_RESOURCES):
             iptc.read_resources(body.read(len(_RESOURCES), body.size - len(_RESOURCES)), draft)
     except BrokenFile as damage:
         draft.note(f"The camera's data are damaged. {damage}")
-    return 0
+    return Around()
 
 
-def _pictures_behind(block: Span, draft: Draft) -> None:
-    """The pictures of a multi-picture file but the first: large previews, gain maps, the other eye's view."""
+def _pictures_behind(block: Span, draft: Draft) -> int:
+    """The pictures of a multi-picture file but the first. Large thumbnails are previews.
+
+    Returns:
+        Where the nearest of them stands; 0 where there is none.
+    """
     tiff = Tiff.opened(block)
     pictures = tiff.raw(tiff.one(tiff.first), _MULTI_ENTRIES, 64 * 16)
     form = struct.Struct(tiff.order + _PICTURE.format)
-    for _, size, offset, _, _ in form.iter_unpack(pictures[: len(pictures) // 16 * 16]):
+    nearest = 0
+    for kind, size, offset, _, _ in form.iter_unpack(pictures[: len(pictures) // 16 * 16]):
         if offset and size:
-            draft.preview(Stretch(block.origin + offset, size))
+            at = block.origin + offset
+            nearest = min(nearest or at, at)
+            if kind & 0xFFFFFF in _LARGE_THUMBNAILS:
+                draft.preview(Stretch(at, size))
+    return nearest

@@ -31,12 +31,17 @@ def chunks(span: Span, offset: int) -> Iterator[tuple[bytes, int, Span]]:
 def read_information(body: Span, draft: Draft) -> None:
     """Read a `LIST INFO`: the date of creation, and the date of digitizing that some cameras put there."""
     for name, _, part in chunks(body, 4):
-        if name in (b"ICRD", b"IDIT"):
+        if name == b"ICRD":
             raw = text(part.upto(0, 64))
-            if name == b"ICRD":
-                draft.claim("info:created", parse(raw), "the date in the file's information list", raw)
-            else:
-                draft.claim("idit", parse(raw), "the camera's date of recording", raw)
+            draft.claim("info:created", parse(raw), "the date in the file's information list", raw)
+        elif name == b"IDIT":
+            read_digitized(part, draft)
+
+
+def read_digitized(body: Span, draft: Draft) -> None:
+    """Read an `IDIT` chunk: the date of recording, in several spellings."""
+    raw = text(body.upto(0, 64))
+    draft.claim("idit", parse(raw), "the camera's date of recording", raw)
 
 
 def text(data: bytes) -> str:

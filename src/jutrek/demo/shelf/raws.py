@@ -128,8 +128,8 @@ def cr3(shot: Shot, picture: Image.Image) -> bytes:
     return brand(b"crx ", b"crx ", b"isom") + box(b"moov", maker) + preview + box(b"mdat", _MOSAIC)
 
 
-def multi_picture(shot: Shot, picture: Image.Image) -> bytes:
-    """A JPEG with a second picture behind it (CIPA DC-007)."""
+def multi_picture(shot: Shot, picture: Image.Image, kind: int = 0x020002) -> bytes:
+    """A JPEG with a second picture of a kind behind it (CIPA DC-007): without one, the other eye's view."""
     first, second = jpeg(picture, shot), jpeg(picture, None)
     index: Ifd = {
         0xB000: Value(UNDEFINED, b"0100"),
@@ -141,7 +141,7 @@ def multi_picture(shot: Shot, picture: Image.Image) -> bytes:
     whole = len(first) + size
     header = at + 8
     entries = struct.pack("<IIIHH", 0x20030000, whole, 0, 0, 0) + struct.pack(
-        "<IIIHH", 0x00020002, len(second), whole - header, 0, 0
+        "<IIIHH", kind, len(second), whole - header, 0, 0
     )
     index[0xB002] = Value(UNDEFINED, entries)
     body = b"MPF\0" + build([index])

@@ -6,8 +6,8 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QLocale, QRect, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from jutrek.desk.board import CaptureView, State
 from jutrek.ui import paint
@@ -55,6 +55,8 @@ class CloseLook(QWidget):
             (self.later, lambda: self._walk(1)),
         ):
             button.clicked.connect(what)
+            # A click leaves the focus where it is, so that Space still closes.
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         inner = QWidget()
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 4, 0)
@@ -129,6 +131,20 @@ class CloseLook(QWidget):
 
     def _title(self, view: CaptureView) -> str:
         return f"{view.name}, {view.device.name}"
+
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        """Tab stays on what can be seen: not on the board below."""
+        stops = [self, *(button for button in (self.earlier, self.later, self.back) if button.isEnabled())]
+        now = QApplication.focusWidget()
+        at = stops.index(now) if now in stops else 0
+        stops[(at + (1 if forward else -1)) % len(stops)].setFocus(Qt.FocusReason.TabFocusReason)
+        return True
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        self.stage.show_focus(True)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        self.stage.show_focus(False)
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ShortcutOverride and event.key() in _KEYS:

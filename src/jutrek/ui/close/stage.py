@@ -33,7 +33,7 @@ class Stage(QWidget):
         self._viewer = viewer
         self._view: CaptureView | None = None
         self._pixmap: QPixmap | None = None
-        self._waiting = False
+        self._waiting = self._focused = False
         self.share = 0.0
         self.seconds = 0.0
         self._ask_soon = QTimer(self, singleShot=True, interval=_A_MOMENT)
@@ -51,6 +51,11 @@ class Stage(QWidget):
         self.share, self.seconds = 0.0, view.duration
         self._name_it()
         self._ask()
+        self.update()
+
+    def show_focus(self, focused: bool) -> None:
+        """Show whether keys go to the picture."""
+        self._focused = focused
         self.update()
 
     def picture(self) -> QPixmap | None:
@@ -109,7 +114,8 @@ class Stage(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
-        paint.card(painter, self.rect(), theme.card, theme.line)
+        edge, width = (theme.accent, 2.0) if self._focused else (theme.line, 1.0)
+        paint.card(painter, self.rect(), theme.card, edge, width=width)
         if self._view is None:
             return
         area = self._area()
