@@ -13,7 +13,9 @@ from PIL import Image
 
 from jutrek.demo import sound, stills
 from jutrek.demo.shelf.boxes import box, brand, movie_header, since_1904
-from jutrek.desk.intake import make_captures, plan_of, read_source
+from jutrek.captures import Decisions
+from jutrek.desk.intake import make_captures, plan_of, read_source, standings_of
+from jutrek.desk.story import devices_of, tell
 from jutrek.filing import HouseRules, Plan
 from jutrek.formats import Reading
 from jutrek.library import Library
@@ -88,8 +90,12 @@ def planned(library: Library, ledger: Ledger, sources: Sequence[Path], rules: Ho
     """Read sources and plan them."""
     stop = never()
     founds = [read_source(known_source(str(path)), library, stop=stop, report=lambda *_: None) for path in sources]
-    captures = make_captures(founds)
-    return plan_of(founds, captures, library, ledger, rules or HouseRules(), stop=stop, report=lambda *_: None)
+    rules = rules or HouseRules()
+    captures, decisions = make_captures(founds, rules), Decisions()
+    devices = devices_of([found.source for found in founds], captures, decisions, {})
+    story = tell(captures, devices, decisions, rules, ())
+    standings = standings_of(story.captures, library, ledger, stop=stop, report=lambda *_: None)
+    return plan_of(founds, story, library, rules, standings)
 
 
 def everything(root: Path | str) -> dict[str, tuple[str, int, int, int]]:

@@ -18,7 +18,8 @@
         ├── LibraryBusy        another Jutrek is at work in it
         ├── LedgerUnusable     the ledger cannot be opened or made
         ├── SourceRefused      a source that is the library, or lies inside it
-        └── PlanUnusable       a plan file that is not one, or one of another library
+        ├── PlanUnusable       a plan file that is not one, or one of another library
+        └── NoSuchDevice       a letter that no device of the intake bears
 
 Each class builds its sentence from its values: what happened, and what it means for the files.
 """
@@ -27,6 +28,7 @@ from __future__ import annotations
 
 import errno
 import os
+from collections.abc import Sequence
 
 
 def shown(path: str | os.PathLike[str]) -> str:
@@ -211,3 +213,15 @@ def of_place(place: str, destination: str, error: OSError) -> JutrekError:
     if error.errno in PLACE_IS_LOST:
         return PlaceLost(place, error)
     return CopyRefused(destination, error)
+
+
+class NoSuchDevice(LibraryTrouble):
+    """A letter that no device of the intake bears."""
+
+    def __init__(self, letter: str, letters: Sequence[str]) -> None:
+        """
+        Args:
+            letters: those that devices bear.
+        """
+        self.letter, self.letters = letter, tuple(letters)
+        super().__init__(f"No device has the letter {letter!r}; there are: {', '.join(letters) or 'none'}.")

@@ -16,9 +16,10 @@ from jutrek.demo.stills import Shot, main_directory
 from jutrek.demo.tags import Blob, build, long, short
 from jutrek.desk.board import CaptureView, State
 from jutrek.desk.closer import close_view, distance_words, exposure_words, position_words
-from jutrek.desk.drawing_up import build as draw_up
+from jutrek.desk.drawing_up import views_of
 from jutrek.desk.intake import make_captures, read_source
 from jutrek.desk.pictures import ClipFrames, large_picture, small_picture
+from jutrek.desk.story import Story
 from jutrek.errors import SourceUnreadable
 from jutrek.formats import Exposure, Precision, read
 from jutrek.sources import known_source
@@ -197,7 +198,5 @@ def test_the_board_carries_what_pictures_need(card: Path) -> None:
     put(card / "A.NEF", specimens()["body.nef"])
     (capture,) = captures_of(card)
     devices = {capture.device: Device(capture.device, "Arlen M2", "A", 0)}
-    board = draw_up([known_source(str(card))], [capture], devices, None, {}, frozenset())
-    view = board.find(capture.id)
-    assert view is not None
+    view = views_of(Story((capture,), devices), None, {})[capture.id]
     assert (view.format, len(view.previews)) == ("nef", 1)

@@ -15,7 +15,7 @@ import pytest
 
 from jutrek.demo import Scenario
 from jutrek.desk import events
-from jutrek.desk.board import Board, State
+from jutrek.desk.board import Board, State, gathered
 from jutrek.desk.session import IntakeSession
 from jutrek.desk.settings import last_library, remember_library
 from jutrek.errors import SourceRefused, SourceUnreadable, Stopped
@@ -254,7 +254,7 @@ def test_many_days_become_months_and_years(
     session.open_library(library.root)
     session.add_source(str(card))
     board = ear.board(lambda board: board.captures == count)
-    assert {len(day.key) for day in board.days} == {length}
+    assert {len(day.key) for day in gathered(board.days)} == {length}
 
 
 def test_the_library_is_remembered(tmp_path: Path) -> None:

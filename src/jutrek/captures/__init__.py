@@ -1,28 +1,52 @@
-"""Captures: moments decided from claims, files tied together, devices told apart."""
+"""Captures: moments decided from claims, files tied together, devices told apart, clocks put right, days and shoots."""
 
-from jutrek.captures.capture import Capture, Device, ReadFile
+from jutrek.captures.aligning import Proposal, propose
+from jutrek.captures.capture import Capture, Device, ReadFile, counter_of
 from jutrek.captures.deciding import decided
-from jutrek.captures.devices import assign, main_device
-from jutrek.captures.grouping import device_key, group, order
-from jutrek.captures.moment import LADDER, Moment, Rung, Trust, decide, doubtful
+from jutrek.captures.decisions import Change, Decisions, ShiftClock, TakeAsItIs
+from jutrek.captures.devices import assign, device_key, main_device
+from jutrek.captures.doubts import Certainty, Doubt, find_doubts, held
+from jutrek.captures.grouping import group, order
+from jutrek.captures.journeys import Journeys
+from jutrek.captures.moment import LADDER, Doubtful, Moment, Rung, Trust, decide, doubtful
+from jutrek.captures.settling import settled, shift_words
+from jutrek.captures.shoots import Shoot, filing_day, shoots_of
 from jutrek.captures.zones import Habits, Surroundings
 
 __all__ = [
     "LADDER",
     "Capture",
+    "Certainty",
+    "Change",
+    "Decisions",
     "Device",
+    "Doubt",
+    "Doubtful",
     "Habits",
+    "Journeys",
     "Moment",
+    "Proposal",
     "ReadFile",
     "Rung",
+    "ShiftClock",
+    "Shoot",
     "Surroundings",
+    "TakeAsItIs",
     "Trust",
     "assign",
+    "counter_of",
     "decide",
     "decided",
     "device_key",
     "doubtful",
+    "filing_day",
+    "find_doubts",
     "group",
+    "held",
     "main_device",
     "order",
+    "propose",
+    "settled",
+    "shift_words",
+    "shoots_of",
 ]

@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
+import os
+import re
 from dataclasses import dataclass
 
 from jutrek.captures.moment import Moment, Trust
 from jutrek.formats import Kind, Reading
 from jutrek.sources import SourceFile
+
+_LAST_DIGITS = re.compile(r"(\d+)\D*$")
+_PART = re.compile(r"(_p\d+)?$")
+TRACK = re.compile(r"[_\-](tr(?:ack)?_?(?:\d{1,2}|lr)|ch\d{1,2}|lr|mix)$", re.IGNORECASE)
+"""What recorders put behind the stem of a take for each of its tracks."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,15 +31,17 @@ class Device:
 
     Attributes:
         key: make, model and serial, normalised; or the source's root where nothing is known.
-        name: what to call it: make and model, or the source's name.
+        name: what to call it: make and model, or what a person called it.
         letter: a short sign, unique in the intake.
         colour: an index into the interface's row of device colours.
+        operator: who carries it; empty where nobody said.
     """
 
     key: str
     name: str
     letter: str = ""
     colour: int = 0
+    operator: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,16 +49,24 @@ class Capture:
     """A primary file with its companions.
 
     Attributes:
-        files: the primary first, then its companions.
+        files: the primary first, then its companions; of a recording in parts, part after part.
         moment: decided from the primary, or from a companion that knows better; None without any claim.
         dated_by: the index of the file whose claim the moment is.
         device: the key of its device.
+        tails: what each file's name carries behind the common stem, such as `_p2`, `_tr1`, `_proxy`.
+        tied: why each file belongs to the capture; empty for the primary.
+        stack: the id of the first frame of its burst; empty outside bursts.
+        notes: what is to be said about how its files were tied.
     """
 
     files: tuple[ReadFile, ...]
     moment: Moment | None
     device: str
     dated_by: int = 0
+    tails: tuple[str, ...] = ()
+    tied: tuple[str, ...] = ()
+    stack: str = ""
+    notes: tuple[str, ...] = ()
 
     @property
     def primary(self) -> ReadFile:
@@ -67,6 +84,11 @@ class Capture:
         return self.files[0].file.path
 
     @property
+    def root(self) -> str:
+        """The source that it lies on."""
+        return self.files[0].file.root
+
+    @property
     def trusted(self) -> bool:
         """Whether its date may file it without being looked at."""
         return self.moment is not None and self.moment.trust is not Trust.DOUBTFUL
@@ -75,3 +97,23 @@ class Capture:
     def size(self) -> int:
         """Bytes of all its files."""
         return sum(read.file.size for read in self.files)
+
+    @property
+    def duration(self) -> float:
+        """Seconds of the clip or sound, all its parts together; 0.0 for stills."""
+        kind = self.kind
+        return sum(
+            read.reading.duration
+            for number, read in enumerate(self.files)
+            if read.reading.kind is kind and (number == 0 or (self.tails and _is_part(self.tails[number])))
+        )
+
+
+def _is_part(tail: str) -> bool:
+    return bool(tail) and _PART.fullmatch(tail) is not None
+
+
+def counter_of(path: str) -> int | None:
+    """The device's counter in a file's name: its last digits, the track of a take left out; None without any."""
+    found = _LAST_DIGITS.search(TRACK.sub("", os.path.splitext(os.path.basename(path))[0]))
+    return int(found[1]) if found and len(found[1]) <= 9 else None

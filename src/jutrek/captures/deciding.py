@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import tzinfo
 
-from jutrek.captures.grouping import device_key
+from jutrek.captures.devices import device_key
 from jutrek.captures.moment import LADDER, Moment, Rung, decide
 from jutrek.captures.zones import Habits
 from jutrek.formats import Reading

@@ -1,17 +1,109 @@
-"""Letters and colours for the devices of an intake."""
+"""Devices: told by make, model and serial however they are spelt; one body or two; letters, colours and names."""
 
 from __future__ import annotations
 
 import re
 import string
-from collections import Counter
+from bisect import bisect_left
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+from datetime import datetime
+from itertools import pairwise
 
-from jutrek.captures.capture import Capture, Device
-from jutrek.formats import Kind
+from jutrek.captures.capture import Capture, Device, counter_of
+from jutrek.captures.zones import SOURCE
+from jutrek.formats import DeviceFacts, Kind
 from jutrek.sources import Medium, Source
 
 _LONE_LETTER = re.compile(r"(?:^|[\s_\-])([A-Za-z])$")
+_COMPANY = frozenset({
+    "corporation", "corp", "company", "co", "ltd", "limited", "inc", "gmbh", "ag", "kk", "imaging", "electronics",
+})  # fmt: skip
+"""Words of a firm's name that its devices spell now and then."""
+_WORD = re.compile(r"[^\W_]+")
+_APART = "@"
+"""Between a device's key and the source that sets it apart from a body of the same model."""
+_SPLITS_LEAST = 3
+
+
+def device_key(facts: DeviceFacts | None, root: str) -> str:
+    """A device's identity: make, model and serial as devices mean them, else the source's root.
+
+    Case, spaces, signs and the words of a firm do not count, nor whether the model repeats the make.
+    """
+    if facts is None or not (facts.make or facts.model):
+        return f"{SOURCE}{root}"
+    return _key(facts.make, facts.model, facts.serial)
+
+
+_KEYS: dict[tuple[str, str, str], str] = {}
+
+
+def _key(make: str, model: str, serial: str) -> str:
+    found = _KEYS.get((make, model, serial))
+    if found is None:
+        firm = [word for word in _WORD.findall(make.casefold()) if word not in _COMPANY]
+        name = _WORD.findall(model.casefold())
+        while firm and name and name[0] in (*firm, *_COMPANY) and len(name) > 1:
+            name.pop(0)
+        number = "".join(_WORD.findall(serial.casefold())).lstrip("0")
+        found = "|".join((" ".join(firm), " ".join(name), number))
+        if len(_KEYS) < 10_000:
+            _KEYS[make, model, serial] = found
+    return found
+
+
+def told_apart(captures: Sequence[Capture], split: frozenset[str] = frozenset()) -> list[Capture]:
+    """Tell which bodies the captures are of, where their files name only a model.
+
+    A body that writes its serial into some files and not into others is one. Captures of one model without any serial
+    that lie on several cards are of one body if their counters go on from card to card as time does, else of several.
+
+    Args:
+        split: keys of devices that a person told to be another one on every source.
+    """
+    serials: dict[tuple[str, str], set[str]] = defaultdict(set)
+    bare: dict[str, list[Capture]] = defaultdict(list)
+    for capture in captures:
+        model, _, serial = capture.device.rpartition("|")
+        if serial:
+            serials[model, capture.root].add(capture.device)
+        elif model:
+            bare[capture.device].append(capture)
+    renamed: dict[tuple[str, str], str] = {}
+    for key, own in bare.items():
+        roots = {capture.root for capture in own}
+        for root in roots:
+            known = serials.get((key[:-1], root), set())
+            if len(known) == 1:
+                renamed[key, root] = next(iter(known))
+        rest = sorted(roots - {root for _, root in renamed})
+        if key not in split and len(rest) > 1 and _several_bodies([one for one in own if one.root in rest]):
+            renamed |= {(key, root): f"{key}{_APART}{root}" for root in rest}
+    out = []
+    for capture in captures:
+        key = renamed.get((capture.device, capture.root), capture.device)
+        if key in split:
+            key = f"{key}{_APART}{capture.root}"
+        out.append(capture if key == capture.device else replace(capture, device=key))
+    return out
+
+
+def _several_bodies(captures: Sequence[Capture]) -> bool:
+    """Whether captures of one model on several sources cannot be of one body that changed its card.
+
+    Merged by time, the counter of one body never falls; that of two bodies jumps whenever the source changes.
+    """
+    shots: list[tuple[datetime, int, str]] = []
+    for capture in captures:
+        counter = counter_of(capture.id)
+        if capture.moment is not None and capture.trusted and counter is not None:
+            shots.append((capture.moment.local, counter, capture.root))
+    shots.sort()
+    switches = [(one, other) for one, other in pairwise(shots) if one[2] != other[2]]
+    falls = sum(other[1] <= one[1] for one, other in switches)
+    return len(switches) >= _SPLITS_LEAST and falls * 4 >= len(switches)
 
 
 def main_device(captures: Iterable[Capture]) -> str | None:
@@ -20,19 +112,25 @@ def main_device(captures: Iterable[Capture]) -> str | None:
     return counts.most_common(1)[0][0] if counts else None
 
 
-def assign(sources: Sequence[Source], captures: Mapping[str, Sequence[Capture]]) -> dict[str, Device]:
+def assign(
+    sources: Sequence[Source],
+    captures: Mapping[str, Sequence[Capture]],
+    known: Mapping[str, Device] | None = None,
+) -> dict[str, Device]:
     """Give every device of an intake a letter and a colour.
 
-    A lone letter at the end of a card's name (`CARD_B`) is the letter that the person gave it, so it wins. A folder
-    lends its initial. The rest take the first free letter of the alphabet.
+    What the library knows of a device stays. Else a lone letter at the end of a card's name (`CARD_B`) is the letter
+    that the person gave it, so it wins. A folder lends its initial. The rest take the first free letter.
 
     Args:
         sources: in the order of the board.
         captures: per source root.
+        known: the library's devices, by key.
 
     Returns:
         Devices by key, main devices of the sources first.
     """
+    known = known or {}
     wishes: dict[str, str] = {}
     for source in sources:
         key = main_device(captures.get(source.root, ()))
@@ -40,18 +138,27 @@ def assign(sources: Sequence[Source], captures: Mapping[str, Sequence[Capture]])
             wishes.setdefault(key, _wish(source))
     names = _names(sources, captures)
     keys = [*wishes, *(key for key in names if key not in wishes)]
-    taken: set[str] = set()
-    letters: dict[str, str] = {}
+    letters = {key: known[key].letter for key in keys if key in known}
+    taken, colours = set(letters.values()), {known[key].colour for key in keys if key in known}
     for key in keys:
         wish = wishes.get(key, "")
-        if wish and wish not in taken:
+        if key not in letters and wish and wish not in taken:
             letters[key] = wish
             taken.add(wish)
+    # A letter of a device that is not here today is not given away as long as there are others.
+    kept = {device.letter for device in known.values()}
+    devices: dict[str, Device] = {}
     for key in keys:
+        if key in known:
+            devices[key] = known[key]
+            continue
         if key not in letters:
-            letters[key] = _free(taken)
+            letters[key] = _free(taken | kept)
             taken.add(letters[key])
-    return {key: Device(key, names[key], letters[key], number) for number, key in enumerate(keys)}
+        colour = next(number for number in range(len(keys) + len(colours) + 1) if number not in colours)
+        colours.add(colour)
+        devices[key] = Device(key, names[key], letters[key], colour)
+    return devices
 
 
 def _wish(source: Source) -> str:
@@ -84,3 +191,34 @@ def _names(sources: Sequence[Source], captures: Mapping[str, Sequence[Capture]])
                 words = facts.model
             names[capture.device] = words or f"Unknown {_ROLES.get(capture.kind, 'device')}"
     return names
+
+
+class Counters:
+    """Captures of one device by the counters in their names: what lies before and behind one without a date."""
+
+    def __init__(self, captures: Iterable[Capture]) -> None:
+        """Take the captures whose date is trusted."""
+        self._by_folder: dict[tuple[str, str], list[tuple[int, Capture]]] = defaultdict(list)
+        for capture in captures:
+            counter = counter_of(capture.id)
+            if capture.trusted and counter is not None:
+                self._by_folder[capture.device, _head(capture)].append((counter, capture))
+        for own in self._by_folder.values():
+            own.sort(key=lambda one: one[0])
+
+    def around(self, first: Capture, last: Capture) -> tuple[Capture | None, Capture | None]:
+        """The dated captures nearest before the first and behind the last by counter, under names of one kind."""
+        low, high = counter_of(first.id), counter_of(last.id)
+        own = self._by_folder.get((first.device, _head(first)), [])
+        if low is None or high is None or not own:
+            return None, None
+        counters = [counter for counter, _ in own]
+        before, behind = bisect_left(counters, low) - 1, bisect_left(counters, high + 1)
+        return (own[before][1] if before >= 0 else None), (own[behind][1] if behind < len(own) else None)
+
+
+def _head(capture: Capture) -> str:
+    """What stands before the counter of a name."""
+    name = capture.id.rpartition("/")[2]
+    stem = name.rpartition(".")[0] or name
+    return stem.rstrip(string.digits).casefold()

@@ -23,6 +23,17 @@ class Trust(StrEnum):
     DOUBTFUL = "doubtful"
 
 
+class Doubtful(StrEnum):
+    """Why a moment cannot be relied on."""
+
+    OUTSIDE = "outside"
+    NEVER_SET = "never set"
+    JUMP = "jump"
+    FUTURE = "future"
+    ANCIENT = "ancient"
+    FIGHT = "fight"
+
+
 @dataclass(frozen=True, slots=True)
 class Moment:
     """When a capture was made.
@@ -35,6 +46,8 @@ class Moment:
         claim: the index of the claim that was believed.
         why: one sentence: where the date comes from, and what is doubtful about it.
         against: the index of the claim that contradicts it, or None.
+        doubt: what is doubtful about it, or None.
+        shift: how far a clock fix moved it, in seconds.
     """
 
     local: datetime
@@ -44,6 +57,8 @@ class Moment:
     claim: int
     why: str
     against: int | None = None
+    doubt: Doubtful | None = None
+    shift: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,9 +145,9 @@ def decide(
     return None
 
 
-def doubtful(moment: Moment, because: str, against: int | None = None) -> Moment:
+def doubtful(moment: Moment, doubt: Doubtful, because: str, against: int | None = None) -> Moment:
     """The same moment, no longer trusted, with the reason put first."""
-    return replace(moment, trust=Trust.DOUBTFUL, why=f"{because} {moment.why}", against=against)
+    return replace(moment, trust=Trust.DOUBTFUL, why=f"{because} {moment.why}", against=against, doubt=doubt)
 
 
 def _strength(claim: Claim) -> tuple[bool, Precision]:
@@ -161,20 +176,21 @@ def _believe(index: int, trust: Trust, claims: Sequence[Claim], around: Surround
         trust = max(trust, Trust.LIKELY, key=list(Trust).index)
     if claim.at in FILE.kinds:
         why += ", which copying often resets"
-    return Moment(local, offset, stamp.precision, trust, index, why + ".")
+    doubt = Doubtful.OUTSIDE if is_outside else None
+    return Moment(local, offset, stamp.precision, trust, index, why + ".", doubt=doubt)
 
 
 def _doubt(moment: Moment, claims: Sequence[Claim], around: Surroundings, now: datetime) -> Moment:
     at = claims[moment.claim].at
     if moment.local > now + _A_DAY:
-        return doubtful(moment, "The date lies in the future.")
+        return doubtful(moment, Doubtful.FUTURE, "The date lies in the future.")
     if at in INSIDE and moment.local.year < _FIRST_DIGITAL_YEAR and moment.precision >= Precision.SECOND:
-        return doubtful(moment, "The date is older than digital cameras.")
+        return doubtful(moment, Doubtful.ANCIENT, "The date is older than digital cameras.")
     against = _contradiction(moment, claims, around)
     if against is not None:
         other = claims[against]
         says = other.stamp.iso()[: 16 if other.at in NAME.kinds else 10].replace("T", " ")
-        return doubtful(moment, f"Two dates disagree: {other.where} says {says}.", against)
+        return doubtful(moment, Doubtful.FIGHT, f"Two dates disagree: {other.where} says {says}.", against)
     return moment
 
 

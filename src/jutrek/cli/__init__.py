@@ -14,14 +14,22 @@ ALL_HOME, NOT_ALL_HOME, WRONG_CALL, UNUSABLE = 0, 1, 2, 3
 def main() -> None:
     """The console script. Errors become one sentence on the error output and an exit code."""
     from jutrek.cli.commands import app
-    from jutrek.errors import JutrekError, LibraryTrouble, PlaceFull, PlaceLost, PlanUnusable, SourceRefused
+    from jutrek.errors import (
+        JutrekError,
+        LibraryTrouble,
+        NoSuchDevice,
+        PlaceFull,
+        PlaceLost,
+        PlanUnusable,
+        SourceRefused,
+    )
 
     # File names may hold any bytes; what cannot be printed is escaped, and never ends the program.
     for stream in (sys.stdout, sys.stderr):
         stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
     try:
         app()
-    except (SourceRefused, PlanUnusable) as error:
+    except (SourceRefused, PlanUnusable, NoSuchDevice) as error:
         code, words = WRONG_CALL, str(error)
     except (LibraryTrouble, PlaceFull, PlaceLost) as error:
         code, words = UNUSABLE, str(error)

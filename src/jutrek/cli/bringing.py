@@ -20,10 +20,11 @@ from rich.progress import (
     TransferSpeedColumn,
 )
 
+from jutrek.cli.choices import Choices
 from jutrek.cli.planning import prepare
 from jutrek.errors import PlanUnusable, RunTrouble, Stopped, reason, shown
-from jutrek.filing import Action, HouseRules, Plan, Row, from_json
-from jutrek.library import Library, open_library
+from jutrek.filing import Action, Plan, Row, from_json
+from jutrek.library import Library, keep_devices, open_library
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Done, Listener, Outcome, bring, recover
 from jutrek.transfer import Progress as Run
@@ -32,12 +33,13 @@ ALL_HOME, NOT_ALL_HOME, UNUSABLE = 0, 1, 3
 
 
 def bring_sources(
-    sources: list[str], library_path: str, rules: HouseRules, *, as_json: bool, stop: threading.Event
+    sources: list[str], library_path: str, choices: Choices, *, as_json: bool, stop: threading.Event
 ) -> int:
     """Read, plan and bring home. Returns the exit code."""
     library = open_library(library_path)
     with Ledger(library.ledger_path) as ledger:
-        plan = prepare(sources, library, ledger, rules, stop=stop)
+        plan, story = prepare(sources, library, ledger, choices, stop=stop)
+        keep_devices(library, story.devices.values())
         return _Telling(plan, as_json=as_json).run(library, ledger, stop)
 
 

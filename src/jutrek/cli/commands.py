@@ -12,7 +12,7 @@ from typing import Annotated
 import typer
 
 from jutrek import __version__
-from jutrek.filing import HouseRules, Undated
+from jutrek.filing import Structure, Undated
 
 app = typer.Typer(
     help="Jutrek brings camera and recorder files home: dated, named, proven.",
@@ -26,6 +26,26 @@ _Sources = Annotated[list[Path], typer.Argument(help="Cards, folders or inboxes.
 _Library = Annotated[Path, typer.Option("--library", "-l", help="The library's root folder.")]
 _AsJson = Annotated[bool, typer.Option("--json", help="Print JSON for other programs.")]
 _Undated = Annotated[Undated, typer.Option("--undated", help="What becomes of captures without a trustworthy date.")]
+_Fixes = Annotated[
+    list[str] | None,
+    typer.Option("--fix-clock", help="Shift a device's clock: B=+1:00:00. B=0 takes it for right.", metavar="B=SHIFT"),
+]
+_Described = Annotated[
+    list[str] | None, typer.Option("--describe", help="What a day's shoots were.", metavar="DAY=WORDS")
+]
+_DayStarts = Annotated[str, typer.Option("--day-starts", help="Until when the night belongs to the day before.")]
+_Zone = Annotated[
+    str | None, typer.Option("--zone", help="The house's zone, for times known only in UTC.", metavar="+02:00")
+]
+_Journeys = Annotated[
+    list[str] | None, typer.Option("--journey", help="Another zone from a day on.", metavar="DAY=+01:00")
+]
+_Structure = Annotated[
+    Structure, typer.Option("--card-structure", help="File clips alone, or keep the card's structure beside them.")
+]
+_Sidecars = Annotated[
+    bool, typer.Option("--fix-sidecars", help="Write corrected dates into XMP sidecars beside their files, too.")
+]
 
 
 def stop_on_interrupt() -> threading.Event:
@@ -76,14 +96,25 @@ def plan_command(
     as_json: _AsJson = False,
     out: Annotated[Path | None, typer.Option("--out", "-o", help="Write the plan to a file.")] = None,
     undated: _Undated = Undated.STAY,
+    fix_clock: _Fixes = None,
+    describe: _Described = None,
+    day_starts: _DayStarts = "04:00",
+    zone: _Zone = None,
+    journey: _Journeys = None,
+    structure: _Structure = Structure.ALONE,
+    sidecars: _Sidecars = False,
 ) -> None:
     """Show where every file would land, and why. Nothing is copied."""
+    from jutrek.cli.choices import parse_choices
     from jutrek.cli.planning import plan_sources
 
     if as_json and out is not None:
         raise typer.BadParameter("choose one of --json and --out")
-    rules = HouseRules(undated=undated)
-    code = plan_sources(_texts(sources), str(library), rules, as_json=as_json, out=out, stop=stop_on_interrupt())
+    choices = parse_choices(
+        fix_clock=fix_clock, describe=describe, day_starts=day_starts, zone=zone, journey=journey, undated=undated,
+        structure=structure, sidecars=sidecars,
+    )  # fmt: skip
+    code = plan_sources(_texts(sources), str(library), choices, as_json=as_json, out=out, stop=stop_on_interrupt())
     raise typer.Exit(code)
 
 
@@ -98,19 +129,30 @@ def bring_command(
     ] = None,
     as_json: _AsJson = False,
     undated: _Undated = Undated.STAY,
+    fix_clock: _Fixes = None,
+    describe: _Described = None,
+    day_starts: _DayStarts = "04:00",
+    zone: _Zone = None,
+    journey: _Journeys = None,
+    structure: _Structure = Structure.ALONE,
+    sidecars: _Sidecars = False,
 ) -> None:
     """Bring files home: every one is read back and compared before it counts."""
     from jutrek.cli.bringing import bring_plan, bring_sources
+    from jutrek.cli.choices import parse_choices
 
     stop = stop_on_interrupt()
     if plan is not None:
-        if sources or library is not None:
-            raise typer.BadParameter("--plan knows its sources and library; give nothing else")
+        if sources or library is not None or fix_clock or describe:
+            raise typer.BadParameter("--plan knows its sources, library and decisions; give nothing else")
         raise typer.Exit(bring_plan(plan, as_json=as_json, stop=stop))
     if not sources or library is None:
         raise typer.BadParameter("give sources and --library, or --plan")
-    rules = HouseRules(undated=undated)
-    raise typer.Exit(bring_sources(_texts(sources), str(library), rules, as_json=as_json, stop=stop))
+    choices = parse_choices(
+        fix_clock=fix_clock, describe=describe, day_starts=day_starts, zone=zone, journey=journey, undated=undated,
+        structure=structure, sidecars=sidecars,
+    )  # fmt: skip
+    raise typer.Exit(bring_sources(_texts(sources), str(library), choices, as_json=as_json, stop=stop))
 
 
 @app.command("app")

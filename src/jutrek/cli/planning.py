@@ -15,10 +15,13 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
 from rich.table import Table
 from rich.text import Text
 
-from jutrek.desk.intake import Found, Report, make_captures, plan_of, read_source
+from jutrek.captures import Decisions, propose
+from jutrek.cli.choices import Choices
+from jutrek.desk.intake import Found, Report, make_captures, plan_of, read_source, standings_of
+from jutrek.desk.story import Story, as_objects, devices_of, tell
 from jutrek.errors import PlanUnusable, SourceUnreadable, reason, shown
-from jutrek.filing import Action, HouseRules, Plan
-from jutrek.library import Library, apart, open_library
+from jutrek.filing import Action, Plan
+from jutrek.library import Library, apart, known_devices, open_library
 from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
 from jutrek.transfer import recover
@@ -36,12 +39,15 @@ def working() -> Iterator[Report]:
         yield lambda what, done, total: bars.update(task, description=what, completed=done, total=total or None)
 
 
-def prepare(sources: list[str], library: Library, ledger: Ledger, rules: HouseRules, *, stop: threading.Event) -> Plan:
+def prepare(
+    sources: list[str], library: Library, ledger: Ledger, choices: Choices, *, stop: threading.Event
+) -> tuple[Plan, Story]:
     """Read sources and plan them.
 
     Raises:
         SourceRefused: for a source inside the library.
         SourceUnreadable: for a source that cannot be listed.
+        NoSuchDevice: for a clock fix of a device that there is none of.
         LibraryTrouble: when the library cannot be used.
         Stopped: when `stop` was set.
     """
@@ -61,22 +67,36 @@ def prepare(sources: list[str], library: Library, ledger: Ledger, rules: HouseRu
                 raise SourceUnreadable(path, error) from error
             words = f"Reading {shown(source.name)}"
             founds.append(read_source(source, library, stop=stop, report=partial(report, words)))
-        return plan_of(founds, make_captures(founds), library, ledger, rules, stop=stop, report=report)
+        story = _story(founds, library, choices)
+        for doubt in story.doubts:
+            sys.stderr.write(f"jutrek: {doubt.headline} ({doubt.certainty}). {doubt.evidence}\n")
+        standings = standings_of(story.captures, library, ledger, stop=stop, report=report)
+        return plan_of(founds, story, library, choices.rules, standings), story
+
+
+def _story(founds: list[Found], library: Library, choices: Choices) -> Story:
+    captures = make_captures(founds, choices.rules)
+    sources = [found.source for found in founds]
+    known = known_devices(library)
+    decisions = choices.decisions(devices_of(sources, captures, Decisions(), known))
+    devices = devices_of(sources, captures, decisions, known)
+    bare = tell(captures, devices, decisions, choices.rules, ())
+    return tell(captures, devices, decisions, choices.rules, propose(bare.captures))
 
 
 def plan_sources(
-    sources: list[str], library_path: str, rules: HouseRules, *, as_json: bool, out: Path | None, stop: threading.Event
+    sources: list[str], library_path: str, choices: Choices, *, as_json: bool, out: Path | None, stop: threading.Event
 ) -> int:
     """Make a plan and print it, or write it to a file. Returns 0: a plan that can be made is a success."""
     library = open_library(library_path)
     with Ledger(library.ledger_path) as ledger:
-        plan = prepare(sources, library, ledger, rules, stop=stop)
+        plan, story = prepare(sources, library, ledger, choices, stop=stop)
     if as_json:
-        sys.stdout.write(plan.as_json() + "\n")
+        sys.stdout.write(plan.as_json(as_objects(story)) + "\n")
         return 0
     if out is not None:
         try:
-            out.write_text(plan.as_json() + "\n", encoding="utf-8")
+            out.write_text(plan.as_json(as_objects(story)) + "\n", encoding="utf-8")
         except OSError as error:
             raise PlanUnusable(str(out), f"it could not be written: {reason(error)}") from error
     else:

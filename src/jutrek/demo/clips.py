@@ -19,7 +19,7 @@ _SOUND = 48_000
 
 @dataclass(frozen=True, slots=True)
 class Take:
-    """What is filmed: motif, local time, length in seconds, and who films it."""
+    """What is filmed: motif, local time, length in seconds, and who films it; whether it states its offset from UTC."""
 
     motif: str
     local: datetime
@@ -27,6 +27,7 @@ class Take:
     make: str
     model: str
     offset: timedelta = timedelta(hours=2)
+    states_offset: bool = True
 
 
 def clip(take: Take, seed: int, size: tuple[int, int] = (640, 360)) -> bytes:
@@ -37,11 +38,12 @@ def clip(take: Take, seed: int, size: tuple[int, int] = (640, 360)) -> bytes:
     hours, minutes = divmod(int(take.offset.total_seconds()) // 60, 60)
     out = io.BytesIO()
     with av.open(out, "w", format="mov") as container:
+        stated = {"date": f"{take.local:%Y-%m-%dT%H:%M:%S}+{hours:02}{minutes:02}"} if take.states_offset else {}
         container.metadata.update({
             "creation_time": utc.strftime("%Y-%m-%dT%H:%M:%S.000000Z"),
-            "date": f"{take.local:%Y-%m-%dT%H:%M:%S}+{hours:02}{minutes:02}",
             "make": take.make,
             "model": take.model,
+            **stated,
         })  # fmt: skip
         picture = container.add_stream(
             "libx264", rate=_RATE, options={"crf": "25", "preset": "veryfast", "threads": "1"}

@@ -1,8 +1,8 @@
-"""The Velmora line: five days in May 2026 on three cards and a phone, and the volunteers' library of two years.
+"""The Velmora line: five days in May 2026 on four cards and a phone, and the volunteers' library of two years.
 
-Everything is made by code from seeds, the same every time. The camcorder's clock runs an hour behind, one batch on the
-phone carries a clock that was never set, a few pictures came by messenger without any date, and about a tenth of the
-cards is in the library already, under other names.
+Everything is made by code from seeds, the same every time. The camcorder's clock runs an hour behind, and one of its
+recordings is in three parts; the drone tells UTC, and flies past midnight; an old compact forgot its clock for a while;
+a few pictures were sent without any date; about a tenth of the cards is in the library already, under other names.
 """
 
 from __future__ import annotations
@@ -15,23 +15,17 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from jutrek.demo import clips, scenes, sound, stills
+from jutrek.demo.happenings import NIGHT, SHOOTS, filmed, happenings, photographed
 from jutrek.demo.shelf import LOCAL, PLACE, specimens
 
-VERSION = "2"
+VERSION = "3"
 _MARK = "made-by-jutrek.txt"
 _OFFSET = timedelta(hours=2)
 _PICTURE = (1080, 720)
-_EDITED = (6, 16)
-"""Pictures on the phone that somebody straightened some days later."""
-
-_SHOOTS: tuple[tuple[int, str, str, int], ...] = (
-    (12, "Depot walk-through", "depot", 18),
-    (14, "Bridge survey", "bridge", 38),
-    (15, "Rail unloading", "unloading", 22),
-    (17, "First steam test", "steam", 32),
-    (18, "Yard, evening", "track", 10),
-)
-"""Day of May 2026, what it was, what to draw, and how many stills the stills body took."""
+_EDITED, _MOVING = (6, 16), (3, 7, 12)
+"""Pictures on the phone that somebody straightened some days later, and those that move."""
+FIRST = 4401
+"""The stills body's first counter."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,8 +36,9 @@ class Scenario:
 
     @property
     def sources(self) -> tuple[str, ...]:
-        """The three cards and the phone's inbox."""
-        return tuple(os.path.join(self.root, name) for name in ("Card A", "Card B", "Card D", "Phone inbox"))
+        """The four cards and the phone's inbox."""
+        names = ("Card A", "Card B", "Card C", "Card D", "Phone inbox")
+        return tuple(os.path.join(self.root, name) for name in names)
 
     @property
     def library(self) -> str:
@@ -96,6 +91,7 @@ def _parts() -> tuple[tuple[str, _Made], ...]:
     return (
         ("Card A: stills", _stills_card()),
         ("Card B: clips", _clips_card()),
+        ("Card C: from above", _drone_card()),
         ("Card D: sound", _sound_card()),
         ("Phone inbox", _phone()),
         ("One of each format", _shelf()),
@@ -110,29 +106,26 @@ def _write(path: str, data: bytes, local: datetime) -> None:
     os.utime(path, (seconds, seconds))
 
 
-def _times(day: int, count: int, dice: random.Random) -> list[datetime]:
-    """Moments of one day, in clusters as people shoot, ordered."""
-    hearts = sorted(dice.uniform(8.2, 18.8) for _ in range(4))
-    hours = sorted(min(19.2, max(7.6, dice.gauss(dice.choice(hearts), 0.35))) for _ in range(count))
-    start = datetime(2026, 5, day)
-    return [start + timedelta(milliseconds=int(hour * 3_600_000) // 10 * 10) for hour in hours]
-
-
 def _stills_card() -> _Made:
     dice = random.Random(4711)
-    counter = 4401
-    for day, _, motif, count in _SHOOTS:
-        times = _times(day, count, dice)
-        times[-1] = times[-2].replace(microsecond=min(times[-2].microsecond + 300_000, 990_000))
+    counter = FIRST
+    for shoot in SHOOTS:
+        times = photographed(shoot)
+        if shoot.day == NIGHT.day - 1:
+            times[-3:] = [NIGHT + timedelta(minutes=7 * number) for number in range(3)]
         for local in times:
             shot = stills.Shot(local, "Arlen", "M2", "A2-10442")
-            picture = scenes.draw(_seen(motif, dice), local.hour, counter, _PICTURE)
-            stem = f"Card A/DCIM/{100 + (counter - 4401) // 70}ARLEN/DSC{counter:05}"
+            picture = scenes.draw(_seen(shoot.motif, dice), local.hour, counter, _PICTURE)
+            stem = f"Card A/{_stem(counter)}"
             yield f"{stem}.DNG", local, stills.dng(picture, shot)
             yield f"{stem}.JPG", local, stills.jpeg(picture, shot)
             if counter % 40 == 11:
                 yield f"{stem}.XMP", local, _sidecar(local)
             counter += 1
+
+
+def _stem(counter: int) -> str:
+    return f"DCIM/{100 + (counter - FIRST) // 70}ARLEN/DSC{counter:05}"
 
 
 def _seen(motif: str, dice: random.Random) -> str:
@@ -149,47 +142,86 @@ def _sidecar(local: datetime) -> bytes:
 
 
 def _clips_card() -> _Made:
+    """The camcorder, an hour behind; the third clip of the bridge goes on in two more files."""
     dice = random.Random(31)
-    for number in range(8):
-        day, _, motif, _ = _SHOOTS[(0, 1, 1, 2, 2, 3, 3, 3)[number]]
-        true = datetime(2026, 5, day, 8 + number, dice.randrange(60), dice.randrange(60))
-        behind = true - timedelta(hours=1)
-        take = clips.Take(motif, behind, dice.uniform(5, 9), "Hovar", "4K")
-        yield f"Card B/PRIVATE/HOVAR/CLIP/{number + 1:04}.MOV", behind, clips.clip(take, 900 + number)
+    number = 0
+    for shoot in SHOOTS:
+        for turn, true in enumerate(filmed(shoot)):
+            behind = true - timedelta(hours=1)
+            parts = 3 if (shoot.day, turn) == (14, 2) else 1
+            for _ in range(parts):
+                number += 1
+                seconds = 4.0 if parts > 1 else dice.uniform(3, 6)
+                take = clips.Take(shoot.motif, behind, seconds, "Hovar", "4K")
+                yield f"Card B/PRIVATE/HOVAR/CLIP/{number:04}.MOV", behind, clips.clip(take, 900 + number)
+                behind += timedelta(seconds=seconds)
+
+
+def _drone_card() -> _Made:
+    """The drone writes UTC into its clips, and local time into their names. Its last flights are by night."""
+    days = {shoot.day: shoot for shoot in SHOOTS}
+    flights = [
+        (filmed(days[day])[turn], days[day].motif) for day, turn in ((14, 1), (14, 4), (15, 2), (17, 0), (17, 3))
+    ]
+    flights += [(NIGHT + timedelta(minutes=minutes), "steam") for minutes in (5, 50)]
+    for number, (happened, motif) in enumerate(flights):
+        local = happened + timedelta(seconds=5 + number)
+        take = clips.Take(motif, local, 3, "Skarv", "3", states_offset=False)
+        yield f"Card C/DCIM/FLIGHT/SK3_{local:%Y%m%d_%H%M%S}.mov", local, clips.clip(take, 940 + number, (480, 270))
 
 
 def _sound_card() -> _Made:
+    """The recorder ran whenever somebody filmed, but for a few; the steam test in two tracks."""
     dice = random.Random(77)
-    for number in range(9):
-        day, scene, _, _ = _SHOOTS[(0, 1, 1, 2, 2, 3, 3, 3, 4)[number]]
-        local = datetime(2026, 5, day, 8 + number, dice.randrange(60), dice.randrange(60))
-        data = sound.take(local, dice.uniform(6, 14), 500 + number, scene=scene, number=number + 1)
-        yield f"Card D/TAKES/VELMORA-T{number + 1:03}.WAV", local, data
+    number = 0
+    for shoot in SHOOTS:
+        for turn, true in enumerate(filmed(shoot)):
+            if turn == 3:
+                continue
+            number += 1
+            local = true - timedelta(seconds=dice.randrange(3, 7))
+            seconds = dice.uniform(20, 24) if (shoot.day, turn) == (14, 2) else dice.uniform(14, 18)
+            tracks = ("_TR1", "_TR2") if (shoot.day, turn) == (17, 1) else ("",)
+            for seed, track in enumerate(tracks):
+                data = sound.take(local, seconds, 500 + number + 100 * seed, scene=shoot.words, number=number)
+                yield f"Card D/TAKES/VELMORA-T{number:03}{track}.WAV", local, data
 
 
 def _phone() -> _Made:
     dice = random.Random(2288)
     for number in range(24):
-        day, _, motif, _ = _SHOOTS[number % 5]
-        local = datetime(2026, 5, day, 8 + number % 11, dice.randrange(60), dice.randrange(60))
+        shoot = SHOOTS[number % 5]
+        times = happenings(shoot)
+        local = times[number * 3 % len(times)] + timedelta(seconds=dice.randrange(2, 35))
         edited = local + timedelta(days=3, hours=2) if number in _EDITED else None
         shot = stills.Shot(local, "Skarv", "P4", "", "", place=PLACE, utc=local - _OFFSET, changed=edited)
-        picture = scenes.draw(motif, local.hour, 7000 + number, (960, 720))
-        data = stills.jpeg(picture, shot, quality=80)
-        yield f"Phone inbox/IMG_{local:%Y%m%d_%H%M%S}.jpg", edited or local, data
+        picture = scenes.draw(shoot.motif, local.hour, 7000 + number, (960, 720))
+        name = f"Phone inbox/IMG_{local:%Y%m%d_%H%M%S}"
+        yield f"{name}.jpg", edited or local, stills.jpeg(picture, shot, quality=80)
+        if number in _MOVING:
+            take = clips.Take(shoot.motif, local - timedelta(seconds=1), 2, "Skarv", "P4")
+            yield f"{name}.mov", local, clips.clip(take, 980 + number, (480, 270))
     for number, day in enumerate((14, 17)):
         local = datetime(2026, 5, day, 11 + number, 14, 5)
         take = clips.Take("bridge" if day == 14 else "steam", local, 4, "Skarv", "P4")
         yield f"Phone inbox/VID_{local:%Y%m%d_%H%M%S}.mov", local, clips.clip(take, 990 + number, (480, 270))
-    for number in range(6):
-        local = datetime(2000, 1, 1, 0, 3 + 4 * number)
-        picture = scenes.draw("bridge", 10, 7100 + number, (960, 720))
-        data = stills.jpeg(picture, stills.Shot(local, "Arlen", "C1", ""), quality=80)
-        yield f"Phone inbox/from the old compact/PIC_{2289 + number}.JPG", local, data
+    yield from _compact()
     for number in range(3):
         sent = datetime(2026, 5, 17, 20, 40 + number)
         picture = scenes.draw("steam", 16, 7200 + number, (800, 600))
-        yield f"Phone inbox/sent to us/received_{4810 + 7 * number}.jpg", sent, stills.jpeg(picture, None, quality=76)
+        name = f"Phone inbox/sent to us/2026-05-17 from Ilvar, {number + 1}.jpg"
+        yield name, sent, stills.jpeg(picture, None, quality=76)
+
+
+def _compact() -> _Made:
+    """The old compact: its battery fell out between two pictures of the bridge, and its clock began anew."""
+    for number in range(16):
+        local = datetime(2026, 5, 14, 9, 2 + 2 * number) if number < 6 else datetime(2026, 5, 14, 9, 20 + 2 * number)
+        if 6 <= number < 12:
+            local = datetime(2000, 1, 1, 0, 3 * (number - 5))
+        picture = scenes.draw("bridge", 10, 7100 + number, (960, 720))
+        data = stills.jpeg(picture, stills.Shot(local, "Arlen", "C1", "", ""), quality=80)
+        yield f"Phone inbox/from the old compact/PIC_{2283 + number}.JPG", local, data
 
 
 def _shelf() -> _Made:
@@ -209,8 +241,8 @@ def _fill_library(root: str, report: Callable[[str], None]) -> None:
         shot = stills.Shot(local, "Arlen", "M1", "A1-00317")
         data = stills.jpeg(scenes.draw(motif, local.hour, 300 + number, (900, 600)), shot, quality=80)
         _write(os.path.join(library, f"{year}/{month:02}/{local:%Y%m%d_%H%M%S}.jpg"), data, local)
-    for day, name, _, _ in _SHOOTS[:3]:
-        _bring_some(root, os.path.join(library, f"2026/{name} (from Ilvar)"), day)
+    for shoot in SHOOTS[:3]:
+        _bring_some(root, os.path.join(library, f"2026/{shoot.words} (from Ilvar)"), shoot.day)
     for card, folder in (("Card B/PRIVATE/HOVAR/CLIP/0002.MOV", "clips"), ("Card D/TAKES/VELMORA-T002.WAV", "sound")):
         suffix = os.path.splitext(card)[1].lower()
         _copy(os.path.join(root, card), os.path.join(library, f"2026/{folder}/bridge, first try{suffix}"))
@@ -218,10 +250,9 @@ def _fill_library(root: str, report: Callable[[str], None]) -> None:
 
 def _bring_some(root: str, folder: str, day: int) -> None:
     """Put a few of a day's stills into the library under somebody's own names."""
-    first = 4401 + sum(count for other, _, _, count in _SHOOTS if other < day)
+    first = FIRST + sum(shoot.stills for shoot in SHOOTS if shoot.day < day)
     for number in range(4):
-        counter = first + 3 * number
-        stem = os.path.join(root, f"Card A/DCIM/{100 + (counter - 4401) // 70}ARLEN/DSC{counter:05}")
+        stem = os.path.join(root, "Card A", _stem(first + 3 * number))
         for suffix in (".DNG", ".JPG"):
             _copy(stem + suffix, os.path.join(folder, f"picture {number + 1}{suffix.lower()}"))
 

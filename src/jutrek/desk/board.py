@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 from collections import Counter
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from enum import StrEnum
 from typing import TYPE_CHECKING
 
@@ -32,6 +32,7 @@ class State(StrEnum):
     HOME = "home"
     TWIN = "twin"
     LOOK = "look"
+    ASIDE = "aside"
     BROUGHT = "brought"
     FAILED = "failed"
 
@@ -57,6 +58,9 @@ class CaptureView:
         format: the primary's container.
         orientation: the Exif value 1..8 of the primary.
         previews: embedded JPEGs in the primary file.
+        stack: the id of the first frame of its burst; empty outside bursts.
+        operator: who carried the device.
+        dated: whether its date may place it on a day, also while a question is open.
     """
 
     id: str
@@ -75,6 +79,9 @@ class CaptureView:
     format: str = ""
     orientation: int = 1
     previews: tuple[Stretch, ...] = ()
+    stack: str = ""
+    operator: str = ""
+    dated: bool = True
 
     @property
     def folder(self) -> str:
@@ -89,19 +96,23 @@ class CaptureView:
 
 @dataclass(frozen=True, slots=True)
 class DayView:
-    """A row of the board: a day, or a month or year where there are very many.
+    """A row of the board: a shoot, or a month or year of shoots, which opens into them.
 
     Made by `day_view`, which counts once what is drawn again and again.
 
     Attributes:
-        key: `2026-05-14`, `2026-05` or `2026`; empty for the captures that need a look.
-        start: its first day; None for the captures that need a look.
+        key: a shoot's `2026-05-14` or `2026-05-14/2`; `2026-05` or `2026`; empty for captures without a date to trust.
+        start: its first day; None for captures without a date to trust.
         captures: in the order of shooting.
         devices: those that took part, in the order of their letters.
         states: captures per state.
         sources: captures per source root.
         folders: captures per folder of the library that they go to or are in.
-        hours: the first and the last hour of the day, as fractions; None where there is no time.
+        hours: the first and the last hour, counted from the start of its first day, as fractions; past midnight they
+            are more than 24. None where there is no time.
+        words: what it was.
+        begins, ends: local time of its first capture, and the end of its last one; None where there is no time.
+        parts: the rows that it opens into; empty for a shoot.
     """
 
     key: str
@@ -112,10 +123,19 @@ class DayView:
     sources: dict[str, int]
     folders: dict[str, int]
     hours: tuple[float, float] | None
+    words: str = ""
+    begins: datetime | None = None
+    ends: datetime | None = None
+    parts: tuple[DayView, ...] = ()
 
     def count(self, *states: State) -> int:
         """How many captures are in one of these states."""
         return sum(self.states.get(state, 0) for state in states)
+
+    @property
+    def is_shoot(self) -> bool:
+        """Whether it is one shoot, which opens into its captures."""
+        return self.start is not None and not self.parts
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,8 +176,65 @@ class Place:
 
 
 @dataclass(frozen=True, slots=True)
+class Strip:
+    """What one device did on a day, as a lane: name, sign, colour, and starts with lengths in seconds of the day."""
+
+    name: str
+    sign: str
+    colour: int
+    ticks: tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """An open question about dates, as it is shown.
+
+    Attributes:
+        key: the same as long as it is open.
+        headline, evidence: one sentence each.
+        certainty: `certain`, `likely`, `only a day` or `open`.
+        answers: what the buttons say, the proposed one first.
+        device: whose captures it is about.
+        captures: ids of those that wait.
+        shift: the clock fix that is proposed, in seconds; 0.0 where none is.
+        strips: the day on which it shows best, a lane per device, where a clock is in question; the last one is that of
+            the device in question, as stored.
+        day: that day.
+        pictures: captures by their counters: the neighbour before, some of those that wait, the one behind.
+    """
+
+    key: str
+    headline: str
+    evidence: str
+    certainty: str
+    answers: tuple[str, ...]
+    device: Device
+    captures: tuple[str, ...]
+    shift: float = 0.0
+    strips: tuple[Strip, ...] = ()
+    day: date | None = None
+    pictures: tuple[CaptureView, ...] = ()
+    neighbours: tuple[str, str] = ("", "")
+
+    @property
+    def scope(self) -> frozenset[str]:
+        """Whom a clock fix concerns: none named where it is all of the device, else the captures that wait."""
+        return frozenset() if self.strips else frozenset(self.captures)
+
+
+@dataclass(frozen=True, slots=True)
 class Board:
-    """The whole picture."""
+    """The whole picture.
+
+    Attributes:
+        days: a row per shoot in the order of time; captures without a date to trust come last.
+        devices: in the order of their letters.
+        questions: open ones, the surest first.
+        can_undo, can_redo: what would be taken back, or done again; empty where there is nothing.
+        day_starts, gap: house rules, in minutes.
+        zone, journeys: offsets from UTC in minutes, the journeys' with the day from which they hold.
+        earlier: what shoots of the library were, the latest first.
+    """
 
     sources: tuple[SourceView, ...] = ()
     days: tuple[DayView, ...] = ()
@@ -165,6 +242,15 @@ class Board:
     plan: Plan | None = None
     bring_bytes: int = 0
     place: Place | None = None
+    devices: tuple[Device, ...] = ()
+    questions: tuple[Question, ...] = ()
+    can_undo: str = ""
+    can_redo: str = ""
+    day_starts: int = 240
+    gap: int = 360
+    zone: int | None = None
+    journeys: tuple[tuple[date, int], ...] = ()
+    earlier: tuple[str, ...] = ()
 
     def count(self, *states: State) -> int:
         """How many captures are in one of these states."""
@@ -180,10 +266,14 @@ class Board:
         return next((view for day in self.days for view in day.captures if view.id == capture), None)
 
 
-def day_view(key: str, start: date | None, captures: Sequence[CaptureView]) -> DayView:
+def day_view(
+    key: str, start: date | None, captures: Sequence[CaptureView], words: str = "", parts: tuple[DayView, ...] = ()
+) -> DayView:
     """A row of the board from its captures, in the order of shooting."""
     devices = sorted({view.device for view in captures}, key=lambda device: (len(device.letter), device.letter))
-    hours = [hour_of(view.when) for view in captures if view.when is not None]
+    times = [view.when for view in captures if view.when is not None]
+    hours = [hour_of(time, start) for time in times]
+    ends = [view.when + timedelta(seconds=view.duration) for view in captures if view.when is not None]
     return DayView(
         key,
         start,
@@ -193,9 +283,44 @@ def day_view(key: str, start: date | None, captures: Sequence[CaptureView]) -> D
         Counter(view.source for view in captures),
         Counter(view.folder for view in captures if view.destination),
         (min(hours), max(hours)) if hours else None,
+        words,
+        min(times) if times else None,
+        max(ends) if ends else None,
+        parts,
     )
 
 
-def hour_of(when: datetime) -> float:
-    """The hour of the day as a fraction: 10.5 is half past ten."""
-    return when.hour + when.minute / 60 + when.second / 3600
+def hour_of(when: datetime, day: date | None = None) -> float:
+    """The hour as a fraction: 10.5 is half past ten; of a day before, 25.5 is half past one in the night after it."""
+    hours = when.hour + when.minute / 60 + when.second / 3600
+    return hours + 24 * (when.date() - day).days if day is not None else hours
+
+
+MANY_DAYS, MANY_MONTHS = 60, 60
+
+
+def gathered(days: Sequence[DayView]) -> tuple[DayView, ...]:
+    """The rows of a board: shoots; months where there are very many days, years with their months beyond that.
+
+    Captures without a date to trust stay as they are, at the end.
+    """
+    keys = [day.key for day in days if day.start is not None]
+    if len({key[:10] for key in keys}) <= MANY_DAYS:
+        return tuple(days)
+    months = _together(days, 7)
+    return months if len({key[:7] for key in keys}) <= MANY_MONTHS else _together(months, 4)
+
+
+def _together(days: Sequence[DayView], length: int) -> tuple[DayView, ...]:
+    piles: dict[str, list[DayView]] = {}
+    rest = []
+    for day in days:
+        if day.start is None:
+            rest.append(day)
+        else:
+            piles.setdefault(day.key[:length], []).append(day)
+    rows = []
+    for key, pile in piles.items():
+        captures = [view for day in pile for view in day.captures]
+        rows.append(day_view(key, date.fromisoformat((key + "-01-01")[:10]), captures, "", tuple(pile)))
+    return (*rows, *rest)

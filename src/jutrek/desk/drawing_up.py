@@ -1,64 +1,50 @@
-"""Drawing up the board from captures, plan and results."""
+"""Drawing up the board from the story of an intake, its plan and what came of it."""
 
 from __future__ import annotations
 
 import os
 from collections import Counter, defaultdict
-from collections.abc import Mapping, Sequence
-from datetime import date
+from collections.abc import Iterable, Mapping, Sequence
 
 from jutrek.captures import Capture, Device
-from jutrek.desk.board import Board, CaptureView, DayView, FolderView, Place, SourceView, State, day_view
+from jutrek.desk.board import CaptureView, DayView, FolderView, SourceView, State, day_view
+from jutrek.desk.story import Story
 from jutrek.filing import Action, Plan, Row
 from jutrek.sources import Source
 from jutrek.transfer import Done
 
-MANY_DAYS = 60
-MANY_MONTHS = 60
 
-
-def build(
-    sources: Sequence[Source],
-    captures: Sequence[Capture],
-    devices: Mapping[str, Device],
-    plan: Plan | None,
-    results: Mapping[str, Done],
-    existing: frozenset[str],
-    place: Place | None = None,
-) -> Board:
-    """Draw up the board.
+def views_of(story: Story, plan: Plan | None, results: Mapping[str, Done]) -> dict[str, CaptureView]:
+    """Every capture as the board shows it, by its id, in the order of shooting.
 
     Args:
-        captures: of all sources, in the order of shooting.
-        devices: by key.
         plan: the plan, or None while there is no library.
         results: what became of files so far, by source path.
-        existing: folders of the plan that exist in the library, relative.
-        place: where the library is, and its room.
     """
     rows: dict[str, list[Row]] = defaultdict(list)
     for row in plan.rows if plan else ():
         rows[row.capture].append(row)
-    views = [_view(capture, devices[capture.device], rows.get(capture.id, ()), results) for capture in captures]
-    to_bring = (
-        [row for row in plan.to_bring() if row.source not in results or not results[row.source].home] if plan else []
-    )
-    return Board(
-        tuple(_source(source, captures, views, devices, rows[""]) for source in sources),
-        _days(views),
-        _folders(views, existing),
-        plan,
-        sum(row.size for row in to_bring),
-        place,
-    )
+    waits, operators = story.wishes.waits, story.wishes.operators
+    return {
+        capture.id: _view(
+            capture,
+            story.devices[capture.device],
+            _state(capture, rows.get(capture.id, ()), results, waits.get(capture.id, "")),
+            operators.get(capture.id, ""),
+        )
+        for capture in story.captures
+    }
 
 
-def _view(capture: Capture, device: Device, rows: Sequence[Row], results: Mapping[str, Done]) -> CaptureView:
+_State = tuple[State, Row | None, str]
+
+
+def _view(capture: Capture, device: Device, standing: _State, operator: str) -> CaptureView:
     primary, moment = capture.primary, capture.moment
-    state, row, why = _state(capture, rows, results)
+    state, row, why = standing
     return CaptureView(
         id=capture.id,
-        source=primary.file.root,
+        source=capture.root,
         name=os.path.basename(primary.file.path),
         state=state,
         destination=(row.destination or "") if row else "",
@@ -67,19 +53,22 @@ def _view(capture: Capture, device: Device, rows: Sequence[Row], results: Mappin
         kind=capture.kind,
         when=moment.local if moment else None,
         why=why or (moment.why if moment else "No date was found."),
-        duration=primary.reading.duration,
+        duration=capture.duration,
         size=capture.size,
-        notes=tuple(note for read in capture.files for note in read.reading.notes),
+        notes=(*capture.notes, *(note for read in capture.files for note in read.reading.notes)),
         format=primary.reading.format,
         orientation=primary.reading.orientation,
         previews=primary.reading.previews,
+        stack=capture.stack,
+        operator=operator,
+        dated=capture.trusted,
     )
 
 
-def _state(capture: Capture, rows: Sequence[Row], results: Mapping[str, Done]) -> tuple[State, Row | None, str]:
-    """What is to become of a capture, the row that stands for it, and the sentence if it failed."""
+def _state(capture: Capture, rows: Sequence[Row], results: Mapping[str, Done], waits: str) -> _State:
+    """What is to become of a capture, the row that stands for it, and the sentence if it failed or waits."""
     if not rows:
-        return (State.BRING if capture.trusted else State.LOOK), None, ""
+        return (State.BRING if capture.trusted and not waits else State.LOOK), None, waits
     ended = [results[row.source] for row in rows if row.source in results]
     failed = next((done for done in ended if not done.home), None)
     first = next((row for row in rows if row.source == capture.id), rows[0])
@@ -88,7 +77,7 @@ def _state(capture: Capture, rows: Sequence[Row], results: Mapping[str, Done]) -
     if any(row.action is Action.BRING and row.source not in results for row in rows):
         return State.BRING, first, ""
     if all(row.action is Action.STAY for row in rows):
-        return State.LOOK, None, ""
+        return State.LOOK, None, waits
     if ended:
         return State.BROUGHT, first, ""
     if all(row.action is Action.TWIN for row in rows):
@@ -96,14 +85,32 @@ def _state(capture: Capture, rows: Sequence[Row], results: Mapping[str, Done]) -
     return State.HOME, first, ""
 
 
+def set_aside(views: Mapping[str, CaptureView], aside: Iterable[str]) -> dict[str, CaptureView]:
+    """The views with those that were set aside marked so, unless they are home."""
+    from dataclasses import replace
+
+    marked = dict(views)
+    for key in aside:
+        view = marked.get(key)
+        if view is not None and view.state in (State.LOOK, State.BRING):
+            marked[key] = replace(view, state=State.ASIDE)
+    return marked
+
+
+def source_views(
+    sources: Sequence[Source], views: Iterable[CaptureView], devices: Mapping[str, Device], plan: Plan | None
+) -> tuple[SourceView, ...]:
+    """Every source with what was found on it."""
+    own: dict[str, list[CaptureView]] = defaultdict(list)
+    for view in views:
+        own[view.source].append(view)
+    loose = [row for row in plan.rows if not row.capture] if plan else []
+    return tuple(_source(source, own[source.root], devices, loose) for source in sources)
+
+
 def _source(
-    source: Source,
-    captures: Sequence[Capture],
-    views: Sequence[CaptureView],
-    devices: Mapping[str, Device],
-    loose: Sequence[Row],
+    source: Source, own: Sequence[CaptureView], devices: Mapping[str, Device], loose: Sequence[Row]
 ) -> SourceView:
-    own = [view for view in views if view.source == source.root]
     counts = Counter(view.device.key for view in own)
     main = devices[counts.most_common(1)[0][0]] if counts else None
     return SourceView(
@@ -113,31 +120,24 @@ def _source(
         tuple(Counter(view.kind for view in own).items()),
         sum(view.size for view in own),
         tuple(Counter(view.state for view in own).items()),
-        tuple((row.source, row.why) for row in loose if row.root == source.root),
+        tuple((row.source, row.why) for row in loose if row.root == source.root and row.action is Action.STAY),
     )
 
 
-def _days(views: Sequence[CaptureView]) -> tuple[DayView, ...]:
-    """Rows per day; per month beyond 60 days, per year beyond 60 months; captures that need a look come last."""
-    dated = [view for view in views if view.when is not None and view.state is not State.LOOK]
-    length = 10
-    if len({f"{view.when:%Y-%m-%d}" for view in dated}) > MANY_DAYS:
-        length = 7 if len({f"{view.when:%Y-%m}" for view in dated}) <= MANY_MONTHS else 4
-    piles: dict[str, list[CaptureView]] = defaultdict(list)
-    for view in dated:
-        piles[f"{view.when:%Y-%m-%d}"[:length]].append(view)
-    days = [day_view(key, _first_day(key), pile) for key, pile in sorted(piles.items())]
-    look = [view for view in views if view.when is None or view.state is State.LOOK]
-    if look:
-        days.append(day_view("", None, look))
-    return tuple(days)
+def day_views(story: Story, views: Mapping[str, CaptureView]) -> tuple[DayView, ...]:
+    """A row per shoot; captures without a date to trust, or set aside without one, come last."""
+    days = []
+    placed: set[str] = set()
+    for shoot in story.shoots:
+        ids = [capture.id for capture in shoot.captures]
+        placed.update(ids)
+        days.append(day_view(shoot.key, shoot.day, [views[key] for key in ids], shoot.words))
+    rest = [view for key, view in views.items() if key not in placed]
+    return (*days, day_view("", None, rest)) if rest else tuple(days)
 
 
-def _first_day(key: str) -> date:
-    return date.fromisoformat((key + "-01-01")[:10])
-
-
-def _folders(views: Sequence[CaptureView], existing: frozenset[str]) -> tuple[FolderView, ...]:
+def folder_views(views: Iterable[CaptureView], existing: frozenset[str]) -> tuple[FolderView, ...]:
+    """The folders that captures go to or are in; `existing` are those that the library has."""
     coming: Counter[str] = Counter()
     home: Counter[str] = Counter()
     for view in views:

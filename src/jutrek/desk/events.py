@@ -9,6 +9,7 @@ from jutrek.desk.board import Board
 from jutrek.errors import JutrekError
 
 if TYPE_CHECKING:
+    from jutrek.desk.questions import Effect
     from jutrek.transfer import Leftover, Outcome, Progress
 
 
@@ -60,6 +61,18 @@ class Found:
 
 
 @dataclass(frozen=True, slots=True)
+class TakenUp:
+    """An intake that was in work is gone on with: what was decided then holds again."""
+
+
+@dataclass(frozen=True, slots=True)
+class Previewed:
+    """What an answer would change."""
+
+    effect: Effect
+
+
+@dataclass(frozen=True, slots=True)
 class Saved:
     """The plan was written to a file."""
 
@@ -74,4 +87,4 @@ class Trouble:
     error: JutrekError
 
 
-Event = Reading | Working | BoardChanged | Running | Ended | Found | Saved | Trouble
+Event = Reading | Working | BoardChanged | Running | Ended | Found | TakenUp | Previewed | Saved | Trouble

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
-from jutrek.captures import Capture, ReadFile, decided, group
+from jutrek.captures import Capture, Journeys, ReadFile, decided, group
+from jutrek.desk.story import Story
 from jutrek.doubles import Stands, judge
 from jutrek.errors import SourceUnreadable, Stopped, reason
 from jutrek.filing import HouseRules, Plan, make_plan
@@ -78,28 +79,41 @@ def _read_file(file: SourceFile, found: Found) -> None:
     found.files.append(ReadFile(file, reading, None))
 
 
-def make_captures(founds: Sequence[Found]) -> list[Capture]:
+def make_captures(
+    founds: Sequence[Found], rules: HouseRules | None = None, *, split: frozenset[str] = frozenset()
+) -> list[Capture]:
     """The captures of all sources, in the order of shooting, their moments decided together.
 
     A file that lies on two sources counts once.
+
+    Args:
+        rules: the house's zone and journeys.
+        split: keys of devices that are another one on every source.
     """
+    rules = rules or HouseRules()
     unique: dict[str, ReadFile] = {}
     for found in founds:
         for read_file in found.files:
             unique.setdefault(read_file.file.path, read_file)
     files = list(unique.values())
-    moments = decided([(read_file.file.root, read_file.reading) for read_file in files])
-    return group(replace(read_file, moment=moment) for read_file, moment in zip(files, moments, strict=True))
+    home = Journeys(rules.zone, rules.journeys) if rules.zone is not None or rules.journeys else None
+    moments = decided([(read_file.file.root, read_file.reading) for read_file in files], home=home)
+    dated = (replace(read_file, moment=moment) for read_file, moment in zip(files, moments, strict=True))
+    return group(dated, split=split)
 
 
 def standings_of(
     captures: Sequence[Capture], library: Library, ledger: Ledger, *, stop: threading.Event, report: Report
 ) -> dict[str, Stands]:
-    """Where every file stands against the library. Of equal files, one with a trusted date is the original.
+    """Survey the library, and tell where every file stands against it.
+
+    Of equal files, one with a trusted date is the original.
 
     Raises:
+        LibraryMissing: when the library cannot be listed.
         Stopped: when `stop` was set.
     """
+    survey(library, ledger, stop=stop, report=lambda seen: report("Looking through the library", seen, 0))
     ordered = sorted(captures, key=lambda capture: not capture.trusted)
     files = [read_file.file for capture in ordered for read_file in capture.files]
     return judge(
@@ -112,28 +126,18 @@ def standings_of(
 
 
 def plan_of(
-    founds: Sequence[Found],
-    captures: Sequence[Capture],
-    library: Library,
-    ledger: Ledger,
-    rules: HouseRules,
-    *,
-    stop: threading.Event,
-    report: Report,
+    founds: Sequence[Found], story: Story, library: Library, rules: HouseRules, standings: Mapping[str, Stands]
 ) -> Plan:
-    """Survey the library, tell every file's standing, and make the plan.
+    """Make the plan of a story.
 
     Raises:
-        LibraryMissing: when the library cannot be listed.
-        Stopped: when `stop` was set.
+        LibraryMissing: when a folder of the library cannot be listed.
     """
-    survey(library, ledger, stop=stop, report=lambda seen: report("Looking through the library", seen, 0))
-    standings = standings_of(captures, library, ledger, stop=stop, report=report)
     left: dict[str, Left | tuple[SourceFile, str]] = {}
     for found in founds:
         for thing in found.left:
             left.setdefault(thing.path if isinstance(thing, Left) else thing[0].path, thing)
-    return make_plan(library, rules, captures, standings, left.values())
+    return make_plan(library, rules, story.captures, standings, left.values(), story.wishes)
 
 
 def _look(stop: threading.Event) -> None:

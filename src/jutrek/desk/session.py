@@ -7,22 +7,27 @@ job, set a flag or look at what cannot change, and hears of everything through e
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import logging
 import os
 import queue
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from datetime import date
 from typing import TYPE_CHECKING
 
-from jutrek.captures import Capture, assign
-from jutrek.desk import events
-from jutrek.desk.board import Board, Place
+from jutrek.captures import Change
+from jutrek.desk import drafts, events
+from jutrek.desk.board import Board
 from jutrek.desk.closer import CloseView, close_view
-from jutrek.desk.drawing_up import build
-from jutrek.desk.intake import Found, make_captures, plan_of, read_source
+from jutrek.desk.history import Step
+from jutrek.desk.intake import Found, read_source
 from jutrek.desk.settings import remember_library
+from jutrek.desk.story import as_objects
+from jutrek.desk.workbench import Workbench
 from jutrek.errors import (
     JutrekError,
     LibraryMissing,
@@ -33,9 +38,9 @@ from jutrek.errors import (
     Stopped,
     reason,
 )
-from jutrek.filing import Action, HouseRules, Plan
-from jutrek.library import Library, apart, open_library
-from jutrek.sources import Source, known_source
+from jutrek.filing import HouseRules
+from jutrek.library import Library, apart, keep_devices, open_library
+from jutrek.sources import known_source
 from jutrek.transfer import Done, Listener, Outcome, Progress, bring, recover
 
 if TYPE_CHECKING:
@@ -59,16 +64,12 @@ class IntakeSession:
             tell: hears every event, on the session's thread.
         """
         self._tell = tell
-        self._rules = rules or HouseRules()
+        self._bench = Workbench(rules or HouseRules())
         self._jobs: queue.SimpleQueue[Job | None] = queue.SimpleQueue()
         self._stop = threading.Event()
         self._closed = False
         self._library: Library | None = None
         self._ledger: Ledger | None = None
-        self._founds: dict[str, Found] = {}
-        self._captures: list[Capture] = []
-        self._plan: Plan | None = None
-        self._results: dict[str, Done] = {}
         self._last: dict[type, float] = {}
         self._plans_wanted = self._stops = 0
         self._drawing_took = 0.0
@@ -100,8 +101,41 @@ class IntakeSession:
 
     def use_rules(self, rules: HouseRules) -> None:
         """Plan by other rules."""
-        self._jobs.put(lambda: setattr(self, "_rules", rules))
-        self._want_plan()
+        self._jobs.put(lambda: self._use_rules(rules, "the house rules"))
+
+    def set_days(self, *, day_starts: int, gap: int, zone: int | None, journeys: tuple[tuple[date, int], ...]) -> None:
+        """Let days start at another time, shoots part at another gap, and other zones hold; all in minutes."""
+
+        def use() -> None:
+            rules = self._bench.history.now.rules
+            changed = replace(rules, day_starts=day_starts, gap=gap, zone=zone, journeys=journeys)
+            self._use_rules(changed, "days and zones")
+
+        self._jobs.put(use)
+
+    def change(self, *changes: Change) -> None:
+        """Decide something. It can be taken back."""
+        self._jobs.put(lambda: self._decide(changes))
+
+    def answer(self, question: str, number: int) -> None:
+        """Give a question one of its answers."""
+        self._jobs.put(lambda: self._answer(question, number))
+
+    def accept_certain(self) -> None:
+        """Give every question whose proposal is certain that answer, in one step."""
+        self._jobs.put(lambda: self._decide(self._bench.certain_answers()))
+
+    def preview(self, question: str, number: int = 0) -> None:
+        """Find out what an answer would change; the event `Previewed` follows."""
+        self._jobs.put(lambda: self._preview(question, number))
+
+    def undo(self) -> None:
+        """Take back what was decided last."""
+        self._jobs.put(lambda: self._refresh() if self._bench.history.undo() else None)
+
+    def redo(self) -> None:
+        """Decide again what was taken back last."""
+        self._jobs.put(lambda: self._refresh() if self._bench.history.redo() else None)
 
     def save_plan(self, path: str) -> None:
         """Write the plan as it stands to a file; the event `Saved` follows."""
@@ -114,7 +148,7 @@ class IntakeSession:
 
     def close_view(self, capture: str) -> CloseView | None:
         """Everything that is known of a capture, at once: it is put together from the captures as they stand."""
-        found = next((one for one in self._captures if one.id == capture), None)
+        found = next((one for one in self._bench.story.captures if one.id == capture), None)
         return close_view(found) if found is not None else None
 
     def stop(self) -> None:
@@ -152,7 +186,8 @@ class IntakeSession:
     def _open(self, path: str, *, remember: bool) -> None:
         if self._ledger is not None:
             self._ledger.close()
-            self._ledger = self._library = self._plan = None
+            self._ledger = self._library = None
+            self._bench.use_library(None, None)
         library = open_library(path)
         # Here, on the session's own thread: importing the database takes longer than showing a window.
         from jutrek.library.ledger import Ledger
@@ -161,21 +196,36 @@ class IntakeSession:
         self._library = library
         if remember:
             remember_library(library.root)
-        self._results.clear()
+        self._bench.use_library(library, self._ledger)
+        self._take_up(library)
         self._read_again_what_overlaps(library)
         leftovers = recover(library)
         if leftovers:
             self._tell(events.Found(tuple(leftovers)))
 
+    def _take_up(self, library: Library) -> None:
+        """Go on with the intake that was in work when the window was closed."""
+        draft = drafts.load(library.id)
+        if draft is None:
+            return
+        now = self._bench.history.now
+        if (draft.decisions, draft.rules) != (now.decisions, now.rules):
+            self._bench.history.take(Step(draft.decisions, draft.rules, "all that was decided the last time"))
+            self._bench.refresh()
+            self._tell(events.TakenUp())
+        for root in draft.sources:
+            if os.path.isdir(root):
+                self._read(root)
+
     def _read_again_what_overlaps(self, library: Library) -> None:
         """A source that was read before the library was chosen may hold it, or lie in it."""
-        for root in list(self._founds):
+        for root in list(self._bench.founds):
             try:
                 overlaps = bool(apart(root, library))
             except SourceRefused:
                 overlaps = True
             if overlaps:
-                del self._founds[root]
+                del self._bench.founds[root]
                 self._read(root)
 
     def _make_demo(self, path: str) -> None:
@@ -191,7 +241,7 @@ class IntakeSession:
 
     def _read(self, path: str) -> None:
         root = os.path.abspath(path)
-        if root in self._founds:
+        if root in self._bench.founds:
             return
         try:
             if not os.path.isdir(root):
@@ -200,30 +250,60 @@ class IntakeSession:
         except OSError as error:
             self._tell(events.Trouble(root, SourceUnreadable(root, error)))
             return
-        self._founds[root] = Found(source)
+        self._bench.founds[root] = Found(source)
         self._publish()
         try:
-            self._founds[root] = read_source(
+            self._bench.founds[root] = read_source(
                 source,
                 self._library,
                 stop=self._stop,
                 report=lambda done, total: self._often(events.Reading(root, done, total), last=done == total),
             )
         except Stopped:
-            del self._founds[root]
+            del self._bench.founds[root]
             self._publish()
             raise
         except JutrekError as error:
-            del self._founds[root]
+            del self._bench.founds[root]
             self._tell(events.Trouble(root, error))
-        self._captures = make_captures(list(self._founds.values()))
-        self._publish()
+        self._sources_changed()
 
     def _remove(self, root: str) -> None:
-        if self._founds.pop(root, None) is not None:
-            self._captures = make_captures(list(self._founds.values()))
-            self._plan = None
+        if self._bench.founds.pop(root, None) is not None:
+            self._sources_changed()
+
+    def _sources_changed(self) -> None:
+        self._bench.sources_changed()
+        self._publish()
+        self._keep_draft()
+
+    def _use_rules(self, rules: HouseRules, words: str) -> None:
+        self._bench.history.take(Step(self._bench.history.now.decisions, rules, words))
+        self._refresh()
+
+    def _decide(self, changes: Sequence[Change]) -> None:
+        if changes and self._bench.decide(changes):
             self._publish()
+            self._keep_draft()
+
+    def _answer(self, question: str, number: int) -> None:
+        doubt = self._bench.doubt(question)
+        if doubt is not None and number < len(doubt.answers):
+            self._decide([doubt.answers[number].change])
+
+    def _preview(self, question: str, number: int) -> None:
+        effect = self._bench.effect(question, number)
+        if effect is not None:
+            self._tell(events.Previewed(effect))
+
+    def _refresh(self) -> None:
+        self._bench.refresh()
+        self._publish()
+        self._keep_draft()
+
+    def _keep_draft(self) -> None:
+        if self._library is not None and self._bench.founds:
+            drafts.keep(self._library.id, self._bench.draft)
 
     def _want_plan(self) -> None:
         """Queue a plan; of several that wait only the last is made."""
@@ -235,12 +315,8 @@ class IntakeSession:
         if self._library is None or self._ledger is None:
             self._publish()
             return
-        self._plan = plan_of(
-            list(self._founds.values()),
-            self._captures,
-            self._library,
+        self._bench.make_plan(
             self._ledger,
-            self._rules,
             stop=self._stop,
             report=lambda what, done, total: self._often(events.Working(what, done, total)),
         )
@@ -248,11 +324,11 @@ class IntakeSession:
         self._publish()
 
     def _save(self, path: str) -> None:
-        if self._plan is None:
+        if self._bench.plan is None:
             return
         try:
             with open(path, "w", encoding="utf-8") as file:
-                file.write(self._plan.as_json() + "\n")
+                file.write(self._bench.plan.as_json(as_objects(self._bench.story)) + "\n")
         except OSError as error:
             raise PlanUnusable(path, f"it could not be written: {reason(error)}") from error
         self._tell(events.Saved(path))
@@ -261,16 +337,19 @@ class IntakeSession:
         if number != self._stops:
             self._tell(events.Ended(Outcome(trouble=Stopped())))
             return
-        if self._plan is None or self._library is None or self._ledger is None:
+        if self._bench.plan is None or self._library is None or self._ledger is None:
             raise PlanUnusable("", "it is not made yet")
-        failed = [path for path, done in self._results.items() if not done.home]
+        failed = [path for path, done in self._bench.results.items() if not done.home]
         for path in failed:
-            del self._results[path]
+            del self._bench.results[path]
+        with contextlib.suppress(OSError):
+            # A list that cannot be written now is written the next time; the files themselves say whether they can be.
+            keep_devices(self._library, self._bench.story.devices.values())
         just: list[str] = []
 
         def on_done(done: Done) -> None:
             if not done.untouched:
-                self._results[done.row.source] = done
+                self._bench.results[done.row.source] = done
             if done.home:
                 just.insert(0, done.row.destination or "")
                 del just[_JUST_PROVEN:]
@@ -282,12 +361,15 @@ class IntakeSession:
                 self._publish()
 
         outcome = bring(
-            self._plan, self._library, self._ledger, stop=self._stop, listener=Listener(on_done, on_progress)
+            self._bench.plan, self._library, self._ledger, stop=self._stop, listener=Listener(on_done, on_progress)
         )
         try:
             if not self._closed:
                 self._stop.clear()
+                self._bench.learn(self._ledger)
                 self._make_plan()
+                if outcome.trouble is None and not self._bench.plan.to_bring() and not self._bench.story.doubts:
+                    drafts.forget(self._library.id)
         finally:
             self._tell(events.Ended(outcome))
 
@@ -300,36 +382,7 @@ class IntakeSession:
 
     def _publish(self) -> None:
         began = time.monotonic()
-        by_root: dict[str, list[Capture]] = {root: [] for root in self._founds}
-        for capture in self._captures:
-            if capture.primary.file.root in by_root:
-                by_root[capture.primary.file.root].append(capture)
-        sources: list[Source] = [found.source for found in self._founds.values()]
-        plan = self._plan
-        planned = {row.source for row in plan.rows} if plan else set[str]()
-        if plan and any(capture.id not in planned for capture in self._captures):
-            plan = None
-        board = build(
-            sources, self._captures, assign(sources, by_root), plan, self._results, self._existing(plan), self._place()
-        )
+        board = self._bench.board()
         self._last[Board] = time.monotonic()
         self._drawing_took = self._last[Board] - began
         self._tell(events.BoardChanged(board))
-
-    def _place(self) -> Place | None:
-        if self._library is None:
-            return None
-        try:
-            room = os.statvfs(self._library.root)
-        except OSError:
-            return Place(self._library.name, self._library.root, 0, 0)
-        return Place(
-            self._library.name, self._library.root, room.f_bavail * room.f_frsize, room.f_blocks * room.f_frsize
-        )
-
-    def _existing(self, plan: Plan | None) -> frozenset[str]:
-        if plan is None:
-            return frozenset()
-        homes = {os.path.dirname(row.destination) for row in plan.rows if row.destination and row.action is Action.HOME}
-        folders = {os.path.dirname(row.destination) for row in plan.rows if row.destination}
-        return frozenset(homes | {path for path in folders if os.path.isdir(os.path.join(plan.library, path))})

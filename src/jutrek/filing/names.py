@@ -121,6 +121,7 @@ class Folders:
             count += 1
             stem = f"{wish}_{count}"
         self._take(folder, (stem + suffix for suffix in suffixes))
+        self._stems[folder].add(same_name(stem))
         return stem
 
     def take_beside(self, folder: str, stem: str, suffix: str) -> bool:

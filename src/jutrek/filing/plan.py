@@ -9,11 +9,12 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, fields
+from datetime import date
 from enum import StrEnum
 from typing import Any
 
 from jutrek.errors import PlanUnusable
-from jutrek.filing.rules import HouseRules, Undated
+from jutrek.filing.rules import HouseRules, Structure, Undated
 
 FORMAT = "jutrek-plan"
 VERSION = 1
@@ -41,6 +42,12 @@ class Row:
         size: in bytes, as planned for.
         mtime_ns: time of last change as planned for, nanoseconds since 1970, UTC.
         capture: the path of the primary file of its capture; empty for what belongs to none.
+        moment: the local time that it is filed by, ISO 8601 as far as known; empty where it has none.
+        shift: how far a clock fix moved that time, in seconds.
+        device: the key of its device.
+        operator: who carried it.
+        shoot: what its shoot was.
+        sidecar: where its corrected date is written, relative to the library; empty where it is not.
     """
 
     source: str
@@ -51,6 +58,12 @@ class Row:
     size: int = 0
     mtime_ns: int = 0
     capture: str = ""
+    moment: str = ""
+    shift: float = 0.0
+    device: str = ""
+    operator: str = ""
+    shoot: str = ""
+    sidecar: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,11 +86,16 @@ class Plan:
         """The rows that bring a file home."""
         return tuple(row for row in self.rows if row.action is Action.BRING)
 
-    def as_json(self) -> str:
-        """The plan as JSON text. Undecodable bytes of paths are kept as escaped surrogates."""
+    def as_json(self, more: Mapping[str, Any] | None = None) -> str:
+        """The plan as JSON text. Undecodable bytes of paths are kept as escaped surrogates.
+
+        Args:
+            more: what else is to be told, for readers of the plan; carrying it out does not need it.
+        """
         about = {"format": FORMAT, "version": VERSION, "library": self.library, "library_id": self.library_id}
         rows = [asdict(row) for row in self.rows]
-        return json.dumps({**about, "rules": asdict(self.rules), "rows": rows}, indent=1)
+        page = {**about, "rules": asdict(self.rules), **(more or {}), "rows": rows}
+        return json.dumps(page, indent=1, default=str)
 
 
 def from_json(text: str, path: str) -> Plan:
@@ -92,18 +110,30 @@ def from_json(text: str, path: str) -> Plan:
             raise PlanUnusable(path, "it is not a plan of Jutrek")
         if page["version"] > VERSION:
             raise PlanUnusable(path, "a newer Jutrek made it")
-        rules = page["rules"]
-        house = HouseRules(rules["layout"], rules["name"], Undated(rules["undated"]))
-        return Plan(page["library"], page["library_id"], house, tuple(_row(row, path) for row in page["rows"]))
+        rows = tuple(_row(row, path) for row in page["rows"])
+        return Plan(page["library"], page["library_id"], _rules(page["rules"]), rows)
     except (ValueError, KeyError, TypeError) as error:
         raise PlanUnusable(path, f"it is damaged ({type(error).__name__}: {error})") from error
 
 
+def _rules(entries: Mapping[str, Any]) -> HouseRules:
+    known = {field.name: entries[field.name] for field in fields(HouseRules) if field.name in entries}
+    journeys = tuple((date.fromisoformat(day), int(offset)) for day, offset in known.get("journeys", ()))
+    structure = Structure(known.get("structure", Structure.ALONE))
+    return HouseRules(**known | {"undated": Undated(entries["undated"]), "journeys": journeys, "structure": structure})
+
+
+_OLD = frozenset({"source", "root", "action", "destination", "why", "size", "mtime_ns", "capture"})
+
+
+def _inside(path: str) -> bool:
+    return not (path.startswith("/") or ".." in path.split("/") or "\0" in path)
+
+
 def _row(entries: Mapping[str, Any], path: str) -> Row:
-    row = Row(**{field.name: entries[field.name] for field in fields(Row)} | {"action": Action(entries["action"])})
-    inside = row.destination is None or not (
-        row.destination.startswith("/") or ".." in row.destination.split("/") or "\0" in row.destination
-    )
+    names = [field.name for field in fields(Row) if field.name in _OLD or field.name in entries]
+    row = Row(**{name: entries[name] for name in names} | {"action": Action(entries["action"])})
+    inside = (row.destination is None or _inside(row.destination)) and _inside(row.sidecar)
     if not inside or (row.action is Action.BRING and not row.destination):
         raise PlanUnusable(path, f"the destination of {row.source!r} does not lie in the library")
     return row

@@ -4,8 +4,20 @@ The ledger is imported from `jutrek.library.ledger` where it is opened: SQLAlche
 takes to appear.
 """
 
-from jutrek.library.home import HomeFile
+from jutrek.library.devicelist import keep_devices, known_devices
+from jutrek.library.home import Filed, HomeFile
 from jutrek.library.identity import OWN_FOLDER, Library, apart, open_library
 from jutrek.library.survey import Survey, survey
 
-__all__ = ["OWN_FOLDER", "HomeFile", "Library", "Survey", "apart", "open_library", "survey"]
+__all__ = [
+    "OWN_FOLDER",
+    "Filed",
+    "HomeFile",
+    "Library",
+    "Survey",
+    "apart",
+    "keep_devices",
+    "known_devices",
+    "open_library",
+    "survey",
+]

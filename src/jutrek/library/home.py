@@ -21,3 +21,24 @@ class HomeFile:
     mtime_ns: int
     quick: bytes | None = None
     full: bytes | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Filed:
+    """By what a file of the library was filed.
+
+    Attributes:
+        path: relative to the library.
+        local: the local time, ISO 8601 as far as known.
+        shift: how far a clock fix moved it, in seconds.
+        device: the device's key.
+        operator: who carried it.
+        shoot: what its shoot was.
+    """
+
+    path: str
+    local: str
+    shift: float
+    device: str
+    operator: str
+    shoot: str

@@ -16,7 +16,7 @@ import sqlalchemy as sa
 
 from jutrek.errors import LedgerUnusable
 from jutrek.library import schema
-from jutrek.library.home import HomeFile
+from jutrek.library.home import Filed, HomeFile
 
 _AT_ONCE = 500
 
@@ -52,6 +52,9 @@ class Ledger:
                 connection.execute(schema.about.insert(), {"key": "version", "value": str(schema.VERSION)})
             elif int(row[0]) > schema.VERSION:
                 raise LedgerUnusable(self.path, "a newer Jutrek wrote it")
+            elif int(row[0]) < schema.VERSION:
+                # What later versions added are tables of their own, which were made just now.
+                connection.execute(schema.about.update(), {"value": str(schema.VERSION)})
 
     def _put_beside(self) -> None:
         self._engine.dispose()
@@ -104,12 +107,33 @@ class Ledger:
         with self._transaction() as connection:
             connection.exec_driver_sql("INSERT OR REPLACE INTO files VALUES (?, ?, ?, ?, ?)", rows)
 
+    def put_filed(self, filed: Sequence[Filed]) -> None:
+        """Keep by what files were filed. Durable on return."""
+        rows = [(os.fsencode(one.path), one.local, one.shift, one.device, one.operator, one.shoot) for one in filed]
+        if rows:
+            with self._transaction() as connection:
+                connection.exec_driver_sql("INSERT OR REPLACE INTO moments VALUES (?, ?, ?, ?, ?, ?)", rows)
+
+    def filed(self, path: str) -> Filed | None:
+        """By what a file was filed; None where it is not known."""
+        with self._transaction() as connection:
+            query = "SELECT * FROM moments WHERE path = ?"
+            row = connection.exec_driver_sql(query, (os.fsencode(path),)).first()
+        return Filed(os.fsdecode(row[0]), *row[1:]) if row else None
+
+    def shoot_words(self) -> list[str]:
+        """What shoots were, those described last first."""
+        with self._transaction() as connection:
+            query = "SELECT shoot, max(local) AS last FROM moments WHERE shoot != '' GROUP BY shoot ORDER BY last DESC"
+            return [str(row[0]) for row in connection.exec_driver_sql(f"{query} LIMIT {_AT_ONCE}")]
+
     def drop(self, paths: Iterable[str]) -> None:
         """Forget files that are no longer in the library."""
         rows = [(os.fsencode(path),) for path in paths]
         if rows:
             with self._transaction() as connection:
                 connection.exec_driver_sql("DELETE FROM files WHERE path = ?", rows)
+                connection.exec_driver_sql("DELETE FROM moments WHERE path = ?", rows)
 
     def source_prints(self, paths: Iterable[str]) -> dict[str, tuple[int, int, bytes, bytes]]:
         """What is kept of source files: size, mtime_ns, quick and full fingerprint, by path."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlalchemy as sa
 
-VERSION = 1
+VERSION = 2
 
 meta = sa.MetaData()
 about = sa.Table("about", meta, sa.Column("key", sa.Text, primary_key=True), sa.Column("value", sa.Text))
@@ -26,6 +26,18 @@ source_prints = sa.Table(
     sa.Column("quick", sa.LargeBinary, nullable=False),
     sa.Column("full", sa.LargeBinary, nullable=False),
 )
+
+moments = sa.Table(
+    "moments",
+    meta,
+    sa.Column("path", sa.LargeBinary, primary_key=True),
+    sa.Column("local", sa.Text, nullable=False),
+    sa.Column("shift", sa.Float, nullable=False),
+    sa.Column("device", sa.Text, nullable=False),
+    sa.Column("operator", sa.Text, nullable=False),
+    sa.Column("shoot", sa.Text, nullable=False),
+)
+"""Since version 2: by which moment, corrected by how many seconds, a file was filed."""
 
 
 def connect(path: str) -> sa.Engine:

@@ -32,10 +32,11 @@ from jutrek.errors import (
     reason,
 )
 from jutrek.filing import Plan, Row
-from jutrek.library import HomeFile, Library
+from jutrek.library import Filed, HomeFile, Library
 from jutrek.transfer.carry import Carrier, Proof, Watch
 from jutrek.transfer.journal import Journal
 from jutrek.transfer.lock import locked
+from jutrek.transfer.sidecars import write_sidecar
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -280,8 +281,18 @@ class _Run:
         """Make the proofs at hand durable, then tell the ledger and the listener: only now they count as home."""
         journal.sync()
         self._ledger.put([_home_file(proof) for _, proof in self._waiting])
-        for _, proof in self._waiting:
+        rows = [proof.row for _, proof in self._waiting]
+        self._ledger.put_filed([
+            Filed(row.destination or "", row.moment, row.shift, row.device, row.operator, row.shoot)
+            for row in rows if row.moment
+        ])  # fmt: skip
+        for number, proof in self._waiting:
             why = "Read back and equal." if proof.direct else "Read back after dropping its pages, and equal."
+            if proof.row.sidecar:
+                trouble = write_sidecar(self._library.root, proof.row)
+                why = f"{why} {trouble}".strip()
+                if not trouble:
+                    journal.sidecar(number, proof.row)
             self._end(Done(proof.row, True, why, proof.full))
         self._waiting.clear()
         self._last_settled = time.monotonic()

@@ -3,13 +3,15 @@
 Under `LIBRARY/.jutrek/journal/<intake>.jsonl`:
 
     {"entry": "intake", "intake", "at", "version", "sources"}
-    {"entry": "bring", "row", "source", "to", "size", "mtime_ns"}      every file to come, synced before the first copy
+    {"entry": "bring", "row", "source", "to", "size", "mtime_ns", …}   every file to come, synced before the first copy
+    {"entry": "sidecar", "row", "to"}                                  a corrected date was written beside it
     {"entry": "home", "row", "to", "xxh3_128", "direct"}               proven and named; `direct` as in `Proof`
     {"entry": "failed", "row", "source", "why"}
     {"entry": "end", "at", "how": "done" | "stopped" | "found again", "home", "left"}
 
-`at` is UTC. A line that was torn by a power loss is ignored by readers. What a kill keeps from being written is told
-from the disk by `recover`: a final name exists only for proven bytes.
+`at` is UTC. A `bring` line also tells `moment`, `shift` (seconds of a clock fix), `device`, `operator` and `shoot`
+where there are any. A line that was torn by a power loss is ignored by readers. What a kill keeps from being written is
+told from the disk by `recover`: a final name exists only for proven bytes.
 """
 
 from __future__ import annotations
@@ -29,6 +31,7 @@ from jutrek.transfer.carry import Proof
 FOLDER = "journal"
 _TAIL = 4096
 VERSION = 1
+_FILED_BY = ("moment", "shift", "device", "operator", "shoot")
 
 
 class Journal:
@@ -55,7 +58,7 @@ class Journal:
         for number, row in enumerate(rows):
             self._write({
                 "entry": "bring", "row": number, "source": row.source, "to": row.destination, "size": row.size,
-                "mtime_ns": row.mtime_ns,
+                "mtime_ns": row.mtime_ns, **{name: getattr(row, name) for name in _FILED_BY if getattr(row, name)},
             })  # fmt: skip
         self.sync()
 
@@ -64,6 +67,10 @@ class Journal:
         to = proof.row.destination
         line = {"entry": "home", "row": number, "to": to, "xxh3_128": proof.full.hex(), "direct": proof.direct}
         self._write(line)
+
+    def sidecar(self, number: int, row: Row) -> None:
+        """Write down that a sidecar was made beside a file."""
+        self._write({"entry": "sidecar", "row": number, "to": row.sidecar})
 
     def failed(self, number: int, row: Row, why: str) -> None:
         """Write down a file that did not come home."""

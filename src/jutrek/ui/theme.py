@@ -64,12 +64,15 @@ def current() -> Theme:
 
 
 @cache
-def font(pixels: float = 13, weight: QFont.Weight = QFont.Weight.Normal, *, spaced: bool = False) -> QFont:
+def font(
+    pixels: float = 13, weight: QFont.Weight = QFont.Weight.Normal, *, spaced: bool = False, italic: bool = False
+) -> QFont:
     """A font of the interface's family, with tabular figures."""
     made = QFont(QApplication.font().family())
     made.setPixelSize(round(pixels))
     made.setWeight(weight)
     made.setFeature(QFont.Tag("tnum"), 1)
+    made.setItalic(italic)
     if spaced:
         made.setLetterSpacing(QFont.SpacingType.AbsoluteSpacing, 1.2)
     return made
@@ -116,7 +119,7 @@ def _load_family() -> None:
     import font_source_sans_pro
 
     folder = os.path.join(os.path.dirname(font_source_sans_pro.__file__), "files")
-    for weight in ("Regular", "Semibold", "Bold", "Light"):
+    for weight in ("Regular", "Semibold", "Bold", "Light", "It"):
         QFontDatabase.addApplicationFont(os.path.join(folder, f"SourceSansPro-{weight}.ttf"))
 
 
@@ -144,6 +147,14 @@ def _sheet(theme: Theme) -> str:
     QTreeWidget::item {{ height: 25px; padding: 0 4px; }}
     QTreeWidget::item:selected, QTreeWidget::branch:selected {{ background: {name(theme.accent_wash)};
         color: {name(theme.ink)}; }}
+    QLineEdit {{ background: {name(theme.card)}; border: 1px solid {name(theme.soft)}; border-radius: 4px;
+        padding: 0 4px; min-height: 22px; color: {name(theme.ink)}; selection-background-color: {name(theme.accent)}; }}
+    QLineEdit:focus {{ border: 2px solid {name(theme.accent)}; }}
+    QMenu {{ background: {name(theme.card)}; border: 1px solid {name(theme.line)}; padding: 4px; }}
+    QMenu::item {{ padding: 5px 18px; border-radius: 4px; color: {name(theme.ink)}; }}
+    QMenu::item:selected {{ background: {name(theme.accent_wash)}; }}
+    QMenu::item:disabled {{ color: {name(theme.soft)}; }}
+    QPushButton[small="true"] {{ min-height: 24px; padding: 0 10px; }}
     QListView {{ background: transparent; border: none; outline: none; }}
     QToolTip {{ border: 1px solid {name(theme.line)}; padding: 4px; }}
     QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from datetime import date
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QRect, QSize, Qt, Signal
@@ -109,7 +110,6 @@ class MainWindow(QMainWindow):
         self._bridge.told.connect(self._hear)
         self._library = ""
         self._sources: list[str] = []
-        self._unfiled = False
         self._running = False
         self._close_after = False
         self._connect()
@@ -120,7 +120,11 @@ class MainWindow(QMainWindow):
         page.wanted_library.connect(self.choose_library)
         page.wanted_demo.connect(self.look_at_demo)
         page.removed_source.connect(lambda root: self._wish(lambda session: session.remove_source(root)))
-        page.undated_choice.connect(self._switch_undated)
+        page.decided.connect(lambda changes: self._wish(lambda session: session.change(*changes)))
+        page.answered.connect(lambda key, number: self._wish(lambda session: session.answer(key, number)))
+        page.accepted_certain.connect(lambda: self._wish(lambda session: session.accept_certain()))
+        page.wondered.connect(self._wonder)
+        page.set_days.connect(self._set_days)
         page.brought.connect(self.bring_home)
         page.saved.connect(self.choose_plan_file)
         page.stopped.connect(self.stop)
@@ -131,6 +135,8 @@ class MainWindow(QMainWindow):
             ("Ctrl+Return", self.bring_home),
             ("Ctrl+S", self.choose_plan_file),
             ("Esc", page.show_all),
+            ("Ctrl+Z", self.undo),
+            ("Ctrl+Shift+Z", self.redo),
         ):
             action = QAction(self)
             action.setShortcut(QKeySequence(keys))
@@ -219,12 +225,26 @@ class MainWindow(QMainWindow):
         if self._session is not None:
             wish(self._session)
 
-    def _switch_undated(self) -> None:
-        from jutrek.filing import HouseRules, Undated
+    def undo(self) -> None:
+        """Take back what was decided last."""
+        if self.page.board.can_undo and not self._running:
+            words = self.page.board.can_undo
+            self._wish(lambda session: session.undo())
+            self.page.notify(f"Taken back: {words}.", "Ctrl+Shift+Z does it again.")
 
-        self._unfiled = not self._unfiled
-        rules = HouseRules(undated=Undated.UNFILED if self._unfiled else Undated.STAY)
-        self._wish(lambda session: session.use_rules(rules))
+    def redo(self) -> None:
+        """Decide again what was taken back last."""
+        if self.page.board.can_redo and not self._running:
+            words = self.page.board.can_redo
+            self._wish(lambda session: session.redo())
+            self.page.notify(f"Done again: {words}.", "Ctrl+Z takes it back.")
+
+    def _wonder(self, key: str) -> None:
+        if self._session is not None:
+            self._session.preview(key)
+
+    def _set_days(self, starts: int, gap: int, zone: int | None, journeys: tuple[tuple[date, int], ...]) -> None:
+        self._wish(lambda session: session.set_days(day_starts=starts, gap=gap, zone=zone, journeys=journeys))
 
     def _hear(self, event: events.Event) -> None:
         from jutrek.desk import events
@@ -249,6 +269,11 @@ class MainWindow(QMainWindow):
                 home = sum(leftover.home for leftover in leftovers)
                 more = f"{home:,} files came home and are proven; {left:,} are still on their sources."
                 page.notify("The last run did not end.", more, "Bring the same sources home to finish it.")
+            case events.TakenUp():
+                page.notify("Taken up where you left off.", "What you had decided holds again; Ctrl+Z takes it back.")
+            case events.Previewed(effect):
+                if page.settling:
+                    page.settle.effect.show_effect(effect)
             case events.Saved(path):
                 page.notify("The plan is saved.", os.path.basename(path))
             case events.Trouble(root, error):
@@ -258,16 +283,13 @@ class MainWindow(QMainWindow):
 
     def _show_board(self, board: Board) -> None:
         self.header.show_place(board.place)
-        self.page.show_board(board, self._undated_words())
-
-    def _undated_words(self) -> str:
-        return "Leave them on the source" if self._unfiled else "Take them to Unfiled"
+        self.page.show_board(board)
 
     def _end_run(self) -> None:
         if self._running:
             self._running = False
             self.page.show_running(None)
-            self.page.show_board(self.page.board, self._undated_words())
+            self.page.show_board(self.page.board)
             if self._close_after:
                 self.close()
 

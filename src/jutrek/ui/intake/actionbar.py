@@ -16,6 +16,7 @@ class ActionBar(QWidget):
     brought = Signal()
     saved = Signal()
     stopped = Signal()
+    accepted = Signal()
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -29,6 +30,9 @@ class ActionBar(QWidget):
         self.main.setProperty("main", True)
         self.main.setMinimumWidth(166)
         self.stop = QPushButton("Stop")
+        self.accept = QPushButton("Accept all certain")
+        self.accept.setToolTip("Give every question that is called certain its proposed answer")
+        self.accept.clicked.connect(self.accepted)
         self.save.clicked.connect(self.saved)
         self.main.clicked.connect(self.brought)
         self.stop.clicked.connect(self.stopped)
@@ -36,10 +40,11 @@ class ActionBar(QWidget):
         row.setContentsMargins(18, 0, 18, 0)
         row.setSpacing(12)
         row.addStretch()
-        for button in (self.save, self.stop, self.main):
+        for button in (self.save, self.accept, self.stop, self.main):
             button.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             row.addWidget(button)
         self.stop.hide()
+        self.accept.hide()
 
     def say(self, state: str, more: str = "", under: str = "", *, brick: bool = False) -> None:
         """Say a short state, more of it beside, and a line below."""
@@ -57,12 +62,19 @@ class ActionBar(QWidget):
         self.main.setEnabled(to_bring > 0 and not working)
         self.main.setText(f"Bring {to_bring:,} home" if to_bring else "Nothing to bring")
 
+    def offer_accepting(self, certain: int) -> None:
+        """Offer to accept a number of certain answers, in place of saving the plan; 0 offers nothing."""
+        self.accept.setVisible(certain > 0)
+        if certain:
+            self.save.hide()
+
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         painter.fillRect(self.rect(), theme.card)
         painter.setPen(theme.line)
         painter.drawLine(0, 0, self.width(), 0)
-        first = self.stop if self.stop.isVisible() else self.save
+        shown = (button for button in (self.save, self.accept, self.stop, self.main) if not button.isHidden())
+        first = next(shown, self.main)
         room = first.x() - 36
         state, more, under = self._words
         line = QRect(18, 8 if under else 17, room, 19)

@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Callable, Iterable, Sequence
+
 from PySide6.QtCore import (
     QAbstractListModel,
     QEvent,
+    QItemSelection,
+    QItemSelectionModel,
+    QMimeData,
     QModelIndex,
     QObject,
     QPersistentModelIndex,
@@ -19,23 +25,27 @@ from PySide6.QtWidgets import QFrame, QListView, QStyle, QStyledItemDelegate, QS
 
 from jutrek.desk.board import SIDECAR, CaptureView, State
 from jutrek.ui import paint
+from jutrek.ui.intake.parts import CAPTURES
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 from jutrek.ui.thumbs import SIZE, Thumbnails
 
 CELL = QSize(89, 94)
 """The least room of a capture, in pixels; cells grow to fill the row."""
 _VIEW = Qt.ItemDataRole.UserRole
+_STACK, _NAME = Qt.ItemDataRole.UserRole + 1, Qt.ItemDataRole.UserRole + 2
 _WORDS = {
     State.BRING: "to bring home",
     State.HOME: "home already",
     State.TWIN: "the same bytes as another one",
     State.LOOK: "needs a look",
+    State.ASIDE: "set aside",
     State.BROUGHT: "came home",
     State.FAILED: "did not come home",
 }
 _ELSEWHERE = frozenset({State.HOME, State.TWIN})
 """Captures whose bytes are somewhere else, so that they are not brought."""
 _BADGE, _ON_BADGE = QColor(24, 38, 44, 205), QColor("#FFFFFF")
+_BADGE_HEIGHT = 24
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -44,11 +54,56 @@ class CaptureModel(QAbstractListModel):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
+        self.all: tuple[CaptureView, ...] = ()
+        self.words = ""
         self.views: tuple[CaptureView, ...] = ()
+        self._stacks: dict[str, int] = {}
+        self._fates: dict[str, State] = {}
+        self._unstacked: set[str] = set()
         self._rows: dict[str, int] = {}
 
     def show(self, views: tuple[CaptureView, ...]) -> None:
-        """Show other captures; where they are the same ones, only their looks change."""
+        """Show other captures, bursts as one stack each unless they were opened."""
+        self.all = views
+        # A frame that fares otherwise than the first one is shown beside it.
+        self._fates = {view.id: view.state for view in views if view.stack == view.id}
+        below = (view.stack for view in views if view.stack and self._fates.get(view.stack) is view.state)
+        self._stacks = dict(Counter(below))
+        self._show(tuple(view for view in views if not self._is_hidden(view)))
+
+    def _is_hidden(self, view: CaptureView) -> bool:
+        """Whether a capture lies below the first frame of its burst."""
+        if not view.stack or view.stack == view.id or view.stack in self._unstacked:
+            return False
+        return self._fates.get(view.stack) is view.state
+
+    def stack_of(self, view: CaptureView) -> int:
+        """How many frames lie below a capture that is shown for its burst; 0 where it stands for itself."""
+        closed = view.stack == view.id and view.stack not in self._unstacked
+        count = self._stacks.get(view.stack, 0) if closed else 0
+        return count if count > 1 else 0
+
+    def turn_stack(self, view: CaptureView) -> bool:
+        """Open the burst of a capture, or close it. Returns whether it is in one."""
+        if self._stacks.get(view.stack, 0) < 2:
+            return False
+        self._unstacked ^= {view.stack}
+        self.show(self.all)
+        return True
+
+    def uncover(self, capture: str) -> bool:
+        """Open the burst that a capture lies below in. Returns whether there was one to open."""
+        view = next((view for view in self.all if view.id == capture), None)
+        return view is not None and self._is_hidden(view) and self.turn_stack(view)
+
+    def with_stacks(self, ids: Iterable[str]) -> tuple[str, ...]:
+        """Ids together with those of the frames that lie below them."""
+        wanted = set(ids)
+        below = {view.id for view in self.all if self._is_hidden(view) and view.stack in wanted}
+        return tuple(view.id for view in self.all if view.id in wanted or view.id in below)
+
+    def _show(self, views: tuple[CaptureView, ...]) -> None:
+        """Where they are the same ones, only their looks change."""
         if [view.id for view in views] == [view.id for view in self.views]:
             changed = [row for row, (old, new) in enumerate(zip(self.views, views, strict=True)) if old != new]
             self.views = views
@@ -61,8 +116,24 @@ class CaptureModel(QAbstractListModel):
         self.endResetModel()
 
     def row_of(self, capture: str) -> int | None:
-        """The row of a capture, or None."""
-        return self._rows.get(capture)
+        """The row of a capture, or of the stack that it lies in, or None."""
+        row = self._rows.get(capture)
+        if row is None:
+            stack = next((view.stack for view in self.all if view.id == capture), "")
+            row = self._rows.get(stack)
+        return row
+
+    def flags(self, index: Index) -> Qt.ItemFlag:
+        return super().flags(index) | Qt.ItemFlag.ItemIsDragEnabled
+
+    def mimeTypes(self) -> list[str]:
+        return [CAPTURES]
+
+    def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:
+        ids = self.with_stacks(self.views[index.row()].id for index in indexes)
+        data = QMimeData()
+        data.setData(CAPTURES, "\0".join(ids).encode("utf-8", "surrogateescape"))
+        return data
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else len(self.views)
@@ -73,6 +144,11 @@ class CaptureModel(QAbstractListModel):
         view = self.views[index.row()]
         if role == _VIEW:
             return view
+        if role == _STACK:
+            return self.stack_of(view)
+        if role == _NAME:
+            # What all of them bear would leave no room for what tells them apart.
+            return view.new_name.rpartition(".")[0].replace(self.words, "").strip("_- ") if self.words else ""
         if role in (Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.DisplayRole):
             return spoken(view)
         if role == Qt.ItemDataRole.ToolTipRole:
@@ -103,20 +179,27 @@ class CaptureDelegate(QStyledItemDelegate):
         theme, origin = self._theme, option.rect.topLeft()
         frame = QRect(origin.x() + 3, origin.y() + 3, SIZE.width(), SIZE.height())
         painter.save()
+        stack: int = index.data(_STACK)
+        if stack:
+            self._below(painter, frame)
         if view.state in _ELSEWHERE:
             self._at_home(painter, view, frame)
         else:
             self._picture(painter, view, frame)
         self._edge(painter, view, frame, chosen=bool(option.state & QStyle.StateFlag.State_Selected))
+        if stack:
+            self._badge(painter, frame.left() + 4, frame.top() + 4, f"{stack} frames")
         line = QRect(frame.left(), frame.bottom() + 3, frame.width(), 16)
-        new = view.new_name.rpartition(".")[0] or view.name
+        new = index.data(_NAME) or view.new_name.rpartition(".")[0] or view.name
         middle = Qt.TextElideMode.ElideMiddle
         colour = theme.soft if view.state in _ELSEWHERE else theme.ink
         words = f"in {view.folder or 'the library'}" if view.state is State.HOME else new
         if view.state is State.TWIN:
             words = "same as another"
         if view.state is State.LOOK:
-            words, colour = "no trusted date", theme.amber
+            words, colour = ("to settle" if view.dated else "no trusted date"), theme.amber
+        if view.state is State.ASIDE:
+            words, colour = "set aside", theme.soft
         if view.state is State.FAILED:
             words, colour = "not home", theme.brick
         paint.text(painter, line, words, font(11), colour, cut=middle)
@@ -178,6 +261,14 @@ class CaptureDelegate(QStyledItemDelegate):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(frame.adjusted(-2, -2, 2, 2), 3, 3)
 
+    def _below(self, painter: QPainter, frame: QRect) -> None:
+        """The edges of the frames that lie below a burst's first one."""
+        theme = self._theme
+        for step in (4, 2):
+            painter.setPen(theme.soft)
+            painter.setBrush(theme.card)
+            painter.drawRect(frame.translated(step, -step).adjusted(0, 0, -1, -1))
+
     def _badge(self, painter: QPainter, left: int, top: int, words: str) -> None:
         face = font(11, SEMIBOLD)
         width = painter.fontMetrics().horizontalAdvance(words) + 12
@@ -192,8 +283,10 @@ class CaptureGrid(QListView):
     """The captures of the open day. It is as tall as its content: the column around it scrolls."""
 
     chosen = Signal(str)
+    selected = Signal()
     looked = Signal()
     left = Signal()
+    resized = Signal()
 
     def __init__(self, theme: Theme, thumbnails: Thumbnails, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -212,20 +305,51 @@ class CaptureGrid(QListView):
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setMouseTracking(True)
+        self.setSelectionMode(QListView.SelectionMode.ExtendedSelection)
+        self.setSelectionRectVisible(True)
+        self.setDragEnabled(True)
+        self.setDragDropMode(QListView.DragDropMode.DragOnly)
         self.setAccessibleName("Captures of this day")
         self.selectionModel().currentChanged.connect(self._on_current)
+        self.selectionModel().selectionChanged.connect(lambda *_: self.selected.emit())
         thumbnails.ready.connect(self._on_ready)
 
-    def show_captures(self, views: tuple[CaptureView, ...]) -> None:
-        """Show a day's captures; the chosen one stays chosen where it is among them."""
-        current = self.currentIndex()
+    def show_captures(self, views: tuple[CaptureView, ...], words: str = "") -> None:
+        """Show a day's captures; the chosen one stays chosen where it is among them.
+
+        Args:
+            words: what it was, which need not be repeated below every picture.
+        """
+        self._model.words = words
+        current, picked = self.currentIndex(), self.picked()
         chosen = self._model.views[current.row()].id if current.isValid() else ""
         self._model.show(views)
         if chosen and not self.currentIndex().isValid():
             self.choose(chosen)
+            if len(picked) > 1:
+                self.pick(picked)
+
+    def picked(self) -> tuple[str, ...]:
+        """The ids of the captures that are selected, with all frames of closed bursts, in the order of shooting."""
+        rows = {index.row() for index in self.selectionModel().selectedIndexes()}
+        return self._model.with_stacks(view.id for row, view in enumerate(self._model.views) if row in rows)
+
+    def pick(self, ids: Iterable[str]) -> None:
+        """Select captures by their ids."""
+        chosen = QItemSelection()
+        for row in sorted({row for key in ids if (row := self._model.row_of(key)) is not None}):
+            index = self._model.index(row)
+            chosen.select(index, index)
+        self.selectionModel().select(chosen, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+
+    def pick_like(self, fits: Callable[[CaptureView], bool]) -> None:
+        """Select all captures of the day that fit a condition."""
+        self.pick(view.id for view in self._model.all if fits(view))
 
     def choose(self, capture: str) -> None:
-        """Choose a capture by its id, if it is here."""
+        """Choose a capture by its id, if it is here; the burst that it lies in is opened."""
+        if self._model.uncover(capture):
+            self.resized.emit()
         row = self._model.row_of(capture)
         if row is not None:
             self.setCurrentIndex(self._model.index(row))
@@ -249,7 +373,28 @@ class CaptureGrid(QListView):
         if event.key() == Qt.Key.Key_Space:
             self.looked.emit()
             return
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._turn_stack(self.currentIndex()):
+            return
         super().keyPressEvent(event)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        index = self.indexAt(event.position().toPoint())
+        plain = event.button() is Qt.MouseButton.LeftButton and not event.modifiers()
+        super().mousePressEvent(event)
+        if plain and index.isValid():
+            at = event.position().toPoint() - self.visualRect(index).topLeft()
+            if at.y() < _BADGE_HEIGHT and at.x() < SIZE.width():
+                self._turn_stack(index)
+
+    def _turn_stack(self, index: QModelIndex) -> bool:
+        if not index.isValid():
+            return False
+        view = self._model.views[index.row()]
+        turned = self._model.turn_stack(view)
+        if turned:
+            self.choose(view.stack)
+            self.resized.emit()
+        return turned
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if self.indexAt(event.position().toPoint()).isValid():

@@ -54,6 +54,7 @@ class OutcomeBar(QWidget):
             _Share("at home", (State.HOME, State.BROUGHT), board.count(State.HOME, State.BROUGHT), grey, dark),
             _Share("twins", (State.TWIN,), board.count(State.TWIN), grey, dark),
             _Share("need a look", (State.LOOK,), board.count(State.LOOK), theme.amber, theme.on_accent),
+            _Share("set aside", (State.ASIDE,), board.count(State.ASIDE), grey, dark),
             _Share("not home", (State.FAILED,), board.count(State.FAILED), theme.brick, theme.on_accent),
         )
         self._shares = [share for share in shares if share.count]

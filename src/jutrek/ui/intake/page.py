@@ -10,26 +10,27 @@ from PySide6.QtCore import QEvent, QObject, QPoint, QRect, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from jutrek.desk.board import Board, CaptureView, DayView, State, day_view
+from jutrek.desk.board import Board, CaptureView, State, day_view
 from jutrek.ui import paint
 from jutrek.ui.intake import lands, ribbons, tiles
 from jutrek.ui.intake.actionbar import ActionBar
-from jutrek.ui.intake.days import DayRow, hours_of
 from jutrek.ui.intake.outcome import OutcomeBar
+from jutrek.ui.intake.overlays import Overlays
 from jutrek.ui.intake.parts import Card, scrolling, span_words
 from jutrek.ui.intake.titles import ColumnTitles, Headline
 from jutrek.ui.intake.welcome import Welcome
+from jutrek.ui.intake.when import WhenColumn
 from jutrek.ui.theme import Theme
 from jutrek.ui.thumbs import Thumbnails
 
 if TYPE_CHECKING:
     from jutrek.desk import events
     from jutrek.ui.close.look import CloseLook, Details
+    from jutrek.ui.intake.days import DayRow
     from jutrek.ui.intake.grid import CaptureGrid
+    from jutrek.ui.settle.view import SettleView
 
 _MARGIN = 18
-_FIRST_ROWS, _A_MOMENT = 16, 30
-"""Rows that are made at once, more than a window shows; and after how many milliseconds those below follow."""
 
 
 class IntakePage(QWidget):
@@ -39,7 +40,11 @@ class IntakePage(QWidget):
     wanted_library = Signal()
     wanted_demo = Signal()
     removed_source = Signal(str)
-    undated_choice = Signal()
+    decided = Signal(object)
+    answered = Signal(str, int)
+    wondered = Signal(str)
+    accepted_certain = Signal()
+    set_days = Signal(int, int, object, object)
     brought = Signal()
     saved = Signal()
     stopped = Signal()
@@ -48,15 +53,11 @@ class IntakePage(QWidget):
         super().__init__(parent)
         self._theme = theme
         self.board = Board()
-        self._shown: tuple[DayView, ...] = ()
         self._states: tuple[State, ...] = ()
         self._folder = ""
-        self._open: str | None = None
         self._capture = ""
         self._running = self._working = False
         self._notice: tuple[str, str, str, bool] | None = None
-        self._undated_words = ""
-        self._rows: list[DayRow] = []
         self.headline = Headline(theme)
         self.outcome = OutcomeBar(theme)
         self.titles = ColumnTitles(theme)
@@ -69,7 +70,9 @@ class IntakePage(QWidget):
         self.action_bar = ActionBar(theme)
         self.welcome = Welcome(theme)
         self._thumbnails = thumbnails
-        self._grid: CaptureGrid | None = None
+        self.when = WhenColumn(theme, thumbnails)
+        self._settle: SettleView | None = None
+        self.overlays = Overlays(theme, self)
         self._look: CloseLook | None = None
         self.details: Details = lambda _: None
         self._lay_out()
@@ -79,16 +82,65 @@ class IntakePage(QWidget):
 
     @property
     def grid(self) -> CaptureGrid:
-        """The grid of the open day; made when a day is opened for the first time."""
-        if self._grid is None:
-            from jutrek.ui.intake.grid import CaptureGrid
+        """The grid of the open row."""
+        return self.when.grid
 
-            self._grid = CaptureGrid(self._theme, self._thumbnails, self)
-            self._grid.hide()
-            self._grid.chosen.connect(self._choose)
-            self._grid.left.connect(self._close)
-            self._grid.looked.connect(self.look_close)
-        return self._grid
+    @property
+    def settle(self) -> SettleView:
+        """The questions; made when they are opened for the first time."""
+        if self._settle is None:
+            from jutrek.ui.settle.view import SettleView
+
+            settle = self._settle = SettleView(self._theme, self._thumbnails)
+            settle.hide()
+            settle.answered.connect(self.answered)
+            settle.decided.connect(self.decided)
+            settle.wondered.connect(self.wondered)
+            settle.matching.connect(lambda key: self.overlays.match_pictures(self.board, key))
+            self.settle_area = scrolling(settle)
+            self.settle_area.hide()
+            settle.effect.hide()
+            at = self._board_row.indexOf(self.when_area) + 1
+            self._board_row.insertWidget(at, self.settle_area, 1)
+            self._board_row.addWidget(settle.effect)
+        return self._settle
+
+    @property
+    def settling(self) -> bool:
+        """Whether the questions are shown."""
+        return self._settle is not None and not self._settle.isHidden()
+
+    def open_settle(self) -> None:
+        """Show the questions in place of the days."""
+        if not self.board.questions:
+            return
+        settle = self.settle
+        for part in (self.when_area, self._right):
+            part.hide()
+        shown: tuple[QWidget, ...] = (settle, self.settle_area, settle.effect)
+        for part in shown:
+            part.show()
+        self.titles.show_settling(True)
+        settle.show_board(self.board)
+        self._refresh_words()
+        self._chain_focus()
+        if stops := settle.stops():
+            stops[0].setFocus()
+        self._ribbons_moved()
+
+    def close_settle(self) -> None:
+        """Show the days again."""
+        if self._settle is None or not self.settling:
+            return
+        hidden: tuple[QWidget, ...] = (self._settle, self.settle_area, self._settle.effect)
+        for part in hidden:
+            part.hide()
+        self.when_area.show()
+        self._right.show()
+        self.titles.show_settling(False)
+        self._refresh_words()
+        self._chain_focus()
+        self._ribbons_moved()
 
     @property
     def close_look(self) -> CloseLook:
@@ -104,14 +156,16 @@ class IntakePage(QWidget):
 
     def look_close(self) -> None:
         """Look closely at the chosen capture of the open day."""
-        days = (day for day in self._shown if any(view.id == self._capture for view in day.captures))
+        days = (day for day in self.when.days() if any(view.id == self._capture for view in day.captures))
         if (day := next(days, None)) is not None:
             self.open_day(day.key)
             self.close_look.look(day.captures, self._capture, self.details)
 
     def _place_look(self) -> None:
+        box = QRect(0, 0, self.width(), self.action_bar.y())
+        self.overlays.place(box)
         if self._look is not None:
-            self._look.setGeometry(QRect(0, 0, self.width(), self.action_bar.y()))
+            self._look.setGeometry(box)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -121,20 +175,16 @@ class IntakePage(QWidget):
         """End the threads of the page."""
         if self._look is not None:
             self._look.viewer.close()
+        self.overlays.end()
 
     def _lay_out(self) -> None:
-        self._days = QWidget()
-        self._day_column = QVBoxLayout(self._days)
-        self._day_column.setContentsMargins(0, 0, 4, 0)
-        self._day_column.setSpacing(7)
-        self._day_column.addWidget(self.welcome)
-        self._day_column.addStretch()
+        self.when.put_first(self.welcome)
         self.from_area = scrolling(self.from_column)
         self.from_area.setFixedWidth(tiles.WIDTH + 2)
-        self.when_area = scrolling(self._days)
+        self.when_area = scrolling(self.when)
         self.from_gutter = ribbons.Gutter(self._from_ribbons)
         self.lands_gutter = ribbons.Gutter(self._lands_ribbons)
-        right = QWidget()
+        right = self._right = QWidget()
         right.setFixedWidth(lands.WIDTH)
         column = QVBoxLayout(right)
         column.setContentsMargins(0, 0, 0, 0)
@@ -143,10 +193,10 @@ class IntakePage(QWidget):
         for panel in (self._tree_card, self.arrival, self.proven, self.copies):
             column.addWidget(panel)
         column.addStretch()
-        board = QHBoxLayout()
+        board = self._board_row = QHBoxLayout()
         board.setSpacing(0)
         for part in (self.from_area, self.from_gutter, self.when_area, self.lands_gutter, right):
-            board.addWidget(part)
+            board.addWidget(part, 1 if part is self.when_area else 0)
         inner = QVBoxLayout()
         inner.setContentsMargins(_MARGIN, 0, _MARGIN, 8)
         inner.setSpacing(0)
@@ -163,6 +213,18 @@ class IntakePage(QWidget):
     def _connect(self) -> None:
         self.from_column.wanted.connect(self.wanted_source)
         self.from_column.removed.connect(self.removed_source)
+        self.from_column.named.connect(lambda root: self.overlays.name_device(self.board, self.from_column.tiles[root]))
+        self.titles.days.clicked.connect(lambda: self.overlays.open_days(self.board, self.titles.days))
+        self.overlays.decided.connect(self.decided)
+        self.overlays.set_days.connect(self.set_days)
+        self.titles.back.clicked.connect(self.close_settle)
+        self.when.chosen.connect(self._choose)
+        self.when.looked.connect(self.look_close)
+        self.when.settled.connect(self.open_settle)
+        self.when.decided.connect(self.decided)
+        self.when.moved.connect(self._ribbons_moved)
+        self.when.filled.connect(self._chain_focus)
+        self.action_bar.accepted.connect(self.accepted_certain)
         self.welcome.wanted_library.connect(self.wanted_library)
         self.welcome.wanted_source.connect(self.wanted_source)
         self.welcome.wanted_demo.connect(self.wanted_demo)
@@ -176,7 +238,7 @@ class IntakePage(QWidget):
         for area in (self.from_area, self.when_area):
             area.verticalScrollBar().valueChanged.connect(self._ribbons_moved)
         self.tree.verticalScrollBar().valueChanged.connect(self._ribbons_moved)
-        for moving in (self._days, self.from_column, self._tree_card):
+        for moving in (self.when, self.from_column, self._tree_card):
             moving.installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
@@ -185,21 +247,23 @@ class IntakePage(QWidget):
             self._ribbons_moved()
         return super().eventFilter(watched, event)
 
-    def show_board(self, board: Board, undated_words: str) -> None:
-        """Show a board; `undated_words` is what the button of the undated row offers."""
+    def show_board(self, board: Board) -> None:
+        """Show a board."""
         self.board = board
-        self._undated_words = undated_words
         self.outcome.show_board(board)
         self.from_column.show_sources(board.sources)
         self.tree.show_folders(board.folders)
         self.copies.show_board(board)
+        self.titles.show_board(board)
         self._show_days()
         self._teach()
+        if self._settle is not None:
+            self._settle.show_board(board)
         self._chain_focus()
         self._choose(self._capture)
         self._refresh_words()
         if self._look is not None and self._look.isVisible():
-            self._look.renew(next((day.captures for day in self._shown if day.key == self._open), ()))
+            self._look.renew(next((day.captures for day in self.when.days() if day.key == self.when.open_key), ()))
 
     def show_running(self, event: events.Running | None) -> None:
         """Show a run at work, or the board again."""
@@ -216,6 +280,7 @@ class IntakePage(QWidget):
             self.action_bar.say(paint.time_left_words(progress.seconds_left), more, under)
         if running != self._running:
             self._running = running
+            self.close_settle()
             self.arrival.setVisible(not running)
             self.proven.setVisible(running)
             for tile in self.from_column.tiles.values():
@@ -230,7 +295,10 @@ class IntakePage(QWidget):
             self.from_column.tiles[root].show_reading(files, all_files)
 
     def show_all(self) -> None:
-        """Widen the board again."""
+        """Widen the board again; from the questions go back to the days."""
+        if self.settling:
+            self.close_settle()
+            return
         self._states, self._folder = (), ""
         self._show_days()
 
@@ -246,7 +314,9 @@ class IntakePage(QWidget):
     def _chain_focus(self) -> None:
         """Tab goes from → when → lands in; tiles and rows that come later take their place in the chain."""
         tree, bar = self.tree, self.action_bar
-        rows = (part for row in self.rows() for part in row.stops())
+        rows = [part for row in self.rows() for part in row.stops()]
+        if self._settle is not None and self.settling:
+            rows = self._settle.stops()
         start = (self.welcome.library, self.welcome.source, self.welcome.demo)
         stops = [
             self.outcome,
@@ -255,7 +325,10 @@ class IntakePage(QWidget):
             *rows,
             tree,
             self.arrival.look,
+            self.titles.days,
+            self.titles.back,
             bar.save,
+            bar.accept,
             bar.stop,
             bar.main,
         ]
@@ -268,14 +341,17 @@ class IntakePage(QWidget):
 
     def rows(self) -> list[DayRow]:
         """The rows that are shown."""
-        return [row for row in self._rows if not row.isHidden()]
+        return self.when.rows()
 
     def open_day(self, key: str) -> None:
-        """Open a day's row, if there is one."""
-        if key != self._open and any(day.key == key for day in self._shown):
-            self._toggle(key)
+        """Open a shoot's row, if there is one."""
+        self.when.open_day(key)
 
     def _narrow_states(self, states: tuple[State, ...]) -> None:
+        if states == (State.LOOK,) and self.board.questions:
+            self.open_settle()
+            return
+        self.close_settle()
         self._states = states
         self._show_days()
 
@@ -292,77 +368,28 @@ class IntakePage(QWidget):
         narrowed = bool(self._states or self._folder)
         days = self.board.days
         if narrowed:
-            picked = (day_view(day.key, day.start, list(filter(self._wanted, day.captures))) for day in days)
-            days = tuple(day for day in picked if day.captures)
+            picked = ((day, list(filter(self._wanted, day.captures))) for day in days)
+            days = tuple(day_view(day.key, day.start, views, day.words) for day, views in picked if views)
         self.outcome.narrow(self._states)
-        names = {State.BRING: "to bring home", State.LOOK: "need a look", State.FAILED: "not home", State.TWIN: "twins"}
+        names = {
+            State.BRING: "to bring home",
+            State.LOOK: "need a look",
+            State.FAILED: "not home",
+            State.TWIN: "twins",
+            State.ASIDE: "set aside",
+        }
         words = [names.get(self._states[0], "at home")] if self._states else []
         self.titles.narrow(" · ".join([*words, *([self._folder] if self._folder else [])]))
-        self._shown = days
-        self._fill_rows(_FIRST_ROWS)
-        if len(self._rows) < len(days):
-            QTimer.singleShot(_A_MOMENT, self, self._fill_rest)
-
-    def _fill_rest(self) -> None:
-        self._fill_rows(len(self._shown))
-        self._chain_focus()
-
-    def _fill_rows(self, at_least: int) -> None:
-        """Show the days in their rows; of rows that are missing, make this many in all."""
-        days = self._shown
-        while len(self._rows) < min(len(days), at_least):
-            row = DayRow(self._theme)
-            row.opened.connect(self._toggle)
-            row.undated.connect(self.undated_choice)
-            self._rows.append(row)
-            self._day_column.insertWidget(len(self._rows) - 1, row)
-        hours = hours_of(self.board.days)
-        for row, day in zip(self._rows, days, strict=False):
-            row.show_view(day, hours, running=self._running, choice=self._undated_words)
-            row.setVisible(True)
-        for row in self._rows[len(days) :]:
-            row.setVisible(False)
-        self._open_row()
-
-    def _toggle(self, key: str) -> None:
-        self._open = None if key == self._open else key
-        self._open_row()
-        if self._open is not None:
-            self.grid.setFocus()
-
-    def _close(self) -> None:
-        row = next((row for row in self.rows() if row.view.key == self._open), None)
-        self._open = None
-        self._open_row()
-        if row is not None:
-            row.setFocus()
-
-    def _open_row(self) -> None:
-        """Put the grid into the open day's row. A grid that is there already stays, with its focus and choice."""
-        host = None
-        if self._open is not None:
-            host = next((row for row in self.rows() if row.view.key == self._open), None)
-        focused = self._grid is not None and self._grid.hasFocus()
-        for row in self._rows:
-            if row is not host:
-                row.open(None)
-        if host is not None:
-            host.open(self.grid)
-            if focused:
-                self.grid.setFocus()
-        elif self._grid is not None:
-            self._grid.hide()
-            self._grid.setParent(self)
-        self._ribbons_moved()
+        self.when.show_days(self.board, days, running=self._running)
 
     def _choose(self, capture: str) -> None:
         self._capture = capture
         view = self.board.find(capture) if capture else None
         self.arrival.show_capture(view)
         self.tree.mark(view.folder if view else "")
-        if view is not None and self._grid is not None and self._grid.isVisible():
+        if view is not None and self.when.is_open and self.grid.isVisible():
             box = self.grid.visualRect(self.grid.currentIndex())
-            at = self.grid.mapTo(self._days, box.center())
+            at = self.grid.mapTo(self.when, box.center())
             self.when_area.ensureVisible(at.x(), at.y(), 0, box.height())
         self._ribbons_moved()
 
@@ -370,6 +397,8 @@ class IntakePage(QWidget):
         board, running = self.board, self._running
         to_bring = board.count(State.BRING, State.FAILED)
         self.action_bar.offer(to_bring if board.plan else 0, running=running, working=self._working)
+        certain = sum(question.certainty == "certain" for question in board.questions)
+        self.action_bar.offer_accepting(certain if self.settling else 0)
         if not board.sources:
             self.headline.say("Nothing has come in yet", "Add a card or a folder to see what is on it.")
         else:
@@ -404,6 +433,11 @@ class IntakePage(QWidget):
             state, more, under, brick = self._notice
             self.action_bar.say(state, more, under, brick=brick)
             return
+        if self.settling:
+            waiting = len({capture for question in board.questions for capture in question.captures})
+            state = f"{paint.counted(waiting, 'capture')} in {paint.counted(len(board.questions), 'question')}."
+            self.action_bar.say(state, "What stays open can be brought home later; nothing is lost by waiting.")
+            return
         if board.place is None:
             self.action_bar.say("No library yet.", "Choose the folder where your captures are at home.")
         elif not board.sources:
@@ -426,6 +460,8 @@ class IntakePage(QWidget):
 
     def _row_heights(self, gutter: QWidget) -> Iterator[tuple[DayRow, int]]:
         """Rows in view, with the height of their anchor in a gutter."""
+        if self.settling:
+            return
         top = self.when_area.mapTo(self, QPoint(0, 0)).y()
         bottom = top + self.when_area.height()
         shift = gutter.mapTo(self, QPoint(0, 0)).y()
@@ -436,7 +472,7 @@ class IntakePage(QWidget):
 
     def _from_ribbons(self) -> Iterator[ribbons.Ribbon]:
         for row, right in self._row_heights(self.from_gutter):
-            strong = row.view.key == self._open
+            strong = row.view.key == self.when.open_key
             for root, tile in self.from_column.tiles.items():
                 count = row.view.sources.get(root, 0)
                 if count:
@@ -445,7 +481,7 @@ class IntakePage(QWidget):
 
     def _lands_ribbons(self) -> Iterator[ribbons.Ribbon]:
         for row, left in self._row_heights(self.lands_gutter):
-            strong = row.view.key == self._open
+            strong = row.view.key == self.when.open_key
             for folder, count in row.view.folders.items():
                 if (at := self.tree.anchor(folder)) is not None:
                     right = self.tree.mapTo(self, QPoint(0, at)).y() - self.lands_gutter.mapTo(self, QPoint(0, 0)).y()

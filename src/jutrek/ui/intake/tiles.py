@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRect, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 
 from jutrek.desk.board import CLIP, SIDECAR, SOUND, STILL, SourceView, State
@@ -18,6 +18,7 @@ class SourceTile(QWidget):
     """A source: device colour, letter and name, medium and size, counts, and what is going on with it."""
 
     removed = Signal(str)
+    named = Signal(str)
 
     def __init__(self, theme: Theme, view: SourceView, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -34,7 +35,11 @@ class SourceTile(QWidget):
         self.view = view
         parts = [self._title(), self._medium(), self._counts(), self._state()[0]]
         self.setAccessibleName(", ".join(part for part in parts if part))
-        tips = [view.source.root, *(f"{path.rpartition('/')[2]}: {why}" for path, why in view.left[:20])]
+        tips = [
+            "Double click or F2: name its device",
+            view.source.root,
+            *(f"{path.rpartition('/')[2]}: {why}" for path, why in view.left[:20]),
+        ]
         self.setToolTip("\n".join(tips))
         self.update()
 
@@ -57,9 +62,14 @@ class SourceTile(QWidget):
         device = self.view.device
         return f"{device.letter} · {device.name}" if device else self.view.source.name
 
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.named.emit(self.view.source.root)
+
     def _medium(self) -> str:
         source = self.view.source
         what = source.name if source.medium == "folder" else f"{source.name} · card"
+        if self.view.device and self.view.device.operator:
+            what = f"{self.view.device.operator} · {what}"
         return f"{what} {paint.size_words(source.capacity)}" if source.capacity else what
 
     def _counts(self) -> str:
@@ -112,6 +122,8 @@ class SourceTile(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Delete:
             self.removed.emit(self.view.source.root)
+        elif event.key() == Qt.Key.Key_F2:
+            self.named.emit(self.view.source.root)
         else:
             super().keyPressEvent(event)
 
@@ -161,6 +173,7 @@ class FromColumn(QWidget):
 
     wanted = Signal()
     removed = Signal(str)
+    named = Signal(str)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -194,5 +207,6 @@ class FromColumn(QWidget):
                 continue
             tile = SourceTile(self._theme, view)
             tile.removed.connect(self.removed)
+            tile.named.connect(self.named)
             self.tiles[root] = tile
             self._column.insertWidget(number, tile)

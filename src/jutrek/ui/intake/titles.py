@@ -6,6 +6,7 @@ from PySide6.QtCore import QRect
 from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QPushButton, QWidget
 
+from jutrek.desk.board import Board
 from jutrek.ui import paint
 from jutrek.ui.intake import lands, ribbons, tiles
 from jutrek.ui.theme import HEADLINE, SEMIBOLD, Theme, font, section
@@ -43,17 +44,41 @@ class ColumnTitles(QWidget):
         self.clear = QPushButton("", self)
         self.clear.setProperty("link", True)
         self.clear.hide()
+        self.days = QPushButton("", self)
+        self.days.setToolTip("When a day starts, after which gap a new shoot begins, and which zone holds")
+        self.back = QPushButton("Back to the days", self)
+        for button in (self.days, self.back):
+            button.setProperty("link", True)
+            button.hide()
+        self._settling = False
+
+    def show_board(self, board: Board) -> None:
+        """Show when days and shoots of a board begin."""
+        starts = f"{board.day_starts // 60:02}:{board.day_starts % 60:02}"
+        self.days.setText(f"day starts {starts} · new shoot after {board.gap / 60:g} h")
+        self.days.setVisible(bool(board.sources) and not self._settling and self.clear.isHidden())
+        self._place()
+
+    def show_settling(self, settling: bool) -> None:
+        """Name the columns by the questions, or by the days again."""
+        self._settling = settling
+        self.back.setVisible(settling)
+        self.days.setVisible(not settling)
+        self._place()
+        self.update()
 
     def narrow(self, words: str) -> None:
         """Offer to show everything again; empty words offer nothing."""
         self.clear.setText(f"only {words} · show all" if words else "")
         self.clear.setVisible(bool(words))
+        self.days.setVisible(bool(self.days.text()) and not words and not self._settling)
         self._place()
 
     def _place(self) -> None:
-        hint = self.clear.sizeHint()
         right = self.width() - lands.WIDTH - ribbons.WIDTH
-        self.clear.setGeometry(right - hint.width(), 0, hint.width(), 24)
+        for button in (self.clear, self.days, self.back):
+            wide = button.sizeHint().width()
+            button.setGeometry(right - wide, 0, wide, 24)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._place()
@@ -61,5 +86,6 @@ class ColumnTitles(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         when = tiles.WIDTH + ribbons.WIDTH
-        for left, words in ((0, "FROM"), (when, "WHEN"), (self.width() - lands.WIDTH, "LANDS IN")):
+        middle, right = ("TO SETTLE", "WHAT THAT CHANGES") if self._settling else ("WHEN", "LANDS IN")
+        for left, words in ((0, "FROM"), (when, middle), (self.width() - lands.WIDTH, right)):
             paint.text(painter, QRect(left, 2, 200, 22), words, section(), theme.soft)

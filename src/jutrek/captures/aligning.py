@@ -1,0 +1,408 @@
+"""Whose clock is right: lining up what devices did over the days.
+
+People press buttons when something happens, so devices that were at the same place share their moments. For every shift
+of one device's clock its presses are counted that fall on a press of the others; the count is a cross-correlation of
+the one's presses with the other's presses widened by a window. A shift at which many more fall together than at the
+shifts around it lines the clocks up. Clips that a recorder's take holds from start to end count likewise. Satellite
+time, where a device writes it, tells the error of its own clock directly.
+
+Chance is measured, not assumed: how much a count stands out is told in standard deviations of a binomial count whose
+mean is taken from the shifts within three quarters of an hour around it, and a second shift that stands out nearly as
+much takes the certainty away.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from itertools import combinations
+from typing import TYPE_CHECKING
+
+from jutrek.captures.capture import Capture
+from jutrek.captures.moment import INSIDE
+from jutrek.captures.settling import shift_words
+from jutrek.formats import Kind, Precision
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Floats = NDArray[np.float64]
+
+BIN = 5.0
+"""Seconds of one step of the shift."""
+REACH = 15 * 3600.0
+"""How far a clock may be off and still be searched step by step, in seconds; whole days come on top."""
+_DAY = 86_400.0
+_WINDOWS = (20.0, 60.0)
+_PAUSE = 20.0
+"""Presses of one device that follow sooner than this are one event."""
+_AROUND = 2700.0
+_BESIDE = 300.0
+_BUSIEST, _MOST_SHIFTS, _SPAN = 20, 24, 60
+"""Days that are looked at, shifts by whole days that are tried, and for devices that were out within how many days."""
+_AGREE = 90.0
+"""Clocks that differ by no more than this, in seconds, are left alone."""
+_LEAST_EVENTS = 4
+_LIKELY, _CERTAIN, _CLEAR, _CLEAR_LIKELY = 9.0, 11.0, 1.5, 1.35
+_LEAST_MATCHED = 6
+_A_QUARTER, _SNAP = 900.0, 45.0
+_LEAST_SATELLITE, _SATELLITE_SPREAD = 3, 30.0
+
+
+@dataclass(frozen=True, slots=True)
+class Activity:
+    """What one device did: starts and ends of its captures in seconds (any common zero), ordered by start.
+
+    Attributes:
+        takes: whether the captures are takes of sound.
+        anchor: whether its clock is right for sure, since satellites say so.
+    """
+
+    starts: Floats
+    ends: Floats
+    takes: bool = False
+    anchor: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Alignment:
+    """How one device lines up with others.
+
+    Attributes:
+        seconds: what its clock has to be shifted by.
+        score: how much that shift stands out.
+        second: how much the next best one does.
+        at_zero: how much the clock as it stands does.
+        matched, events: events that fall on a press of the others, of all.
+        before: events that do so without a shift.
+        holds: clips that lie within a take, after the shift.
+    """
+
+    seconds: float
+    score: float
+    second: float
+    at_zero: float
+    matched: int
+    events: int
+    before: int
+    holds: int
+
+    @property
+    def certain(self) -> bool:
+        """Whether this shift is the only one that explains what was shot."""
+        return self._stands_out(_CERTAIN, _CLEAR) and self.matched >= _LEAST_MATCHED
+
+    @property
+    def likely(self) -> bool:
+        """Whether it is worth a question."""
+        return self._stands_out(_LIKELY, _CLEAR_LIKELY)
+
+    def _stands_out(self, least: float, clear: float) -> bool:
+        return self.score >= least and self.score >= clear * max(self.second, self.at_zero)
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """A clock fix that is proposed for a device.
+
+    Attributes:
+        device: its key.
+        seconds: what its clock has to be shifted by.
+        certain: whether it may be accepted without a look.
+        evidence: one sentence or two.
+        by_satellite: whether the device's own satellite time says so.
+    """
+
+    device: str
+    seconds: float
+    certain: bool
+    evidence: str
+    by_satellite: bool = False
+
+
+def propose(captures: Iterable[Capture]) -> list[Proposal]:
+    """Shifts for devices whose clocks stand against their satellite time, or against the other devices.
+
+    Args:
+        captures: with their moments as settled so far; those without a trusted time of day are left out.
+    """
+    own: dict[str, list[Capture]] = {}
+    for capture in captures:
+        moment = capture.moment
+        if moment is not None and capture.trusted and moment.precision >= Precision.SECOND:
+            own.setdefault(capture.device, []).append(capture)
+    by_satellite = {key: told for key, made in own.items() if (told := _satellite(key, made)) is not None}
+    found = [proposal for proposal in by_satellite.values() if abs(proposal.seconds) > _AGREE]
+    # Until a clock is put right by its satellites, it tells nothing about the others.
+    activities = {
+        key: _activity(made, anchor=key in by_satellite)
+        for key, made in own.items()
+        if key not in {proposal.device for proposal in found}
+    }
+    return found + [_proposal(key, alignment, firm=firm) for key, alignment, firm in align_all(activities)]
+
+
+def _activity(captures: Sequence[Capture], *, anchor: bool) -> Activity:
+    import numpy as np
+
+    zero = datetime(1970, 1, 1)
+    starts = np.array([(one.moment.local - zero).total_seconds() for one in captures if one.moment])
+    ends = starts + np.array([one.duration for one in captures if one.moment])
+    turn = np.argsort(starts, kind="stable")
+    takes = sum(one.kind is Kind.SOUND for one in captures) * 2 > len(captures)
+    return Activity(starts[turn], ends[turn], takes, anchor)
+
+
+def _satellite(key: str, captures: Sequence[Capture]) -> Proposal | None:
+    """What satellite time says about a device's own clock; None where too few captures carry it.
+
+    Satellite time is UTC, so the error is known as soon as the offset is stated, and else up to whole quarter hours.
+    """
+    errors = sorted(error for one in captures if (error := _error(one)) is not None)
+    if len(errors) < _LEAST_SATELLITE:
+        return None
+    middle = errors[len(errors) // 2]
+    close = sum(abs(error - middle) <= _SATELLITE_SPREAD for error in errors)
+    if close < _LEAST_SATELLITE or close * 5 < len(errors) * 4:
+        return None
+    seconds = 0.0 if abs(middle) <= _AGREE else round(middle)
+    evidence = f"{close} of its captures carry satellite time, which says {shift_words(seconds)}."
+    return Proposal(key, seconds, certain=True, evidence=evidence, by_satellite=True)
+
+
+def _error(capture: Capture) -> float | None:
+    """Satellite time minus the clock's, in seconds, on the clock's local time."""
+    moment = capture.moment
+    read = capture.files[capture.dated_by]
+    if moment is None or moment.claim < 0 or read.reading.claims[moment.claim].at not in INSIDE - {"gps"}:
+        return None
+    utc = next((claim.stamp.wall for claim in read.reading.claims if claim.at == "gps"), None)
+    if utc is None:
+        return None
+    apart = (utc - moment.local).total_seconds()
+    if moment.offset is not None:
+        return apart + moment.offset * 60
+    return apart - round(apart / _A_QUARTER) * _A_QUARTER
+
+
+def _proposal(key: str, found: Alignment, *, firm: bool) -> Proposal:
+    evidence = (
+        f"After a shift of {shift_words(found.seconds)}, {found.matched} of its {found.events} moments fall within a "
+        f"minute of captures of the others; as it stands {found.before} do."
+    )
+    if found.holds >= 2:
+        evidence += f" {found.holds} clips then lie within a take of sound."
+    if not firm:
+        evidence += " Which of the two clocks is wrong, they do not tell."
+    return Proposal(key, found.seconds, found.certain and firm, evidence)
+
+
+def align_all(activities: Mapping[str, Activity]) -> list[tuple[str, Alignment, bool]]:
+    """Line up devices with those that agree with one another.
+
+    Those that agree are the ones whose clocks are known, else the largest group that lines up without a shift. Where
+    there is no such group, the busiest device stands for it, and nothing is said for sure.
+
+    Returns:
+        Key, alignment, and whether it is known who is right, for every device that has to be shifted.
+    """
+    enough = {key: one for key, one in activities.items() if len(_events(one)) >= _LEAST_EVENTS}
+    if len(enough) < 2:
+        return []
+    right, firm = _agreeing(enough)
+    found = []
+    for key, one in enough.items():
+        if key in right:
+            continue
+        alignment = align(one, [enough[other] for other in right])
+        if alignment is not None and alignment.likely and abs(alignment.seconds) > _AGREE:
+            found.append((key, alignment, firm))
+    return found
+
+
+def _agreeing(activities: Mapping[str, Activity]) -> tuple[set[str], bool]:
+    anchors = {key for key, one in activities.items() if one.anchor}
+    groups = {key: {key} for key in activities}
+    busy = sorted(activities, key=lambda key: -activities[key].starts.size)[:8]
+    for one, other in combinations(busy, 2):
+        found = align(activities[one], [activities[other]])
+        if found is not None and found.likely and abs(found.seconds) <= _AGREE:
+            joined = groups[one] | groups[other]
+            for key in joined:
+                groups[key] = joined
+    if anchors:
+        return set().union(*(groups[key] for key in anchors)), True
+    largest = max(groups.values(), key=lambda group: (len(group), sum(activities[key].starts.size for key in group)))
+    if len(largest) > 1:
+        return largest, True
+    return {busy[0]}, False
+
+
+def align(one: Activity, others: Sequence[Activity]) -> Alignment | None:
+    """Find the shift that lines a device up with others; None where the two have nothing to compare."""
+    import numpy as np
+
+    starts = np.sort(np.concatenate([other.starts for other in others]))
+    if not len(_events(one)) or not starts.size:
+        return None
+    best: Alignment | None = None
+    for days in _whole_days(one.starts, starts):
+        moved = Activity(one.starts + days * _DAY, one.ends + days * _DAY, one.takes)
+        found = _near(moved, others, starts)
+        if found is None:
+            continue
+        if days:
+            zero = best.at_zero if best else 0.0
+            found = Alignment(
+                found.seconds + days * _DAY, found.score, max(found.second, best.score if best else 0.0), zero,
+                found.matched, found.events, best.before if best else 0, found.holds,
+            )  # fmt: skip
+        if best is None or found.score > best.score:
+            best = found
+        else:
+            second = max(best.second, found.score)
+            best = Alignment(
+                best.seconds, best.score, second, best.at_zero, best.matched, best.events, best.before, best.holds
+            )
+    return best
+
+
+def _whole_days(one: Floats, others: Floats) -> list[int]:
+    """Shifts by whole days worth trying: none first; others where the device was hardly ever out with the rest."""
+    import numpy as np
+
+    own, count = np.unique(one // _DAY, return_counts=True)
+    theirs = np.unique(others // _DAY)
+    if own[-1] - own[0] > _SPAN or count[np.isin(own, theirs)].sum() * 5 >= count.sum():
+        return [0]
+    apart, votes = np.unique((theirs[None, :] - own[:, None]).ravel(), return_counts=True)
+    ranked = apart[np.argsort(-votes, kind="stable")][:_MOST_SHIFTS]
+    return [0, *(int(days) for days in ranked if days)]
+
+
+def _events(one: Activity) -> Floats:
+    """Presses that come after a pause."""
+    import numpy as np
+
+    starts = one.starts
+    if not starts.size:
+        return starts
+    return starts[np.concatenate(([True], np.diff(starts) > _PAUSE))]
+
+
+def _near(one: Activity, others: Sequence[Activity], starts: Floats) -> Alignment | None:
+    """The best shift within `REACH`."""
+    import numpy as np
+
+    lags = np.arange(-REACH, REACH + BIN / 2, BIN)
+    events = _events(one)
+    theirs = _events(Activity(starts, starts))
+    scores, counts = [], []
+    for window in _WINDOWS:
+        ours = _falling_together(events, starts, window)
+        back = _falling_together(theirs, one.starts, window)[::-1]
+        scores.append(_standing_out(ours, len(events)) + _standing_out(back, len(theirs)))
+        counts.append(ours)
+    holds = _holding(one, others, lags)
+    score = np.maximum(*scores) + _standing_out(holds, max(one.starts.size, 1))
+    top = int(np.argmax(score))
+    beside = score.copy()
+    reach = int(_BESIDE / BIN)
+    beside[max(0, top - reach) : top + reach + 1] = 0.0
+    middle = lags.size // 2
+    near_zero = score[middle - int(_AGREE / BIN) : middle + int(_AGREE / BIN) + 1]
+    seconds = _fine(events, starts, float(lags[top]))
+    at_zero = 0.0 if abs(seconds) <= _AGREE + _BESIDE else float(near_zero.max())
+    if counts[1][top] < 2:
+        return None
+    return Alignment(
+        _snapped(seconds), float(score[top]), float(beside.max()), at_zero, int(counts[1][top]), len(events),
+        int(counts[1][middle]), int(holds[top]),
+    )  # fmt: skip
+
+
+def _falling_together(events: Floats, presses: Floats, window: float) -> Floats:
+    """For every shift of `events` from `-REACH` to `REACH`: how many fall within a window of a press.
+
+    Day by day of the events, busiest days first: a day's events are correlated with the presses around that day.
+    """
+    import numpy as np
+    from scipy.signal import correlate
+
+    bins, reach = int(_DAY / BIN), int(REACH / BIN)
+    total = np.zeros(2 * reach + 1)
+    days, count = np.unique(events // _DAY, return_counts=True)
+    for day in days[np.argsort(-count, kind="stable")][:_BUSIEST]:
+        zero = day * _DAY
+        ours = events[(events >= zero) & (events < zero + _DAY)]
+        low, high = np.searchsorted(presses, (zero - REACH - window, zero + _DAY + REACH + window))
+        if low == high:
+            continue
+        pulse = np.bincount(((ours - zero) / BIN).astype(int), minlength=bins).astype(float)
+        # One more at each end, for the steps that a window covers.
+        cover = np.zeros(bins + 2 * reach + 1)
+        left = np.ceil((presses[low:high] - window - zero + REACH) / BIN).clip(0, cover.size - 1).astype(int)
+        right = np.floor((presses[low:high] + window - zero + REACH) / BIN + 1).clip(0, cover.size - 1).astype(int)
+        np.add.at(cover, left, 1)
+        np.add.at(cover, right, -1)
+        wide = (np.cumsum(cover)[:-1] > 0).astype(float)
+        total += np.round(correlate(np.append(wide, 0.0), pulse, mode="valid", method="fft"))[: total.size]
+    return total
+
+
+def _standing_out(counts: Floats, events: int) -> Floats:
+    """How far each count stands above those around it, in standard deviations; never below zero."""
+    import numpy as np
+    from scipy.ndimage import uniform_filter1d
+
+    mean = uniform_filter1d(counts, int(2 * _AROUND / BIN), mode="nearest").clip(0.0)
+    spread = np.sqrt(mean * (1 - (mean / max(events, 1)).clip(0, 0.95)) + 0.75)
+    above: Floats = ((counts - mean) / spread).clip(0.0)
+    return above
+
+
+def _holding(one: Activity, others: Sequence[Activity], lags: Floats) -> Floats:
+    """For every shift: how many clips lie within a take, from start to end with a few seconds to spare."""
+    import numpy as np
+
+    spare, total = 6.0, np.zeros(lags.size + 1)
+    for other in others:
+        if one.takes == other.takes:
+            continue
+        takes, clips = (one, other) if one.takes else (other, one)
+        sign = -1.0 if one.takes else 1.0
+        long = clips.ends - clips.starts > 2
+        begin = takes.starts[None, :400] - clips.starts[long][:400, None] - spare
+        end = takes.ends[None, :400] - clips.ends[long][:400, None] + spare
+        fits = end > begin
+        low, high = (begin[fits], end[fits]) if sign > 0 else (-end[fits], -begin[fits])
+        near = (high > -REACH) & (low < REACH)
+        at = np.ceil((low[near] + REACH) / BIN).clip(0, lags.size).astype(int)
+        np.add.at(total, at, 1)
+        np.add.at(total, np.floor((high[near] + REACH) / BIN + 1).clip(0, lags.size).astype(int), -1)
+    held: Floats = np.cumsum(total)[:-1]
+    return held
+
+
+def _fine(events: Floats, presses: Floats, seconds: float) -> float:
+    """The shift to the second: the middle of what is left between events and their nearest presses."""
+    import numpy as np
+
+    for reach in (75.0, 45.0, 30.0):
+        moved = events + seconds
+        at = np.searchsorted(presses, moved).clip(1, max(presses.size - 1, 1))
+        before, behind = presses[at - 1] - moved, presses[at.clip(0, presses.size - 1)] - moved
+        rest = np.where(np.abs(before) < np.abs(behind), before, behind)
+        near = rest[np.abs(rest) <= reach]
+        if near.size:
+            seconds += float(np.median(near))
+    return seconds
+
+
+def _snapped(seconds: float) -> float:
+    """Clocks are off by whole quarter hours far more often than by nearly that."""
+    quarters = round(seconds / _A_QUARTER) * _A_QUARTER
+    return quarters if math.isclose(seconds, quarters, abs_tol=_SNAP) else float(round(seconds))

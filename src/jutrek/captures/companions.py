@@ -1,0 +1,197 @@
+"""Which files are one press of the button: by folder and stem, by dates inside, and by what ties them.
+
+The same stem is not enough: in another folder, with other dates inside, or with another content identifier it is
+another capture. Every tie, and every parting, has its reason in words.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Iterator
+from datetime import datetime, timedelta
+
+from jutrek.captures.capture import TRACK, Capture, ReadFile
+from jutrek.captures.devices import device_key
+from jutrek.captures.moment import INSIDE, Moment, Trust
+from jutrek.formats import Kind
+
+_RANK = {Kind.STILL: 1, Kind.CLIP: 2, Kind.SOUND: 3, Kind.SIDECAR: 4}
+_TRUST = {trust: number for number, trust in enumerate(Trust)}
+_MEDIA = (
+    "jpg", "jpeg", "dng", "tif", "tiff", "nef", "nrw", "cr2", "cr3", "arw", "orf", "rw2", "raf", "pef", "srw", "3fr",
+    "mrw", "x3f", "iiq", "heic", "heif", "hif", "avif", "png", "webp", "jxl", "gif", "mp4", "mov", "m4v", "3gp", "avi",
+    "mts", "m2ts", "mpg", "mod", "mxf", "mkv", "webm", "dv", "wmv", "wav", "aif", "aiff", "flac", "ogg", "mp3", "m4a",
+)  # fmt: skip
+_INNER_SUFFIXES = frozenset(f".{suffix}" for suffix in _MEDIA)
+_DEVELOPED = frozenset({"jpeg", "heic", "heif", "avif", "png", "webp", "jxl", "gif", "tiff"})
+_THUMBNAIL, _LIGHT = ".thm", ".lrv"
+_CLIP_DATA = re.compile(r"M\d\d$", re.IGNORECASE)
+"""What cameras put between a clip's stem and the extension of its data."""
+_PROXY_FOLDERS = frozenset({"proxy", "proxies", "sub"})
+_PROXY_END = re.compile(r"(_proxy|S\d\d)$", re.IGNORECASE)
+SAME_PRESS = timedelta(seconds=60)
+"""Files of one stem whose own dates are further apart than this are two captures."""
+
+_Key = tuple[str, str]
+
+
+def tied(files: Iterable[ReadFile]) -> list[Capture]:
+    """Tie files into captures. Files of kind `other` are left out.
+
+    A sidecar is tied by `stem.xmp` as well as by `stem.ext.xmp`, clip data by `stemM01.XML`, a proxy in a folder of its
+    own (`Proxy`, `SUB`) or by its extension (`.LRV`), the tracks of a take by what stands behind the common stem.
+    """
+    stems: dict[_Key, list[ReadFile]] = defaultdict(list)
+    proxies: list[tuple[_Key, ReadFile]] = []
+    for read in files:
+        kind = read.reading.kind
+        if kind is Kind.CLIP and (key := _proxy_of(read)) is not None:
+            proxies.append((key, read))
+        elif kind is not Kind.OTHER:
+            stems[_stem(read)].append(read)
+    _place_proxies(stems, proxies)
+    captures: list[Capture] = []
+    for same in stems.values():
+        captures += [_capture(same, "")] if len(same) == 1 else _captures(same)
+    return captures
+
+
+def _stem(read: ReadFile) -> _Key:
+    folder, name = os.path.split(read.file.path)
+    stem = os.path.splitext(name)[0]
+    kind = read.reading.kind
+    if kind is Kind.SIDECAR:
+        inner, suffix = os.path.splitext(stem)
+        stem = inner if suffix.lower() in _INNER_SUFFIXES else stem
+        if read.reading.format == "clipdata":
+            stem = _CLIP_DATA.sub("", stem)
+    elif kind is Kind.SOUND:
+        stem = TRACK.sub("", stem)
+    return folder, stem.casefold()
+
+
+def _proxy_of(read: ReadFile) -> _Key | None:
+    """The folder above a proxy's own, and the stem of its clip; None for what is no proxy."""
+    folder, name = os.path.split(read.file.path)
+    stem, suffix = os.path.splitext(name)
+    above, own = os.path.split(folder)
+    if own.casefold() in _PROXY_FOLDERS:
+        return above, _PROXY_END.sub("", stem).casefold()
+    if suffix.lower() == _LIGHT:
+        return folder, stem.casefold()
+    return None
+
+
+def _place_proxies(stems: dict[_Key, list[ReadFile]], proxies: list[tuple[_Key, ReadFile]]) -> None:
+    """Put proxies beside their clips: in the folder above, in a folder beside, or under another two letters."""
+    if not proxies:
+        return
+    clips: dict[str, list[_Key]] = defaultdict(list)
+    for key, same in stems.items():
+        if any(read.reading.kind is Kind.CLIP for read in same):
+            clips[key[1]].append(key)
+            clips[key[1][2:]].append(key)
+    for (above, stem), read in proxies:
+        folders = (above, os.path.dirname(read.file.path))
+        candidates = [key for key in clips[stem] if key[1] == stem] + (
+            [key for key in clips[stem[2:]] if key[1][2:] == stem[2:]]
+            if read.file.path.lower().endswith(_LIGHT)
+            else []
+        )
+        near = (key for key in candidates if key[0] in folders or os.path.dirname(key[0]) == above)
+        stems[next(near, _stem(read))].append(read)
+
+
+def _is_proxy(read: ReadFile) -> bool:
+    return _proxy_of(read) is not None
+
+
+def _rank(read: ReadFile) -> tuple[int, bool, bool, str]:
+    """A raw before its developed picture, stills before clips before sound; proxies, sidecars and thumbnails last."""
+    rank = _RANK[read.reading.kind]
+    if read.file.path.lower().endswith(_THUMBNAIL):
+        rank = _RANK[Kind.SIDECAR]
+    return rank, _is_proxy(read), read.reading.format in _DEVELOPED, read.file.path
+
+
+def _captures(same: list[ReadFile]) -> Iterator[Capture]:
+    """Split files of one stem by their own dates and identifiers; what has none goes with the first."""
+    same.sort(key=_rank)
+    piles: list[list[tuple[ReadFile, str]]] = []
+    for read in same:
+        for pile in piles:
+            why = _why_tied(pile[0][0], read)
+            if why:
+                pile.append((read, why))
+                break
+        else:
+            piles.append([(read, "")])
+    for pile in piles:
+        others = [other[0][0] for other in piles if other is not pile]
+        yield _capture([read for read, _ in pile], _why_apart(pile[0][0], others), [why for _, why in pile])
+
+
+def _why_tied(first: ReadFile, read: ReadFile) -> str:
+    """Why a file belongs to a capture that another one leads; empty where it does not."""
+    if read.reading.kind is Kind.SIDECAR:
+        return "named after it"
+    one, other = _content(first), _content(read)
+    if one and other:
+        return "the same content identifier" if one == other else ""
+    when, led = _own_date(read), _own_date(first)
+    if when is None or led is None:
+        return "the same name"
+    if abs(when - led) > SAME_PRESS:
+        return ""
+    return "a proxy of it" if _is_proxy(read) else "the same name and time"
+
+
+def _content(read: ReadFile) -> str:
+    return next((tie.value for tie in read.reading.ties if tie.kind == "content"), "")
+
+
+def _why_apart(first: ReadFile, others: list[ReadFile]) -> str:
+    if not others:
+        return ""
+    other = os.path.basename(others[0].file.path)
+    one, two = _own_date(first), _own_date(others[0])
+    if one and two and abs(two - one) > SAME_PRESS:
+        return f"{other} has the same name and was shot at {two:%Y-%m-%d %H:%M}: it is a capture of its own."
+    return f"{other} has the same name and another content identifier: it is a capture of its own."
+
+
+def _own_date(read: ReadFile) -> datetime | None:
+    moment = read.moment
+    if moment is None or read.reading.claims[moment.claim].at not in INSIDE:
+        return None
+    return moment.local
+
+
+def _capture(files: list[ReadFile], apart: str, why: list[str] | None = None) -> Capture:
+    dated_by = min(range(len(files)), key=lambda number: _strength(files[number].moment)) if len(files) > 1 else 0
+    facts = next((read.reading.device for read in files if read.reading.device), None)
+    return Capture(
+        tuple(files),
+        files[dated_by].moment,
+        device_key(facts, files[0].file.root),
+        dated_by,
+        _tails(files) if len(files) > 1 else (),
+        tuple(why or ()),
+        notes=(apart,) if apart else (),
+    )
+
+
+def _tails(files: list[ReadFile]) -> tuple[str, ...]:
+    tails = []
+    for number, read in enumerate(files):
+        track = TRACK.search(os.path.splitext(os.path.basename(read.file.path))[0])
+        is_track = track is not None and read.reading.kind is Kind.SOUND
+        tail = f"_{track[1].lower()}" if is_track and track else "_proxy" if number and _is_proxy(read) else ""
+        tails.append(tail)
+    return tuple(tails) if any(tails) else ()
+
+
+def _strength(moment: Moment | None) -> int:
+    return _TRUST[moment.trust] if moment else len(_TRUST)

@@ -1,0 +1,334 @@
+"""Doubts: what about the dates of an intake should be looked at, each as one question with proposed answers.
+
+A question has its evidence in words, how sure Jutrek is, and answers that are changes of decisions, the proposed one
+first. Nothing is decided here.
+"""
+
+from __future__ import annotations
+
+import os
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from enum import StrEnum
+
+from jutrek.captures.aligning import Proposal
+from jutrek.captures.capture import Capture, Device, counter_of
+from jutrek.captures.decisions import (
+    Change,
+    Decisions,
+    LeaveUnfiled,
+    Place,
+    Placed,
+    ShiftClock,
+    TakeAsItIs,
+    spread,
+)
+from jutrek.captures.devices import Counters
+from jutrek.captures.moment import NAME, Doubtful, Moment
+from jutrek.captures.settling import shift_words
+from jutrek.formats import Kind, Precision
+
+_JUMP_BACK = timedelta(minutes=10)
+_BETWEEN = timedelta(days=1)
+_KINDS = {Kind.STILL: ("picture", "pictures"), Kind.CLIP: ("clip", "clips"), Kind.SOUND: ("take", "takes")}
+
+
+class Certainty(StrEnum):
+    """How sure a proposal is. Only the first can be accepted together with others."""
+
+    CERTAIN = "certain"
+    LIKELY = "likely"
+    ONLY_A_DAY = "only a day"
+    OPEN = "open"
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """An answer to a question: what its button says, and the change that it makes."""
+
+    words: str
+    change: Change
+
+
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """A question about dates.
+
+    Attributes:
+        key: the same for the same question as long as it is open.
+        device: the key of the device that it is about.
+        captures: ids of the captures that wait for its answer, in the order of their names.
+        headline, evidence: one sentence each.
+        certainty: how sure the first answer is.
+        answers: the proposed one first.
+        shift: the clock fix that is proposed, in seconds; 0.0 where none is.
+        neighbours: ids of the dated captures before and behind by counter; empty where there is none.
+    """
+
+    key: str
+    device: str
+    captures: tuple[str, ...]
+    headline: str
+    evidence: str
+    certainty: Certainty
+    answers: tuple[Answer, ...]
+    shift: float = 0.0
+    neighbours: tuple[str, str] = ("", "")
+
+
+def find_doubts(
+    captures: Sequence[Capture], devices: Mapping[str, Device], decisions: Decisions, proposals: Iterable[Proposal]
+) -> list[Doubt]:
+    """All open questions, the surest first.
+
+    Args:
+        captures: as settled by the decisions, in the order of shooting.
+        devices: by key.
+        proposals: shifts that were found between the devices.
+    """
+    open_ones = [one for one in captures if one.id not in decisions.unfiled and one.id not in decisions.aside]
+    counters = Counters(open_ones)
+    doubts = [
+        *_clocks(open_ones, devices, decisions, proposals),
+        *_jumps(open_ones, devices, decisions),
+        *_batches(open_ones, devices, counters),
+    ]
+    ranks = list(Certainty)
+    return sorted(doubts, key=lambda doubt: (ranks.index(doubt.certainty), -len(doubt.captures)))
+
+
+def named(device: Device) -> str:
+    """A device as a person speaks of it: `B · Hovar 4K`."""
+    return f"{device.letter} · {device.name}"
+
+
+def many(captures: Sequence[Capture]) -> str:
+    """A number of captures by what they are: `6 pictures`, `1 clip`."""
+    kinds = {capture.kind for capture in captures}
+    one, more = _KINDS.get(next(iter(kinds)), ("capture", "captures")) if len(kinds) == 1 else ("capture", "captures")
+    return f"{len(captures)} {one if len(captures) == 1 else more}"
+
+
+def _clocks(
+    captures: Sequence[Capture], devices: Mapping[str, Device], decisions: Decisions, proposals: Iterable[Proposal]
+) -> Iterator[Doubt]:
+    for proposal in proposals:
+        device = devices[proposal.device]
+        own = [one for one in captures if one.device == device.key and one.trusted]
+        if not own or device.key in decisions.right_clocks:
+            continue
+        ids = tuple(one.id for one in own)
+        side = "behind" if proposal.seconds > 0 else "ahead of"
+        whom = "its satellite time" if proposal.by_satellite else "the others"
+        shift = shift_words(proposal.seconds)
+        yield Doubt(
+            f"clock:{device.key}",
+            device.key,
+            ids,
+            f"{named(device)} runs {shift[1:]} {side} {whom}",
+            f"{many(own)} on {_days(own)}. {proposal.evidence}",
+            Certainty.CERTAIN if proposal.certain else Certainty.LIKELY,
+            (
+                Answer(f"Shift by {shift}", ShiftClock(device.key, proposal.seconds)),
+                Answer("Right as it is", TakeAsItIs(frozenset(), device.key)),
+            ),
+            shift=proposal.seconds,
+        )
+
+
+def _days(captures: Iterable[Capture]) -> str:
+    days = sorted({one.moment.local.date() for one in captures if one.moment})
+    if len(days) > 4:
+        return f"{len(days)} days between {days[0]:%Y-%m-%d} and {days[-1]:%Y-%m-%d}"
+    return ", ".join(f"{day:%Y-%m-%d}" for day in days)
+
+
+def _jumps(captures: Sequence[Capture], devices: Mapping[str, Device], decisions: Decisions) -> Iterator[Doubt]:
+    """A clock that jumps back inside a card: the counter goes on, the time does not."""
+    cards: dict[tuple[str, str, Kind], list[tuple[int, Capture]]] = defaultdict(list)
+    fixed = {key for fix in decisions.fixes for key in fix.captures} | decisions.placed.keys() | decisions.right
+    for capture in captures:
+        counter = counter_of(capture.id)
+        if capture.trusted and counter is not None and capture.id not in fixed:
+            cards[capture.device, os.path.dirname(capture.id), capture.kind].append((counter, capture))
+    for (key, folder, kind), own in cards.items():
+        own.sort(key=lambda one: (one[0], one[1].id))
+        jump = _first_jump([(counter, _at(capture)) for counter, capture in own])
+        if jump is None:
+            continue
+        first, end = jump
+        before, batch = own[first - 1][1], [capture for _, capture in own[first:end]]
+        back = _at(before) - _at(batch[0])
+        seconds = (back + timedelta(minutes=1)).total_seconds()
+        ids = frozenset(one.id for one in batch)
+        yield Doubt(
+            f"jump:{folder}:{kind}:{own[first][0]}",
+            key,
+            tuple(one.id for one in batch),
+            f"The clock of {named(devices[key])} jumps back by {shift_words(back.total_seconds())[1:]}",
+            f"{_name(batch[0])} was made after {_name(before)} by its counter, but before it by its time. "
+            f"So were {many(batch)}.",
+            Certainty.OPEN,
+            (
+                Answer(f"Shift them by {shift_words(seconds)}", ShiftClock(key, seconds, ids)),
+                Answer("Right as it is", TakeAsItIs(ids)),
+            ),
+            shift=seconds,
+            neighbours=(before.id, own[end][1].id if end < len(own) else ""),
+        )
+
+
+def _first_jump(shots: Sequence[tuple[int, datetime]]) -> tuple[int, int] | None:
+    """From where to where, among shots in the order of their counters, the clock lies behind what it told before."""
+    for number in range(1, len(shots)):
+        (counter, at), (next_counter, then) = shots[number - 1], shots[number]
+        if at - then > _JUMP_BACK and 0 < next_counter - counter <= 3:
+            end = number
+            while end < len(shots) and shots[end][1] < at:
+                end += 1
+            return number, end
+    return None
+
+
+def _at(capture: Capture) -> datetime:
+    return capture.moment.local if capture.moment else datetime.min
+
+
+def _name(capture: Capture) -> str:
+    return os.path.splitext(os.path.basename(capture.id))[0]
+
+
+def _batches(captures: Sequence[Capture], devices: Mapping[str, Device], counters: Counters) -> Iterator[Doubt]:
+    """Captures without a date to trust, by what is the matter with them and what lies around them."""
+    batches: dict[tuple[str, ...], list[Capture]] = defaultdict(list)
+    for capture in captures:
+        if not capture.trusted:
+            moment = capture.moment
+            doubt = moment.doubt if moment and moment.doubt else "none"
+            source = _evidence_at(capture) if doubt is Doubtful.OUTSIDE else ""
+            before, behind = counters.around(capture, capture)
+            around = (before.id if before else "", behind.id if behind else "")
+            batches[doubt, capture.device, os.path.dirname(capture.id), source, *around].append(capture)
+    for (doubt, key, folder, source, before_id, behind_id), batch in batches.items():
+        batch.sort(key=lambda one: (counter_of(one.id) or 0, one.id))
+        before, behind = counters.around(batch[0], batch[-1])
+        headline, evidence = _says(doubt, source, batch, devices[key])
+        certainty, answers, near = _answers(doubt, source, batch, before, behind)
+        shift = next((answer.change.seconds for answer in answers[:1] if isinstance(answer.change, ShiftClock)), 0.0)
+        yield Doubt(
+            f"{doubt}:{key}:{folder}:{source}:{before_id}:{behind_id}",
+            key,
+            tuple(one.id for one in batch),
+            headline,
+            f"{evidence} {near}".strip(),
+            certainty,
+            answers,
+            shift,
+            (before.id if before else "", behind.id if behind else ""),
+        )
+
+
+def _evidence_at(capture: Capture) -> str:
+    moment = capture.moment
+    claim = capture.files[capture.dated_by].reading.claims[moment.claim] if moment and moment.claim >= 0 else None
+    return claim.at if claim else ""
+
+
+def _says(doubt: str, source: str, batch: Sequence[Capture], device: Device) -> tuple[str, str]:
+    """Headline and evidence of a batch."""
+    count, one = many(batch), len(batch) == 1
+    first = batch[0].moment
+    if doubt == Doubtful.NEVER_SET and first:
+        carry = "carries" if one else "carry"
+        return f"{count} of {device.name} {carry} {first.local:%Y-%m-%d}: that clock was never set", ""
+    if doubt == Doubtful.FUTURE and first:
+        return f"{count} {'lies' if one else 'lie'} in the future", f"The first one says {first.local:%Y-%m-%d %H:%M}."
+    if doubt == Doubtful.ANCIENT and first:
+        return f"{count} {'is' if one else 'are'} dated {first.local:%Y}", "That is older than digital cameras."
+    if doubt == Doubtful.FIGHT and first:
+        return f"{count} {'carries' if one else 'carry'} dates that disagree", first.why
+    if source in NAME.kinds:
+        say = "name says" if one else "names say"
+        return f"{count} {'has' if one else 'have'} no date inside", f"Only {'its' if one else 'their'} {say} one."
+    if source == "folder":
+        return f"{count} {'has' if one else 'have'} no date inside", "Only the name of their folder says one."
+    if source:
+        evidence = f"Only the time of the file{'' if one else 's'} says {_days(batch)}, which copying often resets."
+        return f"{count} {'has' if one else 'have'} no date inside", evidence
+    return f"{count} {'has' if one else 'have'} no date", "Nothing in or around them says one."
+
+
+_Answers = tuple[Answer, ...]
+
+
+def _answers(
+    doubt: str, source: str, batch: Sequence[Capture], before: Capture | None, behind: Capture | None
+) -> tuple[Certainty, _Answers, str]:
+    """How sure a proposal is, the answers, and what the neighbours by counter say."""
+    ids = frozenset(one.id for one in batch)
+    answers: list[Answer] = []
+    certainty, near = Certainty.OPEN, ""
+    if before is not None and behind is not None and timedelta(0) < _at(behind) - _at(before) <= _BETWEEN:
+        near = (
+            f"By their counters they lie between {_name(before)} ({_at(before):%Y-%m-%d %H:%M}) "
+            f"and {_name(behind)} ({_at(behind):%Y-%m-%d %H:%M})."
+        )
+        answers.append(Answer("Put there", _between(batch, before, behind)))
+        certainty = Certainty.LIKELY
+    moments = [one.moment for one in batch if one.moment is not None]
+    if source and len(moments) == len(batch):
+        precise = all(moment.precision >= Precision.MINUTE for moment in moments)
+        if source in NAME.kinds and precise:
+            answers.append(Answer("File by their names", TakeAsItIs(ids)))
+            certainty = Certainty.LIKELY
+        else:
+            answers.append(Answer("File by that day", Place(tuple(_day_only(batch, moments)))))
+            certainty = Certainty.ONLY_A_DAY if certainty is Certainty.OPEN else certainty
+    elif doubt in (Doubtful.FIGHT, Doubtful.FUTURE, Doubtful.ANCIENT):
+        answers.append(Answer("Right as it is", TakeAsItIs(ids)))
+        other = [_other_date(one) for one in batch] if doubt == Doubtful.FIGHT else []
+        if other and all(other):
+            dates = tuple((one.id, date) for one, date in zip(batch, other, strict=True) if date)
+            answers.append(Answer("Use the other date", Place(dates)))
+    answers.append(Answer("Leave unfiled", LeaveUnfiled(ids)))
+    return certainty, tuple(answers), near
+
+
+def _between(batch: Sequence[Capture], before: Capture, behind: Capture) -> Change:
+    """Put a batch between two others: by a shift that keeps its own pace where it has one that fits, else evenly."""
+    start, end = _at(before) + timedelta(seconds=before.duration), _at(behind)
+    times = [one.moment.local for one in batch if one.moment and one.moment.precision >= Precision.SECOND]
+    if len(times) == len(batch) and times == sorted(times) and times[-1] - times[0] < end - start:
+        middle = start + (end - start - (times[-1] - times[0])) / 2
+        seconds = round((middle - times[0]).total_seconds())
+        return ShiftClock(batch[0].device, seconds, frozenset(one.id for one in batch))
+    return Place(spread((one.id for one in batch), start, end))
+
+
+def _day_only(batch: Sequence[Capture], moments: Sequence[Moment]) -> Iterator[tuple[str, Placed]]:
+    for capture, moment in zip(batch, moments, strict=True):
+        precision = min(moment.precision, Precision.DAY)
+        yield capture.id, Placed(moment.local.replace(hour=0, minute=0, second=0, microsecond=0), precision)
+
+
+def _other_date(capture: Capture) -> Placed | None:
+    """The date that contradicts the chosen one, where it is a local one."""
+    moment = capture.moment
+    if moment is None or moment.against is None:
+        return None
+    stamp = capture.files[capture.dated_by].reading.claims[moment.against].stamp
+    if stamp.offset is not None and stamp.offset.by_definition:
+        return None
+    return Placed(stamp.wall, stamp.precision)
+
+
+def held(doubts: Iterable[Doubt]) -> dict[str, str]:
+    """Why captures wait: the headline of their question, by capture."""
+    return {capture: f"{doubt.headline}." for doubt in doubts for capture in doubt.captures}
+
+
+def count_captures(doubts: Iterable[Doubt]) -> Counter[str]:
+    """How many captures wait for an answer, by device."""
+    return Counter(doubt.device for doubt in doubts for _ in doubt.captures)

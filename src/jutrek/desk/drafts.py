@@ -1,0 +1,128 @@
+"""An intake in work, kept until it is home: sources, decisions and rules, per library (XDG state folder).
+
+One JSON file per library, replaced as a whole whenever something is decided. A file that is damaged, or of a newer
+Jutrek, counts as none.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+
+from jutrek.captures.decisions import ClockFix, Decisions, Described, Placed
+from jutrek.disk import write_own
+from jutrek.filing import HouseRules, Structure, Undated
+from jutrek.formats import Precision
+
+VERSION = 1
+
+
+@dataclass(frozen=True, slots=True)
+class Draft:
+    """What is kept of an intake in work."""
+
+    sources: tuple[str, ...]
+    decisions: Decisions
+    rules: HouseRules
+
+
+def _path(library: str) -> str:
+    import platformdirs
+
+    return os.path.join(platformdirs.user_state_dir("jutrek"), "intakes", f"{library}.json")
+
+
+def load(library: str) -> Draft | None:
+    """The draft of a library by its identity, or None."""
+    try:
+        with open(_path(library), encoding="utf-8", errors="surrogateescape") as file:
+            page = json.load(file)
+        if page["version"] != VERSION:
+            return None
+        return Draft(tuple(map(str, page["sources"])), _decisions(page["decisions"]), _rules(page["rules"]))
+    except (OSError, ValueError, KeyError, TypeError, AttributeError):
+        return None
+
+
+def keep(library: str, draft: Draft) -> None:
+    """Keep a draft. A folder that cannot be written is no trouble of the person's now."""
+    path = _path(library)
+    page = {
+        "version": VERSION,
+        "sources": draft.sources,
+        "decisions": _as_page(draft.decisions),
+        "rules": {
+            "day_starts": draft.rules.day_starts, "gap": draft.rules.gap, "zone": draft.rules.zone,
+            "journeys": [[str(day), minutes] for day, minutes in draft.rules.journeys],
+            "undated": draft.rules.undated.value, "structure": draft.rules.structure.value,
+            "sidecars": draft.rules.sidecars,
+        },
+    }  # fmt: skip
+    with contextlib.suppress(OSError):
+        os.makedirs(os.path.dirname(path), exist_ok=True)
+        write_own(path, json.dumps(page, indent=1).encode())
+
+
+def forget(library: str) -> None:
+    """Forget a draft: the intake is home."""
+    with contextlib.suppress(OSError):
+        os.unlink(_path(library))
+
+
+def _as_page(made: Decisions) -> dict[str, Any]:
+    return {
+        "fixes": [[fix.device, fix.seconds, sorted(fix.captures)] for fix in made.fixes],
+        "placed": {key: [one.wall.isoformat(), int(one.precision)] for key, one in made.placed.items()},
+        "right": sorted(made.right),
+        "right_clocks": sorted(made.right_clocks),
+        "unfiled": sorted(made.unfiled),
+        "aside": sorted(made.aside),
+        "splits": [at.isoformat() for at in sorted(made.splits)],
+        "joins": [[end.isoformat(), start.isoformat()] for end, start in sorted(made.joins)],
+        "moved": {key: at.isoformat() for key, at in made.moved.items()},
+        "described": [[str(one.day), one.at.isoformat() if one.at else None, one.words] for one in made.described],
+        "names": dict(made.names),
+        "operators": dict(made.operators),
+        "carried": dict(made.carried),
+        "apart": sorted(made.apart),
+    }
+
+
+def _decisions(page: Mapping[str, Any]) -> Decisions:
+    at = datetime.fromisoformat
+    return Decisions(
+        fixes=tuple(ClockFix(str(key), float(seconds), frozenset(ids)) for key, seconds, ids in page["fixes"]),
+        placed={key: Placed(at(wall), Precision(precision)) for key, (wall, precision) in page["placed"].items()},
+        right=frozenset(page["right"]),
+        right_clocks=frozenset(page["right_clocks"]),
+        unfiled=frozenset(page["unfiled"]),
+        aside=frozenset(page["aside"]),
+        splits=frozenset(map(at, page["splits"])),
+        joins=frozenset((at(end), at(start)) for end, start in page["joins"]),
+        moved={key: at(when) for key, when in page["moved"].items()},
+        described=tuple(
+            Described(date.fromisoformat(day), at(when) if when else None, str(words))
+            for day, when, words in page["described"]
+        ),
+        names=dict(page["names"]),
+        operators=dict(page["operators"]),
+        carried=dict(page["carried"]),
+        apart=frozenset(page["apart"]),
+    )
+
+
+def _rules(page: Mapping[str, Any]) -> HouseRules:
+    return HouseRules(
+        undated=Undated(page["undated"]),
+        day_starts=int(page["day_starts"]),
+        gap=int(page["gap"]),
+        zone=None if page["zone"] is None else int(page["zone"]),
+        journeys=tuple((date.fromisoformat(day), int(minutes)) for day, minutes in page["journeys"]),
+        structure=Structure(page["structure"]),
+        sidecars=bool(page["sidecars"]),
+    )

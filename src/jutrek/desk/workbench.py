@@ -1,0 +1,212 @@
+"""The state of an intake and how its parts follow from one another. No threads and no events: the session owns those.
+
+Sources are read into captures; decisions and rules laid over them make the story; the story and the standings of its
+files make the plan; all of it makes the board. A change recomputes only what follows from it.
+"""
+
+from __future__ import annotations
+
+import os
+import threading
+from typing import TYPE_CHECKING
+
+from jutrek.captures import Capture, Certainty, Decisions, Device, Doubt, Proposal, ShiftClock, TakeAsItIs, propose
+from jutrek.desk import drawing_up
+from jutrek.desk.board import Board, Place
+from jutrek.desk.drafts import Draft
+from jutrek.desk.history import History, Step
+from jutrek.desk.intake import Found, Report, make_captures, plan_of, standings_of
+from jutrek.desk.questions import Effect, effect_of, questions_of
+from jutrek.desk.story import Story, devices_of, tell
+from jutrek.doubles import Stands
+from jutrek.filing import Action, HouseRules, Plan
+from jutrek.library import Library, known_devices
+from jutrek.transfer import Done
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from jutrek.captures import Change
+    from jutrek.library.ledger import Ledger
+
+
+class Workbench:
+    """One intake: what was found, what was decided, what follows. One thread owns it.
+
+    Attributes:
+        founds: what was found on every source, by its root.
+        history: what was decided.
+        story: what the intake tells, as decided.
+        plan: the plan, or None while there is no library or something is not read yet.
+        results: what became of files in runs, by source path.
+    """
+
+    def __init__(self, rules: HouseRules) -> None:
+        self.founds: dict[str, Found] = {}
+        self.history = History([Step(Decisions(), rules)])
+        self.story = Story()
+        self.plan: Plan | None = None
+        self.results: dict[str, Done] = {}
+        self._library: Library | None = None
+        self._known: dict[str, Device] = {}
+        self._earlier: tuple[str, ...] = ()
+        self._captures: list[Capture] = []
+        self._grouped_by: tuple[object, ...] = ()
+        self._proposals: tuple[Proposal, ...] = ()
+        self._lined_up_by: object = None
+        self._standings: dict[str, Stands] | None = None
+        self._existing: dict[str, bool] = {}
+
+    def use_library(self, library: Library | None, ledger: Ledger | None) -> None:
+        """Use another library: its devices, and what its shoots were."""
+        self._library, self.plan, self._standings = library, None, None
+        self.results.clear()
+        self._known = known_devices(library) if library else {}
+        self.learn(ledger)
+
+    def learn(self, ledger: Ledger | None) -> None:
+        """Learn what the shoots of the library were."""
+        self._earlier = tuple(ledger.shoot_words()) if ledger else ()
+
+    @property
+    def draft(self) -> Draft:
+        """What has to be kept to go on with this intake another time."""
+        return Draft(tuple(self.founds), self.history.now.decisions, self.history.now.rules)
+
+    def sources_changed(self) -> None:
+        """Something was read, or taken out: everything follows anew, and standings are not known yet."""
+        self.plan = self._standings = None
+        self._group()
+        self._retell()
+
+    def refresh(self) -> None:
+        """Something was decided, taken back or done again. Nothing is read or compared again."""
+        if self._grouped_by != self._grouping():
+            self._group()
+        self._retell()
+        if self._library is not None and self._standings is not None:
+            self.plan = self._plan_of(self._library, self.story, self._standings)
+
+    def _grouping(self) -> tuple[object, ...]:
+        now = self.history.now
+        return now.decisions.apart, now.rules.zone, now.rules.journeys
+
+    def _group(self) -> None:
+        now = self.history.now
+        self._captures = make_captures(list(self.founds.values()), now.rules, split=now.decisions.apart)
+        self._grouped_by, self._lined_up_by = self._grouping(), None
+
+    def _retell(self) -> None:
+        """Lay what was decided over the captures; line clocks up anew where that could find something else."""
+        now = self.history.now
+        sources = [found.source for found in self.founds.values()]
+        devices = devices_of(sources, self._captures, now.decisions, self._known)
+        made = now.decisions
+        lined_up_by = (made.fixes, dict(made.placed), made.right, made.aside)
+        if self._lined_up_by != lined_up_by:
+            bare = tell(self._captures, devices, made, now.rules, ())
+            self._proposals = tuple(propose(one for one in bare.captures if one.id not in made.aside))
+            self._lined_up_by = lined_up_by
+        self.story = tell(self._captures, devices, made, now.rules, self._proposals)
+
+    def decide(self, changes: Sequence[Change]) -> bool:
+        """Decide something, as one step. Returns whether anything changed."""
+        now = self.history.now
+        decisions = now.decisions
+        for change in changes:
+            decisions = change.on(decisions)
+        if decisions == now.decisions:
+            return False
+        self.history.take(Step(decisions, now.rules, changes[-1].words))
+        self.refresh()
+        return True
+
+    def doubt(self, key: str) -> Doubt | None:
+        """An open question by its key."""
+        return next((one for one in self.story.doubts if one.key == key), None)
+
+    def certain_answers(self) -> list[Change]:
+        """The proposed answers to all questions whose proposal is certain."""
+        return [doubt.answers[0].change for doubt in self.story.doubts if doubt.certainty is Certainty.CERTAIN]
+
+    def make_plan(self, ledger: Ledger, *, stop: threading.Event, report: Report) -> None:
+        """Compare with the library, and plan.
+
+        Raises:
+            LibraryMissing: when the library cannot be listed.
+            Stopped: when `stop` was set.
+        """
+        if self._library is None:
+            return
+        self._standings = standings_of(self.story.captures, self._library, ledger, stop=stop, report=report)
+        self._existing.clear()
+        self.plan = self._plan_of(self._library, self.story, self._standings)
+
+    def _plan_of(self, library: Library, story: Story, standings: dict[str, Stands]) -> Plan:
+        return plan_of(list(self.founds.values()), story, library, self.history.now.rules, standings)
+
+    def effect(self, key: str, number: int) -> Effect | None:
+        """What an answer to a question would change; None where that cannot be told now.
+
+        A clock fix is compared with the clock as it stands, since until then the captures wait.
+        """
+        doubt = self.doubt(key)
+        if doubt is None or number >= len(doubt.answers) or self._library is None or self._standings is None:
+            return None
+        now, change = self.history.now, doubt.answers[number].change
+        stands = now.decisions
+        if isinstance(change, ShiftClock) and not change.captures:
+            stands = TakeAsItIs(frozenset(), change.device).on(stands)
+        before, after = (
+            (story, self._plan_of(self._library, story, self._standings))
+            for story in (
+                tell(self._captures, self.story.devices, decisions, now.rules, ())
+                for decisions in (stands, change.on(now.decisions))
+            )
+        )
+        return effect_of(key, before, after)
+
+    def board(self) -> Board:
+        """The whole picture."""
+        story, plan, now = self.story, self.plan, self.history.now
+        views = drawing_up.views_of(story, plan, self.results)
+        views = drawing_up.set_aside(views, now.decisions.aside)
+        ended = self.results
+        left = [row for row in plan.to_bring() if row.source not in ended or not ended[row.source].home] if plan else []
+        sources = [found.source for found in self.founds.values()]
+        return Board(
+            sources=drawing_up.source_views(sources, views.values(), story.devices, plan),
+            days=drawing_up.day_views(story, views),
+            folders=drawing_up.folder_views(views.values(), self._existing_folders(plan)),
+            plan=plan,
+            bring_bytes=sum(row.size for row in left),
+            place=self._place(),
+            devices=tuple(story.devices.values()),
+            questions=questions_of(story, views),
+            can_undo=self.history.can_undo,
+            can_redo=self.history.can_redo,
+            day_starts=now.rules.day_starts,
+            gap=now.rules.gap,
+            zone=now.rules.zone,
+            journeys=now.rules.journeys,
+            earlier=self._earlier,
+        )
+
+    def _place(self) -> Place | None:
+        library = self._library
+        if library is None:
+            return None
+        try:
+            room = os.statvfs(library.root)
+        except OSError:
+            return Place(library.name, library.root, 0, 0)
+        return Place(library.name, library.root, room.f_bavail * room.f_frsize, room.f_blocks * room.f_frsize)
+
+    def _existing_folders(self, plan: Plan | None) -> frozenset[str]:
+        if plan is None:
+            return frozenset()
+        folders = {os.path.dirname(row.destination) for row in plan.rows if row.destination}
+        for path in folders - self._existing.keys():
+            self._existing[path] = os.path.isdir(os.path.join(plan.library, path))
+        homes = {os.path.dirname(row.destination) for row in plan.rows if row.destination and row.action is Action.HOME}
+        return frozenset(homes | {path for path in folders if self._existing[path]})

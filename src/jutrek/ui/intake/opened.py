@@ -1,0 +1,183 @@
+"""The open day: its captures, and what can be done with those that are selected."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import QRect, Signal
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QMenu, QPushButton, QWidget
+
+from jutrek.desk.board import CLIP, SOUND, STILL, CaptureView, DayView, State
+from jutrek.ui import paint
+from jutrek.ui.intake.grid import CaptureGrid
+from jutrek.ui.intake.parts import AskBar
+from jutrek.ui.theme import SEMIBOLD, Theme, font
+from jutrek.ui.thumbs import Thumbnails
+
+_BAR, _GAP = 30, 6
+_KINDS = ((STILL, "stills"), (CLIP, "clips"), (SOUND, "takes of sound"))
+
+
+class Opened(QWidget):
+    """A grid of captures below a bar that counts what is selected and offers what can be done with it."""
+
+    split = Signal(str)
+    aside = Signal(tuple)
+    shifting = Signal(tuple, str)
+    """Ids of captures, and the shift that was typed."""
+    placing = Signal(tuple, str)
+    """Ids of captures, and the date that was typed."""
+    carried = Signal(tuple, str)
+    fitted = Signal()
+
+    def __init__(self, theme: Theme, thumbnails: Thumbnails, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._view: DayView | None = None
+        self.grid = CaptureGrid(theme, thumbnails, self)
+        self.grid.selected.connect(self._show_selection)
+        self.grid.resized.connect(self.fitted)
+        self.ask: AskBar | None = None
+        self.buttons: dict[str, QPushButton] = {}
+        for key, words, tip, press in (
+            ("select", "Select…", "All of one device, or of one kind", self._select),
+            ("split", "New shoot from here", "The chosen capture begins a new shoot", self._split),
+            ("shift", "Shift their clock…", "Add to the times of what is selected", self._ask_shift),
+            ("place", "Date them…", "Say when they were made: a year, a month, a day or a time", self._ask_date),
+            ("carried", "Made by…", "Say who made them", self._ask_operator),
+            ("aside", "Set aside", "Leave them out of this intake; nothing is deleted (Delete)", self.set_aside),
+        ):
+            button = QPushButton(words, self)
+            button.setProperty("small", True)
+            button.setToolTip(tip)
+            button.clicked.connect(press)
+            self.buttons[key] = button
+
+    def show_day(self, view: DayView) -> None:
+        """Show a row's captures."""
+        if self._view is None or view.key != self._view.key:
+            self._end_ask()
+        self._view = view
+        self.grid.show_captures(view.captures, view.words)
+        self._show_selection()
+
+    def height_for(self, width: int) -> int:
+        """The height that shows all captures at a width, in pixels."""
+        return _BAR + _GAP + self.grid.height_for(width)
+
+    def resizeEvent(self, event: object) -> None:
+        self._place()
+
+    def _place(self) -> None:
+        self.grid.setGeometry(0, _BAR + _GAP, self.width(), max(0, self.height() - _BAR - _GAP))
+        left = self.width() - 4
+        for button in reversed(self.buttons.values()):
+            if not button.isHidden():
+                wide = button.sizeHint().width()
+                left -= wide
+                button.setGeometry(left, 2, wide, 26)
+                left -= _GAP
+        if self.ask is not None:
+            self.ask.setGeometry(0, 0, self.width() - 4, _BAR + 2)
+
+    def _show_selection(self) -> None:
+        ids = self.grid.picked()
+        views = self._views(ids)
+        dated = bool(self._view and self._view.start is not None)
+        asking = self.ask is not None
+        names: dict[str, bool] = {
+            "select": True,
+            "split": dated and bool(views) and bool(self._view and views[0].id != self._view.captures[0].id),
+            "shift": dated and bool(views),
+            "place": bool(views),
+            "carried": len(views) > 1,
+            "aside": bool(views),
+        }
+        for key, button in self.buttons.items():
+            button.setVisible(names[key] and not asking)
+        back = bool(views) and all(view.state is State.ASIDE for view in views)
+        self.buttons["aside"].setText("Take in again" if back else "Set aside")
+        self._place()
+        self.update()
+
+    def _views(self, ids: tuple[str, ...]) -> list[CaptureView]:
+        wanted = set(ids)
+        return [view for view in self._view.captures if view.id in wanted] if self._view else []
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self.ask is not None:
+            return
+        count = len(self.grid.picked())
+        words = f"{count:,} selected" if count > 1 else ""
+        first = min((button.x() for button in self.buttons.values() if not button.isHidden()), default=self.width())
+        box = QRect(6, 2, first - 10, 26)
+        paint.text(QPainter(self), box, words, font(12.5, SEMIBOLD), self._theme.accent)
+
+    def _select(self) -> None:
+        if self._view is None:
+            return
+        menu = QMenu(self)
+        menu.addAction("All", self.grid.selectAll)
+        for device in self._view.devices:
+            words = f"{device.letter} · {device.name}"
+            menu.addAction(words, partial(self._select_device, device.key))
+        kinds = {view.kind.value for view in self._view.captures}
+        for kind, words in _KINDS:
+            if kind in kinds:
+                menu.addAction(f"All {words}", partial(self._select_kind, kind))
+        menu.exec(self.buttons["select"].mapToGlobal(self.buttons["select"].rect().bottomLeft()))
+
+    def _select_device(self, key: str) -> None:
+        self.grid.pick_like(lambda view: view.device.key == key)
+
+    def _select_kind(self, kind: str) -> None:
+        self.grid.pick_like(lambda view: view.kind == kind)
+
+    def _split(self) -> None:
+        if ids := self.grid.picked():
+            self.split.emit(ids[0])
+
+    def set_aside(self) -> None:
+        """Leave what is selected out of this intake, or take it in again."""
+        if ids := self.grid.picked():
+            self.aside.emit(ids)
+
+    def _ask_shift(self) -> None:
+        self._ask("Add to their times:", "Shift them", "+1:00:00", self.shifting)
+
+    def _ask_date(self) -> None:
+        self._ask("They were made:", "Date them", "2026-05-14 or 2026-05-14 09:30", self.placing)
+
+    def _ask_operator(self) -> None:
+        self._ask("They were made by:", "Keep that", "a name", self.carried)
+
+    def _ask(self, words: str, answer: str, hint: str, signal: object) -> None:
+        ids = self.grid.picked()
+        if not ids:
+            return
+        self._end_ask()
+        self.ask = AskBar(self._theme, words, answer, self, field="", hint=hint)
+        emit: Callable[[tuple[str, ...], str], None] = signal.emit
+        self.ask.accepted.connect(lambda text: emit(ids, text))
+        self.ask.refused.connect(self._end_ask)
+        self.ask.show()
+        self._show_selection()
+        if self.ask.field is not None:
+            self.ask.field.setFocus()
+
+    def answered(self, trouble: str) -> None:
+        """What was typed was taken; or it was not, and why."""
+        if trouble and self.ask is not None:
+            self.ask.say(trouble)
+        else:
+            self._end_ask()
+            self.grid.setFocus()
+
+    def _end_ask(self) -> None:
+        if self.ask is not None:
+            self.ask.hide()
+            self.ask.deleteLater()
+            self.ask = None
+            self._show_selection()
