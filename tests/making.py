@@ -11,9 +11,9 @@ from pathlib import Path
 
 from PIL import Image
 
+from jutrek.captures import Decisions
 from jutrek.demo import sound, stills
 from jutrek.demo.shelf.boxes import box, brand, movie_header, since_1904
-from jutrek.captures import Decisions
 from jutrek.desk.intake import make_captures, plan_of, read_source, standings_of
 from jutrek.desk.story import devices_of, tell
 from jutrek.filing import HouseRules, Plan

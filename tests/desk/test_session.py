@@ -69,24 +69,38 @@ def session(ear: Ear) -> Iterator[IntakeSession]:
 
 
 def test_the_demo_from_cards_to_home(session: IntakeSession, ear: Ear, demo: Scenario) -> None:
-    """Sources are read, the board shows what becomes of them, the run proves it, a second one brings nothing."""
+    """Sources are read, every question settled in a few answers, the run proves it, a second one brings nothing."""
     session.open_library(demo.library)
     for path in demo.sources:
         session.add_source(path)
-    board = ear.board(lambda board: len(board.sources) == 4)
-    assert board.captures == 172
-    assert (board.count(State.BRING), board.count(State.HOME), board.count(State.LOOK)) == (149, 14, 9)
-    assert [source.device.letter for source in board.sources if source.device] == ["A", "B", "D", "P"]
-    assert [day.key for day in board.days] == [f"2026-05-{day}" for day in (12, 14, 15, 17, 18)] + [""]
+    board = ear.board(lambda board: len(board.sources) == 5)
+    assert board.captures == 209
+    assert (board.count(State.BRING), board.count(State.HOME), board.count(State.LOOK)) == (167, 14, 28)
+    assert [source.device.letter for source in board.sources if source.device] == ["A", "B", "C", "D", "P"]
+    days = ["12", "12/2", "14", "15", "17", "18"]
+    assert [day.key for day in board.days] == [f"2026-05-{day}" for day in days] + [""]
     (may,) = (folder for folder in board.folders if folder.path == "2026/05")
-    assert (may.coming, may.exists) == (149, False)
+    assert (may.coming, may.exists) == (167, False)
+    assert [(question.certainty, len(question.captures)) for question in board.questions] == [
+        ("certain", 20), ("likely", 6), ("only a day", 3),
+    ]  # fmt: skip
+    session.preview(board.questions[0].key)
+    told = ear.wait(lambda event: isinstance(event, events.Previewed))
+    assert isinstance(told, events.Previewed)
+    assert dict(told.effect.figures) == {"other names": 19, "now beside a sound take": 16}
+    assert told.effect.samples[0] == ("20260512_074308.mov", "20260512_084308.mov", "2026/05")
+    session.accept_certain()
+    for question in board.questions[1:]:
+        session.answer(question.key, 0)
+    board = ear.board(lambda board: not board.questions)
+    assert (board.count(State.BRING), board.count(State.HOME), board.count(State.LOOK)) == (195, 14, 0)
     session.bring_home()
     ended = ear.wait(lambda event: isinstance(event, events.Ended))
     assert isinstance(ended, events.Ended)
     assert (ended.outcome.failed, ended.outcome.trouble) == ([], None)
     session.use_rules(HouseRules())
     board = ear.board()
-    assert (board.count(State.BROUGHT), board.count(State.HOME), board.count(State.LOOK)) == (149, 14, 9)
+    assert (board.count(State.BROUGHT), board.count(State.HOME), board.count(State.LOOK)) == (195, 14, 0)
     assert board.bring_bytes == 0
 
 

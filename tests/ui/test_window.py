@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -17,31 +16,12 @@ from jutrek.desk.board import State
 from jutrek.library import Library
 from jutrek.transfer import carry
 from jutrek.ui import paint
-from jutrek.ui.start import application, picture_of_window
+from jutrek.ui.start import picture_of_window
 from jutrek.ui.theme import DARK, LIGHT, Theme
 from jutrek.ui.window import MainWindow
 from tests import making
 from tests.making import WHEN, names_below, put
-
-PATIENCE = 20_000
-
-
-@pytest.fixture
-def window(qtbot: QtBot) -> Iterator[MainWindow]:
-    """An open, empty window."""
-    application()
-    window = MainWindow()
-    window.show()
-    qtbot.waitExposed(window)
-    yield window
-    window._close_after = True
-    window.close()
-
-
-def ready(qtbot: QtBot, window: MainWindow, sources: int) -> None:
-    """Wait until this many sources are read and planned."""
-    page = window.page
-    qtbot.waitUntil(lambda: page.board.plan is not None and len(page.board.sources) == sources, timeout=PATIENCE)
+from tests.ui.conftest import PATIENCE, ready
 
 
 def bring(qtbot: QtBot, window: MainWindow) -> None:
@@ -57,16 +37,18 @@ def words(window: MainWindow) -> str:
 
 
 def test_the_demo_goes_through_in_the_window(qtbot: QtBot, window: MainWindow, demo: Scenario) -> None:
-    """From four sources to all home, with what became of every row; a second time there is nothing to bring."""
+    """From five sources to all home, with what became of every row; a second time there is nothing to bring."""
     window.begin(demo.library, list(demo.sources))
-    ready(qtbot, window, 4)
+    ready(qtbot, window, 5)
     page = window.page
-    assert page.action_bar.main.text() == "Bring 149 home"
-    assert page.outcome.accessibleName() == "Outcome: 149 to bring home, 14 at home, 9 need a look"
+    assert page.action_bar.main.text() == "Bring 167 home"
+    assert page.outcome.accessibleName() == "Outcome: 167 to bring home, 14 at home, 28 need a look"
     rows = page.rows()
-    assert rows[1].accessibleName() == "Thursday 14 May 2026, 48 captures, 4 devices · 08:05 – 18:55, 42 new, 6 home"
+    assert rows[2].accessibleName() == (
+        "Thursday 14 May 2026, 67 captures · 6 devices · 07:32 – 15:27, 57 new, 4 home, 6 to settle"
+    )
     assert rows[-1].accessibleName().startswith("9 captures without a date to trust")
-    qtbot.mouseClick(rows[1], Qt.MouseButton.LeftButton, pos=QPoint(120, 20))
+    qtbot.mouseClick(rows[2], Qt.MouseButton.LeftButton, pos=QPoint(60, 20))
     assert page.grid.isVisible()
     qtbot.keyClick(page.grid, Qt.Key.Key_Right)
     qtbot.keyClick(page.grid, Qt.Key.Key_Right)
@@ -77,27 +59,13 @@ def test_the_demo_goes_through_in_the_window(qtbot: QtBot, window: MainWindow, d
     bring(qtbot, window)
     plan = page.board.plan
     assert plan is not None
-    assert "260 files brought home and proven" in words(window)
-    assert page.board.count(State.BROUGHT) == 149
+    assert "282 files brought home and proven" in words(window)
+    assert page.board.count(State.BROUGHT) == 167
     assert not page.action_bar.main.isEnabled()
     assert {row.destination for row in plan.rows if row.destination} <= names_below(demo.library)
     tiles = [tile.accessibleName() for tile in page.from_column.tiles.values()]
     assert tiles[0] == "A · Arlen M2, Card A · card, 120 stills · 33.1 MB, everything on it is home"
-    assert tiles[3].endswith("9 need a look")
-
-
-@pytest.fixture
-def small(qtbot: QtBot, window: MainWindow, library: Library, card: Path) -> MainWindow:
-    """A window with one card of five captures: two days, one at home, one without a date."""
-    put(Path(library.root) / "x.jpg", making.jpeg(seed=3))
-    put(card / "DCIM" / "A.JPG", making.jpeg())
-    put(card / "DCIM" / "B.JPG", making.jpeg(WHEN.replace(day=15), seed=1))
-    put(card / "DCIM" / "C.JPG", making.jpeg(seed=3))
-    put(card / "DCIM" / "D.JPG", making.jpeg(None))
-    put(card / "DCIM" / "E.WAV", making.wav(WHEN.replace(hour=12)))
-    window.begin(library.root, [str(card)])
-    ready(qtbot, window, 1)
-    return window
+    assert tiles[4].endswith("9 need a look")
 
 
 def test_the_board_narrows_by_outcome_and_by_folder(qtbot: QtBot, small: MainWindow) -> None:
@@ -110,9 +78,9 @@ def test_the_board_narrows_by_outcome_and_by_folder(qtbot: QtBot, small: MainWin
     qtbot.mouseClick(page.outcome, Qt.MouseButton.LeftButton, pos=boxes[1].center())
     assert len(page.rows()) == 3
     page.outcome.setFocus()
-    qtbot.keyClick(page.outcome, Qt.Key.Key_Right)
+    qtbot.keyClick(page.outcome, Qt.Key.Key_Left)
     qtbot.keyClick(page.outcome, Qt.Key.Key_Return)
-    assert [row.view.key for row in page.rows()] == [""]
+    assert [(row.view.key, len(row.view.captures)) for row in page.rows()] == [("2026-05-14", 2), ("2026-05-15", 1)]
     small.activateWindow()
     qtbot.keyClick(small, Qt.Key.Key_Escape)
     qtbot.waitUntil(lambda: len(page.rows()) == 3)
@@ -153,7 +121,7 @@ def test_days_below_the_fold_follow_in_a_moment(qtbot: QtBot, window: MainWindow
     qtbot.waitUntil(lambda: [row.view.key for row in window.page.rows()] == [d.key for d in window.page.board.days])
     assert len(window.page.rows()) == 28
     window.page.open_day("2026-05-28")
-    assert window.page.grid.parentWidget() is window.page.rows()[-1]
+    assert window.page.when.opened.parentWidget() is window.page.rows()[-1]
 
 
 def test_many_devices_share_the_last_lane(qtbot: QtBot, window: MainWindow, library: Library, tmp_path: Path) -> None:
@@ -163,7 +131,7 @@ def test_many_devices_share_the_last_lane(qtbot: QtBot, window: MainWindow, libr
         put(card / "DCIM" / "X.JPG", making.jpeg(seed=number, model=f"M{number}"))
     window.begin(library.root, [str(card) for card in cards])
     ready(qtbot, window, 7)
-    lanes = window.page.rows()[0]._lane_devices()
+    lanes = window.page.rows()[0].lanes.lanes()
     assert [(sign, len(devices)) for sign, _, devices in lanes] == [("A", 1), ("B", 1), ("C", 1), ("D", 1), ("+3", 3)]
 
 
@@ -190,7 +158,7 @@ def test_walking_goes_on_while_boards_come(qtbot: QtBot, small: MainWindow, tmp_
     qtbot.keyClick(page.grid, Qt.Key.Key_Home)
     chosen = page.chosen_capture()
     assert chosen.endswith("B.JPG")
-    put(tmp_path / "more" / "0.JPG", making.jpeg(WHEN.replace(day=15, hour=1), seed=7))
+    put(tmp_path / "more" / "0.JPG", making.jpeg(WHEN.replace(day=15, hour=9), seed=7))
     put(tmp_path / "more" / "1.JPG", making.jpeg(WHEN.replace(day=13), seed=8))
     small.add_source(str(tmp_path / "more"))
     ready(qtbot, small, 2)
@@ -198,15 +166,16 @@ def test_walking_goes_on_while_boards_come(qtbot: QtBot, small: MainWindow, tmp_
     assert page.grid.currentIndex().row() == 1
     assert page.chosen_capture() == chosen
     assert page.rows()[2].view.key == "2026-05-15"
-    assert page.grid.parentWidget() is page.rows()[2]
+    assert page.when.opened.parentWidget() is page.rows()[2]
 
 
 def test_undated_captures_can_be_taken_to_unfiled(qtbot: QtBot, small: MainWindow, library: Library) -> None:
-    """The button on their row changes the plan; it can be changed back."""
+    """Their row opens the question, and one of its answers takes them along."""
     page = small.page
-    look = page.rows()[-1]
-    assert look._choice.text() == "Take them to Unfiled"
-    qtbot.mouseClick(look._choice, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(page.rows()[-1].settle, Qt.MouseButton.LeftButton)
+    (card,) = page.settle.cards.values()
+    button = next(button for button in card.buttons if button.text() == "Leave unfiled")
+    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: page.board.count(State.BRING) == 4, timeout=PATIENCE)
     bring(qtbot, small)
     assert "Unfiled/D.jpg" in names_below(library.root)
@@ -258,7 +227,7 @@ def test_screen_readers_hear_what_is_drawn(small: MainWindow) -> None:
     widgets = (page.rows()[0], page.from_column.drop, page.grid, page.tree, page.action_bar.main)
     seen = [QAccessible.queryAccessibleInterface(widget) for widget in widgets]
     assert [(told.role().name, told.text(QAccessible.Text.Name)) for told in seen] == [
-        ("Button", "Thursday 14 May 2026, 3 captures, 2 devices · 10:26 – 12:26, 2 new, 1 home"),
+        ("Button", "Thursday 14 May 2026, 3 captures · 2 devices · 10:26 – 12:26, 2 new, 1 home"),
         ("Button", "Add a card or folder"),
         ("List", "Captures of this day"),
         ("Tree", "Folders of the library"),
@@ -340,7 +309,7 @@ def test_the_demo_can_be_had_from_an_empty_window(
     monkeypatch.setattr("platformdirs.user_data_dir", lambda _: os.path.dirname(demo.root))
     qtbot.waitUntil(lambda: window._session is not None)
     qtbot.mouseClick(window.page.welcome.demo, Qt.MouseButton.LeftButton)
-    ready(qtbot, window, 4)
+    ready(qtbot, window, 5)
     assert not window.page.welcome.isVisible()
     assert window.page.arrival.isVisible()
 

@@ -19,7 +19,10 @@ _A_QUARTER = 900
 def settled(captures: Iterable[Capture], decisions: Decisions) -> list[Capture]:
     """The captures with the dates that a person gave them, in the order of shooting anew."""
     whole = {fix.device: fix.seconds for fix in decisions.fixes if not fix.captures}
-    single = {capture: fix.seconds for fix in decisions.fixes for capture in fix.captures}
+    single: dict[str, float] = {}
+    for fix in decisions.fixes:
+        for capture in fix.captures:
+            single[capture] = single.get(capture, 0.0) + fix.seconds
     if not (whole or single or decisions.placed or decisions.right):
         return list(captures)
     changed = [_settled(capture, decisions, whole, single) for capture in captures]
@@ -32,11 +35,10 @@ def _settled(capture: Capture, decisions: Decisions, whole: dict[str, float], si
         return replace(capture, moment=_placed(decisions.placed[key]))
     if moment is None:
         return capture
-    if key in single:
-        moment = _shifted(moment, single[key])
-        return replace(capture, moment=replace(moment, trust=Trust.SURE, doubt=None))
     if whole.get(capture.device) and moment.precision >= Precision.MINUTE and moment.doubt is not Doubtful.NEVER_SET:
         moment = _shifted(moment, whole[capture.device])
+    if key in single:
+        moment = replace(_shifted(moment, single[key]), trust=Trust.SURE, doubt=None)
     if key in decisions.right and moment.trust is Trust.DOUBTFUL:
         moment = replace(moment, trust=Trust.LIKELY, doubt=None, why=f"Taken as it is, by hand. {moment.why}")
     return capture if moment is capture.moment else replace(capture, moment=moment)

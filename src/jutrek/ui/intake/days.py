@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QLocale, QPoint, QRect, Qt, Signal
+from PySide6.QtCore import QEvent, QLocale, QPoint, QRect, Qt, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
     QDragEnterEvent,
@@ -23,7 +23,7 @@ from PySide6.QtWidgets import QAbstractButton, QCompleter, QLineEdit, QPushButto
 from jutrek.desk.board import DayView, State, day_view
 from jutrek.ui import paint
 from jutrek.ui.intake.lanes import Lanes, shift_words
-from jutrek.ui.intake.parts import CAPTURES, AskBar
+from jutrek.ui.intake.parts import CAPTURES, AskBar, keeps_escape
 from jutrek.ui.theme import BOLD, RADIUS, SEMIBOLD, THIN, Theme, font
 
 if TYPE_CHECKING:
@@ -381,9 +381,15 @@ class DayRow(QAbstractButton):
         menu.addAction("Join with the shoot before it", self.joined.emit)
         menu.exec(event.globalPos())
 
+    def event(self, event: QEvent) -> bool:
+        editing = self._edit is not None and self._edit.hasFocus()
+        return (editing and keeps_escape(event)) or super().event(event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Escape and self.ask is not None:
-            self._end_ask()
+        if event.key() == Qt.Key.Key_Escape and self._edit is not None:
+            self._edit = self._drop(self._edit)
+            self.setFocus()
+            self.update()
         elif event.key() == Qt.Key.Key_F2:
             self.edit()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
-from PySide6.QtCore import QRect, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtCore import QEvent, QRect, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Board
 from jutrek.ui import paint
+from jutrek.ui.intake.parts import keeps_escape
 from jutrek.ui.theme import HEADLINE, SEMIBOLD, Theme, font
 
 
@@ -93,9 +94,10 @@ class FieldPanel(QWidget):
         """
         raise NotImplementedError
 
-    def keyPressEvent(self, event: object) -> None:
-        from PySide6.QtCore import Qt
+    def event(self, event: QEvent) -> bool:
+        return keeps_escape(event) or super().event(event)
 
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
             self.leave()
 

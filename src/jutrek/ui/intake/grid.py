@@ -285,6 +285,7 @@ class CaptureGrid(QListView):
     chosen = Signal(str)
     selected = Signal()
     looked = Signal()
+    discarded = Signal()
     left = Signal()
     resized = Signal()
 
@@ -372,6 +373,9 @@ class CaptureGrid(QListView):
             return
         if event.key() == Qt.Key.Key_Space:
             self.looked.emit()
+            return
+        if event.key() == Qt.Key.Key_Delete:
+            self.discarded.emit()
             return
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._turn_stack(self.currentIndex()):
             return

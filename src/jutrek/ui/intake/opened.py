@@ -39,6 +39,7 @@ class Opened(QWidget):
         self.grid = CaptureGrid(theme, thumbnails, self)
         self.grid.selected.connect(self._show_selection)
         self.grid.resized.connect(self.fitted)
+        self.grid.discarded.connect(self.set_aside)
         self.ask: AskBar | None = None
         self.buttons: dict[str, QPushButton] = {}
         for key, words, tip, press in (

@@ -259,6 +259,10 @@ class IntakePage(QWidget):
         self._teach()
         if self._settle is not None:
             self._settle.show_board(board)
+            focused = self.window().focusWidget()
+            if self.settling and (focused is None or not focused.isVisible()):
+                # The card that had the focus is gone with its question.
+                next(iter(self._settle.stops()), self.titles.back).setFocus()
         self._chain_focus()
         self._choose(self._capture)
         self._refresh_words()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QLocale, QRect, Qt, Signal
+from PySide6.QtCore import QEvent, QLocale, QRect, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QFrame,
@@ -21,6 +21,14 @@ from jutrek.ui.theme import SEMIBOLD, Theme, font
 
 CAPTURES = "application/x-jutrek-captures"
 """Captures that are dragged: their ids, parted by zeros."""
+
+
+def keeps_escape(event: QEvent) -> bool:
+    """Whether an event asks if Escape is wanted here before a shortcut takes it; if so it is told that it is."""
+    asks = event.type() == QEvent.Type.ShortcutOverride and event.key() == Qt.Key.Key_Escape
+    if asks:
+        event.accept()
+    return asks
 
 
 class Card(QWidget):
@@ -109,11 +117,16 @@ class AskBar(QWidget):
     def _accept(self) -> None:
         self.accepted.emit(self.field.text() if self.field is not None else "")
 
+    def event(self, event: QEvent) -> bool:
+        return keeps_escape(event) or super().event(event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
             self.refused.emit()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self._accept()
+            # The field has told of it already; further up it would mean something else.
+            if self.field is None:
+                self._accept()
         else:
             super().keyPressEvent(event)
 

@@ -64,6 +64,7 @@ class ColumnTitles(QWidget):
         self._settling = settling
         self.back.setVisible(settling)
         self.days.setVisible(not settling)
+        self.setAccessibleName("From, to settle, what that changes" if settling else "From, when, lands in")
         self._place()
         self.update()
 

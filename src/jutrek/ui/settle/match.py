@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import QRect, Qt, Signal
+from PySide6.QtCore import QEvent, QRect, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QSlider, QVBoxLayout, QWidget
 
@@ -13,6 +13,7 @@ from jutrek.ui import paint
 from jutrek.ui.close.stage import Stage
 from jutrek.ui.close.viewer import Viewer
 from jutrek.ui.intake.lanes import shift_words
+from jutrek.ui.intake.parts import keeps_escape
 from jutrek.ui.theme import BOLD, HEADLINE, SEMIBOLD, Theme, font
 
 
@@ -158,6 +159,9 @@ class MatchPanel(QWidget):
         if seconds is not None:
             self.hide()
             self.matched.emit(self._key, seconds)
+
+    def event(self, event: QEvent) -> bool:
+        return keeps_escape(event) or super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:

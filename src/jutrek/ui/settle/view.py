@@ -44,13 +44,14 @@ class SettleView(QWidget):
         """Show a board's questions. Cards of questions that are the same stay."""
         wanted = {question.key: question for question in board.questions}
         for key in [key for key, card in self.cards.items() if wanted.get(key) != card.question]:
-            self.cards.pop(key).deleteLater()
+            card = self.cards.pop(key)
+            card.hide()
+            card.deleteLater()
         for number, question in enumerate(board.questions):
-            card = self.cards.get(question.key)
-            if card is None:
-                card = self.cards[question.key] = self._card(question)
-            self._column.removeWidget(card)
-            self._column.insertWidget(number, card)
+            if question.key not in self.cards:
+                self.cards[question.key] = self._card(question)
+            self._column.removeWidget(self.cards[question.key])
+            self._column.insertWidget(number, self.cards[question.key])
         self._none.setVisible(not wanted)
         self.effect.setVisible(bool(wanted) and not self.isHidden())
         first = next(iter(wanted), "")

@@ -1,0 +1,111 @@
+"""Lining up clocks: what is called certain is right, and what cannot be known is not claimed."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+import numpy as np
+import pytest
+from bench.clocks import judge, make_day
+
+from jutrek.captures import Capture, propose
+from jutrek.captures.aligning import Activity, align, align_all
+from jutrek.formats import DeviceFacts
+from tests.captures.make import CAMCORDER, M2, RECORDER, at, shot
+
+DICE = np.random.default_rng(7)
+
+
+def test_certain_claims_are_right() -> None:
+    """On made-up days from a seed; the whole figures come from the benchmark."""
+    counts = judge(days=30, seed=5)
+    assert counts["certain"] >= 10
+    assert counts["right"] == counts["certain"]
+    assert counts["solved"] * 10 >= counts["solvable"] * 6
+
+
+def activity(times: np.ndarray, *, long: float = 0.0, anchor: bool = False, takes: bool = False) -> Activity:
+    times = np.sort(times)
+    return Activity(times, times + long, takes, anchor)
+
+
+def moments(count: int) -> np.ndarray:
+    return np.sort(DICE.choice(np.arange(8 * 3600, 18 * 3600, 200), count, replace=False)).astype(float)
+
+
+@pytest.mark.parametrize("shift", [3600.0, -5400.0, 443.0, 86_400.0, -365 * 86_400.0 + 3600.0])
+def test_a_shift_is_found_to_the_second(shift: float) -> None:
+    """Hours, odd minutes, a day, a year and an hour."""
+    times = moments(40)
+    others = [activity(times + DICE.uniform(-3, 3, 40)), activity(np.concatenate((times, moments(10))))]
+    found = align(activity(times - shift), others)
+    assert found is not None
+    assert found.certain
+    assert abs(found.seconds - shift) <= 4
+
+
+def test_of_two_devices_nobody_knows_which_is_wrong() -> None:
+    """A shift between them is worth a question, and never certain; where one knows satellite time it is."""
+    times = moments(40)
+    unknown = {"a": activity(np.concatenate((times, moments(20)))), "b": activity(times - 3600)}
+    assert [(key, firm) for key, _, firm in align_all(unknown)] == [("b", False)]
+    known = unknown | {"a": activity(unknown["a"].starts, anchor=True)}
+    assert [(key, found.seconds, firm) for key, found, firm in align_all(known)] == [("b", 3600.0, True)]
+
+
+def test_devices_that_shared_nothing_are_left_alone() -> None:
+    """Independent days give no certain claim, and hardly a question."""
+    claims = [align_all({key: activity(moments(30)) for key in "abc"}) for _ in range(12)]
+    assert not [found for claim in claims for _, found, _ in claim if found.certain]
+
+
+def test_a_handful_of_captures_says_nothing() -> None:
+    """Three pictures line up with anything."""
+    assert align_all({"a": activity(moments(40), anchor=True), "b": activity(moments(3))}) == []
+    assert align(activity(np.array([])), [activity(moments(4))]) is None
+
+
+def story(behind: timedelta) -> list[Capture]:
+    """A body and a recorder that agree, and a camcorder whose clock is behind."""
+    captures = []
+    for number, second in enumerate(moments(24)):
+        when = at("00:00") + timedelta(seconds=float(second))
+        captures.append(shot(f"A/{number}.JPG", when + timedelta(seconds=9), M2))
+        captures.append(shot(f"D/{number}.WAV", when - timedelta(seconds=4), RECORDER, seconds=40))
+        if number % 2:
+            captures.append(shot(f"B/{number}.MOV", when - behind, CAMCORDER, seconds=20))
+    return captures
+
+
+def test_a_proposal_names_its_evidence() -> None:
+    """What falls together after the shift and before it, and which clips lie within a take."""
+    (proposal,) = propose(story(timedelta(hours=1)))
+    assert (proposal.seconds, proposal.certain) == (3600.0, True)
+    assert proposal.evidence == (
+        "After a shift of +1:00:00, 12 of its 12 moments fall within a minute of captures of the others; as it stands "
+        f"{proposal.evidence.split('stands ')[1][0]} do. 12 clips then lie within a take of sound."
+    )
+    assert propose(story(timedelta(0))) == []
+
+
+def test_a_clock_wrong_by_its_satellites_is_no_witness() -> None:
+    """It does not drag the others along."""
+    from jutrek.captures import group
+    from tests.captures.make import file
+
+    phone = DeviceFacts("Skarv", "P4")
+    pictures = []
+    for n, capture in enumerate(story(timedelta(0))[::2]):
+        assert capture.moment is not None
+        true = capture.moment.local
+        satellite, wrong = true - timedelta(hours=2), true - timedelta(hours=1)
+        pictures.append(file(f"P/{n}.JPG", wrong, phone, satellite=satellite, offset=120))
+    found = propose([*story(timedelta(0)), *group(pictures)])
+    assert [(one.seconds, one.by_satellite) for one in found] == [(3600.0, True)]
+
+
+def test_made_up_days_are_the_same_every_time() -> None:
+    """Figures can be compared only then."""
+    one, other = (make_day(np.random.default_rng(3)) for _ in range(2))
+    assert one.truth == other.truth
+    assert all(np.array_equal(one.devices[key].starts, other.devices[key].starts) for key in one.devices)

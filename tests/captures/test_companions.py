@@ -1,0 +1,171 @@
+"""Which files are one capture, why, and what their names carry; parts of recordings, and bursts."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+import pytest
+
+from jutrek.captures import Capture, ReadFile, counter_of, group
+from jutrek.formats import Kind
+from tests.captures.make import CAMCORDER, DAY, RECORDER, at, file, names
+
+NOON = at("12:00")
+
+
+def one(*files: ReadFile) -> Capture:
+    (capture,) = group(files)
+    return capture
+
+
+@pytest.mark.parametrize(
+    ("files", "together"),
+    [
+        (["DCIM/A1.DNG", "DCIM/A1.JPG", "DCIM/A1.xmp", "DCIM/A1.DNG.xmp"], True),
+        (["DCIM/A1.HEIC", "DCIM/A1.MOV"], True),
+        (["DCIM/A1.JPG", "DCIM/A1.WAV"], True),
+        (["CLIP/C0001.MP4", "SUB/C0001S03.MP4"], True),
+        (["X/C0001.MP4", "X/Proxy/C0001.MP4"], True),
+        (["X/VX010034.MP4", "X/VL010034.LRV"], True),
+        (["100/A1.JPG", "101/A1.JPG"], False),
+        (["CLIP/C0001.MP4", "OTHER/SUB/C0001S03.MP4"], False),
+    ],
+)
+def test_files_of_one_press(files: list[str], together: bool) -> None:
+    """Raw, developed, sidecars, motion, voice and proxies are tied; another folder is another capture."""
+    captures = group(file(path, NOON, CAMCORDER) for path in files)
+    assert (len(captures) == 1) is together
+    if together:
+        assert all(captures[0].tied[1:])
+        assert not captures[0].tied[0]
+
+
+def test_a_proxy_bears_its_name() -> None:
+    """A proxy of the same extension must not clash with its clip."""
+    capture = one(file("M4ROOT/CLIP/C0001.MP4", NOON, seconds=9), file("M4ROOT/SUB/C0001S03.MP4", NOON, seconds=9))
+    assert (capture.tails, capture.tied[1]) == (("", "_proxy"), "a proxy of it")
+    assert capture.duration == 9
+
+
+def test_a_lone_proxy_is_a_capture() -> None:
+    """A proxy whose clip is not there is brought home all the same."""
+    assert names(one(file("SUB/C0001S03.MP4", NOON))) == ["C0001S03.MP4"]
+
+
+def test_the_same_content_identifier_ties_and_another_parts() -> None:
+    """Where devices store one, it says more than times do."""
+    same = [("content", "x")]
+    assert len(group([file("A.HEIC", NOON, ties=same), file("A.MOV", NOON + timedelta(hours=2), ties=same)])) == 1
+    apart = group([file("A.HEIC", NOON, ties=same), file("A.MOV", NOON, ties=[("content", "y")])])
+    assert [names(capture) for capture in apart] == [["A.HEIC"], ["A.MOV"]]
+    assert "another content identifier" in apart[0].notes[0]
+
+
+def test_why_files_were_not_tied_is_told() -> None:
+    """The same name a year apart is two captures, and each says so of the other."""
+    older, newer = group([file("A.JPG", NOON - timedelta(days=365)), file("A.DNG", NOON)])
+    assert older.notes == ("A.DNG has the same name and was shot at 2026-05-14 12:00: it is a capture of its own.",)
+    assert "A.JPG" in newer.notes[0]
+
+
+def test_tracks_of_a_take_are_one_capture() -> None:
+    """Tracks keep what tells them apart; a track of another time is another take."""
+    tracks = [file(f"T01_{track}.WAV", NOON, RECORDER, seconds=30) for track in ("TR1", "TR2", "TrLR")]
+    later = file("T01_TR3.WAV", NOON + timedelta(hours=1), RECORDER, seconds=30)
+    take, other = group([*tracks, later])
+    assert (take.tails, take.kind, take.duration) == (("_tr1", "_tr2", "_trlr"), Kind.SOUND, 30)
+    assert names(other) == ["T01_TR3.WAV"]
+
+
+def parts(lengths: list[float], gaps: list[float], name: str = "{:04}.MOV") -> list[ReadFile]:
+    """Clips one behind the other, with these pauses after each."""
+    when, files = NOON, []
+    for number, (seconds, gap) in enumerate(zip(lengths, gaps, strict=True)):
+        files.append(file(f"CLIP/{name.format(number + 1)}", when, CAMCORDER, seconds=seconds))
+        when += timedelta(seconds=seconds + gap)
+    return files
+
+
+def test_parts_that_follow_without_a_pause_are_one_recording() -> None:
+    """Cut by size or time: the next counter begins where the last one ended. A pause ends the recording."""
+    recording, single = group(parts([600, 600, 120, 60], [0, 1, 9, 0]))
+    assert (names(recording), recording.tails) == (["0001.MOV", "0002.MOV", "0003.MOV"], ("_p1", "_p2", "_p3"))
+    assert recording.duration == 1320
+    assert recording.tied == ("", "part 2 of one recording", "part 3 of one recording")
+    assert names(single) == ["0004.MOV"]
+
+
+def test_parts_with_companions_keep_them() -> None:
+    """A part's thumbnail travels with the part."""
+    files = [*parts([60, 60], [0, 0]), file("CLIP/0002.XMP", None, None)]
+    (recording,) = group(files)
+    assert dict(zip(names(recording), recording.tails, strict=True)) == {
+        "0001.MOV": "_p1", "0002.MOV": "_p2", "0002.XMP": "_p2",
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize("counted", [(1, 2, 3), (1, 3), (2, 3)])
+def test_names_that_count_parts_show_which_is_missing(counted: tuple[int, ...]) -> None:
+    """`VX020034` is part 2 of recording 34, whatever else lies beside it."""
+    files = [
+        file(f"X/VX{part:02}0034.MP4", NOON + timedelta(seconds=60 * part), CAMCORDER, seconds=60) for part in counted
+    ]
+    other = file("X/VX010035.MP4", NOON + timedelta(hours=1), CAMCORDER, seconds=60)
+    recording, lone = group([*files, other])
+    assert recording.tails == tuple(f"_p{part}" for part in counted)
+    missing = {1, 2, 3} - set(counted)
+    assert [note for note in recording.notes if "missing" in note] == [
+        f"Part {part} of this recording is missing." for part in missing
+    ]
+    assert lone.tails == ()
+
+
+def test_a_common_identifier_makes_a_recording() -> None:
+    """What the device itself ties needs no times to agree, and what it does not tie is not joined."""
+    same = [
+        file(f"X/{number}.MP4", NOON + timedelta(minutes=number), CAMCORDER, seconds=60, ties=[("chapter", "id")])
+        for number in (1, 2)
+    ]
+    other = file("X/3.MP4", NOON + timedelta(minutes=3), CAMCORDER, seconds=60)
+    assert [len(capture.files) for capture in group([*same, other])] == [2, 1]
+
+
+def test_frames_within_a_second_are_one_burst() -> None:
+    """Of one device; ordered by fraction, then by counter. A clip, a pause, or another device is outside."""
+    times = ["09:00:00.10", "09:00:00.50", "09:00:01.40", "09:00:05"]
+    frames = [file(f"D{number}.JPG", at(clock)) for number, clock in enumerate(times, 10)]
+    clip = file("D20.MOV", at("09:00:00.20"), seconds=4)
+    other = file("E1.JPG", at("09:00:00.30"), CAMCORDER)
+    captures = {names(capture)[0]: capture for capture in group([*reversed(frames), clip, other])}
+    head = captures["D10.JPG"].id
+    assert {name for name, capture in captures.items() if capture.stack} == {"D10.JPG", "D11.JPG", "D12.JPG"}
+    assert all(captures[name].stack == head for name in ("D10.JPG", "D11.JPG", "D12.JPG"))
+
+
+def test_a_burst_identifier_needs_no_second() -> None:
+    """Frames that the device marks as one burst are one, also when they are slower."""
+    frames = [file(f"D{n}.JPG", NOON + timedelta(seconds=2 * n), ties=[("burst", "b")]) for n in range(3)]
+    assert len({capture.stack for capture in group(frames)} - {""}) == 1
+
+
+def test_within_one_second_the_counter_orders() -> None:
+    """Also past the turn from 9 to 10, which names alone would order wrongly."""
+    frames = [file(f"IMG_{number}.JPG", NOON) for number in (10, 9, 11)]
+    assert [names(capture)[0] for capture in group(frames)] == ["IMG_9.JPG", "IMG_10.JPG", "IMG_11.JPG"]
+
+
+@pytest.mark.parametrize(
+    ("name", "counter"),
+    [("DSC04411.DNG", 4411), ("T003_TR2.WAV", 3), ("C0001S03.MP4", 3), ("party.jpg", None), ("1" * 12 + ".jpg", None)],
+)
+def test_counters_are_the_last_digits(name: str, counter: int | None) -> None:
+    """The number of a track is none, nor is a number that no device would count to."""
+    assert counter_of(f"/card/{name}") == counter
+
+
+def test_dates_without_a_time_make_no_burst() -> None:
+    """Two pictures of one day are not two of one second."""
+    from jutrek.formats import Precision
+
+    files = [file(f"{n}.JPG", DAY, precision=Precision.DAY) for n in range(2)]
+    assert {capture.stack for capture in group(files)} == {""}

@@ -1,0 +1,49 @@
+"""A window for the tests of the interface, and short ways to drive it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from pytestqt.qtbot import QtBot
+
+from jutrek.library import Library
+from jutrek.ui.start import application
+from jutrek.ui.window import MainWindow
+from tests import making
+from tests.making import WHEN, put
+
+PATIENCE = 20_000
+
+
+@pytest.fixture
+def window(qtbot: QtBot) -> Iterator[MainWindow]:
+    """An open, empty window."""
+    application()
+    window = MainWindow()
+    window.show()
+    qtbot.waitExposed(window)
+    yield window
+    window._close_after = True
+    window.close()
+
+
+def ready(qtbot: QtBot, window: MainWindow, sources: int) -> None:
+    """Wait until this many sources are read and planned."""
+    page = window.page
+    qtbot.waitUntil(lambda: page.board.plan is not None and len(page.board.sources) == sources, timeout=PATIENCE)
+
+
+@pytest.fixture
+def small(qtbot: QtBot, window: MainWindow, library: Library, card: Path) -> MainWindow:
+    """A window with one card of five captures: two days, one at home, one without a date."""
+    put(Path(library.root) / "x.jpg", making.jpeg(seed=3))
+    put(card / "DCIM" / "A.JPG", making.jpeg())
+    put(card / "DCIM" / "B.JPG", making.jpeg(WHEN.replace(day=15), seed=1))
+    put(card / "DCIM" / "C.JPG", making.jpeg(seed=3))
+    put(card / "DCIM" / "D.JPG", making.jpeg(None))
+    put(card / "DCIM" / "E.WAV", making.wav(WHEN.replace(hour=12)))
+    window.begin(library.root, [str(card)])
+    ready(qtbot, window, 1)
+    return window
