@@ -1,12 +1,19 @@
-"""`./run bench [reading] [mixed] [transfer] [window]`: each figure as a ratio against a named baseline, in one run."""
+"""`./run bench [NAME…]`: each figure as a ratio against a named baseline, in one run."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import mixed, reading, transfer, window
+from bench import clocks, mixed, reading, story, transfer, window
 
-_ALL = {"reading": reading.run, "mixed": mixed.run, "transfer": transfer.run, "window": window.run}
+_ALL = {
+    "reading": reading.run,
+    "mixed": mixed.run,
+    "transfer": transfer.run,
+    "window": window.run,
+    "clocks": clocks.run,
+    "story": story.run,
+}
 
 
 def main() -> None:

@@ -41,7 +41,7 @@ from jutrek.ui.window import MainWindow
 with open(sys.argv[1], "rb") as file:
     began = time.perf_counter(); board = pickle.load(file); loaded = time.perf_counter() - began
 window = MainWindow()
-window.page.show_board(board, "")
+window.page.show_board(board)
 class FirstPaint(QObject):
     # The whole window is painted in one go. What is posted meanwhile with a high priority comes right behind it, and
     # before the session's start, which the window has queued.
@@ -69,7 +69,7 @@ from jutrek.ui.window import MainWindow
 with open(sys.argv[1], "rb") as file:
     board = pickle.load(file)
 window = MainWindow()
-window.page.show_board(board, "")
+window.page.show_board(board)
 window.show()
 wait(app, lambda: False, patience=300)
 window.page.open_day(board.days[0].key)

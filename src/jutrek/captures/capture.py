@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 
 from jutrek.captures.moment import Moment, Trust
 from jutrek.formats import Kind, Reading
@@ -113,6 +114,7 @@ def _is_part(tail: str) -> bool:
     return bool(tail) and _PART.fullmatch(tail) is not None
 
 
+@lru_cache(maxsize=1 << 16)
 def counter_of(path: str) -> int | None:
     """The device's counter in a file's name: its last digits, the track of a take left out; None without any."""
     found = _LAST_DIGITS.search(TRACK.sub("", os.path.splitext(os.path.basename(path))[0]))

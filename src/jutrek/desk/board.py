@@ -266,11 +266,10 @@ class Board:
         return next((view for day in self.days for view in day.captures if view.id == capture), None)
 
 
-def day_view(
-    key: str, start: date | None, captures: Sequence[CaptureView], words: str = "", parts: tuple[DayView, ...] = ()
-) -> DayView:
-    """A row of the board from its captures, in the order of shooting."""
-    devices = sorted({view.device for view in captures}, key=lambda device: (len(device.letter), device.letter))
+def day_view(key: str, start: date | None, captures: Sequence[CaptureView], words: str = "") -> DayView:
+    """A shoot's row from its captures, in the order of shooting."""
+    by_key = {view.device.key: view.device for view in captures}
+    devices = sorted(by_key.values(), key=lambda device: (len(device.letter), device.letter))
     times = [view.when for view in captures if view.when is not None]
     hours = [hour_of(time, start) for time in times]
     ends = [view.when + timedelta(seconds=view.duration) for view in captures if view.when is not None]
@@ -286,7 +285,6 @@ def day_view(
         words,
         min(times) if times else None,
         max(ends) if ends else None,
-        parts,
     )
 
 
@@ -321,6 +319,33 @@ def _together(days: Sequence[DayView], length: int) -> tuple[DayView, ...]:
             piles.setdefault(day.key[:length], []).append(day)
     rows = []
     for key, pile in piles.items():
-        captures = [view for day in pile for view in day.captures]
-        rows.append(day_view(key, date.fromisoformat((key + "-01-01")[:10]), captures, "", tuple(pile)))
+        rows.append(_sum(key, date.fromisoformat((key + "-01-01")[:10]), pile))
     return (*rows, *rest)
+
+
+def _sum(key: str, start: date, parts: Sequence[DayView]) -> DayView:
+    """A row that opens into others: what they count, added up."""
+    states: Counter[State] = Counter()
+    sources: Counter[str] = Counter()
+    folders: Counter[str] = Counter()
+    devices: dict[str, Device] = {}
+    for part in parts:
+        states.update(part.states)
+        sources.update(part.sources)
+        folders.update(part.folders)
+        devices.update({device.key: device for device in part.devices})
+    hours = [hour for part in parts if part.hours for hour in part.hours]
+    return DayView(
+        key,
+        start,
+        tuple(view for part in parts for view in part.captures),
+        tuple(sorted(devices.values(), key=lambda device: (len(device.letter), device.letter))),
+        states,
+        sources,
+        folders,
+        (min(hours), max(hours)) if hours else None,
+        "",
+        min((part.begins for part in parts if part.begins), default=None),
+        max((part.ends for part in parts if part.ends), default=None),
+        tuple(parts),
+    )

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import datetime
+from datetime import date, datetime
 
 from jutrek.captures import Capture, Moment, ReadFile, Shoot
 from jutrek.doubles import NEW, Standing, Stands
@@ -73,6 +73,7 @@ class _Planner:
         self._shoots = {capture.id: shoot for shoot in wishes.shoots for capture in shoot.captures}
         self._structures: dict[str, str] = {}
         self._words: dict[str, str] = {}
+        self._filled: dict[tuple[date, str, Precision], str] = {}
 
     def rows_of(self, capture: Capture) -> Iterable[Row]:
         """A row for every file of a capture."""
@@ -112,11 +113,14 @@ class _Planner:
         """Folder and name. The folder goes by the day that the shoot is filed under, the name by the true time."""
         rules, words = self._rules, self._legal_words(shoot.words) if shoot else ""
         local, precision = moment.local, moment.precision
-        day = datetime(shoot.day.year, shoot.day.month, shoot.day.day) if shoot else local
         # Of a date that is known to the month or year only, no day is told, and so no shoot.
-        words = words if precision >= Precision.DAY else ""
-        folder = fill(rules.layout, day if precision >= Precision.DAY else local, precision, shoot=words)
-        return folder, fill(rules.name, local, precision, shoot=words)
+        is_day = precision >= Precision.DAY
+        words = words if is_day else ""
+        day = (shoot.day if shoot and is_day else local.date(), words, precision)
+        if day not in self._filled:
+            begin = datetime(day[0].year, day[0].month, day[0].day)
+            self._filled[day] = fill(rules.layout, begin, precision, shoot=words)
+        return self._filled[day], fill(rules.name, local, precision, shoot=words)
 
     def _legal_words(self, words: str) -> str:
         if words and words not in self._words:
@@ -162,8 +166,7 @@ class _Planner:
         return ""
 
     def _keep_structure(self, file: SourceFile, folder: str) -> None:
-        structure = structure_of(file.path, file.root)
-        if structure:
+        if self._rules.structure is Structure.BESIDE and (structure := structure_of(file.path, file.root)):
             self._structures.setdefault(structure, folder)
 
     def row_of_left(self, thing: Left | tuple[SourceFile, str]) -> Row:
@@ -171,8 +174,8 @@ class _Planner:
         if isinstance(thing, Left):
             return Row(thing.path, thing.root, Action.STAY, None, thing.why)
         file, why = thing
-        folder = self._structures.get(structure_of(file.path, file.root))
-        if self._rules.structure is Structure.BESIDE and folder is not None and file.size:
+        folder = self._structures.get(structure_of(file.path, file.root)) if self._structures else None
+        if folder is not None and file.size:
             card = os.path.basename(file.root.rstrip("/")) or "card"
             inner = "/".join(legal(part) for part in os.path.relpath(file.path, file.root).split("/"))
             above, name = os.path.split(os.path.join(folder, legal(f"{card} structure"), inner))

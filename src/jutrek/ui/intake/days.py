@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QLocale, QPoint, QRect, Qt, Signal
@@ -304,8 +305,7 @@ class DayRow(QAbstractButton):
         if self._edit is not None:
             words, self._edit = self._edit.text(), self._drop(self._edit)
             self.setFocus()
-            self.described.emit(words)
-            self.update()
+            self._say(words)
 
     def _end_edit(self) -> None:
         """Going elsewhere keeps what was typed."""
@@ -313,8 +313,14 @@ class DayRow(QAbstractButton):
         if edit is not None:
             self._edit = self._drop(edit)
             if edit.text() != self.view.words:
-                self.described.emit(edit.text())
+                self._say(edit.text())
             self.update()
+
+    def _say(self, words: str) -> None:
+        """Show what was typed at once; the plan follows."""
+        self.view = replace(self.view, words=" ".join(words.split()))
+        self.described.emit(words)
+        self.update()
 
     @staticmethod
     def _drop(edit: QLineEdit) -> None:

@@ -10,7 +10,7 @@ from PySide6.QtCore import QEvent, QObject, QPoint, QRect, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from jutrek.desk.board import Board, CaptureView, State, day_view
+from jutrek.desk.board import Board, CaptureView, DayView, State, day_view
 from jutrek.ui import paint
 from jutrek.ui.intake import lands, ribbons, tiles
 from jutrek.ui.intake.actionbar import ActionBar
@@ -368,12 +368,18 @@ class IntakePage(QWidget):
         inside = f"{view.folder}/".startswith(f"{self._folder}/")
         return fits and (not self._folder or (bool(view.destination) and inside))
 
+    def _narrowed(self, day: DayView) -> DayView | None:
+        """What of a shoot is wanted; most are so as a whole, or not at all."""
+        if not self._folder and day.count(*self._states) in (0, len(day.captures)):
+            return day if day.count(*self._states) else None
+        views = list(filter(self._wanted, day.captures))
+        return day_view(day.key, day.start, views, day.words) if views else None
+
     def _show_days(self) -> None:
         narrowed = bool(self._states or self._folder)
         days = self.board.days
         if narrowed:
-            picked = ((day, list(filter(self._wanted, day.captures))) for day in days)
-            days = tuple(day_view(day.key, day.start, views, day.words) for day, views in picked if views)
+            days = tuple(filter(None, map(self._narrowed, days)))
         self.outcome.narrow(self._states)
         names = {
             State.BRING: "to bring home",

@@ -38,6 +38,8 @@ class WhenColumn(QWidget):
         self._theme, self._thumbnails = theme, thumbnails
         self._board = Board()
         self._days: tuple[DayView, ...] = ()
+        self._gathered: tuple[DayView, ...] = ()
+        self._hours = (0.0, 24.0)
         self._rows: list[DayRow] = []
         self._shown: list[tuple[DayView, int]] = []
         self._unfolded: set[str] = set()
@@ -98,10 +100,11 @@ class WhenColumn(QWidget):
     def show_days(self, board: Board, days: tuple[DayView, ...], *, running: bool) -> None:
         """Show shoots; beyond very many they are put together by month and year."""
         self._board, self._days, self._running = board, days, running
+        self._gathered, self._hours = gathered(days), hours_of(days)
         self._unfold()
 
     def _unfold(self) -> None:
-        self._shown = list(self._flat(gathered(self._days), 0))
+        self._shown = list(self._flat(self._gathered, 0))
         self._fill(_FIRST_ROWS)
         if len(self._rows) < len(self._shown):
             QTimer.singleShot(_A_MOMENT, self, self._fill_rest)
@@ -120,11 +123,10 @@ class WhenColumn(QWidget):
         """Show what is unfolded in rows; of rows that are missing, make this many in all."""
         while len(self._rows) < min(len(self._shown), at_least):
             self._add_row()
-        hours = hours_of(self._days)
         for row, (day, level) in zip(self._rows, self._shown, strict=False):
             row.show_view(
                 day,
-                hours,
+                self._hours,
                 running=self._running,
                 level=level,
                 unfolded=day.key in self._unfolded,
@@ -151,7 +153,7 @@ class WhenColumn(QWidget):
         """Open a shoot's row, if there is one, and the month and year that it lies in."""
         if key == self._open or not any(day.key == key for day in self._days):
             return
-        if key and gathered(self._days)[0].parts:
+        if key and self._gathered[0].parts:
             self._unfolded |= {key[:4], key[:7]}
             self._unfold()
             self._fill(len(self._shown))
