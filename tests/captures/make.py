@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from datetime import datetime, timedelta
 from pathlib import Path
 
-from jutrek.captures import Capture, Doubtful, Moment, ReadFile, Trust, decide, doubtful, group
-from jutrek.formats import Claim, DeviceFacts, Kind, Offset, Precision, Reading, Stamp, Tie, read
+from jutrek.captures import Capture, Doubtful, Moment, ReadFile, decide, doubtful, group
+from jutrek.formats import Claim, DeviceFacts, Kind, Offset, Precision, Reading, Stamp, Tie
 from jutrek.sources import SourceFile
 
 DAY = datetime(2026, 5, 14)
@@ -72,16 +72,6 @@ def unset(path: str, when: datetime, device: DeviceFacts | None = M2) -> Capture
     return replace(capture, moment=doubtful(capture.moment, Doubtful.NEVER_SET, "Never set."))
 
 
-def read_files(root: Path, *paths: Path) -> list[ReadFile]:
-    """Real files, read and dated one by one."""
-    found = []
-    for path in paths:
-        status, reading = path.stat(), read(str(path))
-        source = SourceFile(str(path), str(root), status.st_size, status.st_mtime_ns)
-        found.append(ReadFile(source, reading, decide(reading.claims)))
-    return found
-
-
 def moment(capture: Capture) -> Moment:
     """Its moment, which it must have."""
     assert capture.moment is not None
@@ -96,6 +86,3 @@ def clock(capture: Capture) -> str:
 def every(minutes: float, count: int, start: datetime) -> list[datetime]:
     """Times at a distance from one another."""
     return [start + timedelta(minutes=minutes * number) for number in range(count)]
-
-
-SURE, DOUBTED = Trust.SURE, Trust.DOUBTFUL

@@ -228,3 +228,95 @@ def test_locked_versions_name_no_host_and_no_bad_pair() -> None:
     assert "://" not in lock
     assert "--index" not in lock
     assert "pyside6-essentials==6.11.3" in lock
+
+
+def test_decisions_on_the_command_line(demo: Scenario) -> None:
+    """Clock fix, day start and description do what the board does, and the plan tells captures, devices and doubts."""
+    told = jutrek("plan", *demo.sources, "-l", demo.library, "--json")
+    plan = json.loads(told.stdout)
+    assert [(one["device"], one["certainty"], one["shift"], one["answers"][0]) for one in plan["doubts"]] == [
+        ("B", "certain", 3600.0, "Shift by +1:00:00"),
+        ("E", "likely", plan["doubts"][1]["shift"], "Put there"),
+        ("F", "only a day", 0.0, "File by that day"),
+    ]
+    assert "B · Hovar 4K runs 1:00:00 behind the others (certain)" in told.stderr
+    assert {one["letter"]: one["name"] for one in plan["devices"]}["D"] == "Lyd R6"
+    recording = next(one for one in plan["captures"] if one["id"].endswith("0006.MOV"))
+    assert [(Path(one["path"]).name, one["tail"], one["tied"]) for one in recording["files"]] == [
+        ("0006.MOV", "_p1", ""),
+        ("0007.MOV", "_p2", "part 2 of one recording"),
+        ("0008.MOV", "_p3", "part 3 of one recording"),
+    ]
+    assert recording["waits"] == "B · Hovar 4K runs 1:00:00 behind the others."
+    options = ["--fix-clock", "b=+1:00:00", "--day-starts", "00:00", "--describe", "2026-05-14=Bridge survey"]
+    plan = json.loads(jutrek("plan", *demo.sources, "-l", demo.library, "--json", *options).stdout)
+    assert [one["device"] for one in plan["doubts"]] == ["E", "F"]
+    rows = {Path(row["source"]).name: row for row in plan["rows"]}
+    assert rows["0004.MOV"]["destination"] == "2026/05/14 Bridge survey/20260514_083207 Bridge survey.mov"
+    assert (rows["0004.MOV"]["moment"], rows["0004.MOV"]["shift"]) == ("2026-05-14T08:32:07", 3600.0)
+    days = [(one["day"], one["words"]) for one in plan["shoots"]]
+    assert ("2026-05-14", "Bridge survey") in days
+    night = next(one for one in plan["captures"] if one["id"].endswith("SK3_20260518_011011.mov"))
+    assert night["shoot"].startswith("2026-05-18")
+
+
+def test_a_clock_can_be_taken_for_right(card: Path, home: Path, demo: Scenario) -> None:
+    """`B=0` asks no more, and brings the clips by the times that they have."""
+    told = jutrek("plan", *demo.sources, "-l", demo.library, "--fix-clock", "B=0")
+    assert "20260514_073207.mov" in told.stdout
+    assert "behind the others" not in told.stderr
+
+
+@pytest.mark.parametrize(
+    ("options", "says"),
+    [
+        (["--fix-clock", "Q=+1:00:00"], "No device has the letter 'Q'; there are: A."),
+        (["--fix-clock", "A"], "A clock fix is a letter and a shift"),
+        (["--fix-clock", "A=1:75"], "no more than 59 minutes"),
+        (["--fix-clock", "A=soon"], "A shift is written such as"),
+        (["--describe", "May=x"], "A day is written such as"),
+        (["--day-starts", "25:00"], "A time is written such as"),
+        (["--zone", "CET"], "An offset is written such as"),
+        (["--journey", "2026-05-12=1"], "An offset is written such as"),
+    ],
+)
+def test_wrong_decisions_are_wrong_calls(card: Path, home: Path, options: list[str], says: str) -> None:
+    """One sentence, exit code 2, nothing done."""
+    put(card / "A.JPG", making.jpeg())
+    told = jutrek("plan", card, "-l", home, *options, code=2)
+    assert says in " ".join(told.stderr.replace("│", " ").split())
+
+
+def test_zones_and_journeys_place_what_is_known_in_utc(card: Path, home: Path) -> None:
+    """A clip that tells only UTC is filed by the house's zone, and on a journey by that of the place."""
+    put(card / "1.MP4", making.mp4(making.WHEN))
+    for options, name in (
+        (["--zone", "+02:00"], "20260514_122613.mp4"),
+        (["--zone", "+02:00", "--journey", "2026-05-12=-03:00"], "20260514_072613.mp4"),
+    ):
+        told = jutrek("plan", card, "-l", home, "--json", *options)
+        assert json.loads(told.stdout)["rows"][0]["destination"] == f"2026/05/{name}"
+
+
+def test_corrected_dates_are_written_beside_when_asked(card: Path, home: Path) -> None:
+    """A sidecar holds the corrected date; the file keeps its own; without a fix there is none."""
+    put(card / "A.JPG", making.jpeg())
+    jutrek("bring", card, "-l", home, "--fix-clock", "A=+1:00:00", "--fix-sidecars", "--json")
+    assert names_below(str(home)) == {"2026/05/20260514_112613.jpg", "2026/05/20260514_112613.xmp"}
+    read = lines(jutrek("read", home / "2026/05/20260514_112613.xmp", "--json").stdout)[0]
+    assert read["moment"]["local"] == "2026-05-14T11:26:13.420000"
+    assert (home / "2026/05/20260514_112613.jpg").read_bytes() == making.jpeg()
+
+
+def test_a_cards_structure_stays_or_comes_along(card: Path, home: Path) -> None:
+    """Clips alone by default; else the indexes lie beside them under their own paths."""
+    put(card / "PRIVATE/AVCHD/BDMV/STREAM/00001.MTS", specimens()["camcorder.mts"])
+    put(card / "PRIVATE/AVCHD/BDMV/INDEX.BDM", b"INDX0200" + bytes(100))
+    put(card / "notes.bin", bytes(range(40)))
+    alone = json.loads(jutrek("plan", card, "-l", home, "--json").stdout)["rows"]
+    assert [row["action"] for row in alone] == ["bring", "stay", "stay"]
+    rows = json.loads(jutrek("plan", card, "-l", home, "--json", "--card-structure", "beside").stdout)["rows"]
+    kept = {Path(row["source"]).name: row["destination"] for row in rows if row["action"] == "bring"}
+    folder = str(Path(kept["00001.MTS"]).parent)
+    assert kept["INDEX.BDM"] == f"{folder}/Card A structure/PRIVATE/AVCHD/BDMV/INDEX.BDM"
+    assert "notes.bin" not in kept

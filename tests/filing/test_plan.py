@@ -2,21 +2,43 @@
 
 from __future__ import annotations
 
+import json
 import os
 import tempfile
 import unicodedata
-from datetime import datetime, timedelta
+from dataclasses import replace
+from datetime import date, datetime, timedelta
 from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from jutrek.captures import Capture, Moment, ReadFile, Trust
+from jutrek.captures import (
+    Capture,
+    Decisions,
+    Moment,
+    ReadFile,
+    ShiftClock,
+    Trust,
+    group,
+    settled,
+    shoots_of,
+)
 from jutrek.demo.shelf import specimens
 from jutrek.demo.shelf.clips import clip_data
 from jutrek.errors import PlanUnusable
-from jutrek.filing import Action, HouseRules, PatternError, Plan, Undated, from_json, make_plan
+from jutrek.filing import (
+    Action,
+    HouseRules,
+    PatternError,
+    Plan,
+    Structure,
+    Undated,
+    Wishes,
+    from_json,
+    make_plan,
+)
 from jutrek.filing.names import legal, same_name, stem_of, suffix_of
 from jutrek.filing.pattern import fill
 from jutrek.formats import Kind, Precision, Reading, read
@@ -24,6 +46,7 @@ from jutrek.library import Library
 from jutrek.library.ledger import Ledger
 from jutrek.sources import SourceFile
 from tests import making
+from tests.captures.make import file, shot
 from tests.making import WHEN, planned, put
 
 
@@ -261,3 +284,87 @@ def test_a_pattern_that_cannot_be_used_is_refused(pattern: str) -> None:
     """The sentence names what is wrong."""
     with pytest.raises(PatternError):
         HouseRules(layout=pattern)
+
+
+@pytest.mark.parametrize(
+    ("pattern", "shoot", "written"),
+    [
+        ("{year}/{month}</{day} {shoot}>", "Yard", "2026/05/14 Yard"),
+        ("{year}/{month}</{day} {shoot}>", "", "2026/05"),
+        ("{date}_{time}< {shoot}>", "Yard", "20260514_102613 Yard"),
+        ("<{shoot}/>{year}", "", "2026"),
+        ("<always>{year}", "", "always2026"),
+    ],
+)
+def test_optional_parts_disappear_whole(pattern: str, shoot: str, written: str) -> None:
+    """With all that is literal in them, where a piece is empty."""
+    assert fill(pattern, WHEN, Precision.SECOND, shoot=shoot) == written
+
+
+@pytest.mark.parametrize("pattern", ["{year}<", "<{day}<{shoot}>>", "{year}>", "<{nothing}>"])
+def test_brackets_need_their_partners(pattern: str) -> None:
+    """A pattern that cannot be used is told before it is."""
+    with pytest.raises(PatternError):
+        HouseRules(layout=pattern)
+
+
+def wished(library: Library, captures: list[Capture], wishes: Wishes, rules: HouseRules | None = None) -> Plan:
+    return make_plan(library, rules or HouseRules(), captures, {}, (), wishes)
+
+
+def test_shoots_go_into_folders_and_names(library: Library) -> None:
+    """The folder goes by the day that the shoot is filed under, the name by the true time; of a bare year no day."""
+    night = shot("1.JPG", datetime(2026, 6, 1, 1, 30))
+    (year,) = group([file("2.JPG", datetime(2026, 1, 1), precision=Precision.YEAR)])
+    shoots = [replace(one, words="Feast: part 1/2") for one in shoots_of([night, year], Decisions())]
+    plan = wished(library, [night, year], Wishes(shoots=shoots))
+    assert where(plan) == {
+        "1.JPG": "2026/05/31 Feast_ part 1_2/20260601_013000 Feast_ part 1_2.jpg",
+        "2.JPG": "2026/2026.jpg",
+    }
+    long = [replace(one, words="x" * 400) for one in shoots]
+    (row,) = wished(library, [night], Wishes(long)).rows
+    assert all(200 > len(part) > 160 for part in (row.destination or "").split("/")[2:])
+
+
+def test_parts_and_tracks_keep_what_tells_them_apart(library: Library) -> None:
+    """One stem, one tail each; a clip of the same second gets another stem."""
+    files = [
+        file("C/1.MOV", WHEN.replace(microsecond=0), seconds=60),
+        file("C/2.MOV", WHEN.replace(microsecond=0) + timedelta(seconds=60), seconds=60),
+        file("D/7.MOV", WHEN.replace(microsecond=0), seconds=5),
+    ]
+    plan = wished(library, group(files), Wishes())
+    assert sorted(where(plan).values(), key=str) == [
+        "2026/05/20260514_102613_2.mov", "2026/05/20260514_102613_p1.mov", "2026/05/20260514_102613_p2.mov",
+    ]  # fmt: skip
+
+
+def test_what_waits_stays_and_what_is_unfiled_keeps_its_name(library: Library) -> None:
+    """Reasons of a person's decisions stand in the plan."""
+    one, two = shot("1.JPG", WHEN), shot("2.JPG", WHEN)
+    plan = wished(library, [one, two], Wishes(waits={one.id: "Set aside."}, unfiled=frozenset({two.id})))
+    row = plan.rows[0]
+    assert (row.action, row.destination, row.why) == (Action.STAY, None, "Set aside.")
+    assert where(plan)["2.JPG"] == "Unfiled/2.jpg"
+
+
+def test_plans_carry_dates_and_rules_of_all_kinds(library: Library) -> None:
+    """What a plan says survives being written and read, also to a plan of before."""
+    rules = HouseRules(
+        journeys=((date(2026, 5, 12), 60),), zone=120, structure=Structure.BESIDE, sidecars=True, day_starts=0
+    )
+    capture = settled([shot("1.JPG", WHEN)], ShiftClock("arlen|m2|a21", 3600).on(Decisions()))[0]
+    plan = wished(library, [capture], Wishes(operators={capture.id: "Ilvar"}), rules)
+    (row,) = plan.rows
+    assert (row.shift, row.operator, row.sidecar) == (3600, "Ilvar", "2026/05/20260514_112613.xmp")
+    assert from_json(plan.as_json({"devices": []}), "x") == plan
+    page = json.loads(plan.as_json())
+    for entries in page["rows"]:
+        for name in ("moment", "shift", "device", "operator", "shoot", "sidecar"):
+            del entries[name]
+    page["rules"] = {name: page["rules"][name] for name in ("layout", "name", "undated")}
+    assert from_json(json.dumps(page), "x").rows[0].destination == row.destination
+    page["rows"][0]["sidecar"] = "../../x.xmp"
+    with pytest.raises(PlanUnusable):
+        from_json(json.dumps(page), "x")

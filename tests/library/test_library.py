@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import os
+import sqlite3
 from pathlib import Path
 
 import pytest
 
 from jutrek.errors import LedgerUnusable, LibraryMissing, SourceRefused
-from jutrek.library import HomeFile, Library, Survey, apart, open_library, survey
+from jutrek.library import Filed, HomeFile, Library, Survey, apart, open_library, survey
 from jutrek.library.ledger import Ledger
 from tests.making import everything, put
 
@@ -107,3 +108,34 @@ def test_fingerprints_of_sources_are_kept(ledger: Ledger) -> None:
     assert ledger.source_prints(["/card/a", *(f"/card/{number}" for number in range(1200))]) == {
         "/card/a": (3, 4, b"r", b"g")
     }
+
+
+def test_by_what_a_file_was_filed_is_kept(ledger: Ledger) -> None:
+    """Moment, shift, device, operator and shoot, until the file is gone; shoots are offered, the latest first."""
+    filed = [
+        Filed(f"2026/0{month}/x.jpg", f"2026-0{month}-14T10:26:13", 3600.0, "arlen|m2|", "Ilvar", words)
+        for month, words in ((4, "Depot"), (5, "Bridge survey"), (6, "Depot"), (3, ""))
+    ]
+    ledger.put([HomeFile(one.path, 1, 1) for one in filed])
+    ledger.put_filed(filed)
+    assert ledger.filed("2026/05/x.jpg") == filed[1]
+    assert ledger.shoot_words() == ["Depot", "Bridge survey"]
+    ledger.drop(["2026/05/x.jpg"])
+    assert ledger.filed("2026/05/x.jpg") is None
+
+
+def test_a_ledger_of_before_is_carried_on(library: Library) -> None:
+    """What it holds stays, and it learns the rest."""
+    with Ledger(library.ledger_path) as ledger:
+        ledger.put([HomeFile("a.jpg", 1, 1)])
+    raw = sqlite3.connect(library.ledger_path)
+    raw.execute("DROP TABLE moments")
+    raw.execute("UPDATE about SET value = '1'")
+    raw.commit()
+    raw.close()
+    with Ledger(library.ledger_path) as ledger:
+        assert ledger.all_files() == {"a.jpg": (1, 1)}
+        assert ledger.shoot_words() == []
+    raw = sqlite3.connect(library.ledger_path)
+    assert raw.execute("SELECT value FROM about WHERE key = 'version'").fetchall() == [("2",)]
+    raw.close()

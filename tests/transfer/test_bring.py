@@ -12,12 +12,13 @@ import sys
 import threading
 from collections.abc import Callable
 from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
 from jutrek.errors import JutrekError, LibraryBusy, PlaceFull, PlaceLost, PlanUnusable, Stopped
-from jutrek.filing import Action, Plan, Row
+from jutrek.filing import Action, HouseRules, Plan, Row
 from jutrek.library import Library, open_library
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import STEPS, Listener, Outcome, bring, journal, recover
@@ -413,3 +414,39 @@ def test_a_journal_that_cannot_be_written_ends_the_run_and_accounts_for_every_fi
     assert isinstance(outcome.trouble, PlaceFull)
     assert (outcome.home, len(outcome.done)) == (0, 7)
     assert all(done.untouched for done in outcome.done)
+
+
+def fixed(library: Library, ledger: Ledger, card: Path) -> Plan:
+    """A plan of one still whose clock was put right by an hour, with a sidecar."""
+    put(card / "A.JPG", making.jpeg())
+    plan = planned(library, ledger, [card], HouseRules(sidecars=True))
+    (row,) = plan.rows
+    about = {"moment": "2026-05-14T11:26:13", "shift": 3600.0, "operator": "Ilvar", "shoot": "Yard"}
+    return replace(plan, rows=(replace(row, sidecar="2026/05/20260514_102613.xmp", **about),))
+
+
+def test_a_clock_fix_is_remembered(library: Library, ledger: Ledger, card: Path) -> None:
+    """In the journal before the copy, in the ledger after the proof, and in a sidecar where rules ask for it."""
+    plan = fixed(library, ledger, card)
+    run(plan, library, ledger)
+    bring_line = next(entry for entry in journal_entries(library) if entry["entry"] == "bring")
+    assert {key: bring_line[key] for key in ("moment", "shift", "operator", "shoot")} == {
+        "moment": "2026-05-14T11:26:13", "shift": 3600.0, "operator": "Ilvar", "shoot": "Yard",
+    }  # fmt: skip
+    assert [entry["to"] for entry in journal_entries(library) if entry["entry"] == "sidecar"] == [
+        "2026/05/20260514_102613.xmp"
+    ]
+    filed = ledger.filed(plan.rows[0].destination or "")
+    assert filed is not None
+    assert (filed.local, filed.shift, filed.operator) == ("2026-05-14T11:26:13", 3600.0, "Ilvar")
+
+
+def test_a_sidecar_never_replaces_one(library: Library, ledger: Ledger, card: Path) -> None:
+    """What took its name meanwhile stays; the file is home all the same, and the sentence says so."""
+    plan = fixed(library, ledger, card)
+    theirs = put(Path(library.root) / plan.rows[0].sidecar, b"theirs")
+    outcome = run(plan, library, ledger)
+    assert outcome.done[0].home
+    assert "not written beside it: file exists" in outcome.done[0].why
+    assert theirs.read_bytes() == b"theirs"
+    assert not [entry for entry in journal_entries(library) if entry["entry"] == "sidecar"]

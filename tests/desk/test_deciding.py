@@ -1,0 +1,230 @@
+"""What is decided in a session: taken back, kept between two starts, remembered by the library."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from datetime import date, datetime, timedelta
+from pathlib import Path
+
+import pytest
+
+from jutrek.captures import Decisions
+from jutrek.captures.decisions import (
+    CarriedBy,
+    Change,
+    Describe,
+    JoinShoots,
+    LeaveUnfiled,
+    MoveToShoot,
+    NameDevice,
+    Place,
+    Placed,
+    SetAside,
+    ShiftClock,
+    SplitDevice,
+    SplitShoot,
+    TakeAsItIs,
+)
+from jutrek.desk import drafts, events
+from jutrek.desk.board import State
+from jutrek.desk.drafts import Draft
+from jutrek.desk.session import IntakeSession
+from jutrek.desk.typed import clock_of, journeys_of, placed_of, shift_of
+from jutrek.filing import HouseRules, Structure, Undated
+from jutrek.formats import Precision
+from jutrek.library import Library
+from tests import making
+from tests.desk.test_session import Ear
+from tests.making import WHEN, put
+
+DAY = WHEN.date()
+ONE = frozenset({"/card/a.jpg"})
+ALL_KINDS: tuple[Change, ...] = (
+    ShiftClock("b", 3600.0),
+    ShiftClock("b", -1.5, ONE),
+    Place((("/card/b.jpg", Placed(datetime(2026, 5, 1), Precision.MONTH)),)),
+    TakeAsItIs(ONE, "c"),
+    LeaveUnfiled(frozenset({"/card/\udcff.jpg"})),
+    SetAside(ONE),
+    Describe(DAY, WHEN, "Bridge"),
+    Describe(DAY, None, "All day"),
+    SplitShoot(WHEN),
+    JoinShoots(WHEN + timedelta(hours=2), WHEN + timedelta(hours=9)),
+    MoveToShoot(ONE, WHEN),
+    NameDevice("b", "Camcorder", "Ilvar"),
+    CarriedBy(ONE, "Marta"),
+    SplitDevice("d"),
+)
+
+
+def decided(*changes: Change) -> Decisions:
+    made = Decisions()
+    for change in changes:
+        made = change.on(made)
+    return made
+
+
+def test_a_draft_keeps_everything() -> None:
+    """Every kind of decision, the sources and the rules come back as they were."""
+    rules = HouseRules(
+        undated=Undated.UNFILED, day_starts=0, gap=90, zone=120, journeys=((date(2026, 5, 12), 60),),
+        structure=Structure.BESIDE, sidecars=True,
+    )  # fmt: skip
+    draft = Draft(("/card", "/inbox"), decided(*ALL_KINDS), rules)
+    drafts.keep("id", draft)
+    assert drafts.load("id") == draft
+    drafts.forget("id")
+    drafts.forget("id")
+    assert drafts.load("id") is None
+
+
+@pytest.mark.parametrize("change", ALL_KINDS, ids=lambda change: type(change).__name__)
+def test_every_change_changes_something_and_has_a_name(change: Change) -> None:
+    """So that it can be taken back, and said what was."""
+    assert change.on(Decisions()) != Decisions()
+    assert change.words
+
+
+@pytest.mark.parametrize("text", ["", "{}", '{"version": 9}', '{"version": 1, "sources": 3}', "\0\xff"])
+def test_a_damaged_draft_is_none(text: str) -> None:
+    """The intake begins anew; nothing else is lost."""
+    drafts.keep("id", Draft((), Decisions(), HouseRules()))
+    path = Path(drafts._path("id"))
+    path.write_text(text, encoding="latin-1")
+    assert drafts.load("id") is None
+
+
+def day(card: Path, count: int = 3) -> None:
+    for number in range(count):
+        put(card / f"{number}.JPG", making.jpeg(WHEN + timedelta(minutes=number), seed=number))
+
+
+@pytest.fixture
+def working(library: Library, card: Path) -> tuple[Ear, IntakeSession]:
+    """A session with a library and a card of three pictures."""
+    day(card)
+    ear = Ear()
+    session = IntakeSession(ear)
+    session.open_library(library.root)
+    session.add_source(str(card))
+    ear.board(lambda board: board.captures == 3)
+    return ear, session
+
+
+def test_steps_are_taken_back_and_done_again(working: tuple[Ear, IntakeSession]) -> None:
+    """Each by its name; a new step forgets what was taken back; nothing decided is no step."""
+    ear, session = working
+    device = ear_device(session)
+    session.change(Describe(DAY, None, "Bridge"))
+    session.change(ShiftClock(device, 0.0))
+    session.change(ShiftClock(device, 60.0))
+    board = ear.board(lambda board: board.can_undo == "the clock fix")
+    assert board.days[0].captures[0].new_name == "20260514_102713 Bridge.jpg"
+    session.undo()
+    board = ear.board(lambda board: board.can_redo == "the clock fix")
+    assert (board.can_undo, board.days[0].captures[0].new_name) == ("the description", "20260514_102613 Bridge.jpg")
+    session.undo()
+    session.undo()
+    assert ear.board(lambda board: not board.can_undo).days[0].words == ""
+    session.redo()
+    assert ear.board(lambda board: board.can_undo == "the description").days[0].words == "Bridge"
+    session.change(SetAside(frozenset({board.days[0].captures[0].id})))
+    board = ear.board(lambda board: board.count(State.ASIDE) == 1)
+    assert (board.can_redo, board.count(State.BRING)) == ("", 2)
+    session.close()
+
+
+def ear_device(session: IntakeSession) -> str:
+    return next(iter(session._bench.story.devices))
+
+
+def test_a_closed_intake_goes_on(working: tuple[Ear, IntakeSession], library: Library) -> None:
+    """The next session of the library has sources and decisions again, and forgets them when all is home."""
+    ear, session = working
+    session.change(Describe(DAY, None, "Bridge"))
+    ear.board(lambda board: board.can_undo != "")
+    session.close()
+    again = Ear()
+    session = IntakeSession(again)
+    session.open_library(library.root)
+    again.wait(lambda event: isinstance(event, events.TakenUp))
+    board = again.board(lambda board: board.captures == 3)
+    assert board.days[0].words == "Bridge"
+    session.bring_home()
+    again.wait(lambda event: isinstance(event, events.Ended))
+    session.close()
+    assert drafts.load(library.id) is None
+    third = Ear()
+    session = IntakeSession(third)
+    session.open_library(library.root)
+    assert third.board().earlier == ("Bridge",)
+    session.close()
+
+
+def test_a_saved_plan_tells_the_story(working: tuple[Ear, IntakeSession], tmp_path: Path) -> None:
+    """Captures, devices, shoots and doubts stand beside the rows."""
+    ear, session = working
+    session.save_plan(str(tmp_path / "x.json"))
+    ear.wait(lambda event: isinstance(event, events.Saved))
+    page = json.loads((tmp_path / "x.json").read_text())
+    assert [len(page[name]) for name in ("devices", "shoots", "captures", "doubts", "rows")] == [1, 1, 3, 0, 3]
+    assert page["captures"][0]["moment"]["why"].startswith("Date from")
+    session.close()
+
+
+def test_zones_are_changed_without_reading_again(library: Library, card: Path) -> None:
+    """What is known in UTC moves with the house's zone."""
+    put(card / "1.MP4", making.mp4(WHEN))
+    ear = Ear()
+    session = IntakeSession(ear)
+    session.open_library(library.root)
+    session.add_source(str(card))
+    ear.board(lambda board: board.captures == 1)
+    (card / "1.MP4").unlink()
+    session.set_days(day_starts=240, gap=360, zone=300, journeys=())
+    board = ear.board(lambda board: board.zone == 300)
+    assert board.days[0].captures[0].new_name == "20260514_152613.mp4"
+    session.close()
+
+
+@pytest.mark.parametrize(
+    ("text", "wall", "precision"),
+    [
+        ("2026", datetime(2026, 1, 1), Precision.YEAR),
+        ("2026-5", datetime(2026, 5, 1), Precision.MONTH),
+        ("2026-05-14", datetime(2026, 5, 14), Precision.DAY),
+        (" 2026-05-14  9:30 ", datetime(2026, 5, 14, 9, 30), Precision.MINUTE),
+        ("2026-05-14T09:30:05", datetime(2026, 5, 14, 9, 30, 5), Precision.SECOND),
+    ],
+)
+def test_dates_of_any_precision_are_typed(text: str, wall: datetime, precision: Precision) -> None:
+    """And shown as far as they are known."""
+    placed = placed_of(text)
+    assert (placed.wall, placed.precision) == (wall, precision)
+    assert placed_of(str(placed)) == placed
+
+
+@pytest.mark.parametrize("text", ["", "14 May", "2026-13", "2026-02-30", "2026-05-14 25:00", "26-05-14"])
+def test_what_is_no_date_is_said(text: str) -> None:
+    """In a sentence that shows how one is written."""
+    with pytest.raises(ValueError, match="date"):
+        placed_of(text)
+
+
+def test_shifts_times_and_journeys_are_typed() -> None:
+    """Signs may be left out; days may stand before; journeys come in any order."""
+    assert [shift_of(text) for text in ("+1:00:00", "-0:07:23", "2d", "+2d 1:00", "1", "0")] == [
+        3600, -443, 172_800, 176_400, 3600, 0,
+    ]  # fmt: skip
+    assert clock_of("4:05") == 245
+    assert journeys_of("2026-05-20 +02:00; 2026-05-12 -03:30") == ((date(2026, 5, 12), -210), (date(2026, 5, 20), 120))
+    assert journeys_of(" ") == ()
+    with pytest.raises(ValueError, match="journey"):
+        journeys_of("2026-05-12")
+
+
+def test_decisions_are_values() -> None:
+    """The same decisions are equal, whatever way led to them."""
+    assert decided(*ALL_KINDS) == decided(*ALL_KINDS)
+    assert replace(decided(*ALL_KINDS), aside=frozenset()) == SetAside(ONE, back=True).on(decided(*ALL_KINDS))
