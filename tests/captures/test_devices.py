@@ -100,6 +100,15 @@ def test_a_library_remembers_its_devices(library: Library) -> None:
     assert new.letter not in {one.letter for one in known.values()}
 
 
+def test_a_letter_is_borne_by_one(library: Library) -> None:
+    """Two devices that were given the same letter on different days do not both bear it on one."""
+    captures = {"/one": pictures("one", COMPACT), "/two": pictures("two", M2)}
+    keys = [own[0].device for own in captures.values()]
+    known = {key: Device(key, key, "B", 1) for key in keys}
+    again = assign(cards("one", "two"), captures, known)
+    assert [again[key].letter for key in keys] == ["B", "A"]
+
+
 def test_a_damaged_list_is_an_empty_one(library: Library) -> None:
     """A list that was edited into nonsense costs letters, not files; sources without a device are not kept."""
     keep_devices(library, [Device("source:/card", "Unknown camera", "A")])

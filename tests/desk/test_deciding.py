@@ -228,3 +228,47 @@ def test_decisions_are_values() -> None:
     """The same decisions are equal, whatever way led to them."""
     assert decided(*ALL_KINDS) == decided(*ALL_KINDS)
     assert replace(decided(*ALL_KINDS), aside=frozenset()) == SetAside(ONE, back=True).on(decided(*ALL_KINDS))
+
+
+def test_decisions_do_not_wait_for_reading(
+    library: Library, card: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """While a source is being read, what is decided about others is drawn up at once."""
+    monkeypatch.setattr("jutrek.desk.session._EVENT_EVERY", 0.0)
+    day(card)
+    more = tmp_path / "more"
+    for number in range(400):
+        put(more / f"{number}.JPG", making.jpeg(WHEN + timedelta(days=3, minutes=number), seed=number))
+    order: list[str] = []
+
+    def tell(event: events.Event) -> None:
+        if isinstance(event, events.Reading) and event.root == str(more):
+            order.append("reading")
+            if event.files and "asked" not in order:
+                order.append("asked")
+                session.change(Describe(DAY, None, "Bridge"))
+        if isinstance(event, events.BoardChanged) and event.board.can_undo and "shown" not in order:
+            order.append("shown")
+        ear(event)
+
+    ear = Ear()
+    session = IntakeSession(tell)
+    session.open_library(library.root)
+    session.add_source(str(card))
+    session.add_source(str(more))
+    ear.board(lambda board: board.captures == 403)
+    session.close()
+    assert order.index("shown") < len(order) - 1
+    assert order[order.index("shown") + 1] == "reading"
+
+
+def test_what_a_fix_did_is_told(working: tuple[Ear, IntakeSession]) -> None:
+    """On the source's tile, and in Close look."""
+    ear, session = working
+    session.change(ShiftClock(ear_device(session), 3600.0))
+    board = ear.board(lambda board: board.can_undo != "")
+    assert board.sources[0].shift == 3600.0
+    close = session.close_view(board.days[0].captures[0].id)
+    assert close is not None
+    assert ("Clock fix", "+1:00:00") in close.facts
+    session.close()

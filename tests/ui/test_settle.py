@@ -196,7 +196,8 @@ def test_a_shoot_is_described_in_place(qtbot: QtBot, window: MainWindow, day: In
     assert row._edit is not None
     qtbot.keyClicks(row._edit, "Bridge: survey")
     qtbot.keyClick(row._edit, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: row.view.words == "Bridge: survey", timeout=PATIENCE)
+    assert row.view.words == "Bridge: survey"
+    qtbot.waitUntil(lambda: bool(page_words(day)), timeout=PATIENCE)
     assert row.accessibleName().startswith("Thursday 14 May 2026, Bridge: survey, 6 captures")
     first = row.view.captures[0]
     assert first.destination == "2026/05/14 Bridge_ survey/20260514_102613 Bridge_ survey.jpg"
@@ -204,7 +205,12 @@ def test_a_shoot_is_described_in_place(qtbot: QtBot, window: MainWindow, day: In
     assert row._edit is not None
     qtbot.keyClick(row._edit, Qt.Key.Key_Escape)
     undone(qtbot, window)
-    assert row.view.words == ""
+    assert (row.view.words, page_words(day)) == ("", "")
+
+
+def page_words(page: IntakePage) -> str:
+    """What the first shoot is called on the board itself."""
+    return page.board.days[0].words
 
 
 def pick(page: IntakePage, *names: str) -> None:

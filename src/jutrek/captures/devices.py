@@ -138,8 +138,13 @@ def assign(
             wishes.setdefault(key, _wish(source))
     names = _names(sources, captures)
     keys = [*wishes, *(key for key in names if key not in wishes)]
-    letters = {key: known[key].letter for key in keys if key in known}
-    taken, colours = set(letters.values()), {known[key].colour for key in keys if key in known}
+    letters: dict[str, str] = {}
+    taken: set[str] = set()
+    for key in keys:
+        if key in known and known[key].letter not in taken:
+            letters[key] = known[key].letter
+            taken.add(letters[key])
+    colours = {known[key].colour for key in keys if key in known}
     for key in keys:
         wish = wishes.get(key, "")
         if key not in letters and wish and wish not in taken:
@@ -149,12 +154,12 @@ def assign(
     kept = {device.letter for device in known.values()}
     devices: dict[str, Device] = {}
     for key in keys:
-        if key in known:
-            devices[key] = known[key]
-            continue
         if key not in letters:
             letters[key] = _free(taken | kept)
             taken.add(letters[key])
+        if key in known:
+            devices[key] = replace(known[key], letter=letters[key])
+            continue
         colour = next(number for number in range(len(keys) + len(colours) + 1) if number not in colours)
         colours.add(colour)
         devices[key] = Device(key, names[key], letters[key], colour)

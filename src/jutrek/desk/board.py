@@ -140,7 +140,7 @@ class DayView:
 
 @dataclass(frozen=True, slots=True)
 class SourceView:
-    """A source with its main device and what was found on it."""
+    """A source with its main device and what was found on it; `shift` is the clock fix of that device, in seconds."""
 
     source: Source
     device: Device | None
@@ -149,6 +149,7 @@ class SourceView:
     size: int
     states: tuple[tuple[State, int], ...]
     left: tuple[tuple[str, str], ...]
+    shift: float = 0.0
 
     def count(self, *states: State) -> int:
         """How many of its captures are in one of these states."""

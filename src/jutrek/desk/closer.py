@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from jutrek.captures import Capture, Moment, ReadFile
+from jutrek.captures import Capture, Moment, ReadFile, shift_words
 from jutrek.formats import Claim, Exposure, Kind, Offset, Precision, Reading
 
 _UNITS = (("year", 365.25 * 86_400), ("month", 30.44 * 86_400), ("day", 86_400), ("h", 3600), ("min", 60), ("s", 1))
@@ -71,7 +71,7 @@ def close_view(capture: Capture) -> CloseView:
         capture.moment.why if capture.moment else "No date was found.",
         capture.trusted,
         tuple(facts),
-        tuple(dict.fromkeys(note for read in capture.files for note in read.reading.notes)),
+        (*capture.notes, *dict.fromkeys(note for read in capture.files for note in read.reading.notes)),
     )
 
 
@@ -152,9 +152,12 @@ def facts_of(readings: Sequence[Reading]) -> Iterator[tuple[str, str]]:
 
 def _facts(capture: Capture) -> Iterator[tuple[str, str]]:
     yield from facts_of([read.reading for read in capture.files])
-    for read in capture.files:
-        yield "File", _file_words(read)
+    tied = capture.tied or ("",) * len(capture.files)
+    for read, why in zip(capture.files, tied, strict=True):
+        yield "File", " · ".join(part for part in (_file_words(read), why) if part)
     moment = capture.moment
+    if moment is not None and moment.shift:
+        yield "Clock fix", shift_words(moment.shift)
     if moment is not None:
         yield "Zone", f"{Offset(moment.offset)} from UTC" if moment.offset is not None else "not known"
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 import os
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 
-from jutrek.captures import Capture, Device
+from jutrek.captures import Capture, Decisions, Device
 from jutrek.desk.board import CaptureView, DayView, FolderView, SourceView, State, day_view
 from jutrek.desk.story import Story
 from jutrek.filing import Action, Plan, Row
@@ -87,8 +88,6 @@ def _state(capture: Capture, rows: Sequence[Row], results: Mapping[str, Done], w
 
 def set_aside(views: Mapping[str, CaptureView], aside: Iterable[str]) -> dict[str, CaptureView]:
     """The views with those that were set aside marked so, unless they are home."""
-    from dataclasses import replace
-
     marked = dict(views)
     for key in aside:
         view = marked.get(key)
@@ -98,14 +97,19 @@ def set_aside(views: Mapping[str, CaptureView], aside: Iterable[str]) -> dict[st
 
 
 def source_views(
-    sources: Sequence[Source], views: Iterable[CaptureView], devices: Mapping[str, Device], plan: Plan | None
+    sources: Sequence[Source],
+    views: Iterable[CaptureView],
+    devices: Mapping[str, Device],
+    plan: Plan | None,
+    decisions: Decisions,
 ) -> tuple[SourceView, ...]:
-    """Every source with what was found on it."""
+    """Every source with what was found on it, and what was decided about its device's clock."""
     own: dict[str, list[CaptureView]] = defaultdict(list)
     for view in views:
         own[view.source].append(view)
     loose = [row for row in plan.rows if not row.capture] if plan else []
-    return tuple(_source(source, own[source.root], devices, loose) for source in sources)
+    found = (_source(source, own[source.root], devices, loose) for source in sources)
+    return tuple(replace(view, shift=decisions.shift_of(view.device.key)) if view.device else view for view in found)
 
 
 def _source(

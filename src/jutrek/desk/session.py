@@ -49,6 +49,7 @@ if TYPE_CHECKING:
 _EVENT_EVERY = 0.05
 _BOARD_EVERY = 0.4
 _JUST_PROVEN = 6
+_MANY = 5000
 
 _log = logging.getLogger(__name__)
 
@@ -66,6 +67,7 @@ class IntakeSession:
         self._tell = tell
         self._bench = Workbench(rules or HouseRules())
         self._jobs: queue.SimpleQueue[Job | None] = queue.SimpleQueue()
+        self._decisions: queue.SimpleQueue[Job] = queue.SimpleQueue()
         self._stop = threading.Event()
         self._closed = False
         self._library: Library | None = None
@@ -101,7 +103,7 @@ class IntakeSession:
 
     def use_rules(self, rules: HouseRules) -> None:
         """Plan by other rules."""
-        self._jobs.put(lambda: self._use_rules(rules, "the house rules"))
+        self._soon(lambda: self._use_rules(rules, "the house rules"))
 
     def set_days(self, *, day_starts: int, gap: int, zone: int | None, journeys: tuple[tuple[date, int], ...]) -> None:
         """Let days start at another time, shoots part at another gap, and other zones hold; all in minutes."""
@@ -111,31 +113,31 @@ class IntakeSession:
             changed = replace(rules, day_starts=day_starts, gap=gap, zone=zone, journeys=journeys)
             self._use_rules(changed, "days and zones")
 
-        self._jobs.put(use)
+        self._soon(use)
 
     def change(self, *changes: Change) -> None:
         """Decide something. It can be taken back."""
-        self._jobs.put(lambda: self._decide(changes))
+        self._soon(lambda: self._decide(changes))
 
     def answer(self, question: str, number: int) -> None:
         """Give a question one of its answers."""
-        self._jobs.put(lambda: self._answer(question, number))
+        self._soon(lambda: self._answer(question, number))
 
     def accept_certain(self) -> None:
         """Give every question whose proposal is certain that answer, in one step."""
-        self._jobs.put(lambda: self._decide(self._bench.certain_answers()))
+        self._soon(lambda: self._decide(self._bench.certain_answers()))
 
     def preview(self, question: str, number: int = 0) -> None:
         """Find out what an answer would change; the event `Previewed` follows."""
-        self._jobs.put(lambda: self._preview(question, number))
+        self._soon(lambda: self._preview(question, number))
 
     def undo(self) -> None:
         """Take back what was decided last."""
-        self._jobs.put(lambda: self._refresh() if self._bench.history.undo() else None)
+        self._soon(lambda: self._refresh() if self._bench.history.undo() else None)
 
     def redo(self) -> None:
         """Decide again what was taken back last."""
-        self._jobs.put(lambda: self._refresh() if self._bench.history.redo() else None)
+        self._soon(lambda: self._refresh() if self._bench.history.redo() else None)
 
     def save_plan(self, path: str) -> None:
         """Write the plan as it stands to a file; the event `Saved` follows."""
@@ -168,20 +170,38 @@ class IntakeSession:
             if self._closed:
                 continue
             self._stop.clear()
-            try:
-                job()
-            except Stopped:
-                self._tell(events.Working(""))
-            except JutrekError as error:
-                self._tell(events.Working(""))
-                self._tell(events.Trouble("", error))
-            # The session must outlive an error of our own: the person sees it, and can go on or close the window.
-            except Exception as error:  # noqa: BLE001
-                _log.exception("A job of the intake session failed.")
-                self._tell(events.Working(""))
-                self._tell(events.Trouble("", OurFault(error)))
+            self._serve()
+            self._do(job)
         if self._ledger is not None:
             self._ledger.close()
+
+    def _do(self, job: Job) -> None:
+        try:
+            job()
+        except Stopped:
+            self._tell(events.Working(""))
+        except JutrekError as error:
+            self._tell(events.Working(""))
+            self._tell(events.Trouble("", error))
+        # The session must outlive an error of our own: the person sees it, and can go on or close the window.
+        except Exception as error:  # noqa: BLE001
+            _log.exception("A job of the intake session failed.")
+            self._tell(events.Working(""))
+            self._tell(events.Trouble("", OurFault(error)))
+
+    def _soon(self, job: Job) -> None:
+        """Do something before what else waits, and also while a source is being read."""
+        self._decisions.put(job)
+        self._jobs.put(lambda: None)
+
+    def _serve(self) -> None:
+        """Do what was decided meanwhile."""
+        while not self._closed:
+            try:
+                job = self._decisions.get_nowait()
+            except queue.Empty:
+                return
+            self._do(job)
 
     def _open(self, path: str, *, remember: bool) -> None:
         if self._ledger is not None:
@@ -209,7 +229,8 @@ class IntakeSession:
         if draft is None:
             return
         now = self._bench.history.now
-        if (draft.decisions, draft.rules) != (now.decisions, now.rules):
+        is_begun = len(self._bench.history.steps) > 1
+        if not is_begun and (draft.decisions, draft.rules) != (now.decisions, now.rules):
             self._bench.history.take(Step(draft.decisions, draft.rules, "all that was decided the last time"))
             self._bench.refresh()
             self._tell(events.TakenUp())
@@ -257,7 +278,7 @@ class IntakeSession:
                 source,
                 self._library,
                 stop=self._stop,
-                report=lambda done, total: self._often(events.Reading(root, done, total), last=done == total),
+                report=lambda done, total: self._on_read(root, done, total),
             )
         except Stopped:
             del self._bench.founds[root]
@@ -267,6 +288,10 @@ class IntakeSession:
             del self._bench.founds[root]
             self._tell(events.Trouble(root, error))
         self._sources_changed()
+
+    def _on_read(self, root: str, done: int, total: int) -> None:
+        self._serve()
+        self._often(events.Reading(root, done, total), last=done == total)
 
     def _remove(self, root: str) -> None:
         if self._bench.founds.pop(root, None) is not None:
@@ -282,6 +307,7 @@ class IntakeSession:
         self._refresh()
 
     def _decide(self, changes: Sequence[Change]) -> None:
+        self._say_busy()
         if changes and self._bench.decide(changes):
             self._publish()
             self._keep_draft()
@@ -296,7 +322,13 @@ class IntakeSession:
         if effect is not None:
             self._tell(events.Previewed(effect))
 
+    def _say_busy(self) -> None:
+        """Beyond a few thousand captures a change takes longer than a blink."""
+        if len(self._bench.story.captures) > _MANY:
+            self._tell(events.Working("Drawing the board up anew"))
+
     def _refresh(self) -> None:
+        self._say_busy()
         self._bench.refresh()
         self._publish()
         self._keep_draft()
@@ -386,3 +418,5 @@ class IntakeSession:
         self._last[Board] = time.monotonic()
         self._drawing_took = self._last[Board] - began
         self._tell(events.BoardChanged(board))
+        if len(self._bench.story.captures) > _MANY:
+            self._tell(events.Working(""))

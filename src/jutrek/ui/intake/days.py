@@ -97,11 +97,13 @@ class DayRow(QAbstractButton):
         self.lanes.setVisible(view.start is not None and not running)
         self.settle.setVisible(bool(view.count(State.LOOK)) and not running and not view.parts)
         self.setAcceptDrops(not view.parts and not running)
-        self.setAccessibleName(
-            ", ".join(part for part in (self._date_words(), *self._words(), self._standing()) if part)
-        )
+        self._name_it()
         self._fit()
         self.update()
+
+    def _name_it(self) -> None:
+        parts = (self._date_words(), *self._words(), self._standing())
+        self.setAccessibleName(", ".join(part for part in parts if part))
 
     def open(self, opened: Opened | None) -> None:
         """Open the row with a grid of its captures, or close it."""
@@ -319,6 +321,7 @@ class DayRow(QAbstractButton):
     def _say(self, words: str) -> None:
         """Show what was typed at once; the plan follows."""
         self.view = replace(self.view, words=" ".join(words.split()))
+        self._name_it()
         self.described.emit(words)
         self.update()
 

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 
 from jutrek.desk.board import CLIP, SIDECAR, SOUND, STILL, SourceView, State
 from jutrek.ui import paint
+from jutrek.ui.intake.lanes import shift_words
 from jutrek.ui.theme import BOLD, RADIUS, SEMIBOLD, Theme, font
 
 WIDTH = 196
@@ -89,6 +90,8 @@ class SourceTile(QWidget):
             return "everything on it is home", theme.accent
         if look := view.count(State.LOOK):
             return f"{paint.counted(look, 'needs', 'need')} a look", theme.amber
+        if view.shift:
+            return f"clock {shift_words(view.shift)} fixed", theme.accent
         if view.left:
             return f"{paint.counted(len(view.left), 'other thing')} left on it", theme.soft
         return "", theme.soft
