@@ -33,9 +33,12 @@ def large_intake(root: str, library: str) -> object:
     found = Found(Source(root, "Archive", Medium.FOLDER))
     facts = [DeviceFacts("Arlen", f"M{number}", f"A{number}") for number in range(DEVICES)]
     days = sorted(dice.sample(range(365 * YEARS), 1500))
-    for number in range(CAPTURES):
-        day = days[number * len(days) // CAPTURES]
-        when = datetime(2011, 1, 1, 8) + timedelta(days=day, seconds=dice.randrange(10 * 3600))
+    times = sorted(
+        timedelta(days=days[number * len(days) // CAPTURES], seconds=dice.randrange(10 * 3600))
+        for number in range(CAPTURES)
+    )
+    for number, time_since in enumerate(times):
+        day, when = time_since.days, datetime(2011, 1, 1, 8) + time_since
         claim = Claim("exif:original", Stamp(when), "the camera's time of shooting", "")
         device = facts[min(DEVICES - 1, day * DEVICES // (365 * YEARS) + dice.randrange(2))]
         reading = Reading(Kind.STILL, "jpeg", (claim,), device, width=6000, height=4000)

@@ -150,6 +150,12 @@ def test_a_jump_back_inside_a_card_is_found() -> None:
     assert clock(answered(captures, 1)[0]) == "14 07:00:00"
 
 
+def test_counters_that_tell_nothing_ask_nothing() -> None:
+    """Where times run to and fro, names are not in the order of shooting."""
+    captures = [shot(f"D/{n}.JPG", at(f"{9 + n % 2 * 3:02}:{n:02}")) for n in range(1, 9)]
+    assert doubts(captures) == []
+
+
 @pytest.mark.parametrize("counters", [[9998, 9999, 1, 2], [1, 2, 200, 201]])
 def test_a_counter_that_begins_anew_is_no_jump(counters: list[int]) -> None:
     """Only neighbouring counters say what came first."""

@@ -12,6 +12,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import StrEnum
+from itertools import pairwise
 
 from jutrek.captures.aligning import Proposal
 from jutrek.captures.capture import Capture, Device, counter_of
@@ -30,7 +31,7 @@ from jutrek.captures.moment import NAME, Doubtful, Moment
 from jutrek.captures.settling import shift_words
 from jutrek.formats import Kind, Precision
 
-_JUMP_BACK = timedelta(minutes=10)
+_JUMP_BACK, _MOST_JUMPS = timedelta(minutes=10), 2
 _BETWEEN = timedelta(days=1)
 _KINDS = {Kind.STILL: ("picture", "pictures"), Kind.CLIP: ("clip", "clips"), Kind.SOUND: ("take", "takes")}
 
@@ -181,15 +182,21 @@ def _jumps(captures: Sequence[Capture], devices: Mapping[str, Device], decisions
 
 
 def _first_jump(shots: Sequence[tuple[int, datetime]]) -> tuple[int, int] | None:
-    """From where to where, among shots in the order of their counters, the clock lies behind what it told before."""
-    for number in range(1, len(shots)):
-        (counter, at), (next_counter, then) = shots[number - 1], shots[number]
-        if at - then > _JUMP_BACK and 0 < next_counter - counter <= 3:
-            end = number
-            while end < len(shots) and shots[end][1] < at:
-                end += 1
-            return number, end
-    return None
+    """From where to where, among shots in the order of their counters, the clock lies behind what it told before.
+
+    Where it does so again and again, the counters do not tell the order of shooting, and nothing is said.
+    """
+    jumps = [
+        number
+        for number, ((counter, at), (next_counter, then)) in enumerate(pairwise(shots), 1)
+        if at - then > _JUMP_BACK and 0 < next_counter - counter <= 3
+    ]
+    if not 1 <= len(jumps) <= _MOST_JUMPS:
+        return None
+    first = end = jumps[0]
+    while end < len(shots) and shots[end][1] < shots[first - 1][1]:
+        end += 1
+    return first, end
 
 
 def _at(capture: Capture) -> datetime:

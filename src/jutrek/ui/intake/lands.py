@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jutrek.desk.board import Board, CaptureView, FolderView, Place, State
+from jutrek.desk.board import Board, CaptureView, DayView, FolderView, Place, State
 from jutrek.ui import paint
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
@@ -97,10 +97,9 @@ class FolderTree(QTreeWidget):
         """The height of a folder's middle in this widget, or None where it cannot be seen."""
         item = self._items.get(path)
         box = self.visualItemRect(item) if item is not None else QRect()
-        if box.height() <= 0:
-            return None
         # Without frame and header, the tree and what it shows begin at the same height.
-        return box.center().y()
+        middle = box.center().y()
+        return middle if box.height() > 0 and 0 <= middle <= self.height() else None
 
     def mark(self, path: str) -> None:
         """Mark the folder of the chosen capture; an empty path marks none."""
@@ -247,3 +246,14 @@ class ProvenPanel(Panel):
             used = paint.text(painter, row, "read back", font(12), theme.accent, align=paint.RIGHT)
             words = name.rpartition("/")[2]
             paint.text(painter, row.adjusted(0, 0, -used - 10, 0), words, font(13), theme.ink)
+
+
+def gathered_folders(view: DayView) -> dict[str, int]:
+    """A row's captures by folder; of months and years by the folder above, since single ones would tangle."""
+    if not view.parts:
+        return view.folders
+    sums: dict[str, int] = {}
+    for folder, count in view.folders.items():
+        above = "/".join(folder.split("/")[: len(view.key) // 3])
+        sums[above] = sums.get(above, 0) + count
+    return sums

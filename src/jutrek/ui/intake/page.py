@@ -492,7 +492,7 @@ class IntakePage(QWidget):
     def _lands_ribbons(self) -> Iterator[ribbons.Ribbon]:
         for row, left in self._row_heights(self.lands_gutter):
             strong = row.view.key == self.when.open_key
-            for folder, count in row.view.folders.items():
+            for folder, count in lands.gathered_folders(row.view).items():
                 if (at := self.tree.anchor(folder)) is not None:
                     right = self.tree.mapTo(self, QPoint(0, at)).y() - self.lands_gutter.mapTo(self, QPoint(0, 0)).y()
                     yield ribbons.Ribbon(left, right, count, self._theme.accent, strong)

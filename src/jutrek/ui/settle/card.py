@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import QRect, Qt, Signal
-from PySide6.QtGui import QEnterEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtGui import QEnterEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtWidgets import QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Question
 from jutrek.ui import paint
@@ -14,6 +16,30 @@ from jutrek.ui.theme import BOLD, HEADLINE, SEMIBOLD, Theme, font
 from jutrek.ui.thumbs import Thumbnails
 
 _MARGIN, _CERTAINTY = 16, 90
+_GAP, _TALL = 8, 28
+
+
+class ButtonFlow(QWidget):
+    """Buttons in a line, or in several where there is no room."""
+
+    def __init__(self, buttons: Sequence[QPushButton]) -> None:
+        super().__init__()
+        self._buttons = buttons
+        for button in buttons:
+            button.setParent(self)
+        self.setMinimumHeight(_TALL)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        left, top = 0, 4
+        for button in self._buttons:
+            if button.isHidden():
+                continue
+            wide = button.sizeHint().width()
+            if left and left + wide > self.width():
+                left, top = 0, top + _TALL + _GAP
+            button.setGeometry(left, top, wide, _TALL)
+            left += wide + _GAP
+        self.setFixedHeight(top + _TALL)
 
 
 class QuestionCard(QWidget):
@@ -54,10 +80,6 @@ class QuestionCard(QWidget):
         self.setAccessibleName(f"{question.headline}: {question.certainty}. {question.evidence}")
 
     def _answers(self) -> QWidget:
-        self._row = QWidget()
-        row = QHBoxLayout(self._row)
-        row.setContentsMargins(0, 4, 0, 0)
-        row.setSpacing(8)
         for number, words in enumerate(self.question.answers):
             button = QPushButton(words)
             button.setProperty("main", number == 0)
@@ -69,10 +91,9 @@ class QuestionCard(QWidget):
         self.match = QPushButton("Match two pictures…")
         self.match.clicked.connect(lambda: self.matching.emit(self.question.key))
         self.match.setVisible(is_clock)
-        for button in (*self.buttons[:1], self.other, self.match, *self.buttons[1:]):
+        for button in self.stops():
             button.setProperty("small", True)
-            row.addWidget(button)
-        row.addStretch()
+        self._row = ButtonFlow(self.stops())
         return self._row
 
     @property
@@ -99,7 +120,7 @@ class QuestionCard(QWidget):
         self._row.show()
         self.other.setFocus()
 
-    def stops(self) -> tuple[QWidget, ...]:
+    def stops(self) -> tuple[QPushButton, ...]:
         """What can take the focus, in order."""
         return (*self.buttons[:1], self.other, self.match, *self.buttons[1:])
 

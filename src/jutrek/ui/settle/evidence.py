@@ -14,7 +14,7 @@ from jutrek.ui.thumbs import SIZE, Thumbnails
 
 _LANE, _STEP, _NAMES = 9, 22, 124
 _LEAST_TICK = 2
-_HOURS = (1, 2, 3, 4, 6)
+_HOURS, _HOUR_ROOM = (1, 2, 3, 4, 6, 12), 48
 
 
 class StripChart(QWidget):
@@ -53,7 +53,7 @@ class StripChart(QWidget):
         moved = Strip(own.name, own.sign, own.colour, tuple((at + question.shift, long) for at, long in own.ticks))
         self._lane(painter, row + 1, moved, f"{own.sign} shifted", low, scale, room, bold=True)
         self._arrow(painter, row, own.ticks[0][0] - low, scale)
-        every = next((hours for hours in _HOURS if (high - low) / 3600 / hours <= 9), _HOURS[-1])
+        every = next((hours for hours in _HOURS if hours * 3600 * scale >= _HOUR_ROOM), 24)
         for hour in range(int(low // 3600), int(high // 3600) + 1, every):
             x = _NAMES + int((hour * 3600 - low) * scale)
             box = QRect(x - 24, (row + 2) * _STEP, 48, 16)
