@@ -14,12 +14,16 @@ import time
 from collections.abc import Callable
 from datetime import datetime, timedelta
 from statistics import median
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from jutrek.desk.workbench import Workbench
 
 CAPTURES, YEARS, DEVICES = 30_000, 15, 6
 _ROUNDS = 9
 
 
-def large_intake(root: str, library: str) -> object:
+def large_intake(root: str, library: str) -> Workbench:
     """A workbench with made-up captures of fifteen years on one source; nothing lies on disk."""
     from jutrek.captures import ReadFile
     from jutrek.desk.intake import Found

@@ -7,10 +7,16 @@ import shutil
 import sys
 import tempfile
 import time
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import date
 
+from bench.story import large_intake
+
+from jutrek.captures.decisions import Describe
 from jutrek.demo import build
 from jutrek.desk import events
-from jutrek.desk.board import STILL, CaptureView
+from jutrek.desk.board import STILL, CaptureView, Place
 from jutrek.filing import Row
 from jutrek.transfer.carry import Carrier, Proof
 from jutrek.ui.start import application, wait
@@ -18,7 +24,11 @@ from jutrek.ui.window import MainWindow
 
 _SHOTS = os.path.join(os.path.dirname(os.path.abspath(__file__)), "screenshots")
 _DAY = "2026-05-14"
-_NAMES = {"close-look.png", *(f"intake-{name}.png" for name in ("board", "undated", "running", "home"))}
+_WORDS = {
+    "2026-05-12": "Depot walk-through", "2026-05-14": "Bridge survey, upper valley", "2026-05-15": "Rail unloading",
+    "2026-05-17": "First steam test",
+}  # fmt: skip
+_NAMES = {"close-look.png", *(f"intake-{name}.png" for name in ("board", "settle", "large", "running", "home"))}
 
 
 def _like_a_slow_card() -> None:
@@ -57,7 +67,21 @@ class Camera:
             details = self.page.details(view.id)
             return len({line.distance for line in details.claims}) if details and view.kind == STILL else 0
 
-        return max(self.page.board.days[1].captures, key=apart).id
+        return max(self.page.board.days[2].captures, key=apart).id
+
+    def until(self, holds: Callable[[], bool]) -> None:
+        """Wait until something holds, and all is painted."""
+        wait(self.app, holds)
+        self.settle()
+
+    def answer_everything(self) -> None:
+        """Give every question its proposed answer, and say what the shoots were."""
+        session = self.window._session
+        for question in self.page.board.questions:
+            session.answer(question.key, 0)
+        for day, words in _WORDS.items():
+            session.change(Describe(date.fromisoformat(day), None, words))
+        self.until(lambda: not self.page.board.questions and self.page.board.days[4].words == "First steam test")
 
     def shoot(self, name: str) -> None:
         """Write what is seen."""
@@ -82,14 +106,43 @@ class Camera:
         self.settle()
 
 
+def shoot_large(folder: str) -> None:
+    """A large intake, made up: 30,000 captures of fifteen years."""
+    library = os.path.join(folder, "Family pictures")
+    os.mkdir(library)
+    bench = large_intake(os.path.join(folder, "archive"), library)
+    bench.sources_changed()
+    bench._standings = {}
+    bench.refresh()
+    board = replace(bench.board(), place=Place("Family pictures", library, 1_210 * 10**9, 4_000 * 10**9))
+    app = application()
+    window = MainWindow()
+    window.page.show_board(board)
+    window.header.show_place(board.place)
+    window.show()
+    wait(app, lambda: False, patience=500)
+    for row in (4, 7):
+        window.page.rows()[row].click()
+        wait(app, lambda: False, patience=400)
+    window.grab().save(os.path.join(_SHOTS, "intake-large.png"))
+    window.close()
+
+
 def main() -> None:
     """Take all pictures."""
     with tempfile.TemporaryDirectory() as folder:
         os.environ["XDG_DATA_HOME"] = os.path.join(folder, "xdg")
         scenario = build(os.path.join(folder, "demo"))
+        os.environ["XDG_STATE_HOME"] = os.path.join(folder, "xdg")
+        shoot_large(folder)
         camera = Camera(list(scenario.sources), scenario.library)
+        camera.page.open_settle()
+        camera.until(lambda: bool(camera.page.settle.effect.accessibleName()))
+        camera.shoot("intake-settle")
+        camera.page.close_settle()
+        camera.answer_everything()
         camera.page.open_day(_DAY)
-        camera.page.grid.choose(camera.page.board.days[1].captures[2].id)
+        camera.page.grid.choose(camera.page.board.days[2].captures[2].id)
         camera.settle()
         camera.shoot("intake-board")
         camera.page.grid.choose(camera.most_told())
@@ -97,10 +150,7 @@ def main() -> None:
         camera.settle()
         camera.shoot("close-look")
         camera.page.close_look.leave()
-        camera.page.open_day("")
-        camera.settle()
-        camera.shoot("intake-undated")
-        camera.page._close()
+        camera.page.when.close_row()
         _like_a_slow_card()
         camera.shoot_running("intake-running")
         camera.page.open_day(_DAY)

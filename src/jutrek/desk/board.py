@@ -61,6 +61,7 @@ class CaptureView:
         stack: the id of the first frame of its burst; empty outside bursts.
         operator: who carried the device.
         dated: whether its date may place it on a day, also while a question is open.
+        timed: whether a time of day is known.
     """
 
     id: str
@@ -82,6 +83,7 @@ class CaptureView:
     stack: str = ""
     operator: str = ""
     dated: bool = True
+    timed: bool = True
 
     @property
     def folder(self) -> str:
@@ -272,7 +274,7 @@ def day_view(key: str, start: date | None, captures: Sequence[CaptureView], word
     by_key = {view.device.key: view.device for view in captures}
     devices = sorted(by_key.values(), key=lambda device: (len(device.letter), device.letter))
     times = [view.when for view in captures if view.when is not None]
-    hours = [hour_of(time, start) for time in times]
+    hours = [hour_of(view.when, start) for view in captures if view.when is not None and view.timed]
     ends = [view.when + timedelta(seconds=view.duration) for view in captures if view.when is not None]
     return DayView(
         key,

@@ -11,6 +11,7 @@ from jutrek.captures import Capture, Decisions, Device
 from jutrek.desk.board import CaptureView, DayView, FolderView, SourceView, State, day_view
 from jutrek.desk.story import Story
 from jutrek.filing import Action, Plan, Row
+from jutrek.formats import Precision
 from jutrek.sources import Source
 from jutrek.transfer import Done
 
@@ -63,6 +64,7 @@ def _view(capture: Capture, device: Device, standing: _State, operator: str) -> 
         stack=capture.stack,
         operator=operator,
         dated=capture.trusted,
+        timed=moment is not None and moment.precision >= Precision.MINUTE,
     )
 
 

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QWidget
 
-from jutrek.desk.board import CLIP, DayView, hour_of
+from jutrek.desk.board import CLIP, DayView, State, hour_of
 from jutrek.ui import paint
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
@@ -136,7 +136,7 @@ class Lanes(QWidget):
         start, _ = self._axis()
         scale = 3600 / self.seconds_per_pixel
         for capture in view.captures:
-            if capture.device.key in keys and capture.when is not None:
+            if capture.device.key in keys and capture.when is not None and capture.timed:
                 at = capture.when.timestamp() / 3600 if view.parts else hour_of(capture.when, view.start)
                 wide = max(6 if capture.kind == CLIP else 2, int(capture.duration / 3600 * scale))
                 ticks.add((int((at - start) * scale), wide))
@@ -167,17 +167,22 @@ class Lanes(QWidget):
         if event.button() is Qt.MouseButton.LeftButton:
             self._press = self._at = event.position().toPoint()
 
+    def _may_shift(self) -> bool:
+        """Whether a clock fix could still change a name: what is home keeps the one that it has."""
+        view = self._view
+        return view is not None and view.is_shoot and view.count(State.BRING, State.LOOK, State.FAILED) > 0
+
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = self._at = event.position().toPoint()
         is_shoot = self._view is not None and self._view.is_shoot
-        over = is_shoot and self.lane_at(at) is not None
+        over = self._may_shift() and self.lane_at(at) is not None
         self.setCursor(Qt.CursorShape.SizeHorCursor if over or self._drag else Qt.CursorShape.PointingHandCursor)
         if self._press is None or not is_shoot:
             return
         moved = at.x() - self._press.x()
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier or self._range is not None:
             self._range = (self._press.x(), at.x())
-        elif self._drag is not None or abs(moved) >= _START:
+        elif self._may_shift() and (self._drag is not None or abs(moved) >= _START):
             device = self.lane_at(self._press)
             if device is not None:
                 step = _SECOND if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else _QUARTER

@@ -17,6 +17,7 @@ from jutrek.ui.theme import SEMIBOLD, Theme, font
 from jutrek.ui.thumbs import Thumbnails
 
 _BAR, _GAP = 30, 6
+_AT_HOME = frozenset({State.HOME, State.BROUGHT})
 _KINDS = ((STILL, "stills"), (CLIP, "clips"), (SOUND, "takes of sound"))
 
 
@@ -88,13 +89,16 @@ class Opened(QWidget):
         views = self._views(ids)
         dated = bool(self._view and self._view.start is not None)
         asking = self.ask is not None
+        # What is home keeps the name and the place that it has.
+        to_come = any(view.state not in _AT_HOME for view in views)
+        later = bool(self._view and views and views[0].id != self._view.captures[0].id)
         names: dict[str, bool] = {
             "select": True,
-            "split": dated and bool(views) and bool(self._view and views[0].id != self._view.captures[0].id),
-            "shift": dated and bool(views),
-            "place": bool(views),
-            "carried": len(views) > 1,
-            "aside": bool(views),
+            "split": dated and to_come and later,
+            "shift": dated and to_come,
+            "place": to_come,
+            "carried": to_come and len(views) > 1,
+            "aside": to_come,
         }
         for key, button in self.buttons.items():
             button.setVisible(names[key] and not asking)
@@ -142,8 +146,8 @@ class Opened(QWidget):
 
     def set_aside(self) -> None:
         """Leave what is selected out of this intake, or take it in again."""
-        if ids := self.grid.picked():
-            self.aside.emit(ids)
+        if not self.buttons["aside"].isHidden():
+            self.aside.emit(self.grid.picked())
 
     def _ask_shift(self) -> None:
         self._ask("Add to their times:", "Shift them", "+1:00:00", self.shifting)
