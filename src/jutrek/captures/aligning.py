@@ -330,7 +330,6 @@ def _falling_together(events: Floats, presses: Floats, window: float) -> Floats:
     Day by day of the events, busiest days first: a day's events are correlated with the presses around that day.
     """
     import numpy as np
-    from scipy.signal import correlate
 
     bins, reach = int(_DAY / BIN), int(REACH / BIN)
     total = np.zeros(2 * reach + 1)
@@ -349,8 +348,21 @@ def _falling_together(events: Floats, presses: Floats, window: float) -> Floats:
         np.add.at(cover, left, 1)
         np.add.at(cover, right, -1)
         wide = (np.cumsum(cover)[:-1] > 0).astype(float)
-        total += np.round(correlate(np.append(wide, 0.0), pulse, mode="valid", method="fft"))[: total.size]
+        total += _correlated(wide, pulse)[: total.size]
     return total
+
+
+def _correlated(wide: Floats, pulse: Floats) -> Floats:
+    """Cross-correlation by FFT: element k is the sum of `wide[k + i] * pulse[i]`, a whole number.
+
+    What is past the end of `wide` counts as its beginning, so only the first `len(wide) - len(pulse) + 1` are meant.
+    """
+    import numpy as np
+    from scipy.fft import irfft, next_fast_len, rfft
+
+    size = next_fast_len(wide.size, real=True)
+    found: Floats = np.round(irfft(rfft(wide, size) * np.conj(rfft(pulse, size)), size))
+    return found
 
 
 def _standing_out(counts: Floats, events: int) -> Floats:

@@ -14,7 +14,7 @@ from PIL import Image
 from jutrek.demo.scenes import draw
 
 _RATE = 25
-_SOUND = 48_000
+_SOUND = 24_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +30,7 @@ class Take:
     states_offset: bool = True
 
 
-def clip(take: Take, seed: int, size: tuple[int, int] = (640, 360)) -> bytes:
+def clip(take: Take, seed: int, size: tuple[int, int] = (480, 270)) -> bytes:
     """Encode one clip: a slow pan over a scene, with a hum. The same bytes every time."""
     width, height = size
     scene = draw(take.motif, take.local.hour, seed, (width * 5 // 4, height))
@@ -46,7 +46,7 @@ def clip(take: Take, seed: int, size: tuple[int, int] = (640, 360)) -> bytes:
             **stated,
         })  # fmt: skip
         picture = container.add_stream(
-            "libx264", rate=_RATE, options={"crf": "25", "preset": "veryfast", "threads": "1"}
+            "libx264", rate=_RATE, options={"crf": "25", "preset": "ultrafast", "threads": "1"}
         )
         picture.width, picture.height, picture.pix_fmt = width, height, "yuv420p"
         sound = container.add_stream("aac", rate=_SOUND, options={"threads": "1"})

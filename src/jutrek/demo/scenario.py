@@ -18,7 +18,7 @@ from jutrek.demo import clips, scenes, sound, stills
 from jutrek.demo.happenings import NIGHT, SHOOTS, filmed, happenings, photographed
 from jutrek.demo.shelf import LOCAL, PLACE, specimens
 
-VERSION = "3"
+VERSION = "4"
 _MARK = "made-by-jutrek.txt"
 _OFFSET = timedelta(hours=2)
 _PICTURE = (1080, 720)
@@ -151,7 +151,7 @@ def _clips_card() -> _Made:
             parts = 3 if (shoot.day, turn) == (14, 2) else 1
             for _ in range(parts):
                 number += 1
-                seconds = 4.0 if parts > 1 else dice.uniform(3, 6)
+                seconds = 3.0 if parts > 1 else dice.uniform(2.5, 4.5)
                 take = clips.Take(shoot.motif, behind, seconds, "Hovar", "4K")
                 yield f"Card B/PRIVATE/HOVAR/CLIP/{number:04}.MOV", behind, clips.clip(take, 900 + number)
                 behind += timedelta(seconds=seconds)
@@ -167,7 +167,7 @@ def _drone_card() -> _Made:
     for number, (happened, motif) in enumerate(flights):
         local = happened + timedelta(seconds=5 + number)
         take = clips.Take(motif, local, 3, "Skarv", "3", states_offset=False)
-        yield f"Card C/DCIM/FLIGHT/SK3_{local:%Y%m%d_%H%M%S}.mov", local, clips.clip(take, 940 + number, (480, 270))
+        yield f"Card C/DCIM/FLIGHT/SK3_{local:%Y%m%d_%H%M%S}.mov", local, clips.clip(take, 940 + number)
 
 
 def _sound_card() -> _Made:
@@ -200,11 +200,11 @@ def _phone() -> _Made:
         yield f"{name}.jpg", edited or local, stills.jpeg(picture, shot, quality=80)
         if number in _MOVING:
             take = clips.Take(shoot.motif, local - timedelta(seconds=1), 2, "Skarv", "P4")
-            yield f"{name}.mov", local, clips.clip(take, 980 + number, (480, 270))
+            yield f"{name}.mov", local, clips.clip(take, 980 + number)
     for number, day in enumerate((14, 17)):
         local = datetime(2026, 5, day, 11 + number, 14, 5)
         take = clips.Take("bridge" if day == 14 else "steam", local, 4, "Skarv", "P4")
-        yield f"Phone inbox/VID_{local:%Y%m%d_%H%M%S}.mov", local, clips.clip(take, 990 + number, (480, 270))
+        yield f"Phone inbox/VID_{local:%Y%m%d_%H%M%S}.mov", local, clips.clip(take, 990 + number)
     yield from _compact()
     for number in range(3):
         sent = datetime(2026, 5, 17, 20, 40 + number)
