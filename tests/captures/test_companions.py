@@ -47,9 +47,11 @@ def test_a_proxy_bears_its_name() -> None:
     assert capture.duration == 9
 
 
-def test_a_lone_proxy_is_a_capture() -> None:
-    """A proxy whose clip is not there is brought home all the same."""
+def test_what_has_no_clip_is_no_proxy() -> None:
+    """A folder of people's own may be called so: what lies in it is brought home, and named, like everything else."""
     assert names(one(file("SUB/C0001S03.MP4", NOON))) == ["C0001S03.MP4"]
+    assert one(file("Sub/A.HEIC", NOON), file("Sub/A.MOV", NOON)).tails == ()
+    assert one(file("Sub/A.DNG", NOON), file("Sub/A.JPG", NOON)).tails == ()
 
 
 def test_the_same_content_identifier_ties_and_another_parts() -> None:

@@ -51,10 +51,10 @@ def tied(files: Iterable[ReadFile]) -> list[Capture]:
             proxies.append((key, read))
         elif kind is not Kind.OTHER:
             stems[_stem(read)].append(read)
-    _place_proxies(stems, proxies)
+    placed = _place_proxies(stems, proxies)
     captures: list[Capture] = []
     for same in stems.values():
-        captures += [_capture(same, "")] if len(same) == 1 else _captures(same)
+        captures += [_capture(same, placed)] if len(same) == 1 else _captures(same, placed)
     return captures
 
 
@@ -84,10 +84,18 @@ def _proxy_of(read: ReadFile) -> _Key | None:
     return None
 
 
-def _place_proxies(stems: dict[_Key, list[ReadFile]], proxies: list[tuple[_Key, ReadFile]]) -> None:
-    """Put proxies beside their clips: in the folder above, in a folder beside, or under another two letters."""
+_Paths = frozenset[str]
+
+
+def _place_proxies(stems: dict[_Key, list[ReadFile]], proxies: list[tuple[_Key, ReadFile]]) -> _Paths:
+    """Put proxies beside their clips: in the folder above, in a folder beside, or under another two letters.
+
+    Returns:
+        The paths of those that found one; what found none is no proxy.
+    """
     if not proxies:
-        return
+        return frozenset()
+    placed: set[str] = set()
     clips: dict[str, list[_Key]] = defaultdict(list)
     for key, same in stems.items():
         if any(read.reading.kind is Kind.CLIP for read in same):
@@ -100,37 +108,37 @@ def _place_proxies(stems: dict[_Key, list[ReadFile]], proxies: list[tuple[_Key, 
             if read.file.path.lower().endswith(_LIGHT)
             else []
         )
-        near = (key for key in candidates if key[0] in folders or os.path.dirname(key[0]) == above)
-        stems[next(near, _stem(read))].append(read)
+        near = next((key for key in candidates if key[0] in folders or os.path.dirname(key[0]) == above), None)
+        stems[near or _stem(read)].append(read)
+        placed.update([read.file.path] if near else [])
+    return frozenset(placed)
 
 
-def _is_proxy(read: ReadFile) -> bool:
-    return _proxy_of(read) is not None
-
-
-def _rank(read: ReadFile) -> tuple[int, bool, bool, str]:
+def _rank(read: ReadFile, proxies: _Paths) -> tuple[int, bool, bool, str]:
     """A raw before its developed picture, stills before clips before sound; proxies, sidecars and thumbnails last."""
     rank = _RANK[read.reading.kind]
     if read.file.path.lower().endswith(_THUMBNAIL):
         rank = _RANK[Kind.SIDECAR]
-    return rank, _is_proxy(read), read.reading.format in _DEVELOPED, read.file.path
+    return rank, read.file.path in proxies, read.reading.format in _DEVELOPED, read.file.path
 
 
-def _captures(same: list[ReadFile]) -> Iterator[Capture]:
+def _captures(same: list[ReadFile], proxies: _Paths) -> Iterator[Capture]:
     """Split files of one stem by their own dates and identifiers; what has none goes with the first."""
-    same.sort(key=_rank)
+    same.sort(key=lambda read: _rank(read, proxies))
     piles: list[list[tuple[ReadFile, str]]] = []
     for read in same:
         for pile in piles:
             why = _why_tied(pile[0][0], read)
             if why:
+                why = "a proxy of it" if read.file.path in proxies else why
                 pile.append((read, why))
                 break
         else:
             piles.append([(read, "")])
     for pile in piles:
         others = [other[0][0] for other in piles if other is not pile]
-        yield _capture([read for read, _ in pile], _why_apart(pile[0][0], others), [why for _, why in pile])
+        apart = _why_apart(pile[0][0], others)
+        yield _capture([read for read, _ in pile], proxies, apart, [why for _, why in pile])
 
 
 def _why_tied(first: ReadFile, read: ReadFile) -> str:
@@ -145,7 +153,7 @@ def _why_tied(first: ReadFile, read: ReadFile) -> str:
         return "the same name"
     if abs(when - led) > SAME_PRESS:
         return ""
-    return "a proxy of it" if _is_proxy(read) else "the same name and time"
+    return "the same name and time"
 
 
 def _content(read: ReadFile) -> str:
@@ -169,7 +177,7 @@ def _own_date(read: ReadFile) -> datetime | None:
     return moment.local
 
 
-def _capture(files: list[ReadFile], apart: str, why: list[str] | None = None) -> Capture:
+def _capture(files: list[ReadFile], proxies: _Paths, apart: str = "", why: list[str] | None = None) -> Capture:
     dated_by = min(range(len(files)), key=lambda number: _strength(files[number].moment)) if len(files) > 1 else 0
     facts = next((read.reading.device for read in files if read.reading.device), None)
     return Capture(
@@ -177,18 +185,18 @@ def _capture(files: list[ReadFile], apart: str, why: list[str] | None = None) ->
         files[dated_by].moment,
         device_key(facts, files[0].file.root),
         dated_by,
-        _tails(files) if len(files) > 1 else (),
+        _tails(files, proxies) if len(files) > 1 else (),
         tuple(why or ()),
         notes=(apart,) if apart else (),
     )
 
 
-def _tails(files: list[ReadFile]) -> tuple[str, ...]:
+def _tails(files: list[ReadFile], proxies: _Paths) -> tuple[str, ...]:
     tails = []
-    for number, read in enumerate(files):
+    for read in files:
         track = TRACK.search(os.path.splitext(os.path.basename(read.file.path))[0])
         is_track = track is not None and read.reading.kind is Kind.SOUND
-        tail = f"_{track[1].lower()}" if is_track and track else "_proxy" if number and _is_proxy(read) else ""
+        tail = f"_{track[1].lower()}" if is_track and track else "_proxy" if read.file.path in proxies else ""
         tails.append(tail)
     return tuple(tails) if any(tails) else ()
 

@@ -138,25 +138,10 @@ def assign(
             wishes.setdefault(key, _wish(source))
     names = _names(sources, captures)
     keys = [*wishes, *(key for key in names if key not in wishes)]
-    letters: dict[str, str] = {}
-    taken: set[str] = set()
-    for key in keys:
-        if key in known and known[key].letter not in taken:
-            letters[key] = known[key].letter
-            taken.add(letters[key])
+    letters = _letters(keys, wishes, known)
     colours = {known[key].colour for key in keys if key in known}
-    for key in keys:
-        wish = wishes.get(key, "")
-        if key not in letters and wish and wish not in taken:
-            letters[key] = wish
-            taken.add(wish)
-    # A letter of a device that is not here today is not given away as long as there are others.
-    kept = {device.letter for device in known.values()}
     devices: dict[str, Device] = {}
     for key in keys:
-        if key not in letters:
-            letters[key] = _free(taken | kept)
-            taken.add(letters[key])
         if key in known:
             devices[key] = replace(known[key], letter=letters[key])
             continue
@@ -164,6 +149,25 @@ def assign(
         colours.add(colour)
         devices[key] = Device(key, names[key], letters[key], colour)
     return devices
+
+
+def _letters(keys: Sequence[str], wishes: Mapping[str, str], known: Mapping[str, Device]) -> dict[str, str]:
+    """A letter for each device, none twice: the one it had, the one it is wished, or a free one."""
+    letters: dict[str, str] = {}
+    taken: set[str] = set()
+    for had in ({key: one.letter for key, one in known.items()}, wishes):
+        for key in keys:
+            letter = had.get(key, "")
+            if key not in letters and letter and letter not in taken:
+                letters[key] = letter
+                taken.add(letter)
+    # A letter of a device that is not here today is not given away as long as there are others.
+    kept = {device.letter for device in known.values()}
+    for key in keys:
+        if key not in letters:
+            letters[key] = _free(taken | kept)
+            taken.add(letters[key])
+    return letters
 
 
 def _wish(source: Source) -> str:

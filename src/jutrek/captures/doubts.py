@@ -7,7 +7,7 @@ first. Nothing is decided here.
 from __future__ import annotations
 
 import os
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -334,8 +334,3 @@ def _other_date(capture: Capture) -> Placed | None:
 def held(doubts: Iterable[Doubt]) -> dict[str, str]:
     """Why captures wait: the headline of their question, by capture."""
     return {capture: f"{doubt.headline}." for doubt in doubts for capture in doubt.captures}
-
-
-def count_captures(doubts: Iterable[Doubt]) -> Counter[str]:
-    """How many captures wait for an answer, by device."""
-    return Counter(doubt.device for doubt in doubts for _ in doubt.captures)

@@ -6,7 +6,7 @@ import json
 import sys
 import threading
 from collections import Counter
-from contextlib import ExitStack
+from contextlib import ExitStack, suppress
 from pathlib import Path
 from typing import Any
 
@@ -39,7 +39,9 @@ def bring_sources(
     library = open_library(library_path)
     with Ledger(library.ledger_path) as ledger:
         plan, story = prepare(sources, library, ledger, choices, stop=stop)
-        keep_devices(library, story.devices.values())
+        with suppress(OSError):
+            # A list that cannot be written now is written the next time; the files say themselves if they cannot be.
+            keep_devices(library, story.devices.values())
         return _Telling(plan, as_json=as_json).run(library, ledger, stop)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
@@ -138,8 +138,3 @@ def _beside_sound(story: Story, changed: Sequence[str]) -> int:
         for one in clips
         if one.moment
     )
-
-
-def count_by_device(questions: Sequence[Question]) -> Counter[str]:
-    """How many questions are open, by the device that they are about."""
-    return Counter(question.device.key for question in questions)

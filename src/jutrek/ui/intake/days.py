@@ -90,7 +90,7 @@ class DayRow(QAbstractButton):
         if view.key != self.view.key:
             self._end_edit()
             self._end_ask()
-        if view is not self.view or hours != self.lanes._hours:
+        if view is not self.view or hours != self.lanes.hours:
             self.lanes.show_view(view, hours)
         self.view, self._running, self._level, self._unfolded = view, running, level, unfolded
         self._earlier = earlier

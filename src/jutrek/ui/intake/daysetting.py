@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Sequence
 from datetime import date
 
@@ -86,13 +87,13 @@ class FieldPanel(QWidget):
             return
         self.leave()
 
+    @abstractmethod
     def take(self, *texts: str) -> None:
         """Take what was typed.
 
         Raises:
             ValueError: when it cannot be taken, with the sentence to show.
         """
-        raise NotImplementedError
 
     def event(self, event: QEvent) -> bool:
         return keeps_escape(event) or super().event(event)

@@ -24,7 +24,10 @@ _QUARTER, _SECOND = 900, 1
 
 
 def shift_words(seconds: float) -> str:
-    """A shift as it is told beside the pointer: `+01:00:00`."""
+    """A shift as it is told beside the pointer: `+01:00:00`.
+
+    The questions' own words come with them from the core, which is not imported before the first paint.
+    """
     whole = round(abs(seconds))
     sign = "-" if seconds < 0 else "+"
     return f"{sign}{whole // 3600:02}:{whole // 60 % 60:02}:{whole % 60:02}"
@@ -43,7 +46,7 @@ class Lanes(QWidget):
         super().__init__(parent)
         self._theme = theme
         self._view: DayView | None = None
-        self._hours = (0.0, 24.0)
+        self.hours = (0.0, 24.0)
         self._picture: QPixmap | None = None
         self._press: QPoint | None = None
         self._drag: tuple[str, float] | None = None
@@ -52,7 +55,7 @@ class Lanes(QWidget):
 
     def show_view(self, view: DayView, hours: tuple[float, float]) -> None:
         """Show a row on a time axis that goes from one hour to another."""
-        self._view, self._hours, self._picture = view, hours, None
+        self._view, self.hours, self._picture = view, hours, None
         self._press = self._drag = self._range = None
         self.setToolTip("Drag a lane to put its clock right; with Ctrl to choose captures" if view.is_shoot else "")
         self.update()
@@ -91,7 +94,7 @@ class Lanes(QWidget):
     def _axis(self) -> tuple[float, float]:
         view = self._view
         if view is None or not view.parts:
-            return self._hours
+            return self.hours
         times = [capture.when.timestamp() / 3600 for capture in view.captures if capture.when]
         return min(times), max(*times, min(times) + 1)
 
