@@ -257,10 +257,11 @@ def _says(doubt: str, source: str, batch: Sequence[Capture], device: Device) -> 
     if doubt == Doubtful.FIGHT and first:
         return f"{count} {'carries' if one else 'carry'} dates that disagree", first.why
     if source in NAME.kinds:
-        say = "name says" if one else "names say"
-        return f"{count} {'has' if one else 'have'} no date inside", f"Only {'its' if one else 'their'} {say} one."
+        say = "its name says" if one else "their names say"
+        return f"{count} {'has' if one else 'have'} no date inside", f"Only {say} one: {_days(batch)}."
     if source == "folder":
-        return f"{count} {'has' if one else 'have'} no date inside", "Only the name of their folder says one."
+        evidence = f"Only the name of {'its' if one else 'their'} folder says one."
+        return f"{count} {'has' if one else 'have'} no date inside", evidence
     if source:
         evidence = f"Only the time of the file{'' if one else 's'} says {_days(batch)}, which copying often resets."
         return f"{count} {'has' if one else 'have'} no date inside", evidence
