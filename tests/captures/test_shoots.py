@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jutrek.captures import Capture, Decisions, Journeys, Shoot, filing_day, order, shoots_of
-from jutrek.captures.decisions import Describe, JoinShoots, MoveToShoot, SplitShoot
+from jutrek.captures.decisions import Describe, JoinShoots, MoveToShoot, SplitShoot, Tell
 from jutrek.formats import Precision
 from tests.captures.make import DAY, at, file, shot
 
@@ -83,6 +83,19 @@ def test_descriptions_stay_with_what_they_describe() -> None:
     assert [shoot.words for shoot in shoots_of(captures, whole)] == ["All day", "All day"]
     again = Describe(DAY.date(), at("08:30"), "Bridge").on(made)
     assert [one.words for one in again.described] == ["Bridge"]
+
+
+def test_some_captures_can_be_told_apart() -> None:
+    """What was said of a selection makes it a shoot of its own on its day; no words put it back."""
+    captures = shots("08:00", "08:10", "08:20")
+    made = Tell(frozenset({captures[0].id, captures[2].id}), " Portraits ").on(
+        Describe(DAY.date(), None, "Yard").on(Decisions())
+    )
+    shoots = shoots_of(captures, made)
+    assert [(shoot.words, len(shoot.captures)) for shoot in shoots] == [("Portraits", 2), ("Yard", 1)]
+    assert [shoot.key for shoot in shoots] == ["2026-05-14", "2026-05-14/2"]
+    back = Tell(frozenset({captures[0].id, captures[2].id}), "").on(made)
+    assert keys(shoots_of(captures, back)) == [("2026-05-14", 3)]
 
 
 def test_dates_without_a_time_go_with_the_days_first_shoot() -> None:

@@ -25,6 +25,7 @@ from jutrek.captures.decisions import (
     SplitDevice,
     SplitShoot,
     TakeAsItIs,
+    Tell,
 )
 from jutrek.desk import drafts, events
 from jutrek.desk.board import State
@@ -49,6 +50,7 @@ ALL_KINDS: tuple[Change, ...] = (
     SetAside(ONE),
     Describe(DAY, WHEN, "Bridge"),
     Describe(DAY, None, "All day"),
+    Tell(ONE, "Portraits"),
     SplitShoot(WHEN),
     JoinShoots(WHEN + timedelta(hours=2), WHEN + timedelta(hours=9)),
     MoveToShoot(ONE, WHEN),

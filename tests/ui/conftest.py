@@ -30,9 +30,14 @@ def window(qtbot: QtBot) -> Iterator[MainWindow]:
 
 
 def ready(qtbot: QtBot, window: MainWindow, sources: int) -> None:
-    """Wait until this many sources are read and planned."""
+    """Wait until this many sources are read and planned. One that is being read shows no captures yet."""
     page = window.page
-    qtbot.waitUntil(lambda: page.board.plan is not None and len(page.board.sources) == sources, timeout=PATIENCE)
+
+    def are_read() -> bool:
+        board = page.board
+        return board.plan is not None and [bool(one.captures) for one in board.sources] == [True] * sources
+
+    qtbot.waitUntil(are_read, timeout=PATIENCE)
 
 
 @pytest.fixture

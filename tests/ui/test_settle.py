@@ -284,6 +284,12 @@ def test_a_selection_is_shifted_dated_named_and_set_aside(qtbot: QtBot, day: Int
     placed = next(view for one in day.board.days for view in one.captures if view.name == "P2.JPG")
     assert placed.destination == "2026/05/202605.jpg"
     day.open_day("2026-05-14")
+    pick(day, "P0.JPG", "P1.JPG")
+    press(qtbot, day, "tell")
+    answer(qtbot, day, "Portraits")
+    qtbot.waitUntil(lambda: day.board.days[1].words == "Portraits", timeout=PATIENCE)
+    assert [len(one.captures) for one in day.board.days[1:3]] == [2, 3]
+    day.open_day(day.board.days[2].key)
     pick(day, "P3.JPG", "P4.JPG")
     press(qtbot, day, "carried")
     answer(qtbot, day, "Ilvar")

@@ -66,6 +66,7 @@ class Decisions:
         joins: stretches of time in which none begins by itself.
         moved: captures that go with the shoot around another time.
         described: what shoots were.
+        told: what single captures were; on a day they are a shoot of their own.
         names, operators: what devices are called, and who carries them, by key.
         carried: who made single captures.
         apart: devices that are another one on every source.
@@ -81,6 +82,7 @@ class Decisions:
     joins: frozenset[tuple[datetime, datetime]] = frozenset()
     moved: Mapping[str, datetime] = field(default_factory=dict)
     described: tuple[Described, ...] = ()
+    told: Mapping[str, str] = field(default_factory=dict)
     names: Mapping[str, str] = field(default_factory=dict)
     operators: Mapping[str, str] = field(default_factory=dict)
     carried: Mapping[str, str] = field(default_factory=dict)
@@ -181,6 +183,21 @@ class Describe:
 
 
 @dataclass(frozen=True, slots=True)
+class Tell:
+    """Say what some captures were; they become a shoot of their own. No words put them back."""
+
+    captures: frozenset[str]
+    text: str
+    words: ClassVar[str] = "the description"
+
+    def on(self, decisions: Decisions) -> Decisions:
+        """The decisions after it."""
+        text = " ".join(self.text.split())
+        told = {key: words for key, words in decisions.told.items() if key not in self.captures}
+        return replace(decisions, told={**told, **(dict.fromkeys(self.captures, text) if text else {})})
+
+
+@dataclass(frozen=True, slots=True)
 class SplitShoot:
     """Begin a new shoot at a time."""
 
@@ -270,6 +287,7 @@ Change = (
     | LeaveUnfiled
     | SetAside
     | Describe
+    | Tell
     | SplitShoot
     | JoinShoots
     | MoveToShoot

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from jutrek.captures.capture import Capture
-from jutrek.captures.decisions import Decisions, Described
+from jutrek.captures.decisions import Decisions
 from jutrek.formats import Precision
 
 DAY_STARTS, GAP = timedelta(hours=4), timedelta(hours=6)
@@ -53,6 +53,8 @@ def shoots_of(
     piles = _parted([one for one in captures if one.moment is not None], decisions, day_starts, gap)
     if decisions.moved:
         piles = _moved(piles, decisions, day_starts)
+    if decisions.told:
+        piles = _told(piles, decisions)
     counts: dict[date, int] = defaultdict(int)
     shoots = []
     for pile in piles:
@@ -64,7 +66,18 @@ def shoots_of(
         key = f"{day}" if counts[day] == 1 else f"{day}/{counts[day]}"
         end = max(_end(capture) for capture in pile)
         shoots.append(Shoot(key, day, "", tuple(pile), first.local, end))
-    return _described(shoots, decisions.described) if decisions.described else shoots
+    return _described(shoots, decisions) if decisions.described or decisions.told else shoots
+
+
+def _told(piles: list[list[Capture]], decisions: Decisions) -> list[list[Capture]]:
+    """Captures of which somebody said what they were stand apart from the rest of their shoot."""
+    parted: list[list[Capture]] = []
+    for pile in piles:
+        by_words: dict[str, list[Capture]] = defaultdict(list)
+        for capture in pile:
+            by_words[decisions.told.get(capture.id, "")].append(capture)
+        parted += by_words.values()
+    return sorted(parted, key=lambda pile: _start(pile[0]))
 
 
 def _start(capture: Capture) -> datetime:
@@ -147,12 +160,16 @@ def _distance(pile: Sequence[Capture], at: datetime) -> timedelta:
     return max(start - at, at - end, timedelta(0))
 
 
-def _described(shoots: list[Shoot], described: Sequence[Described]) -> list[Shoot]:
+def _described(shoots: list[Shoot], decisions: Decisions) -> list[Shoot]:
     by_day: dict[date, list[int]] = defaultdict(list)
-    for number, shoot in enumerate(shoots):
-        by_day[shoot.day].append(number)
     words: dict[int, str] = {}
-    for one in described:
+    for number, shoot in enumerate(shoots):
+        told = decisions.told.get(shoot.captures[0].id, "")
+        if told:
+            words[number] = told
+        else:
+            by_day[shoot.day].append(number)
+    for one in decisions.described:
         own = by_day.get(one.day, [])
         at = one.at
         if at is not None and own:

@@ -86,6 +86,7 @@ def _as_page(made: Decisions) -> dict[str, Any]:
         "joins": [[end.isoformat(), start.isoformat()] for end, start in sorted(made.joins)],
         "moved": {key: at.isoformat() for key, at in made.moved.items()},
         "described": [[str(one.day), one.at.isoformat() if one.at else None, one.words] for one in made.described],
+        "told": dict(made.told),
         "names": dict(made.names),
         "operators": dict(made.operators),
         "carried": dict(made.carried),
@@ -109,6 +110,7 @@ def _decisions(page: Mapping[str, Any]) -> Decisions:
             Described(date.fromisoformat(day), at(when) if when else None, str(words))
             for day, when, words in page["described"]
         ),
+        told=dict(page["told"]),
         names=dict(page["names"]),
         operators=dict(page["operators"]),
         carried=dict(page["carried"]),

@@ -12,11 +12,11 @@ from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 from jutrek.desk.board import CLIP, SOUND, STILL, CaptureView, DayView, State
 from jutrek.ui import paint
 from jutrek.ui.intake.grid import CaptureGrid
-from jutrek.ui.intake.parts import AskBar
+from jutrek.ui.intake.parts import AskBar, ButtonFlow
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 from jutrek.ui.thumbs import Thumbnails
 
-_BAR, _GAP = 30, 6
+_ASK, _GAP, _COUNT = 34, 6, 92
 _AT_HOME = frozenset({State.HOME, State.BROUGHT})
 _KINDS = ((STILL, "stills"), (CLIP, "clips"), (SOUND, "takes of sound"))
 
@@ -31,6 +31,7 @@ class Opened(QWidget):
     placing = Signal(tuple, str)
     """Ids of captures, and the date that was typed."""
     carried = Signal(tuple, str)
+    told = Signal(tuple, str)
     fitted = Signal()
 
     def __init__(self, theme: Theme, thumbnails: Thumbnails, parent: QWidget | None = None) -> None:
@@ -45,17 +46,18 @@ class Opened(QWidget):
         self.buttons: dict[str, QPushButton] = {}
         for key, words, tip, press in (
             ("select", "Select…", "All of one device, or of one kind", self._select),
+            ("tell", "Describe…", "Say what they were; they become a shoot of their own", self._ask_words),
             ("split", "New shoot from here", "The chosen capture begins a new shoot", self._split),
             ("shift", "Shift their clock…", "Add to the times of what is selected", self._ask_shift),
             ("place", "Date them…", "Say when they were made: a year, a month, a day or a time", self._ask_date),
             ("carried", "Made by…", "Say who made them", self._ask_operator),
             ("aside", "Set aside", "Leave them out of this intake; nothing is deleted (Delete)", self.set_aside),
         ):
-            button = QPushButton(words, self)
-            button.setProperty("small", True)
+            button = QPushButton(words)
             button.setToolTip(tip)
             button.clicked.connect(press)
             self.buttons[key] = button
+        self._flow = ButtonFlow(list(self.buttons.values()), self)
 
     def show_day(self, view: DayView) -> None:
         """Show a row's captures."""
@@ -67,22 +69,22 @@ class Opened(QWidget):
 
     def height_for(self, width: int) -> int:
         """The height that shows all captures at a width, in pixels."""
-        return _BAR + _GAP + self.grid.height_for(width)
+        return self._bar(width) + _GAP + self.grid.height_for(width)
+
+    def _bar(self, width: int) -> int:
+        """The height of what stands above the pictures."""
+        return _ASK if self.ask is not None else self._flow.height_for(width - _COUNT)
 
     def resizeEvent(self, event: object) -> None:
         self._place()
 
     def _place(self) -> None:
-        self.grid.setGeometry(0, _BAR + _GAP, self.width(), max(0, self.height() - _BAR - _GAP))
-        left = self.width() - 4
-        for button in reversed(self.buttons.values()):
-            if not button.isHidden():
-                wide = button.sizeHint().width()
-                left -= wide
-                button.setGeometry(left, 2, wide, 26)
-                left -= _GAP
+        bar = self._bar(self.width())
+        self.grid.setGeometry(0, bar + _GAP, self.width(), max(0, self.height() - bar - _GAP))
+        self._flow.setGeometry(4, 0, self.width() - _COUNT, bar)
+        self._flow.arrange()
         if self.ask is not None:
-            self.ask.setGeometry(0, 0, self.width() - 4, _BAR + 2)
+            self.ask.setGeometry(0, 0, self.width() - 4, _ASK)
 
     def _show_selection(self) -> None:
         ids = self.grid.picked()
@@ -94,6 +96,7 @@ class Opened(QWidget):
         later = bool(self._view and views and views[0].id != self._view.captures[0].id)
         names: dict[str, bool] = {
             "select": True,
+            "tell": dated and to_come and len(views) > 1,
             "split": dated and to_come and later,
             "shift": dated and to_come,
             "place": to_come,
@@ -104,6 +107,8 @@ class Opened(QWidget):
             button.setVisible(names[key] and not asking)
         back = bool(views) and all(view.state is State.ASIDE for view in views)
         self.buttons["aside"].setText("Take in again" if back else "Set aside")
+        if self.height() and self._bar(self.width()) + _GAP != self.grid.y():
+            self.fitted.emit()
         self._place()
         self.update()
 
@@ -116,9 +121,8 @@ class Opened(QWidget):
             return
         count = len(self.grid.picked())
         words = f"{count:,} selected" if count > 1 else ""
-        first = min((button.x() for button in self.buttons.values() if not button.isHidden()), default=self.width())
-        box = QRect(6, 2, first - 10, 26)
-        paint.text(QPainter(self), box, words, font(12.5, SEMIBOLD), self._theme.accent)
+        box = QRect(self.width() - _COUNT, 4, _COUNT - 8, 28)
+        paint.text(QPainter(self), box, words, font(12.5, SEMIBOLD), self._theme.accent, align=paint.RIGHT)
 
     def _select(self) -> None:
         if self._view is None:
@@ -148,6 +152,9 @@ class Opened(QWidget):
         """Leave what is selected out of this intake, or take it in again."""
         if not self.buttons["aside"].isHidden():
             self.aside.emit(self.grid.picked())
+
+    def _ask_words(self) -> None:
+        self._ask("They were:", "Keep that", "what it was", self.told)
 
     def _ask_shift(self) -> None:
         self._ask("Add to their times:", "Shift them", "+1:00:00", self.shifting)

@@ -67,6 +67,7 @@ class WhenColumn(QWidget):
             opened.shifting.connect(self._shift_captures)
             opened.placing.connect(self._place_captures)
             opened.carried.connect(self._carried)
+            opened.told.connect(self._tell)
             opened.fitted.connect(self._refit)
         return self._opened
 
@@ -300,6 +301,12 @@ class WhenColumn(QWidget):
             return
         self.opened.answered("")
         self._decide(Place(tuple((key, placed) for key in ids)))
+
+    def _tell(self, ids: tuple[str, ...], words: str) -> None:
+        from jutrek.captures.decisions import Tell
+
+        self.opened.answered("")
+        self._decide(Tell(frozenset(ids), words))
 
     def _carried(self, ids: tuple[str, ...], who: str) -> None:
         from jutrek.captures.decisions import CarriedBy

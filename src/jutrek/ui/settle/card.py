@@ -2,44 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 from PySide6.QtCore import QRect, Qt, Signal
-from PySide6.QtGui import QEnterEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import QEnterEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Question
 from jutrek.ui import paint
-from jutrek.ui.intake.parts import AskBar
+from jutrek.ui.intake.parts import AskBar, ButtonFlow
 from jutrek.ui.settle.evidence import NeighbourRow, StripChart
 from jutrek.ui.theme import BOLD, HEADLINE, SEMIBOLD, Theme, font
 from jutrek.ui.thumbs import Thumbnails
 
 _MARGIN, _CERTAINTY = 16, 90
-_GAP, _TALL = 8, 28
-
-
-class ButtonFlow(QWidget):
-    """Buttons in a line, or in several where there is no room."""
-
-    def __init__(self, buttons: Sequence[QPushButton]) -> None:
-        super().__init__()
-        self._buttons = buttons
-        for button in buttons:
-            button.setParent(self)
-        self.setMinimumHeight(_TALL)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        left, top = 0, 4
-        for button in self._buttons:
-            if button.isHidden():
-                continue
-            wide = button.sizeHint().width()
-            if left and left + wide > self.width():
-                left, top = 0, top + _TALL + _GAP
-            button.setGeometry(left, top, wide, _TALL)
-            left += wide + _GAP
-        self.setFixedHeight(top + _TALL)
 
 
 class QuestionCard(QWidget):
