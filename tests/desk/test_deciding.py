@@ -73,7 +73,7 @@ def test_a_draft_keeps_everything() -> None:
         undated=Undated.UNFILED, day_starts=0, gap=90, zone=120, journeys=((date(2026, 5, 12), 60),),
         structure=Structure.BESIDE, sidecars=True,
     )  # fmt: skip
-    draft = Draft(("/card", "/inbox"), decided(*ALL_KINDS), rules)
+    draft = Draft(("/card", "/inbox"), decided(*ALL_KINDS), rules, {"/card/a.jpg": (1, 2**62)})
     drafts.keep("id", draft)
     assert drafts.load("id") == draft
     drafts.forget("id")
@@ -162,6 +162,31 @@ def test_a_closed_intake_goes_on(working: tuple[Ear, IntakeSession], library: Li
     session.open_library(library.root)
     assert third.board().earlier == ("Bridge",)
     session.close()
+
+
+def test_a_draft_knows_its_files_again(working: tuple[Ear, IntakeSession], library: Library, card: Path) -> None:
+    """A formatted card bears its names anew: what was decided about the old file does not touch the new one."""
+    _, session = working
+    first, second = (str(card / name) for name in ("0.JPG", "1.JPG"))
+    session.change(SetAside(frozenset({first, second})), ShiftClock(ear_device(session), 60.0, frozenset({first})))
+    working[0].board(lambda board: board.count(State.ASIDE) == 2)
+    session.close()
+    put(card / "0.JPG", making.jpeg(WHEN, seed=77), WHEN + timedelta(days=7))
+    again = Ear()
+    session = IntakeSession(again)
+    session.open_library(library.root)
+    board = again.board(lambda board: board.captures == 3)
+    views = {view.name: view for one in board.days for view in one.captures}
+    assert (views["0.JPG"].state, views["0.JPG"].new_name) == (State.BRING, "20260514_102613.jpg")
+    assert views["1.JPG"].state is State.ASIDE
+    session.close()
+
+
+def test_nothing_single_becomes_something_whole() -> None:
+    """A fix of captures that are gone is no fix of their device."""
+    made = decided(ShiftClock("b", 60.0, ONE), ShiftClock("b", 3600.0), SetAside(ONE))
+    assert made.about == ONE
+    assert made.without(ONE) == decided(ShiftClock("b", 3600.0))
 
 
 def test_a_saved_plan_tells_the_story(working: tuple[Ear, IntakeSession], tmp_path: Path) -> None:

@@ -9,10 +9,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
-from typing import ClassVar
+from typing import ClassVar, TypeVar
 
 from jutrek.formats import Precision
 
+_T = TypeVar("_T")
 _SPELLED = {Precision.YEAR: 4, Precision.MONTH: 7, Precision.DAY: 10, Precision.MINUTE: 16}
 
 
@@ -91,6 +92,32 @@ class Decisions:
     def shift_of(self, device: str) -> float:
         """Seconds that the whole device is shifted by."""
         return next((fix.seconds for fix in self.fixes if fix.device == device and not fix.captures), 0.0)
+
+    @property
+    def about(self) -> frozenset[str]:
+        """The ids of all captures that something was decided about one by one."""
+        singles = (self.placed, self.right, self.unfiled, self.aside, self.moved, self.told, self.carried)
+        return frozenset().union(*singles, *(fix.captures for fix in self.fixes))
+
+    def without(self, captures: frozenset[str]) -> Decisions:
+        """The decisions with nothing about these captures one by one."""
+
+        def kept(decided: Mapping[str, _T]) -> dict[str, _T]:
+            return {key: value for key, value in decided.items() if key not in captures}
+
+        fixes = (replace(fix, captures=fix.captures - captures) if fix.captures else fix for fix in self.fixes)
+        return replace(
+            self,
+            # A fix of single captures that has none left must not become one of the whole device.
+            fixes=tuple(new for new, old in zip(fixes, self.fixes, strict=True) if new.captures or not old.captures),
+            placed=kept(self.placed),
+            right=self.right - captures,
+            unfiled=self.unfiled - captures,
+            aside=self.aside - captures,
+            moved=kept(self.moved),
+            told=kept(self.told),
+            carried=kept(self.carried),
+        )
 
 
 @dataclass(frozen=True, slots=True)

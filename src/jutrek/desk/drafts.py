@@ -10,7 +10,7 @@ import contextlib
 import json
 import os
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, datetime
 from typing import Any
 
@@ -24,11 +24,17 @@ VERSION = 1
 
 @dataclass(frozen=True, slots=True)
 class Draft:
-    """What is kept of an intake in work."""
+    """What is kept of an intake in work.
+
+    Attributes:
+        files: size and time of last change (nanoseconds) of the captures that something was decided about one by one:
+            a card's names come again with other content.
+    """
 
     sources: tuple[str, ...]
     decisions: Decisions
     rules: HouseRules
+    files: Mapping[str, tuple[int, int]] = field(default_factory=dict)
 
 
 def _path(library: str) -> str:
@@ -44,7 +50,9 @@ def load(library: str) -> Draft | None:
             page = json.load(file)
         if page["version"] != VERSION:
             return None
-        return Draft(tuple(map(str, page["sources"])), _decisions(page["decisions"]), _rules(page["rules"]))
+        files = {str(key): (int(size), int(mtime_ns)) for key, (size, mtime_ns) in page["files"].items()}
+        sources = tuple(map(str, page["sources"]))
+        return Draft(sources, _decisions(page["decisions"]), _rules(page["rules"]), files)
     except (OSError, ValueError, KeyError, TypeError, AttributeError):
         return None
 
@@ -56,6 +64,7 @@ def keep(library: str, draft: Draft) -> None:
         "version": VERSION,
         "sources": draft.sources,
         "decisions": _as_page(draft.decisions),
+        "files": draft.files,
         "rules": {
             "day_starts": draft.rules.day_starts, "gap": draft.rules.gap, "zone": draft.rules.zone,
             "journeys": [[str(day), minutes] for day, minutes in draft.rules.journeys],

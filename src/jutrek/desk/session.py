@@ -228,11 +228,7 @@ class IntakeSession:
         draft = drafts.load(library.id)
         if draft is None:
             return
-        now = self._bench.history.now
-        is_begun = len(self._bench.history.steps) > 1
-        if not is_begun and (draft.decisions, draft.rules) != (now.decisions, now.rules):
-            self._bench.history.take(Step(draft.decisions, draft.rules, "all that was decided the last time"))
-            self._bench.refresh()
+        if self._bench.take_up(draft):
             self._tell(events.TakenUp())
         for root in draft.sources:
             if os.path.isdir(root):
@@ -400,7 +396,8 @@ class IntakeSession:
                 self._stop.clear()
                 self._bench.learn(self._ledger)
                 self._make_plan()
-                if outcome.trouble is None and not self._bench.plan.to_bring() and not self._bench.story.doubts:
+                if outcome.trouble is None and not self._bench.plan.to_bring():
+                    # An intake ends with its run. What waits for an answer asks again the next time.
                     drafts.forget(self._library.id)
         finally:
             self._tell(events.Ended(outcome))

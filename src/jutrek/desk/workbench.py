@@ -56,6 +56,7 @@ class Workbench:
         self._lined_up_by: object = None
         self._standings: dict[str, Stands] | None = None
         self._existing: dict[str, bool] = {}
+        self._expected: dict[str, tuple[int, int]] = {}
 
     def use_library(self, library: Library | None, ledger: Ledger | None) -> None:
         """Use another library: its devices, and what its shoots were."""
@@ -71,7 +72,21 @@ class Workbench:
     @property
     def draft(self) -> Draft:
         """What has to be kept to go on with this intake another time."""
-        return Draft(tuple(self.founds), self.history.now.decisions, self.history.now.rules)
+        now = self.history.now
+        about = now.decisions.about
+        files = {one.id: _stamp(one) for one in self._captures if one.id in about}
+        return Draft(tuple(self.founds), now.decisions, now.rules, {**self._expected, **files})
+
+    def take_up(self, draft: Draft) -> bool:
+        """Go on with a draft, unless something was decided here already. Returns whether it decides anything."""
+        now = self.history.now
+        if len(self.history.steps) > 1 or (draft.decisions, draft.rules) == (now.decisions, now.rules):
+            return False
+        self._expected = dict(draft.files)
+        self.history.take(Step(draft.decisions, draft.rules, "all that was decided the last time"))
+        self._forget_other_files()
+        self.refresh()
+        return True
 
     def sources_changed(self) -> None:
         """Something was read, or taken out: everything follows anew, and standings are not known yet."""
@@ -94,7 +109,18 @@ class Workbench:
     def _group(self) -> None:
         now = self.history.now
         self._captures = make_captures(list(self.founds.values()), now.rules, split=now.decisions.apart)
+        self._forget_other_files()
         self._grouped_by, self._lined_up_by = self._grouping(), None
+
+    def _forget_other_files(self) -> None:
+        """What a draft decided about a file does not hold for another one that bears its name now."""
+        known = {one.id: _stamp(one) for one in self._captures if one.id in self._expected}
+        other = frozenset(key for key, stamp in known.items() if stamp != self._expected[key])
+        for key in known:
+            del self._expected[key]
+        if other:
+            now = self.history.now
+            self.history.steps[-1] = Step(now.decisions.without(other), now.rules, now.words)
 
     def _retell(self) -> None:
         """Lay what was decided over the captures; line clocks up anew where that could find something else."""
@@ -210,3 +236,8 @@ class Workbench:
             self._existing[path] = os.path.isdir(os.path.join(plan.library, path))
         homes = {os.path.dirname(row.destination) for row in plan.rows if row.destination and row.action is Action.HOME}
         return frozenset(homes | {path for path in folders if self._existing[path]})
+
+
+def _stamp(capture: Capture) -> tuple[int, int]:
+    file = capture.primary.file
+    return file.size, file.mtime_ns
