@@ -164,6 +164,40 @@ def test_a_closed_intake_goes_on(working: tuple[Ear, IntakeSession], library: Li
     session.close()
 
 
+def test_without_sources_there_is_no_draft(working: tuple[Ear, IntakeSession], library: Library, card: Path) -> None:
+    """Taking the last source out ends the intake."""
+    ear, session = working
+    assert drafts.load(library.id) is not None
+    session.remove_source(str(card))
+    ear.board(lambda board: not board.sources)
+    session.close()
+    assert drafts.load(library.id) is None
+
+
+def test_a_card_that_is_away_is_waited_for(
+    working: tuple[Ear, IntakeSession], library: Library, card: Path, tmp_path: Path
+) -> None:
+    """Its decisions stay in the draft, whatever else goes on, and hold when it is there again."""
+    ear, session = working
+    session.change(SetAside(frozenset({str(card / "0.JPG")})))
+    ear.board(lambda board: board.count(State.ASIDE) == 1)
+    session.close()
+    card.rename(tmp_path / "away")
+    other = Ear()
+    session = IntakeSession(other)
+    session.open_library(library.root)
+    put(tmp_path / "inbox" / "x.JPG", making.jpeg(seed=50))
+    session.add_source(str(tmp_path / "inbox"))
+    other.board(lambda board: board.captures == 1)
+    session.close()
+    (tmp_path / "away").rename(card)
+    third = Ear()
+    session = IntakeSession(third)
+    session.open_library(library.root)
+    assert third.board(lambda board: board.captures == 4).count(State.ASIDE) == 1
+    session.close()
+
+
 def test_a_draft_knows_its_files_again(working: tuple[Ear, IntakeSession], library: Library, card: Path) -> None:
     """A formatted card bears its names anew: what was decided about the old file does not touch the new one."""
     _, session = working

@@ -231,6 +231,7 @@ class IntakeSession:
         if self._bench.take_up(draft):
             self._tell(events.TakenUp())
         for root in draft.sources:
+            # A card that is not there now is waited for.
             if os.path.isdir(root):
                 self._read(root)
 
@@ -292,6 +293,8 @@ class IntakeSession:
     def _remove(self, root: str) -> None:
         if self._bench.founds.pop(root, None) is not None:
             self._sources_changed()
+            if self._library is not None and not self._bench.draft.sources:
+                drafts.forget(self._library.id)
 
     def _sources_changed(self) -> None:
         self._bench.sources_changed()
@@ -303,10 +306,14 @@ class IntakeSession:
         self._refresh()
 
     def _decide(self, changes: Sequence[Change]) -> None:
+        if not changes:
+            return
         self._say_busy()
-        if changes and self._bench.decide(changes):
+        if self._bench.decide(changes):
             self._publish()
             self._keep_draft()
+        else:
+            self._tell(events.Working(""))
 
     def _answer(self, question: str, number: int) -> None:
         doubt = self._bench.doubt(question)
@@ -330,7 +337,7 @@ class IntakeSession:
         self._keep_draft()
 
     def _keep_draft(self) -> None:
-        if self._library is not None and self._bench.founds:
+        if self._library is not None and self._bench.draft.sources:
             drafts.keep(self._library.id, self._bench.draft)
 
     def _want_plan(self) -> None:

@@ -57,6 +57,7 @@ class Workbench:
         self._standings: dict[str, Stands] | None = None
         self._existing: dict[str, bool] = {}
         self._expected: dict[str, tuple[int, int]] = {}
+        self._awaited: tuple[str, ...] = ()
 
     def use_library(self, library: Library | None, ledger: Ledger | None) -> None:
         """Use another library: its devices, and what its shoots were."""
@@ -75,10 +76,12 @@ class Workbench:
         now = self.history.now
         about = now.decisions.about
         files = {one.id: _stamp(one) for one in self._captures if one.id in about}
-        return Draft(tuple(self.founds), now.decisions, now.rules, {**self._expected, **files})
+        sources = dict.fromkeys((*self.founds, *(root for root in self._awaited if not os.path.isdir(root))))
+        return Draft(tuple(sources), now.decisions, now.rules, {**self._expected, **files})
 
     def take_up(self, draft: Draft) -> bool:
         """Go on with a draft, unless something was decided here already. Returns whether it decides anything."""
+        self._awaited = draft.sources
         now = self.history.now
         if len(self.history.steps) > 1 or (draft.decisions, draft.rules) == (now.decisions, now.rules):
             return False
