@@ -136,21 +136,7 @@ def write_new(path: str, data: bytes) -> None:
         FileExistsError: when the name exists.
         OSError: when it cannot be written; nothing is left behind.
     """
-    temporary = os.path.join(os.path.dirname(path), f"{TEMPORARY}{secrets.token_hex(4)}.part")
-    fd = os.open(temporary, os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_CLOEXEC, 0o666)
-    try:
-        try:
-            if os.write(fd, data) != len(data):
-                raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC), path)
-            os.fsync(fd)
-        finally:
-            os.close(fd)
-        give_name(temporary, path)
-    except BaseException:
-        with contextlib.suppress(OSError):
-            os.unlink(temporary)
-        raise
-    sync_folder(os.path.dirname(path))
+    _write_whole(path, data, give_name)
 
 
 def write_own(path: str, data: bytes) -> None:
@@ -159,6 +145,11 @@ def write_own(path: str, data: bytes) -> None:
     Raises:
         OSError: when it cannot be written; the old one stays.
     """
+    _write_whole(path, data, os.replace)
+
+
+def _write_whole(path: str, data: bytes, name: Callable[[str, str], None]) -> None:
+    """Write a hidden temporary beside a path, sync it, and name it."""
     folder = os.path.dirname(path)
     temporary = os.path.join(folder, f"{TEMPORARY}{secrets.token_hex(4)}.part")
     fd = os.open(temporary, os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_CLOEXEC, 0o666)
@@ -170,7 +161,7 @@ def write_own(path: str, data: bytes) -> None:
             os.fsync(fd)
         finally:
             os.close(fd)
-        os.replace(temporary, path)
+        name(temporary, path)
     except BaseException:
         with contextlib.suppress(OSError):
             os.unlink(temporary)
