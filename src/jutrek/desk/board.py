@@ -142,7 +142,12 @@ class DayView:
 
 @dataclass(frozen=True, slots=True)
 class SourceView:
-    """A source with its main device and what was found on it; `shift` is the clock fix of that device, in seconds."""
+    """A source with its main device and what was found on it.
+
+    Attributes:
+        shift: the clock fix of that device, in seconds.
+        questions: open ones about captures that lie on it.
+    """
 
     source: Source
     device: Device | None
@@ -152,6 +157,7 @@ class SourceView:
     states: tuple[tuple[State, int], ...]
     left: tuple[tuple[str, str], ...]
     shift: float = 0.0
+    questions: int = 0
 
     def count(self, *states: State) -> int:
         """How many of its captures are in one of these states."""

@@ -7,7 +7,7 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
-from jutrek.captures import Capture, Decisions, Device
+from jutrek.captures import Capture, Decisions, Device, Doubt
 from jutrek.desk.board import CaptureView, DayView, FolderView, SourceView, State, day_view
 from jutrek.desk.story import Story
 from jutrek.filing import Action, Plan, Row
@@ -104,14 +104,23 @@ def source_views(
     devices: Mapping[str, Device],
     plan: Plan | None,
     decisions: Decisions,
+    doubts: Sequence[Doubt] = (),
 ) -> tuple[SourceView, ...]:
-    """Every source with what was found on it, and what was decided about its device's clock."""
+    """Every source with what was found on it, what is open, and what was decided about its device's clock."""
     own: dict[str, list[CaptureView]] = defaultdict(list)
+    lies_on: dict[str, str] = {}
     for view in views:
         own[view.source].append(view)
+        lies_on[view.id] = view.source
+    asked = Counter(root for doubt in doubts for root in {lies_on[capture] for capture in doubt.captures})
     loose = [row for row in plan.rows if not row.capture] if plan else []
     found = (_source(source, own[source.root], devices, loose) for source in sources)
-    return tuple(replace(view, shift=decisions.shift_of(view.device.key)) if view.device else view for view in found)
+    return tuple(
+        replace(view, shift=decisions.shift_of(view.device.key), questions=asked[view.source.root])
+        if view.device
+        else view
+        for view in found
+    )
 
 
 def _source(

@@ -204,7 +204,7 @@ class Workbench:
         left = [row for row in plan.to_bring() if row.source not in ended or not ended[row.source].home] if plan else []
         sources = [found.source for found in self.founds.values()]
         return Board(
-            sources=drawing_up.source_views(sources, views.values(), story.devices, plan, now.decisions),
+            sources=drawing_up.source_views(sources, views.values(), story.devices, plan, now.decisions, story.doubts),
             days=drawing_up.day_views(story, views),
             folders=drawing_up.folder_views(views.values(), self._existing_folders(plan)),
             plan=plan,

@@ -304,7 +304,9 @@ class MainWindow(QMainWindow):
             )
         else:
             look = self.page.board.count(State.LOOK)
-            stay = f"{paint.counted(look, 'capture')} without a date to trust stay on their source." if look else ""
+            stay = (
+                f"{paint.counted(look, 'capture waits', 'captures wait')} for an answer about the date." if look else ""
+            )
             self.page.notify(came, stay, "The cards are as they were.")
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:

@@ -16,8 +16,8 @@ from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 if TYPE_CHECKING:
     from jutrek.captures import Device
 
-LANE, GAP, SIGN = 6, 9, 18
-_LANES_SHOWN = 5
+LANE, SIGN = 6, 18
+_LANES_SHOWN, _WIDEST_GAP = 6, 9
 _START = 4
 """Pixels that a press has to move before it is a drag."""
 _QUARTER, _SECOND = 900, 1
@@ -76,12 +76,17 @@ class Lanes(QWidget):
 
     def top_of(self, number: int) -> int:
         """Where a lane begins, in pixels."""
-        return (self.height() - len(self.lanes()) * GAP) // 2 + number * GAP
+        gap = self._gap()
+        return (self.height() - len(self.lanes()) * gap) // 2 + number * gap
+
+    def _gap(self) -> int:
+        """From one lane to the next, in pixels: closer where there are many."""
+        return min(_WIDEST_GAP, self.height() // max(1, len(self.lanes())))
 
     def lane_at(self, at: QPoint) -> Device | None:
         """The device of the lane at a point; None beside lanes, and on one that several share."""
         for number, (_, _, devices) in enumerate(self.lanes()):
-            if 0 <= at.y() - self.top_of(number) + 2 < GAP:
+            if 0 <= at.y() - self.top_of(number) + 2 < self._gap():
                 return devices[0] if len(devices) == 1 else None
         return None
 

@@ -20,6 +20,7 @@ from jutrek.ui.intake.parts import Card, scrolling, span_words
 from jutrek.ui.intake.titles import ColumnTitles, Headline
 from jutrek.ui.intake.welcome import Welcome
 from jutrek.ui.intake.when import WhenColumn
+from jutrek.ui.intake.words import board_words, questions_words
 from jutrek.ui.theme import Theme
 from jutrek.ui.thumbs import Thumbnails
 
@@ -110,8 +111,12 @@ class IntakePage(QWidget):
         """Whether the questions are shown."""
         return self._settle is not None and not self._settle.isHidden()
 
-    def open_settle(self) -> None:
-        """Show the questions in place of the days."""
+    def open_settle(self, day: str | None = None) -> None:
+        """Show the questions in place of the days.
+
+        Args:
+            day: the key of a row: the first question about its captures is chosen.
+        """
         if not self.board.questions:
             return
         settle = self.settle
@@ -124,9 +129,20 @@ class IntakePage(QWidget):
         settle.show_board(self.board)
         self._refresh_words()
         self._chain_focus()
-        if stops := settle.stops():
-            stops[0].setFocus()
+        row = next((one for one in self.board.days if one.key == day), None)
+        wanted = {view.id for view in row.captures if view.state is State.LOOK} if row else set[str]()
+        questions = self.board.questions
+        chosen = next((one for one in questions if wanted & set(one.captures)), questions[0])
+        settle.choose(chosen.key)
+        settle.cards[chosen.key].buttons[0].setFocus()
+        QTimer.singleShot(0, self, lambda: self._show_card(chosen.key))
         self._ribbons_moved()
+
+    def _show_card(self, key: str) -> None:
+        """Scroll to a question, once it has its place."""
+        card = self._settle.cards.get(key) if self._settle is not None else None
+        if card is not None:
+            self.settle_area.ensureWidgetVisible(card, 0, 8)
 
     def close_settle(self) -> None:
         """Show the days again."""
@@ -420,7 +436,7 @@ class IntakePage(QWidget):
             size = paint.size_words(sum(source.size for source in board.sources))
             self.headline.say(figures, " · ".join(part for part in (span_words(board), size) if part))
         if not running and not self._working:
-            self._say_state(to_bring)
+            self._say_state()
 
     def notify(self, state: str, more: str = "", under: str = "", *, brick: bool = False) -> None:
         """Say something that stays until the person does something else; no words end it."""
@@ -437,32 +453,16 @@ class IntakePage(QWidget):
             self.action_bar.say(words, figures)
         self._refresh_words()
 
-    def _say_state(self, to_bring: int) -> None:
-        board = self.board
+    def _say_state(self) -> None:
         if self._notice is not None:
             state, more, under, brick = self._notice
-            self.action_bar.say(state, more, under, brick=brick)
+        elif self.settling:
+            state, more, under, brick = questions_words(self.board)
+        elif self.board.captures or self.board.place is None or not self.board.sources:
+            state, more, under, brick = board_words(self.board)
+        else:
             return
-        if self.settling:
-            waiting = len({capture for question in board.questions for capture in question.captures})
-            state = f"{paint.counted(waiting, 'capture')} in {paint.counted(len(board.questions), 'question')}."
-            self.action_bar.say(state, "What stays open can be brought home later; nothing is lost by waiting.")
-            return
-        if board.place is None:
-            self.action_bar.say("No library yet.", "Choose the folder where your captures are at home.")
-        elif not board.sources:
-            self.action_bar.say("Ready.", "Drop a card or folder into the window. It is only ever read.")
-        elif to_bring and board.plan is not None:
-            fits = board.bring_bytes <= board.place.free
-            needed, free = paint.size_words(board.bring_bytes), paint.size_words(board.place.free)
-            room = f"Fits: {needed} to {board.place.name}." if fits else f"Too large: {needed} to copy, {free} free."
-            more = "Every file is read back and compared before it counts as home. The cards are not touched."
-            self.action_bar.say("Ready.", more, room, brick=not fits)
-        elif board.captures:
-            look = board.count(State.LOOK)
-            home = board.count(State.HOME, State.BROUGHT)
-            more = f"{paint.counted(look, 'capture')} without a date to trust stay on their source." if look else ""
-            self.action_bar.say(f"{paint.counted(home, 'capture')} at home, proven.", more)
+        self.action_bar.say(state, more, under, brick=brick)
 
     def _ribbons_moved(self) -> None:
         self.from_gutter.update()

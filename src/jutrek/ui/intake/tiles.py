@@ -34,7 +34,8 @@ class SourceTile(QWidget):
     def show_view(self, view: SourceView) -> None:
         """Show new facts of the source."""
         self.view = view
-        parts = [self._title(), self._medium(), self._counts(), self._state()[0]]
+        asked = paint.counted(view.questions, "open question") if view.questions else ""
+        parts = [self._title(), self._medium(), self._counts(), self._state()[0], asked]
         self.setAccessibleName(", ".join(part for part in parts if part))
         tips = [
             "Double click or F2: name its device",
@@ -99,14 +100,18 @@ class SourceTile(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         box = self.rect()
-        paint.card(
-            painter, box, theme.card, theme.accent if self.hasFocus() else theme.line, width=2 if self.hasFocus() else 1
-        )
+        asking = bool(self.view.questions) and not self._running
+        edge = theme.accent if self.hasFocus() else theme.amber if asking else theme.line
+        paint.card(painter, box, theme.card, edge, width=2 if self.hasFocus() else 1)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(self.colour())
         painter.drawRoundedRect(QRect(0, 0, 5, box.height()), 2, 2)
         line = QRect(16, 6, box.width() - 24, 17)
-        paint.text(painter, line, self._title(), font(13, BOLD), theme.ink)
+        asked = self.view.questions if not self._running else 0
+        used = 0
+        if asked:
+            used = paint.text(painter, line, str(asked), font(13, BOLD), theme.amber, align=paint.RIGHT) + 8
+        paint.text(painter, line.adjusted(0, 0, -used, 0), self._title(), font(13, BOLD), theme.ink)
         paint.text(painter, line.translated(0, 17), self._medium(), font(12), theme.soft)
         words, colour = self._state()
         if self._running and self.view.captures:

@@ -27,7 +27,8 @@ class WhenColumn(QWidget):
 
     chosen = Signal(str)
     looked = Signal()
-    settled = Signal()
+    settled = Signal(str)
+    """The key of the row that asked."""
     decided = Signal(object)
     """A list of changes."""
     moved = Signal()
@@ -141,7 +142,7 @@ class WhenColumn(QWidget):
     def _add_row(self) -> None:
         row = DayRow(self._theme)
         row.opened.connect(self.toggle)
-        row.settled.connect(self.settled)
+        row.settled.connect(lambda row=row: self.settled.emit(row.view.key))
         row.described.connect(lambda words, row=row: self._describe(row.view, words))
         row.shifted.connect(self._shift_device)
         row.ranged.connect(lambda key, low, high, row=row: self._select_range(row.view, key, low, high))

@@ -1,0 +1,41 @@
+"""What the action bar says of a board: the state, more of it, and a line below."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from jutrek.desk.board import Board, State
+from jutrek.ui import paint
+
+
+class Said(NamedTuple):
+    """A short state, more of it beside, a line below, and whether it is bad news."""
+
+    state: str
+    more: str = ""
+    under: str = ""
+    brick: bool = False
+
+
+def questions_words(board: Board) -> Said:
+    """What is to be settled."""
+    waiting = len({capture for question in board.questions for capture in question.captures})
+    state = f"{paint.counted(waiting, 'capture')} in {paint.counted(len(board.questions), 'question')}."
+    return Said(state, "What stays open can be brought home later; nothing is lost by waiting.")
+
+
+def board_words(board: Board) -> Said:
+    """What can be done next, or what came of it."""
+    if board.place is None:
+        return Said("No library yet.", "Choose the folder where your captures are at home.")
+    if not board.sources:
+        return Said("Ready.", "Drop a card or folder into the window. It is only ever read.")
+    if board.count(State.BRING, State.FAILED) and board.plan is not None:
+        fits = board.bring_bytes <= board.place.free
+        needed, free = paint.size_words(board.bring_bytes), paint.size_words(board.place.free)
+        room = f"Fits: {needed} to {board.place.name}." if fits else f"Too large: {needed} to copy, {free} free."
+        more = "Every file is read back and compared before it counts as home. The cards are not touched."
+        return Said("Ready.", more, room, brick=not fits)
+    look = board.count(State.LOOK)
+    more = f"{paint.counted(look, 'capture waits', 'captures wait')} for an answer about the date." if look else ""
+    return Said(f"{paint.counted(board.count(State.HOME, State.BROUGHT), 'capture')} at home, proven.", more)
