@@ -113,6 +113,29 @@ def judge(days: int = DAYS, seed: int = SEED) -> dict[str, int]:
     return counts
 
 
+def judge_strangers(days: int = DAYS, seed: int = SEED) -> tuple[int, int, int]:
+    """Line up devices that shared nothing, on one to three days; every claim is wrong.
+
+    Returns:
+        Devices, claims that are called certain, and other questions.
+    """
+    dice = np.random.default_rng(seed)
+    devices = certain = asked = 0
+    for _ in range(days):
+        several = int(dice.integers(1, 4))
+        activities = {}
+        for name in "abc":
+            hearts, count = dice.uniform(8, 18, 4) * 3600, int(dice.integers(8, 60))
+            each = [dice.normal(dice.choice(hearts, count), 2000) + 86_400 * day for day in range(several)]
+            starts = np.sort(np.concatenate(each))
+            activities[name] = Activity(starts, starts, anchor=name == "a")
+        devices += 2
+        for _, found, firm in align_all(activities):
+            certain += found.certain and firm
+            asked += not (found.certain and firm)
+    return devices, certain, asked
+
+
 def run() -> None:
     """Print how many claims are right."""
     began = time.perf_counter()
@@ -124,3 +147,5 @@ def run() -> None:
             f"likely: {counts['likely right']} of {counts['likely']}"
         )
     print(f"{(time.perf_counter() - began) / 4 / DAYS * 1000:.0f} ms a day")
+    devices, certain, asked = judge_strangers()
+    print(f"of {devices} devices that shared nothing {certain} are called certain, {asked} asked about")

@@ -30,7 +30,8 @@ def activity(times: np.ndarray, *, long: float = 0.0, anchor: bool = False, take
 
 
 def moments(count: int) -> np.ndarray:
-    return np.sort(DICE.choice(np.arange(8 * 3600, 18 * 3600, 200), count, replace=False)).astype(float)
+    at = DICE.choice(np.arange(8 * 3600, 18 * 3600, 200), count, replace=False) + DICE.uniform(0, 150, count)
+    return np.sort(at)
 
 
 @pytest.mark.parametrize("shift", [3600.0, -5400.0, 443.0, 86_400.0, -365 * 86_400.0 + 3600.0])
@@ -42,6 +43,18 @@ def test_a_shift_is_found_to_the_second(shift: float) -> None:
     assert found is not None
     assert found.certain
     assert abs(found.seconds - shift) <= 4
+
+
+def test_a_day_off_is_found_among_days() -> None:
+    """Days that overlap do not hide it: what was shot on the same days all the same is not the same."""
+    days = np.concatenate([moments(20) + 86_400.0 * day for day in range(4)])
+    others = [activity(days + DICE.uniform(-3, 3, days.size)), activity(days[::2] + 5)]
+    found = align(activity(days[20:] - 86_400.0), others)
+    assert found is not None
+    assert (found.certain, round(found.seconds / 60)) == (True, 1440)
+    right = align(activity(days), others)
+    assert right is not None
+    assert abs(right.seconds) < 10
 
 
 def test_of_two_devices_nobody_knows_which_is_wrong() -> None:

@@ -271,13 +271,17 @@ def align(one: Activity, others: Sequence[Activity]) -> Alignment | None:
 
 
 def _whole_days(one: Floats, others: Floats) -> list[int]:
-    """Shifts by whole days worth trying: none first; others where the device was hardly ever out with the rest."""
+    """Shifts by whole days worth trying: none first; a day either way over several days; and whichever make days meet
+    where the device was hardly ever out with the rest.
+    """
     import numpy as np
 
     own, count = np.unique(one // _DAY, return_counts=True)
     theirs = np.unique(others // _DAY)
-    if own[-1] - own[0] > _SPAN or count[np.isin(own, theirs)].sum() * 5 >= count.sum():
+    if own[-1] - own[0] > _SPAN:
         return [0]
+    if count[np.isin(own, theirs)].sum() * 5 >= count.sum():
+        return [0, -1, 1] if theirs.size > 1 else [0]
     apart, votes = np.unique((theirs[None, :] - own[:, None]).ravel(), return_counts=True)
     ranked = apart[np.argsort(-votes, kind="stable")][:_MOST_SHIFTS]
     return [0, *(int(days) for days in ranked if days)]
