@@ -133,6 +133,8 @@ def test_every_doubt_of_the_demo_is_settled(qtbot: QtBot, window: MainWindow, pa
     cards = list(page.settle.cards.values())
     assert [card.question.certainty for card in cards] == ["certain", "likely", "only a day"]
     qtbot.waitUntil(lambda: "other names" in page.settle.effect.accessibleName(), timeout=PATIENCE)
+    qtbot.mouseClick(cards[1], LEFT, pos=QPoint(8, 8))
+    qtbot.waitUntil(lambda: "come home with it" in page.settle.effect.accessibleName(), timeout=PATIENCE)
     qtbot.mouseClick(page.action_bar.accept, LEFT)
     qtbot.waitUntil(lambda: len(page.board.questions) == 2, timeout=PATIENCE)
     for card in cards[1:]:

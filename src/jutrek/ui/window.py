@@ -273,7 +273,7 @@ class MainWindow(QMainWindow):
                 page.notify("Taken up where you left off.", "What you had decided holds again; Ctrl+Z takes it back.")
             case events.Previewed(effect):
                 if page.settling:
-                    page.settle.effect.show_effect(effect)
+                    page.settle.show_effect(effect)
             case events.Saved(path):
                 page.notify("The plan is saved.", os.path.basename(path))
             case events.Trouble(root, error):

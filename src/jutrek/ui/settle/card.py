@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRect, Qt, Signal
-from PySide6.QtGui import QEnterEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtCore import QEvent, QObject, QRect, Qt, Signal
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Question
@@ -66,7 +66,7 @@ class QuestionCard(QWidget):
         self.match.clicked.connect(lambda: self.matching.emit(self.question.key))
         self.match.setVisible(is_clock)
         for button in self.stops():
-            button.setProperty("small", True)
+            button.installEventFilter(self)
         self._row = ButtonFlow(self.stops())
         return self._row
 
@@ -104,8 +104,11 @@ class QuestionCard(QWidget):
             self._chosen = chosen
             self.update()
 
-    def enterEvent(self, event: QEnterEvent) -> None:
-        self.entered.emit(self.question.key)
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Whoever comes to an answer by keyboard comes to its question."""
+        if event.type() == QEvent.Type.FocusIn:
+            self.entered.emit(self.question.key)
+        return super().eventFilter(watched, event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.entered.emit(self.question.key)

@@ -15,6 +15,7 @@ from jutrek.ui.thumbs import Thumbnails
 
 if TYPE_CHECKING:
     from jutrek.captures import Change
+    from jutrek.desk.questions import Effect
 
 
 class SettleView(QWidget):
@@ -76,6 +77,11 @@ class SettleView(QWidget):
             card.choose(one == key)
         self.effect.wait_for(self.cards[key].question)
         self.wondered.emit(key)
+
+    def show_effect(self, effect: Effect) -> None:
+        """Show what an answer changes, if its question is still the chosen one."""
+        if effect.question == self._chosen:
+            self.effect.show_effect(effect)
 
     def stops(self) -> list[QWidget]:
         """What can take the focus, in order."""
