@@ -301,7 +301,9 @@ def test_zones_and_journeys_place_what_is_known_in_utc(card: Path, home: Path) -
 def test_corrected_dates_are_written_beside_when_asked(card: Path, home: Path) -> None:
     """A sidecar holds the corrected date; the file keeps its own; without a fix there is none."""
     put(card / "A.JPG", making.jpeg())
+    before = everything(card)
     jutrek("bring", card, "-l", home, "--fix-clock", "A=+1:00:00", "--fix-sidecars", "--json")
+    assert everything(card) == before
     assert names_below(str(home)) == {"2026/05/20260514_112613.jpg", "2026/05/20260514_112613.xmp"}
     read = lines(jutrek("read", home / "2026/05/20260514_112613.xmp", "--json").stdout)[0]
     assert read["moment"]["local"] == "2026-05-14T11:26:13.420000"

@@ -25,7 +25,8 @@ class Opened(QWidget):
     """A grid of captures below a bar that counts what is selected and offers what can be done with it."""
 
     split = Signal(str)
-    aside = Signal(tuple)
+    aside = Signal(tuple, bool)
+    """Ids of captures, and whether they are taken in again."""
     shifting = Signal(tuple, str)
     """Ids of captures, and the shift that was typed."""
     placing = Signal(tuple, str)
@@ -38,6 +39,7 @@ class Opened(QWidget):
         super().__init__(parent)
         self._theme = theme
         self._view: DayView | None = None
+        self._back = False
         self.grid = CaptureGrid(theme, thumbnails, self)
         self.grid.selected.connect(self._show_selection)
         self.grid.resized.connect(self.fitted)
@@ -105,8 +107,8 @@ class Opened(QWidget):
         }
         for key, button in self.buttons.items():
             button.setVisible(names[key] and not asking)
-        back = bool(views) and all(view.state is State.ASIDE for view in views)
-        self.buttons["aside"].setText("Take in again" if back else "Set aside")
+        self._back = bool(views) and all(view.state is State.ASIDE for view in views)
+        self.buttons["aside"].setText("Take in again" if self._back else "Set aside")
         if self.height() and self._bar(self.width()) + _GAP != self.grid.y():
             self.fitted.emit()
         self._place()
@@ -151,7 +153,7 @@ class Opened(QWidget):
     def set_aside(self) -> None:
         """Leave what is selected out of this intake, or take it in again."""
         if not self.buttons["aside"].isHidden():
-            self.aside.emit(self.grid.picked())
+            self.aside.emit(self.grid.picked(), self._back)
 
     def _ask_words(self) -> None:
         self._ask("They were:", "Keep that", "what it was", self.told)

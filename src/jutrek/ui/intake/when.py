@@ -267,10 +267,9 @@ class WhenColumn(QWidget):
         if view is not None and view.when is not None:
             self._decide(SplitShoot(view.when))
 
-    def _set_aside(self, ids: tuple[str, ...]) -> None:
+    def _set_aside(self, ids: tuple[str, ...], back: bool) -> None:
         from jutrek.captures.decisions import SetAside
 
-        back = self.opened.buttons["aside"].text() == "Take in again"
         self._decide(SetAside(frozenset(ids), back=back))
 
     def _shift_captures(self, ids: tuple[str, ...], text: str) -> None:
