@@ -18,6 +18,7 @@
         ├── LibraryBusy        another Jutrek is at work in it
         ├── LedgerUnusable     the ledger cannot be opened or made
         ├── SourceRefused      a source that is the library, or lies inside it
+        ├── RulesBroken        house rules that are no rules
         ├── PlanUnusable       a plan file that is not one, or one of another library
         └── NoSuchDevice       a letter that no device of the intake bears
 
@@ -200,6 +201,19 @@ class PlanUnusable(LibraryTrouble):
     def __init__(self, path: str, what: str) -> None:
         super().__init__(f"The plan {shown(path)} can't be used: {what}.")
         self.path = path
+
+
+class RulesBroken(LibraryTrouble):
+    """A page of house rules that cannot be used.
+
+    Args:
+        line: where on it, from 1.
+        what: what is wrong there.
+    """
+
+    def __init__(self, path: str, line: int, what: str) -> None:
+        super().__init__(f"{shown(path)}, line {line}: {what if what[-1:] in '.?' else f'{what}.'}")
+        self.path, self.line = path, line
 
 
 PLACE_IS_FULL = frozenset({errno.ENOSPC, errno.EDQUOT})

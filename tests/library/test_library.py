@@ -111,14 +111,24 @@ def test_fingerprints_of_sources_are_kept(ledger: Ledger) -> None:
 
 
 def test_by_what_a_file_was_filed_is_kept(ledger: Ledger) -> None:
-    """Moment, shift, device, operator and shoot, until the file is gone; shoots are offered, the latest first."""
+    """Everything of it, also when it moves, until the file is gone; shoots are offered, the latest first."""
     filed = [
-        Filed(f"2026/0{month}/x.jpg", f"2026-0{month}-14T10:26:13", 3600.0, "arlen|m2|", "Ilvar", words)
+        (
+            f"2026/0{month}/x.jpg",
+            Filed(
+                f"2026-0{month}-14T10:26:13", 3600.0, "arlen|m2|", "Ilvar", words, f"2026-0{month}-13",
+                (("client", "Velmora line"), ("job", "26-014")), "DCIM/\udcff/1.JPG",
+            ),
+        )
         for month, words in ((4, "Depot"), (5, "Bridge survey"), (6, "Depot"), (3, ""))
-    ]
-    ledger.put([HomeFile(one.path, 1, 1) for one in filed])
+    ]  # fmt: skip
+    ledger.put([HomeFile(path, 1, 1) for path, _ in filed])
     ledger.put_filed(filed)
-    assert ledger.filed("2026/05/x.jpg") == filed[1]
+    assert ledger.filed("2026/05/x.jpg") == filed[1][1]
+    ledger.move([("2026/05/x.jpg", "2026/05/y.jpg")])
+    assert ledger.all_filed() == {path.replace("05/x", "05/y"): one for path, one in filed}
+    assert "2026/05/y.jpg" in ledger.all_files()
+    ledger.move([("2026/05/y.jpg", "2026/05/x.jpg")])
     assert ledger.shoot_words() == ["Depot", "Bridge survey"]
     ledger.drop(["2026/05/x.jpg"])
     assert ledger.filed("2026/05/x.jpg") is None
@@ -130,6 +140,7 @@ def test_a_ledger_of_before_is_carried_on(library: Library) -> None:
         ledger.put([HomeFile("a.jpg", 1, 1)])
     raw = sqlite3.connect(library.ledger_path)
     raw.execute("DROP TABLE moments")
+    raw.execute("DROP TABLE origins")
     raw.execute("UPDATE about SET value = '1'")
     raw.commit()
     raw.close()
@@ -137,5 +148,5 @@ def test_a_ledger_of_before_is_carried_on(library: Library) -> None:
         assert ledger.all_files() == {"a.jpg": (1, 1)}
         assert ledger.shoot_words() == []
     raw = sqlite3.connect(library.ledger_path)
-    assert raw.execute("SELECT value FROM about WHERE key = 'version'").fetchall() == [("2",)]
+    assert raw.execute("SELECT value FROM about WHERE key = 'version'").fetchall() == [("3",)]
     raw.close()

@@ -421,8 +421,8 @@ def fixed(library: Library, ledger: Ledger, card: Path) -> Plan:
     put(card / "A.JPG", making.jpeg())
     plan = planned(library, ledger, [card], HouseRules(sidecars=True))
     (row,) = plan.rows
-    about = {"moment": "2026-05-14T11:26:13", "shift": 3600.0, "operator": "Ilvar", "shoot": "Yard"}
-    return replace(plan, rows=(replace(row, sidecar="2026/05/20260514_102613.xmp", **about),))
+    by = replace(row.by, moment="2026-05-14T11:26:13", shift=3600.0, operator="Ilvar", shoot="Yard")
+    return replace(plan, rows=(replace(row, sidecar="2026/05/20260514_102613.xmp", by=by),))
 
 
 def test_a_clock_fix_is_remembered(library: Library, ledger: Ledger, card: Path) -> None:
@@ -438,7 +438,7 @@ def test_a_clock_fix_is_remembered(library: Library, ledger: Ledger, card: Path)
     ]
     filed = ledger.filed(plan.rows[0].destination or "")
     assert filed is not None
-    assert (filed.local, filed.shift, filed.operator) == ("2026-05-14T11:26:13", 3600.0, "Ilvar")
+    assert (filed.moment, filed.shift, filed.operator) == ("2026-05-14T11:26:13", 3600.0, "Ilvar")
 
 
 def test_a_sidecar_never_replaces_one(library: Library, ledger: Ledger, card: Path) -> None:

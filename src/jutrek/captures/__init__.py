@@ -8,13 +8,14 @@ from jutrek.captures.devices import assign, device_key, main_device
 from jutrek.captures.doubts import Certainty, Doubt, find_doubts, held
 from jutrek.captures.grouping import group, order
 from jutrek.captures.journeys import Journeys
-from jutrek.captures.moment import LADDER, Doubtful, Moment, Rung, Trust, decide, doubtful
+from jutrek.captures.moment import LADDER, RUNGS, Doubtful, Moment, Rung, Trust, decide, doubtful
 from jutrek.captures.settling import settled, shift_words
 from jutrek.captures.shoots import Shoot, filing_day, shoots_of
 from jutrek.captures.zones import Habits, Surroundings
 
 __all__ = [
     "LADDER",
+    "RUNGS",
     "Capture",
     "Certainty",
     "Change",

@@ -102,8 +102,12 @@ NAME = _rung(Trust.DOUBTFUL, "name")
 FOLDER = _rung(Trust.DOUBTFUL, "folder")
 FILE = _rung(Trust.DOUBTFUL, "file")
 
-LADDER: tuple[Rung, ...] = (SHOOTING, DIGITIZED, SATELLITE, WRITTEN, CONTAINER, NAME, FOLDER, FILE)
-"""Rungs, strongest first. A house may have them in another order."""
+RUNGS: dict[str, Rung] = {
+    "shooting": SHOOTING, "digitized": DIGITIZED, "satellite": SATELLITE, "written": WRITTEN, "container": CONTAINER,
+    "name": NAME, "folder": FOLDER, "file": FILE,
+}  # fmt: skip
+"""The rungs by name, strongest first. A house may have them in another order."""
+LADDER: tuple[Rung, ...] = tuple(RUNGS.values())
 
 INSIDE = frozenset[str]().union(*(rung.kinds for rung in LADDER[:5]))
 """Kinds of claims that stand inside a file."""

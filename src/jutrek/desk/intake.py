@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
-from jutrek.captures import Capture, Journeys, ReadFile, decided, group
+from jutrek.captures import RUNGS, Capture, Journeys, ReadFile, decided, group
 from jutrek.desk.story import Story
 from jutrek.doubles import Stands, judge
 from jutrek.errors import SourceUnreadable, Stopped, reason
@@ -87,7 +87,7 @@ def make_captures(
     A file that lies on two sources counts once.
 
     Args:
-        rules: the house's zone and journeys.
+        rules: the house's zone and journeys, and which date it trusts.
         split: keys of devices that are another one on every source.
     """
     rules = rules or HouseRules()
@@ -97,7 +97,8 @@ def make_captures(
             unique.setdefault(read_file.file.path, read_file)
     files = list(unique.values())
     home = Journeys(rules.zone, rules.journeys) if rules.zone is not None or rules.journeys else None
-    moments = decided([(read_file.file.root, read_file.reading) for read_file in files], home=home)
+    ladder = [RUNGS[name] for name in rules.trust]
+    moments = decided([(read_file.file.root, read_file.reading) for read_file in files], home=home, ladder=ladder)
     dated = (replace(read_file, moment=moment) for read_file, moment in zip(files, moments, strict=True))
     return group(dated, split=split)
 

@@ -1,19 +1,26 @@
 """Filing: house rules laid over captures, yielding a plan."""
 
+from jutrek.filing.counting import Per
+from jutrek.filing.names import Extensions
 from jutrek.filing.pattern import PatternError
 from jutrek.filing.plan import Action, Plan, Row, from_json
 from jutrek.filing.planner import Wishes, make_plan
-from jutrek.filing.rules import HouseRules, Structure, Undated
+from jutrek.filing.rules import HouseRules, RuleError, Scheme, Structure, Undated, rebased
 
 __all__ = [
     "Action",
+    "Extensions",
     "HouseRules",
     "PatternError",
+    "Per",
     "Plan",
     "Row",
+    "RuleError",
+    "Scheme",
     "Structure",
     "Undated",
     "Wishes",
     "from_json",
     "make_plan",
+    "rebased",
 ]

@@ -1,4 +1,4 @@
-"""Names that are legal everywhere a library may live, and that never clash.
+"""Names that are legal everywhere a library may live: on Linux, exFAT, NTFS and behind SMB.
 
 Two names are the same name when they differ only by case or by Unicode form: a library may be carried to a place
 that does not tell them apart.
@@ -9,13 +9,15 @@ from __future__ import annotations
 import os
 import re
 import unicodedata
-from collections import defaultdict
-from collections.abc import Iterable, Sequence
-
-from jutrek.errors import LibraryMissing, reason
+from enum import StrEnum
 
 MAX_BYTES = 255
-_ROOM_FOR_A_COUNT = 8
+"""Of a name, in UTF-8: the limit of most file systems."""
+MAX_PATH, MAX_FOLDER = 240, 160
+"""Of a path within the library and of its folders, in UTF-16 code units: some systems take no more than 260 in all."""
+MAX_FOLDER_BYTES = 160
+ROOM_FOR_A_COUNT = 8
+_LONGEST_SUFFIX = 32
 _CLIP_DATA = re.compile(r"M\d\d\.xml$", re.IGNORECASE)
 _FORBIDDEN = frozenset('<>:"/\\|?*')
 _RESERVED = frozenset(
@@ -57,6 +59,8 @@ _SUFFIXES: dict[str, tuple[str, ...]] = {
 
 def same_name(name: str) -> str:
     """The form in which names are compared."""
+    if name.isascii():
+        return name.lower()
     return unicodedata.normalize("NFC", unicodedata.normalize("NFD", name).casefold())
 
 
@@ -68,82 +72,74 @@ def stem_of(name: str) -> str:
     return stem
 
 
-def suffix_of(name: str, container: str) -> str:
-    """The extension a file gets: its own in lower case if its content may bear it, else its content's.
+class Extensions(StrEnum):
+    """How extensions are written: in small letters, in capitals, or as they are."""
+
+    LOWER = "lower"
+    UPPER = "upper"
+    KEPT = "kept"
+
+
+def suffix_of(name: str, container: str, case: Extensions = Extensions.LOWER) -> str:
+    """The extension a file gets: its own if its content may bear it, else its content's, of at most 32 bytes.
 
     Clip data keep the number that their camera puts between stem and extension (`C0001M01.XML`).
     """
-    suffix = os.path.splitext(name)[1].lower()
+    suffix = _suffix(name, container, kept=case is Extensions.KEPT)
+    if case is Extensions.UPPER:
+        suffix = suffix.upper()
+    return suffix if len(suffix.encode("utf-8", "replace")) <= _LONGEST_SUFFIX else shortened(suffix, _LONGEST_SUFFIX)
+
+
+def _suffix(name: str, container: str, *, kept: bool) -> str:
+    own = os.path.splitext(name)[1]
+    suffix = own if kept else own.lower()
     if container == "xmp":
-        inner = name[len(stem_of(name)) :].lower()
-        return legal(inner) if inner.count(".") == 2 else ".xmp"
+        inner = name[len(stem_of(name)) :]
+        return legal(inner if kept else inner.lower(), hidden=True) if inner.count(".") == 2 else suffix or ".xmp"
     if container == "clipdata" and (numbered := _CLIP_DATA.search(name)):
-        return numbered[0][:3].upper() + ".xml"
+        return numbered[0] if kept else numbered[0][:3].upper() + ".xml"
     allowed = _SUFFIXES.get(container)
     if allowed is not None:
-        return suffix if suffix in allowed else allowed[0]
-    return legal(suffix) if suffix else f".{container}"
+        return suffix if own.lower() in allowed else allowed[0]
+    return legal(suffix, hidden=True) if suffix else f".{container}"
 
 
-def legal(name: str) -> str:
-    """A name that every file system takes: NFC, no forbidden signs, no trailing dot or space, not reserved."""
+def legal(name: str, *, hidden: bool = False) -> str:
+    """A name that every file system takes: NFC, no forbidden signs, no trailing dot or space, not reserved.
+
+    Args:
+        hidden: whether it may begin with a dot: an extension does.
+    """
     text = os.fsencode(name).decode("utf-8", "replace").replace("\ufffd", "_")
     text = unicodedata.normalize("NFC", text)
     text = "".join("_" if sign in _FORBIDDEN or not (sign.isprintable() or sign == " ") else sign for sign in text)
     text = text.rstrip(". ")
-    if text.split(".")[0].lower() in _RESERVED:
+    if text.startswith(".") and not hidden:
+        text = f"_{text[1:]}"
+    if text.split(".")[0].rstrip(" ").lower() in _RESERVED:
         text = f"_{text}"
     return text or "_"
 
 
-def shortened(stem: str, suffix: str, *, spare: int = _ROOM_FOR_A_COUNT) -> str:
-    """A stem that leaves room for its extension and a count within 255 bytes of UTF-8."""
-    room = MAX_BYTES - len(suffix.encode()) - spare
-    while len(stem.encode()) > room:
-        stem = stem[:-1]
-    return stem.rstrip(". ")
+def shortened(text: str, room: int) -> str:
+    """A text cut to a number of bytes of UTF-8, without dots and spaces at its end."""
+    data = text.encode("utf-8", "replace")
+    return text if len(data) <= room else data[: max(room, 1)].decode("utf-8", "ignore").rstrip(". ")
 
 
-class Folders:
-    """The names that are taken in the library's folders, on disk and by the plan in the making."""
+def units(text: str) -> int:
+    """The length of a text in UTF-16 code units, in which some file systems and programs limit paths."""
+    return len(text) if text.isascii() else len(text.encode("utf-16-le", "replace")) // 2
 
-    def __init__(self, root: str) -> None:
-        self._root = root
-        self._names: dict[str, set[str]] = {}
-        self._stems: dict[str, set[str]] = defaultdict(set)
 
-    def free_stem(self, folder: str, wish: str, suffixes: Sequence[str]) -> str:
-        """Take a stem that nothing in the folder has yet: the wish, else the wish with a count from 2 on."""
-        taken = self._taken(folder)
-        wish = shortened(wish, max(suffixes, key=len))
-        stem, count = wish, 1
-        while same_name(stem) in self._stems[folder] or any(same_name(stem + end) in taken for end in suffixes):
-            count += 1
-            stem = f"{wish}_{count}"
-        self._take(folder, (stem + suffix for suffix in suffixes))
-        self._stems[folder].add(same_name(stem))
-        return stem
-
-    def take_beside(self, folder: str, stem: str, suffix: str) -> bool:
-        """Take one name beside files of the same stem; False when just that name is taken."""
-        name = stem + suffix
-        if same_name(name) in self._taken(folder) or len(name.encode("utf-8", "replace")) > MAX_BYTES:
-            return False
-        self._take(folder, (name,))
-        return True
-
-    def _take(self, folder: str, names: Iterable[str]) -> None:
-        for name in names:
-            self._names[folder].add(same_name(name))
-            self._stems[folder].add(same_name(stem_of(name)))
-
-    def _taken(self, folder: str) -> set[str]:
-        if folder not in self._names:
-            self._names[folder] = set()
-            try:
-                self._take(folder, os.listdir(os.path.join(self._root, folder)))
-            except (FileNotFoundError, NotADirectoryError):
-                pass
-            except OSError as error:
-                raise LibraryMissing(os.path.join(self._root, folder), reason(error)) from error
-        return self._names[folder]
+def legal_folder(path: str) -> str:
+    """A path of folders whose names are all legal, short enough to leave room for a name; empty parts are left out."""
+    parts = [shortened(legal(part), MAX_FOLDER_BYTES) for part in path.split("/") if part.strip(". ")]
+    while parts and units("/".join(parts)) > MAX_FOLDER:
+        longest = max(range(len(parts)), key=lambda number: len(parts[number]))
+        if len(parts[longest]) > 8:
+            parts[longest] = legal(parts[longest][:-4])
+        else:
+            parts.pop()
+    return "/".join(parts)

@@ -8,22 +8,26 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, fields
+from dataclasses import asdict, dataclass, fields, replace
 from datetime import date
 from enum import StrEnum
 from typing import Any
 
 from jutrek.errors import PlanUnusable
-from jutrek.filing.rules import HouseRules, Structure, Undated
+from jutrek.filing.counting import Per
+from jutrek.filing.names import Extensions
+from jutrek.filing.rules import HouseRules, Scheme, Structure, Undated
+from jutrek.library import NOT_FILED, Filed
 
 FORMAT = "jutrek-plan"
 VERSION = 1
 
 
 class Action(StrEnum):
-    """What a plan does with a file."""
+    """What a plan does with a file. Moving is done within the library, all else from sources."""
 
     BRING = "bring"
+    MOVE = "move"
     HOME = "home"
     TWIN = "twin"
     STAY = "stay"
@@ -42,12 +46,10 @@ class Row:
         size: in bytes, as planned for.
         mtime_ns: time of last change as planned for, nanoseconds since 1970, UTC.
         capture: the path of the primary file of its capture; empty for what belongs to none.
-        moment: the local time that it is filed by, ISO 8601 as far as known; empty where it has none.
-        shift: how far a clock fix moved that time, in seconds.
-        device: the key of its device.
-        operator: who carried it.
-        shoot: what its shoot was.
-        sidecar: where its corrected date is written, relative to the library; empty where it is not.
+        sidecar: where a sidecar is written for it, relative to the library; empty where none is.
+        counter: what the number in its name counts within; empty where there is none, or nothing outlasts the plan.
+        number: that number.
+        by: by what it is filed.
     """
 
     source: str
@@ -58,12 +60,10 @@ class Row:
     size: int = 0
     mtime_ns: int = 0
     capture: str = ""
-    moment: str = ""
-    shift: float = 0.0
-    device: str = ""
-    operator: str = ""
-    shoot: str = ""
     sidecar: str = ""
+    counter: str = ""
+    number: int = 0
+    by: Filed = NOT_FILED
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,6 +86,10 @@ class Plan:
         """The rows that bring a file home."""
         return tuple(row for row in self.rows if row.action is Action.BRING)
 
+    def to_move(self) -> tuple[Row, ...]:
+        """The rows that move a file within the library."""
+        return tuple(row for row in self.rows if row.action is Action.MOVE)
+
     def as_json(self, more: Mapping[str, Any] | None = None) -> str:
         """The plan as JSON text. Undecodable bytes of paths are kept as escaped surrogates.
 
@@ -93,7 +97,7 @@ class Plan:
             more: what else is to be told, for readers of the plan; carrying it out does not need it.
         """
         about = {"format": FORMAT, "version": VERSION, "library": self.library, "library_id": self.library_id}
-        rows = [asdict(row) for row in self.rows]
+        rows = [_entries(row) for row in self.rows]
         page = {**about, "rules": asdict(self.rules), **(more or {}), "rows": rows}
         return json.dumps(page, indent=1, default=str)
 
@@ -116,11 +120,30 @@ def from_json(text: str, path: str) -> Plan:
         raise PlanUnusable(path, f"it is damaged ({type(error).__name__}: {error})") from error
 
 
+def _entries(row: Row) -> dict[str, Any]:
+    entries = asdict(row)
+    by = entries.pop("by")
+    return {**entries, **by}
+
+
 def _rules(entries: Mapping[str, Any]) -> HouseRules:
     known = {field.name: entries[field.name] for field in fields(HouseRules) if field.name in entries}
-    journeys = tuple((date.fromisoformat(day), int(offset)) for day, offset in known.get("journeys", ()))
-    structure = Structure(known.get("structure", Structure.ALONE))
-    return HouseRules(**known | {"undated": Undated(entries["undated"]), "journeys": journeys, "structure": structure})
+    for name, kind in (
+        ("undated", Undated),
+        ("structure", Structure),
+        ("extensions", Extensions),
+        ("counter_per", Per),
+    ):
+        if name in known:
+            known[name] = kind(known[name])
+    for name in ("trust", "words"):
+        if name in known:
+            known[name] = tuple(map(str, known[name]))
+    known["journeys"] = tuple((date.fromisoformat(day), int(offset)) for day, offset in known.get("journeys", ()))
+    known["schemes"] = tuple(
+        Scheme(**one | {"kinds": tuple(map(str, one.get("kinds", ())))}) for one in known.get("schemes", ())
+    )
+    return HouseRules(**known)
 
 
 _OLD = frozenset({"source", "root", "action", "destination", "why", "size", "mtime_ns", "capture"})
@@ -132,8 +155,10 @@ def _inside(path: str) -> bool:
 
 def _row(entries: Mapping[str, Any], path: str) -> Row:
     names = [field.name for field in fields(Row) if field.name in _OLD or field.name in entries]
-    row = Row(**{name: entries[name] for name in names} | {"action": Action(entries["action"])})
+    by = Filed(**{field.name: entries[field.name] for field in fields(Filed) if field.name in entries})
+    by = replace(by, said=tuple((str(name), str(words)) for name, words in by.said))
+    row = Row(**{name: entries[name] for name in names} | {"action": Action(entries["action"]), "by": by})
     inside = (row.destination is None or _inside(row.destination)) and _inside(row.sidecar)
-    if not inside or (row.action is Action.BRING and not row.destination):
+    if not inside or (row.action in (Action.BRING, Action.MOVE) and not row.destination):
         raise PlanUnusable(path, f"the destination of {row.source!r} does not lie in the library")
     return row

@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field, fields, replace
 from datetime import date, timedelta
 from enum import StrEnum
 
-from jutrek.filing.pattern import check
+from jutrek.captures import RUNGS
+from jutrek.filing.counting import Per
+from jutrek.filing.facts import Facts
+from jutrek.filing.names import Extensions
+from jutrek.filing.pattern import LAYOUT, NAME, Pattern, PatternError, parse
+from jutrek.filing.pieces import KIND_WORDS, Setting
+from jutrek.formats import Kind
 
 
 class Undated(StrEnum):
@@ -26,38 +33,124 @@ class Structure(StrEnum):
 UNFILED_FOLDER = "Unfiled"
 
 
+class RuleError(ValueError):
+    """A rule that cannot be used.
+
+    Attributes:
+        field: the name of the rule, such as `layout`.
+        scheme: the number of the scheme that it belongs to, or None.
+        at: the character of a pattern that the trouble is at, or None.
+    """
+
+    def __init__(self, field: str, trouble: str, *, scheme: int | None = None, at: int | None = None) -> None:
+        super().__init__(trouble)
+        self.field, self.scheme, self.at = field, scheme, at
+
+
+@dataclass(frozen=True, slots=True)
+class Scheme:
+    """A layout and a name for some captures only: those for which all its conditions hold.
+
+    Attributes:
+        kinds: stills, clips, sound; empty for all.
+        device: a device's letter, name or model; empty for all.
+        words: what its shoot's description or its keywords have in them; empty for all.
+        layout, name: patterns; empty for those of the house.
+    """
+
+    kinds: tuple[str, ...] = ()
+    device: str = ""
+    words: str = ""
+    layout: str = ""
+    name: str = ""
+
+    def fits(self, facts: Facts) -> bool:
+        """Whether it is for a capture."""
+        if self.kinds and facts.capture.kind.value not in self.kinds:
+            return False
+        if self.device and not _names_device(self.device.casefold(), facts):
+            return False
+        if not self.words:
+            return True
+        wording = facts.capture.primary.reading.wording
+        said = (facts.shoot, facts.place, *(wording.keywords if wording else ()))
+        return any(self.words.casefold() in one.casefold() for one in said)
+
+    @property
+    def about(self) -> str:
+        """For what it is, in words."""
+        parts = [", ".join(KIND_WORDS.get(kind, kind).lower() for kind in self.kinds)] if self.kinds else []
+        parts += [f"device {self.device}"] if self.device else []
+        parts += [f"“{self.words}”"] if self.words else []
+        return " · ".join(parts) or "everything"
+
+
+def _names_device(wanted: str, facts: Facts) -> bool:
+    read = facts.capture.primary.reading.device
+    names = [facts.device.letter, facts.device.name] if facts.device else []
+    names += [read.model, f"{read.make} {read.model}".strip()] if read else []
+    return any(wanted == name.casefold() for name in names if name)
+
+
 @dataclass(frozen=True, slots=True)
 class HouseRules:
     """The rules that a plan is made by.
 
     Attributes:
-        layout: the pattern of folders below the library; its date is the filing day, which obeys the day's start.
-        name: the pattern of file names, without extension; its date is the true one.
+        layout: the pattern of folders below the library; its dates are of the filing day, which obeys the day's start.
+        name: the pattern of file names, without extension; its dates are the true ones.
+        schemes: layouts and names for some captures only; the first that fits holds.
         undated: whether captures without a trustworthy date stay on their source or go to `Unfiled/`.
+        extensions: how extensions are written.
+        language: of the names of months and weekdays.
+        kinds: what stills, clips and sound are called in folders.
+        counter_per, counter_start: what a counter counts within, and its first number.
         day_starts: minutes after midnight at which a day begins.
         gap: minutes without a capture after which a new shoot begins.
         zone: the house's offset from UTC in minutes, for times known only in UTC; None is this machine's zone.
         journeys: from which day on which offset (minutes) holds instead of `zone`, ordered by day.
+        trust: the rungs of the ladder of evidence, the most trusted first; all of them, each once.
         structure: whether clips are filed alone, or with the card's structure beside them.
         sidecars: whether a corrected date is also written into an XMP sidecar beside its file.
+        originals: whether the name that a file had on its source is written into such a sidecar.
+        creator, rights, words: who made what comes in, under which rights, and keywords, for such a sidecar; `{year}`
+            in the rights is the year of the capture. Empty for none.
 
     Raises:
-        PatternError: when a pattern cannot be used.
+        RuleError: when a rule cannot be used.
     """
 
     layout: str = "{year}/{month}</{day} {shoot}>"
     name: str = "{date}_{time}< {shoot}>"
+    schemes: tuple[Scheme, ...] = ()
     undated: Undated = Undated.STAY
+    extensions: Extensions = Extensions.LOWER
+    language: str = "en"
+    kinds: Mapping[str, str] = field(default_factory=lambda: dict(KIND_WORDS))
+    counter_per: Per = Per.FOLDER
+    counter_start: int = 1
     day_starts: int = 240
     gap: int = 360
     zone: int | None = None
     journeys: tuple[tuple[date, int], ...] = ()
+    trust: tuple[str, ...] = tuple(RUNGS)
     structure: Structure = Structure.ALONE
     sidecars: bool = False
+    originals: bool = False
+    creator: str = ""
+    rights: str = ""
+    words: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
-        check(self.layout)
-        check(self.name)
+        _check("layout", self.layout, LAYOUT)
+        _check("name", self.name, NAME)
+        for number, scheme in enumerate(self.schemes):
+            _check("layout", scheme.layout, LAYOUT, number)
+            _check("name", scheme.name, NAME, number)
+            if not set(scheme.kinds) <= _KINDS:
+                raise RuleError("kinds", f"kinds are: {', '.join(sorted(_KINDS))}.", scheme=number)
+        if sorted(self.trust) != sorted(RUNGS):
+            raise RuleError("trust", f"the order must name each of these once: {', '.join(RUNGS)}.")
 
     @property
     def day_begins(self) -> timedelta:
@@ -68,3 +161,46 @@ class HouseRules:
     def shoot_gap(self) -> timedelta:
         """The gap that parts shoots."""
         return timedelta(minutes=self.gap)
+
+    def setting(self, *, filed: bool) -> Setting:
+        """What pieces of its patterns are written by; `filed` for those of layouts."""
+        return Setting(filed, self.language, self.kinds)
+
+    def patterns(self) -> tuple[tuple[Pattern, Pattern], ...]:
+        """Layout and name of each scheme, those of the house last."""
+        own = [(scheme.layout or self.layout, scheme.name or self.name) for scheme in self.schemes]
+        return tuple((parse(layout), parse(name)) for layout, name in (*own, (self.layout, self.name)))
+
+    def scheme_of(self, facts: Facts) -> int:
+        """The number of the scheme that a capture is filed by, as `patterns` counts them."""
+        schemes = self.schemes
+        return next((number for number, scheme in enumerate(schemes) if scheme.fits(facts)), len(schemes))
+
+    def uses(self, piece: str) -> bool:
+        """Whether a piece is in any of the patterns."""
+        return any(layout.uses(piece) or name.uses(piece) for layout, name in self.patterns())
+
+    @property
+    def writes_sidecars(self) -> bool:
+        """Whether everything that comes home gets a sidecar."""
+        return bool(self.originals or self.creator or self.rights or self.words)
+
+
+_KINDS = frozenset({Kind.STILL.value, Kind.CLIP.value, Kind.SOUND.value})
+
+
+def _check(name: str, pattern: str, use: str, scheme: int | None = None) -> None:
+    try:
+        parse(pattern, use)
+    except PatternError as error:
+        raise RuleError(name, str(error), scheme=scheme, at=error.at) from error
+
+
+def rebased(rules: HouseRules, old: HouseRules, new: HouseRules) -> HouseRules:
+    """Rules that were made out of old house rules, now out of new ones: what was changed in them stays changed."""
+    changed = {
+        one.name: getattr(rules, one.name)
+        for one in fields(HouseRules)
+        if getattr(rules, one.name) != getattr(old, one.name)
+    }
+    return replace(new, **changed)

@@ -26,6 +26,7 @@ from jutrek.formats.reading import (
     Stretch,
     Tie,
     Track,
+    Wording,
 )
 from jutrek.formats.sniff import HEAD, reader_for
 from jutrek.formats.span import FileBytes, Span
@@ -43,6 +44,7 @@ __all__ = [
     "Stretch",
     "Tie",
     "Track",
+    "Wording",
     "open_read_only",
     "read",
 ]

@@ -7,9 +7,10 @@ from contextlib import contextmanager
 from functools import lru_cache
 
 from jutrek.errors import BrokenFile
-from jutrek.formats.reading import Claim, DeviceFacts, Exposure, Kind, Reading, Stamp, Stretch, Tie, Track
+from jutrek.formats.reading import Claim, DeviceFacts, Exposure, Kind, Reading, Stamp, Stretch, Tie, Track, Wording
 
 MAX_CLAIMS, MAX_NOTES, MAX_TIES, MAX_PREVIEWS = 64, 16, 32, 16
+MAX_KEYWORDS = 32
 MAX_WORDS = 200
 """Characters of a raw text that are kept: hostile files write long ones."""
 
@@ -39,10 +40,14 @@ class Draft:
     channels = 0
     sample_rate = 0
     motion: Stretch | None = None
+    title = ""
+    place = ""
+    job = ""
 
     def __init__(self) -> None:
         self.claims: list[Claim] = []
         self.ties: list[Tie] = []
+        self.keywords: list[str] = []
         self.previews: list[Stretch] = []
         self.payload: list[Stretch] = []
         self.notes: list[str] = []
@@ -74,6 +79,14 @@ class Draft:
         if value and len(self.ties) < MAX_TIES and tie not in self.ties:
             self.ties.append(tie)
 
+    def worded(self, what: str, text: str) -> None:
+        """Note the title, place, job or a keyword (`keyword`), as far as nothing is known of it yet."""
+        text = " ".join(text[:MAX_WORDS].split())
+        if what != "keyword":
+            setattr(self, what, getattr(self, what) or text)
+        elif text and len(self.keywords) < MAX_KEYWORDS and text not in self.keywords:
+            self.keywords.append(text)
+
     def made_by(self, make: str = "", model: str = "", serial: str = "") -> None:
         """Note the device as far as nothing better is known of it yet."""
         self.make, self.model = self.make or make[:MAX_WORDS], self.model or model[:MAX_WORDS]
@@ -99,8 +112,11 @@ class Draft:
             device = _device(self.make, self.model, self.serial, self.lens, self.owner)
         if self.frame_rate or self.timecode or self.channels or self.sample_rate:
             track = Track(self.frame_rate, self.timecode, self.channels, self.sample_rate)
+        wording = None
+        if self.title or self.place or self.job or self.keywords:
+            wording = Wording(self.title, self.place, self.job, tuple(self.keywords))
         return Reading(
             self.kind, self.format, tuple(self.claims), device, self.width, self.height, self.duration,
             self.orientation, self.position, self.exposure, track, tuple(self.ties), tuple(self.previews), self.motion,
-            tuple(self.payload), tuple(self.notes),
+            tuple(self.payload), tuple(self.notes), wording,
         )  # fmt: skip

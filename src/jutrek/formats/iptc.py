@@ -1,4 +1,6 @@
-"""IPTC press data: the date that a photographer's tool wrote down, from IIM datasets within image resources.
+"""IPTC press data: the date and wording that a photographer's tool wrote down.
+
+They stand in IIM datasets within image resources.
 
 Follows IPTC IIM 4.2 (record 2: 55 date created, 60 time created, 62 and 63 the same of digitizing; dates are
 CCYYMMDD, times HHMMSS±HHMM) and the layout of image resource blocks (`8BIM`, id, padded name, size, padded data).
@@ -25,6 +27,19 @@ _KINDS = (
 )
 
 
+_WORDING = {5: "title", 25: "keyword", 90: "place", 92: "place", 103: "job"}
+"""Datasets of wording: object name, keywords, city, sublocation, original transmission reference."""
+_LONGEST = 200
+
+
+def _decoded(data: bytes) -> str:
+    """Text as UTF-8, which most write whatever they declare, else as Latin 1."""
+    try:
+        return data.decode().strip("\0 ")
+    except UnicodeDecodeError:
+        return data.decode("latin-1").strip("\0 ")
+
+
 def read(block: bytes, draft: Draft) -> None:
     """Read the datasets of an IIM block."""
     found: dict[int, str] = {}
@@ -35,9 +50,11 @@ def read(block: bytes, draft: Draft) -> None:
         mark, record, number, size = _DATASET.unpack_from(block, offset)
         if mark != 0x1C or size & 0x8000:
             break
-        if record == 2 and size <= 64:
+        if record == 2 and size <= _LONGEST:
             data = block[offset + _DATASET.size : offset + _DATASET.size + size]
             found.setdefault(number, data.decode("latin-1").strip("\0 "))
+            if number in _WORDING:
+                draft.worded(_WORDING[number], _decoded(data))
         offset += _DATASET.size + size
     for date, clock, at, words in _KINDS:
         day, time = found.get(date, ""), found.get(clock, "")

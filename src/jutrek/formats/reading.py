@@ -146,6 +146,15 @@ class Tie(NamedTuple):
     value: str
 
 
+class Wording(NamedTuple):
+    """What a person wrote about the content: title, place, the job's number, keywords; empty where nothing is said."""
+
+    title: str = ""
+    place: str = ""
+    job: str = ""
+    keywords: tuple[str, ...] = ()
+
+
 class Stretch(NamedTuple):
     """A stretch of a file: offset and size in bytes."""
 
@@ -172,6 +181,7 @@ class Reading(NamedTuple):
         motion: a clip that stands behind the picture, or None.
         payload: where the picture, clip or sound itself stands, without its metadata; empty where not told.
         notes: sentences about what is odd or damaged.
+        wording: what a person wrote about the content, or None.
     """
 
     kind: Kind
@@ -190,3 +200,4 @@ class Reading(NamedTuple):
     motion: Stretch | None = None
     payload: tuple[Stretch, ...] = ()
     notes: tuple[str, ...] = ()
+    wording: Wording | None = None

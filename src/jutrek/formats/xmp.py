@@ -1,4 +1,4 @@
-"""XMP packets and sidecars: dates, device and ties, matched by namespace and never by prefix.
+"""XMP packets and sidecars: dates, device, ties and wording, matched by namespace and never by prefix.
 
 Follows XMP part 1 (ISO 16684-1) section 7 (RDF/XML serialisation) and part 2 (properties). A packet that declares
 a document type is refused: entities have no business in metadata.
@@ -6,9 +6,10 @@ a document type is refused: entities have no business in metadata.
 
 from __future__ import annotations
 
+from itertools import islice
 from typing import Any
 
-from jutrek.formats.draft import Draft
+from jutrek.formats.draft import MAX_KEYWORDS, Draft
 from jutrek.formats.markup import MAX_MARKUP, elements, parsed
 from jutrek.formats.reading import Kind
 from jutrek.formats.span import Span
@@ -19,6 +20,8 @@ _PHOTOSHOP, _TIFF = "{http://ns.adobe.com/photoshop/1.0/}", "{http://ns.adobe.co
 _AUX, _EXIF_EX = "{http://ns.adobe.com/exif/1.0/aux/}", "{http://cipa.jp/exif/1.0/}"
 _DYNAMIC, _CAMERA = "{http://ns.adobe.com/xmp/1.0/DynamicMedia/}", "{http://ns.google.com/photos/1.0/camera/}"
 _ITEM, _DOCUMENT = "{http://ns.google.com/photos/1.0/container/item/}", "{http://ns.adobe.com/xap/1.0/mm/}"
+_DC, _IPTC = "{http://purl.org/dc/elements/1.1/}", "{http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/}"
+_LI = "{http://www.w3.org/1999/02/22-rdf-syntax-ns#}li"
 _DATES = {
     f"{_EXIF}DateTimeOriginal": ("xmp:original", "the time of shooting in the XMP data"),
     f"{_PHOTOSHOP}DateCreated": ("xmp:created", "the date of creation in the XMP data"),
@@ -45,7 +48,14 @@ _TIES = {
     f"{_CAMERA}BurstID": "burst",
     f"{_DOCUMENT}OriginalDocumentID": "document",
 }
-_KNOWN = _DATES.keys() | _FACTS.keys() | _TIES.keys()
+_LISTS = {f"{_DC}title": "title", f"{_DC}subject": "keyword"}
+"""Properties whose values are the items of a list (`rdf:Alt`, `rdf:Bag`)."""
+_WORDING = {
+    f"{_IPTC}Location": "place",
+    f"{_PHOTOSHOP}City": "place",
+    f"{_PHOTOSHOP}TransmissionReference": "job",
+}
+_KNOWN = _DATES.keys() | _FACTS.keys() | _TIES.keys() | _WORDING.keys()
 _MOTION_OFFSET = f"{_CAMERA}MicroVideoOffset"
 
 
@@ -63,6 +73,9 @@ def read(packet: bytes, draft: Draft) -> int:
             if name in _KNOWN and (name, value) not in seen:
                 seen.add((name, value))
                 _property(name, value.strip(), draft)
+        if element.tag in _LISTS:
+            for item in islice(element.iter(_LI), MAX_KEYWORDS):
+                draft.worded(_LISTS[element.tag], item.text or "")
         motion = motion or _motion(element)
         if draft.crowded:
             break
@@ -85,6 +98,8 @@ def _property(name: str, value: str, draft: Draft) -> None:
         setattr(draft, _FACTS[name], value[:200])
     elif name in _TIES:
         draft.tie(_TIES[name], value)
+    elif name in _WORDING:
+        draft.worded(_WORDING[name], value)
 
 
 def _motion(element: Any) -> int:

@@ -5,11 +5,13 @@ takes to appear.
 """
 
 from jutrek.library.devicelist import keep_devices, known_devices
-from jutrek.library.home import Filed, HomeFile
+from jutrek.library.home import NOT_FILED, Filed, HomeFile
 from jutrek.library.identity import OWN_FOLDER, Library, apart, open_library
+from jutrek.library.numbers import keep_numbers, numbers_given
 from jutrek.library.survey import Survey, survey
 
 __all__ = [
+    "NOT_FILED",
     "OWN_FOLDER",
     "Filed",
     "HomeFile",
@@ -17,7 +19,9 @@ __all__ = [
     "Survey",
     "apart",
     "keep_devices",
+    "keep_numbers",
     "known_devices",
+    "numbers_given",
     "open_library",
     "survey",
 ]

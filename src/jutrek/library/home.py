@@ -28,17 +28,25 @@ class Filed:
     """By what a file of the library was filed.
 
     Attributes:
-        path: relative to the library.
-        local: the local time, ISO 8601 as far as known.
+        moment: the local time, ISO 8601 as far as known; empty where it has none.
         shift: how far a clock fix moved it, in seconds.
         device: the device's key.
         operator: who carried it.
-        shoot: what its shoot was.
+        shoot: what its shoot was, as described.
+        day: the day that it was filed under, ISO 8601; empty where that is not known.
+        said: what was said of its intake, such as the job's number, by name.
+        original: the path that it had on its source, relative to the source.
     """
 
-    path: str
-    local: str
-    shift: float
-    device: str
-    operator: str
-    shoot: str
+    moment: str = ""
+    shift: float = 0.0
+    device: str = ""
+    operator: str = ""
+    shoot: str = ""
+    day: str = ""
+    said: tuple[tuple[str, str], ...] = ()
+    original: str = ""
+
+
+NOT_FILED = Filed()
+"""Of a file of which nothing is known."""

@@ -7,10 +7,11 @@ system, relative to the library. A ledger that is damaged is put beside and begu
 from __future__ import annotations
 
 import contextlib
+import json
 import os
 from collections.abc import Iterable, Iterator, Sequence
 from types import TracebackType
-from typing import Self
+from typing import Any, Self
 
 import sqlalchemy as sa
 
@@ -19,6 +20,13 @@ from jutrek.library import schema
 from jutrek.library.home import Filed, HomeFile
 
 _AT_ONCE = 500
+_FILED = "SELECT moments.*, origins.* FROM moments LEFT JOIN origins ON origins.path = moments.path"
+
+
+def _filed(row: Sequence[Any]) -> Filed:
+    said = tuple(sorted(json.loads(row[9]).items())) if row[9] else ()
+    moment, shift, device, operator, shoot = row[1:6]
+    return Filed(moment, shift, device, operator, shoot, row[8] or "", said, os.fsdecode(row[7] or b""))
 
 
 class Ledger:
@@ -107,19 +115,36 @@ class Ledger:
         with self._transaction() as connection:
             connection.exec_driver_sql("INSERT OR REPLACE INTO files VALUES (?, ?, ?, ?, ?)", rows)
 
-    def put_filed(self, filed: Sequence[Filed]) -> None:
-        """Keep by what files were filed. Durable on return."""
-        rows = [(os.fsencode(one.path), one.local, one.shift, one.device, one.operator, one.shoot) for one in filed]
-        if rows:
+    def put_filed(self, filed: Iterable[tuple[str, Filed]]) -> None:
+        """Keep by what files were filed, with their paths. Durable on return."""
+        moments, origins = [], []
+        for path, one in filed:
+            key = os.fsencode(path)
+            moments.append((key, one.moment, one.shift, one.device, one.operator, one.shoot))
+            origins.append((key, os.fsencode(one.original), one.day, json.dumps(dict(one.said)) if one.said else ""))
+        if moments:
             with self._transaction() as connection:
-                connection.exec_driver_sql("INSERT OR REPLACE INTO moments VALUES (?, ?, ?, ?, ?, ?)", rows)
+                connection.exec_driver_sql("INSERT OR REPLACE INTO moments VALUES (?, ?, ?, ?, ?, ?)", moments)
+                connection.exec_driver_sql("INSERT OR REPLACE INTO origins VALUES (?, ?, ?, ?)", origins)
 
     def filed(self, path: str) -> Filed | None:
         """By what a file was filed; None where it is not known."""
         with self._transaction() as connection:
-            query = "SELECT * FROM moments WHERE path = ?"
-            row = connection.exec_driver_sql(query, (os.fsencode(path),)).first()
-        return Filed(os.fsdecode(row[0]), *row[1:]) if row else None
+            row = connection.exec_driver_sql(f"{_FILED} WHERE moments.path = ?", (os.fsencode(path),)).first()
+        return _filed(row) if row else None
+
+    def all_filed(self) -> dict[str, Filed]:
+        """By what all files were filed, as far as it is known, by path relative to the library."""
+        with self._transaction() as connection:
+            return {os.fsdecode(row[0]): _filed(row) for row in connection.exec_driver_sql(_FILED)}
+
+    def move(self, moves: Iterable[tuple[str, str]]) -> None:
+        """Follow files that were moved within the library, from one path to another. Durable on return."""
+        rows = [(os.fsencode(to), os.fsencode(path)) for path, to in moves]
+        if rows:
+            with self._transaction() as connection:
+                for table in ("files", "moments", "origins"):
+                    connection.exec_driver_sql(f"UPDATE OR REPLACE {table} SET path = ? WHERE path = ?", rows)
 
     def shoot_words(self) -> list[str]:
         """What shoots were, those described last first."""
@@ -134,6 +159,7 @@ class Ledger:
             with self._transaction() as connection:
                 connection.exec_driver_sql("DELETE FROM files WHERE path = ?", rows)
                 connection.exec_driver_sql("DELETE FROM moments WHERE path = ?", rows)
+                connection.exec_driver_sql("DELETE FROM origins WHERE path = ?", rows)
 
     def source_prints(self, paths: Iterable[str]) -> dict[str, tuple[int, int, bytes, bytes]]:
         """What is kept of source files: size, mtime_ns, quick and full fingerprint, by path."""

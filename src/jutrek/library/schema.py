@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlalchemy as sa
 
-VERSION = 2
+VERSION = 3
 
 meta = sa.MetaData()
 about = sa.Table("about", meta, sa.Column("key", sa.Text, primary_key=True), sa.Column("value", sa.Text))
@@ -38,6 +38,15 @@ moments = sa.Table(
     sa.Column("shoot", sa.Text, nullable=False),
 )
 """Since version 2: by which moment, corrected by how many seconds, a file was filed."""
+origins = sa.Table(
+    "origins",
+    meta,
+    sa.Column("path", sa.LargeBinary, primary_key=True),
+    sa.Column("original", sa.LargeBinary, nullable=False),
+    sa.Column("day", sa.Text, nullable=False),
+    sa.Column("said", sa.Text, nullable=False),
+)
+"""Since version 3: where a file lay on its source, under which day it was filed, what was said of its intake (JSON)."""
 
 
 def connect(path: str) -> sa.Engine:

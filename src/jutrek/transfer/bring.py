@@ -32,7 +32,7 @@ from jutrek.errors import (
     reason,
 )
 from jutrek.filing import Plan, Row
-from jutrek.library import Filed, HomeFile, Library
+from jutrek.library import HomeFile, Library, keep_numbers, numbers_given
 from jutrek.transfer.carry import Carrier, Proof, Watch
 from jutrek.transfer.journal import Journal
 from jutrek.transfer.lock import locked
@@ -141,7 +141,7 @@ def bring(
         The outcome. A full or lost place, or a stop, is its `trouble`; what came home before is home.
 
     Raises:
-        PlanUnusable: when the plan is one of another library.
+        PlanUnusable: when the plan is one of another library, or its numbers were given since.
         LibraryBusy: when another Jutrek is at work in the library.
         PlaceFull: when there is not enough room to begin.
     """
@@ -150,7 +150,18 @@ def bring(
     rows = plan.to_bring()
     _room(library, sum(row.size for row in rows))
     with locked(library):
+        _numbers_are_free(plan, library)
         return _Run(plan, library, ledger, stop, listener or Listener()).go()
+
+
+def _numbers_are_free(plan: Plan, library: Library) -> None:
+    """Check that no number of a plan was given to another capture since it was made. What came home by it may stay."""
+    given = numbers_given(library)
+    for row in plan.to_bring():
+        if row.number and row.number <= given.get(row.counter, 0):
+            destination = os.path.join(library.root, row.destination or "")
+            if not os.path.lexists(destination):
+                raise PlanUnusable(plan.library, f"number {row.number} of it was given to something else since")
 
 
 def _room(library: Library, needed: int) -> None:
@@ -165,7 +176,7 @@ def _room(library: Library, needed: int) -> None:
 class _Run:
     def __init__(self, plan: Plan, library: Library, ledger: Ledger, stop: threading.Event, listener: Listener) -> None:
         self._library, self._ledger, self._listener = library, ledger, listener
-        self._rows = plan.to_bring()
+        self._rows, self._rules = plan.to_bring(), plan.rules
         self._stop = stop
         self._halt = threading.Event()
         self._intake = f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
@@ -178,6 +189,7 @@ class _Run:
         self._outcome = Outcome()
         self._total = sum(row.size for row in self._rows)
         self._last_settled = self._last_told = self._began
+        self._numbers: dict[str, int] = {}
 
     def go(self) -> Outcome:
         if not self._rows:
@@ -205,6 +217,7 @@ class _Run:
             return
         all_ended = len(self._outcome.done) == len(self._rows) and not self._outcome.trouble
         with contextlib.suppress(OSError):
+            keep_numbers(self._library, self._numbers)
             journal.end("done" if all_ended else "stopped", self._outcome.home, len(self._rows) - self._outcome.home)
 
     def _end_the_rest(self, why: str) -> None:
@@ -282,14 +295,11 @@ class _Run:
         journal.sync()
         self._ledger.put([_home_file(proof) for _, proof in self._waiting])
         rows = [proof.row for _, proof in self._waiting]
-        self._ledger.put_filed([
-            Filed(row.destination or "", row.moment, row.shift, row.device, row.operator, row.shoot)
-            for row in rows if row.moment
-        ])  # fmt: skip
+        self._ledger.put_filed((row.destination or "", row.by) for row in rows if row.by.original)
         for number, proof in self._waiting:
             why = "Read back and equal." if proof.direct else "Read back after dropping its pages, and equal."
             if proof.row.sidecar:
-                trouble = write_sidecar(self._library.root, proof.row)
+                trouble = write_sidecar(self._library.root, proof.row, self._rules)
                 why = f"{why} {trouble}".strip()
                 if not trouble:
                     journal.sidecar(number, proof.row)
@@ -299,6 +309,8 @@ class _Run:
         self._tell(always=True)
 
     def _end(self, done: Done) -> None:
+        if done.home and done.row.counter:
+            self._numbers[done.row.counter] = max(done.row.number, self._numbers.get(done.row.counter, 0))
         self._outcome.done.append(done)
         self._settled_files += done.home
         self._listener.done(done)

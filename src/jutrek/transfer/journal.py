@@ -9,9 +9,11 @@ Under `LIBRARY/.jutrek/journal/<intake>.jsonl`:
     {"entry": "failed", "row", "source", "why"}
     {"entry": "end", "at", "how": "done" | "stopped" | "found again", "home", "left"}
 
-`at` is UTC. A `bring` line also tells `moment`, `shift` (seconds of a clock fix), `device`, `operator` and `shoot`
-where there are any. A line that was torn by a power loss is ignored by readers. What a kill keeps from being written is
-told from the disk by `recover`: a final name exists only for proven bytes.
+`at` is UTC. A `bring` line also tells by what the file is filed, where there is anything: `moment`, `shift` (seconds of
+a clock fix), `device`, `operator`, `shoot`, `day`, `said` (pairs of name and words), `original` (its path below its
+source); and the `number` in its name with what its `counter` counts within. A line that was torn by a power loss is
+ignored by readers. What a kill keeps from being written is told from the disk by `recover`: a final name exists only
+for proven bytes.
 """
 
 from __future__ import annotations
@@ -19,19 +21,23 @@ from __future__ import annotations
 import json
 import os
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from datetime import UTC, datetime
 from typing import Any, BinaryIO
 
 from jutrek.disk import make_folders, sync_folder
 from jutrek.filing import Row
-from jutrek.library import Library
+from jutrek.library import Filed, Library
 from jutrek.transfer.carry import Proof
 
 FOLDER = "journal"
 _TAIL = 4096
 VERSION = 1
-_FILED_BY = ("moment", "shift", "device", "operator", "shoot")
+_FILED_BY = tuple(field.name for field in fields(Filed))
+
+
+def _filed_by(row: Row) -> dict[str, Any]:
+    return {name: value for name in _FILED_BY if (value := getattr(row.by, name))}
 
 
 class Journal:
@@ -56,9 +62,10 @@ class Journal:
         sources = sorted({row.root for row in rows})
         self._write({"entry": "intake", "intake": self.intake, "at": _now(), "version": VERSION, "sources": sources})
         for number, row in enumerate(rows):
+            counted = {"counter": row.counter, "number": row.number} if row.counter else {}
             self._write({
                 "entry": "bring", "row": number, "source": row.source, "to": row.destination, "size": row.size,
-                "mtime_ns": row.mtime_ns, **{name: getattr(row, name) for name in _FILED_BY if getattr(row, name)},
+                "mtime_ns": row.mtime_ns, **_filed_by(row), **counted,
             })  # fmt: skip
         self.sync()
 

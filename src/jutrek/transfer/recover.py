@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 from jutrek.disk import TEMPORARY
 from jutrek.errors import LibraryMissing, reason
-from jutrek.library import Library
+from jutrek.library import Library, keep_numbers
 from jutrek.transfer.journal import Account, Journal, unfinished
 from jutrek.transfer.lock import locked
 
@@ -44,16 +44,20 @@ def recover(library: Library) -> list[Leftover]:
 
 def _settle(library: Library, account: Account) -> Leftover:
     home = 0
+    numbers: dict[str, int] = {}
     for row, entry in account.to_come.items():
         path = os.path.join(library.root, str(entry["to"]))
         temporary = os.path.join(os.path.dirname(path), f"{TEMPORARY}{account.intake}-{row}.part")
         size = _size(path)
         if size == entry["size"]:
             home += 1
+            if "counter" in entry:
+                numbers[entry["counter"]] = max(entry["number"], numbers.get(entry["counter"], 0))
         elif size == 0 and _size(temporary) == entry["size"]:
             os.unlink(path)
         with contextlib.suppress(FileNotFoundError, NotADirectoryError):
             os.unlink(temporary)
+    keep_numbers(library, numbers)
     left = len(account.to_come) - home
     journal = Journal(library, account.intake)
     try:

@@ -1,0 +1,192 @@
+"""Folder and name for every capture by house rules: what is wished, and what is free.
+
+Where a wish is taken, the thousandth of the second is put behind it, else the number of the frame in its burst, else a
+count; a name with a counter counts on.
+"""
+
+from __future__ import annotations
+
+import os
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from enum import StrEnum
+from typing import NamedTuple
+
+from jutrek.captures import Capture
+from jutrek.filing.counting import Numbers
+from jutrek.filing.facts import Facts
+from jutrek.filing.folders import Folders
+from jutrek.filing.names import legal, shortened, stem_of
+from jutrek.filing.pattern import Pattern
+from jutrek.filing.pieces import COUNTER_SIGN
+from jutrek.filing.rules import UNFILED_FOLDER, HouseRules
+from jutrek.filing.writing import Columns, folder_of, stem_from, write
+from jutrek.formats import Precision
+
+
+class Mark(StrEnum):
+    """What is to be said about a name."""
+
+    CLASH = "clash"
+    EARLY = "early"
+    UNDATED = "undated"
+    SHORTENED = "shortened"
+    CHANGED = "changed"
+
+
+class Wish(NamedTuple):
+    """What the rules would have for a capture.
+
+    Attributes:
+        folder: legal; as wished, not yet as spelt on disk.
+        stem: legal; where the number of a counter goes, its sign stands.
+        digits: how many digits that number has at least; 0 where there is no counter.
+        changed: whether something in them had to be changed to be legal.
+    """
+
+    folder: str
+    stem: str
+    digits: int = 0
+    changed: bool = False
+
+
+class Named(NamedTuple):
+    """What a capture is called.
+
+    Attributes:
+        folder, stem: free, and taken by it now.
+        key, number: what its counter counts within, and its number; an empty key where there is none.
+    """
+
+    folder: str
+    stem: str
+    key: str = ""
+    number: int = 0
+
+
+class Piles:
+    """Facts sorted by the scheme that they are filed by, with their columns; kept while only patterns change."""
+
+    def __init__(self, facts: Sequence[Facts], rules: HouseRules) -> None:
+        self.facts, self.rules = facts, rules
+        by_scheme: list[list[int]] = [[] for _ in range(len(rules.schemes) + 1)]
+        if not rules.schemes:
+            by_scheme[0] = list(range(len(facts)))
+        else:
+            for number, one in enumerate(facts):
+                by_scheme[rules.scheme_of(one)].append(number)
+        self.numbers = by_scheme
+        self._folders = [Columns([facts[at] for at in own], rules.setting(filed=True)) for own in by_scheme]
+        self._names = [Columns(columns.facts, rules.setting(filed=False)) for columns in self._folders]
+
+    def fit(self, facts: Sequence[Facts], rules: HouseRules) -> bool:
+        """Whether they hold for these facts and rules, too."""
+        mine = self.rules
+        conditions = [[(one.kinds, one.device, one.words) for one in some.schemes] for some in (mine, rules)]
+        same = conditions[0] == conditions[1] and mine.setting(filed=True) == rules.setting(filed=True)
+        return same and self.facts is facts
+
+    def wishes(self, rules: HouseRules) -> list[Wish]:
+        """What rules that fit would have for every capture, in the order of the facts."""
+        wishes: list[Wish | None] = [None] * len(self.facts)
+        cleaned: dict[str, str] = {}
+        for scheme, (layout, name) in enumerate(rules.patterns()):
+            own, digits = self.numbers[scheme], _digits(name)
+            folders, names = write(layout, self._folders[scheme]), write(name, self._names[scheme])
+            odd = folders.odd | names.odd
+            for place, (at, folder, stem) in enumerate(zip(own, folders.texts, names.texts, strict=True)):
+                legal_one = cleaned.get(folder)
+                if legal_one is None:
+                    legal_one = cleaned[folder] = folder_of(folder)
+                fitting = stem_from(stem) or _own_stem(self.facts[at].capture)
+                wishes[at] = Wish(legal_one, fitting, digits if COUNTER_SIGN in fitting else 0, place in odd)
+        return [wish for wish in wishes if wish is not None]
+
+
+def _digits(name: Pattern) -> int:
+    return max((int(piece.form or 1) for piece in name.pieces() if piece.name == "counter"), default=0)
+
+
+def _own_stem(capture: Capture) -> str:
+    """The stem that a capture has on its source."""
+    return legal(stem_of(os.path.basename(capture.primary.file.path)))
+
+
+class Namer:
+    """Gives free names in a library, one capture after the other, in the order of shooting."""
+
+    def __init__(self, folders: Folders, numbers: Numbers, captures: Iterable[Capture]) -> None:
+        """
+        Args:
+            captures: all, in the order of shooting, those included that get no name.
+        """
+        self.folders, self._numbers = folders, numbers
+        counts: Counter[str] = Counter()
+        self._frames: dict[str, int] = {}
+        for capture in captures:
+            if capture.stack:
+                counts[capture.stack] += 1
+                self._frames[capture.id] = counts[capture.stack]
+
+    def unfiled(self, capture: Capture) -> Wish:
+        """The wish for a capture that goes to Unfiled: it keeps its own name."""
+        return Wish(UNFILED_FOLDER, _own_stem(capture))
+
+    def name(self, facts: Facts, wish: Wish, endings: Sequence[str]) -> Named:
+        """Take a free name.
+
+        Args:
+            wish: what the rules would have.
+            endings: what the names of its files carry behind the stem, extension included; at least one.
+        """
+        folder = self.folders.spelt(wish.folder)
+        if wish.digits:
+            return self._counted(facts, wish, folder, endings)
+        return Named(folder, self.folders.take(folder, wish.stem, endings, self._tails(facts.capture)))
+
+    def _tails(self, capture: Capture) -> list[str]:
+        moment, tails = capture.moment, []
+        if moment is not None and moment.precision >= Precision.SUBSECOND:
+            tails.append(f"_{moment.local.microsecond // 1000:03}")
+        if capture.id in self._frames:
+            tails.append(f"_b{self._frames[capture.id]:02}")
+        return tails
+
+    def _counted(self, facts: Facts, wish: Wish, folder: str, endings: Sequence[str]) -> Named:
+        key = self._numbers.key(facts, wish.folder)
+        while True:
+            number = self._numbers.next(key)
+            stem = _numbered(wish.stem, f"{number:0{wish.digits}}", self.folders.room(folder, endings))
+            if not self.folders.has(folder, stem, endings):
+                stem = self.folders.take(folder, stem, endings)
+                return Named(folder, stem, key if self._numbers.keeps(key) else "", number)
+
+
+def _numbered(stem: str, number: str, room: int) -> str:
+    """A stem with its number, which is never what is cut off."""
+    parts = stem.split(COUNTER_SIGN)
+    budget = room - (len(parts) - 1) * len(number)
+    if sum(len(part.encode()) for part in parts) > budget:
+        parts = [shortened(part, budget // len(parts)) for part in parts]
+    return stem_from(number.join(parts)) or number
+
+
+def marks_of(facts: Facts, wish: Wish, named: Named) -> tuple[Mark, ...]:
+    """What is to be said about a name that was given."""
+    marks = [Mark.CHANGED] if wish.changed else []
+    moment = facts.capture.moment
+    if not wish.digits and named.stem != wish.stem:
+        is_cut = not named.stem.startswith(wish.stem)
+        marks.append(Mark.SHORTENED if is_cut else Mark.CLASH)
+    if moment is not None and facts.day is not None and facts.day < moment.local.date():
+        marks.append(Mark.EARLY)
+    return tuple(marks)
+
+
+def given(named: Sequence[Named]) -> Mapping[str, int]:
+    """The highest number that was given within each key."""
+    highest: dict[str, int] = {}
+    for one in named:
+        if one.key:
+            highest[one.key] = max(highest.get(one.key, 0), one.number)
+    return highest

@@ -1,0 +1,259 @@
+"""House rules kept in their library: `LIBRARY/.jutrek/house-rules.toml`.
+
+The file is commented, has a stable order, and may be edited by hand: keeping rules changes only the keys that changed,
+so comments and whatever else stands there survive. The last page that was good is kept beside it
+(`house-rules.last-good.toml`): when a hand's edit breaks the file, those rules hold, and that is said.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import tomllib
+from collections import Counter
+from collections.abc import Mapping, MutableMapping
+from dataclasses import dataclass
+from typing import Any
+
+from jutrek.disk import write_own
+from jutrek.errors import LibraryMissing, RulesBroken, reason
+from jutrek.filing.rulepage import PageError, Where, page_of, rules_of
+from jutrek.filing.rules import HouseRules
+from jutrek.library import Library
+
+FILE, LAST_GOOD = "house-rules.toml", "house-rules.last-good.toml"
+_ABOUT = {
+    "": "The house rules of this library: how captures are filed and named here, by everybody who opens it.\n"
+    "Edit them by hand or on the page House rules; comments stay. All pieces of patterns: docs/patterns.md.",
+    "filing": "Folders below the library, and names of files. Pieces stand in braces; a part in angle brackets\n"
+    "disappears where a piece in it is empty. undated: stay | unfiled. extensions: lower | upper | kept.",
+    "scheme": "A layout and a name for some captures only; the first that fits holds.\n"
+    "kinds: still, clip, sound. device: a letter, name or model. words: of the shoot, or keywords.",
+    "kinds": "What {kind} writes.",
+    "counter": "What {counter} counts within: folder | day | shoot | intake | library.",
+    "days": "Until when the night belongs to the day before; which gap parts shoots; the zone of the house, for times\n"
+    "known only in UTC (empty: this machine's). A [[days.journey]] has a start (a day) and a zone.",
+    "trust": "Which date is trusted first.",
+    "copies": "card-structure: alone | beside.",
+    "sidecars": "What is written into an XMP sidecar beside every file that comes home.\n"
+    "{year} in the rights is the year of the capture.",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Rulebook:
+    """The rules that hold in a library.
+
+    Attributes:
+        trouble: why the file as it stands does not hold, as sentences; empty where it does.
+    """
+
+    rules: HouseRules
+    trouble: str = ""
+
+
+def load_rules(library: Library) -> Rulebook:
+    """The rules of a library; the usual ones where it has no file.
+
+    A file that is broken is left as it is: the last good rules hold then, or the usual ones where none were ever kept.
+    """
+    path = os.path.join(library.own, FILE)
+    try:
+        text = _read(path)
+        rules = parse_rules(text, path)
+    except FileNotFoundError:
+        return Rulebook(HouseRules())
+    except (OSError, RulesBroken) as error:
+        trouble = str(error) if isinstance(error, RulesBroken) else f"{path} could not be read: {reason(error)}."
+        return _last_good(library, trouble)
+    _remember(library, text)
+    return Rulebook(rules)
+
+
+def _last_good(library: Library, trouble: str) -> Rulebook:
+    path = os.path.join(library.own, LAST_GOOD)
+    try:
+        rules = parse_rules(_read(path), path)
+    except (OSError, RulesBroken):
+        return Rulebook(HouseRules(), f"{trouble} No good ones are known, so the usual rules hold until it is mended.")
+    return Rulebook(rules, f"{trouble} The last good rules hold until it is mended.")
+
+
+def _remember(library: Library, text: str) -> None:
+    path = os.path.join(library.own, LAST_GOOD)
+    try:
+        if _read(path) == text:
+            return
+    except OSError:
+        pass
+    try:
+        write_own(path, text.encode())
+    except OSError:
+        # A library that cannot be written now keeps the good page that it has.
+        return
+
+
+def _read(path: str) -> str:
+    with open(path, encoding="utf-8", errors="replace") as file:
+        return file.read()
+
+
+def parse_rules(text: str, path: str) -> HouseRules:
+    """The rules of a page; `path` names it in errors.
+
+    Raises:
+        RulesBroken: when it is no page of rules; the sentence names the line.
+    """
+    try:
+        return rules_of(tomllib.loads(text))
+    except tomllib.TOMLDecodeError as error:
+        found = re.search(r"\(at line (\d+), column \d+\)", str(error))
+        line = int(found[1]) if found else text.count("\n") + 1
+        raise RulesBroken(path, line, str(error).partition(" (at ")[0]) from error
+    except PageError as error:
+        key = next((str(part) for part in reversed(error.where) if isinstance(part, str)), "")
+        raise RulesBroken(path, _line_of(text, error.where), f"{key}: {error}") from error
+
+
+_HEADER = re.compile(r"^\s*(\[\[?)\s*([\w.\-]+)\s*\]\]?")
+_KEY = re.compile(r"""^\s*["']?([\w\-]+)["']?\s*=""")
+
+
+def _line_of(text: str, where: Where) -> int:
+    """The line of a key, or of the table that it is missing from; 1 where that is not found either."""
+    best, length = 1, 0
+    table: Where = ()
+    seen: Counter[str] = Counter()
+    for line, words in enumerate(text.splitlines(), 1):
+        if header := _HEADER.match(words):
+            table = tuple(header[2].split("."))
+            if header[1] == "[[":
+                table = (*table, seen[header[2]])
+                seen[header[2]] += 1
+            here = table
+        elif key := _KEY.match(words):
+            here = (*table, key[1])
+        else:
+            continue
+        if here == where[: len(here)] and len(here) > length:
+            best, length = line, len(here)
+    return best
+
+
+def rules_text(rules: HouseRules, *, onto: str = "") -> str:
+    """Rules as a page: a new one, or one that stands already with only those keys changed that differ."""
+    import tomlkit
+
+    page = tomlkit.parse(onto) if onto else tomlkit.document()
+    if not onto:
+        _comment(page, "")
+    wanted = page_of(rules)
+    standing = page_of(rules_of(page.unwrap())) if onto else {}
+    for name, value in wanted.items():
+        if name not in page:
+            if onto and value == standing[name]:
+                continue
+            _add(page, name, value)
+        elif value != standing[name]:
+            if isinstance(value, Mapping):
+                _change(page[name], value, standing[name])
+            elif isinstance(value, list):
+                _change_tables(page, name, value, standing[name])
+            else:
+                page[name] = value
+    return tomlkit.dumps(page)
+
+
+def _comment(page: Any, name: str) -> None:
+    import tomlkit
+
+    for line in _ABOUT[name].splitlines():
+        page.add(tomlkit.comment(line))
+
+
+def _add(page: Any, name: str, value: Any) -> None:
+    """Add a table, list of tables or value, with what is to be said about it before."""
+    import tomlkit
+
+    if isinstance(value, Mapping):
+        table = tomlkit.table()
+        _comment(table, name)
+        _change(table, value, {})
+        page.add(tomlkit.nl())
+        page.add(name, table)
+    elif isinstance(value, list):
+        if value:
+            tables = tomlkit.aot()
+            for number, one in enumerate(value):
+                table = tomlkit.table()
+                if number == 0:
+                    _comment(table, name)
+                table.update(one)
+                tables.append(table)
+            page.add(tomlkit.nl())
+            page.add(name, tables)
+    else:
+        page.add(name, value)
+
+
+def _change(table: MutableMapping[str, Any], wanted: Mapping[str, Any], standing: Mapping[str, Any]) -> None:
+    import tomlkit
+
+    for key, value in wanted.items():
+        if key in standing and value == standing[key]:
+            continue
+        if key == "journey":
+            table.pop(key, None)
+            if value:
+                journeys = tomlkit.aot()
+                for one in value:
+                    journeys.append(tomlkit.item(one))
+                table[key] = journeys
+        else:
+            table[key] = value
+
+
+def _change_tables(page: Any, name: str, wanted: list[Any], standing: list[Any]) -> None:
+    """Change a list of tables: one by one where there are as many as before, so that their comments stay."""
+    if len(wanted) != len(standing):
+        del page[name]
+        _add(page, name, wanted)
+        return
+    for table, value, stood in zip(page[name], wanted, standing, strict=True):
+        for key in stood.keys() - value.keys():
+            del table[key]
+        _change(table, value, stood)
+
+
+def keep_rules(library: Library, rules: HouseRules) -> None:
+    """Keep rules in their library. A broken file is put beside first, under a name of its own.
+
+    Raises:
+        LibraryMissing: when they cannot be written.
+        RulesBroken: when a newer Jutrek wrote the file.
+    """
+    path = os.path.join(library.own, FILE)
+    try:
+        try:
+            text = _read(path)
+            parse_rules(text, path)
+        except FileNotFoundError:
+            text = ""
+        except RulesBroken as error:
+            if "a newer Jutrek" in str(error):
+                raise
+            _put_beside(path)
+            text = ""
+        text = rules_text(rules, onto=text)
+        write_own(path, text.encode())
+    except OSError as error:
+        raise LibraryMissing(library.root, f"its house rules can't be written: {reason(error)}") from error
+    _remember(library, text)
+
+
+def _put_beside(path: str) -> None:
+    """Keep a broken file under the first free name, so that nothing of it is lost."""
+    number = 1
+    while os.path.lexists(beside := f"{path}.broken-{number}"):
+        number += 1
+    os.rename(path, beside)

@@ -1,0 +1,244 @@
+"""House rules as a page of TOML: how its tables and keys stand for rules, and how they are validated.
+
+The order of tables and keys is the one in which a page is written. What a page leaves out has its usual value.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from datetime import date
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+
+from jutrek.captures import RUNGS
+from jutrek.filing.counting import Per
+from jutrek.filing.dates import knows_language
+from jutrek.filing.names import Extensions
+from jutrek.filing.rules import HouseRules, RuleError, Scheme, Structure, Undated
+
+FORMAT = 1
+_USUAL = HouseRules()
+_CLOCK = re.compile(r"(\d{1,2}):(\d\d)")
+_OFFSET = re.compile(r"([+-])(\d\d):?(\d\d)")
+
+
+def _clock(text: str) -> str:
+    found = _CLOCK.fullmatch(text.strip())
+    if not found or int(found[1]) > 48 or int(found[2]) > 59:
+        raise ValueError("a time is hours and minutes, such as 04:00")
+    return text
+
+
+def _offset(text: str) -> str:
+    found = _OFFSET.fullmatch(text.strip())
+    if text.strip() and (not found or int(found[2]) > 14 or int(found[3]) > 59):
+        raise ValueError("a zone is a distance from UTC, such as +02:00; empty is this machine's")
+    return text
+
+
+def _day_start(text: str) -> str:
+    if _minutes(_clock(text)) >= 24 * 60:
+        raise ValueError("a day starts before 24:00")
+    return text
+
+
+def _language(text: str) -> str:
+    if not knows_language(text):
+        raise ValueError(f"no language {text!r} is known; a language is written like en, de, pt_BR")
+    return text
+
+
+class _Table(BaseModel):
+    model_config = ConfigDict(extra="forbid", strict=True)
+
+
+class _Filing(_Table):
+    layout: str = _USUAL.layout
+    name: str = _USUAL.name
+    undated: Literal["stay", "unfiled"] = "stay"
+    extensions: Literal["lower", "upper", "kept"] = "lower"
+    language: Annotated[str, AfterValidator(_language)] = _USUAL.language
+
+
+class _Scheme(_Table):
+    kinds: list[Literal["still", "clip", "sound"]] = []
+    device: str = ""
+    words: str = ""
+    layout: str = ""
+    name: str = ""
+
+
+class _Kinds(_Table):
+    still: str = Field(_USUAL.kinds["still"], min_length=1)
+    clip: str = Field(_USUAL.kinds["clip"], min_length=1)
+    sound: str = Field(_USUAL.kinds["sound"], min_length=1)
+
+
+class _Counter(_Table):
+    per: Literal["folder", "day", "shoot", "intake", "library"] = "folder"
+    start: int = Field(1, ge=0, le=999_999_999)
+
+
+class _Journey(_Table):
+    start: date
+    zone: Annotated[str, AfterValidator(_offset), Field(min_length=1)]
+
+
+class _Days(_Table):
+    start: Annotated[str, AfterValidator(_day_start)] = "04:00"
+    gap: Annotated[str, AfterValidator(_clock)] = "06:00"
+    zone: Annotated[str, AfterValidator(_offset)] = ""
+    journey: list[_Journey] = []
+
+
+class _Trust(_Table):
+    order: list[Literal["shooting", "digitized", "satellite", "written", "container", "name", "folder", "file"]] = list(
+        RUNGS  # type: ignore[arg-type]
+    )
+
+
+class _Copies(_Table):
+    card_structure: Literal["alone", "beside"] = Field("alone", alias="card-structure")
+
+
+class _Sidecars(_Table):
+    corrected_dates: bool = Field(False, alias="corrected-dates")
+    original_names: bool = Field(False, alias="original-names")
+    creator: str = ""
+    rights: str = ""
+    words: list[str] = []
+
+
+class _Page(_Table):
+    format: int = FORMAT
+    filing: _Filing = _Filing()
+    scheme: list[_Scheme] = []
+    kinds: _Kinds = _Kinds()  # type: ignore[call-arg]
+    counter: _Counter = _Counter()  # type: ignore[call-arg]
+    days: _Days = _Days()
+    trust: _Trust = _Trust()
+    copies: _Copies = _Copies()  # type: ignore[call-arg]
+    sidecars: _Sidecars = _Sidecars()  # type: ignore[call-arg]
+
+
+Where = tuple[str | int, ...]
+"""Where on a page something stands: names of tables and keys, numbers within lists."""
+
+
+class PageError(ValueError):
+    """A page that holds something that is no rule; `where` is the place."""
+
+    def __init__(self, where: Where, trouble: str) -> None:
+        super().__init__(trouble)
+        self.where = where
+
+
+def rules_of(page: Mapping[str, Any]) -> HouseRules:
+    """The rules of a parsed page.
+
+    Raises:
+        PageError: at the first thing that is no rule.
+    """
+    newer = page.get("format", FORMAT)
+    if isinstance(newer, int) and newer > FORMAT:
+        raise PageError(("format",), "a newer Jutrek wrote this page")
+    try:
+        read = _Page.model_validate(page)
+    except ValidationError as error:
+        first = error.errors()[0]
+        trouble = str(first["msg"]).removeprefix("Value error, ")
+        if first["type"] == "extra_forbidden":
+            trouble = "there is no such rule"
+        raise PageError(tuple(first["loc"]), trouble[:1].lower() + trouble[1:]) from error
+    try:
+        return _rules(read)
+    except RuleError as error:
+        table: Where = ("scheme", error.scheme) if error.scheme is not None else _TABLE_OF[error.field]
+        raise PageError((*table, "order" if error.field == "trust" else error.field), str(error)) from error
+
+
+_TABLE_OF: dict[str, Where] = {"layout": ("filing",), "name": ("filing",), "trust": ("trust",)}
+
+
+def _rules(page: _Page) -> HouseRules:
+    days, sidecars = page.days, page.sidecars
+    journeys = sorted((one.start, _zone(one.zone) or 0) for one in days.journey)
+    return HouseRules(
+        layout=page.filing.layout,
+        name=page.filing.name,
+        schemes=tuple(
+            Scheme(tuple(one.kinds), one.device.strip(), one.words.strip(), one.layout, one.name) for one in page.scheme
+        ),
+        undated=Undated(page.filing.undated),
+        extensions=Extensions(page.filing.extensions),
+        language=page.filing.language,
+        kinds=page.kinds.model_dump(),
+        counter_per=Per(page.counter.per),
+        counter_start=page.counter.start,
+        day_starts=_minutes(days.start),
+        gap=_minutes(days.gap),
+        zone=_zone(days.zone),
+        journeys=tuple(journeys),
+        trust=tuple(page.trust.order),
+        structure=Structure(page.copies.card_structure),
+        sidecars=sidecars.corrected_dates,
+        originals=sidecars.original_names,
+        creator=sidecars.creator,
+        rights=sidecars.rights,
+        words=tuple(sidecars.words),
+    )
+
+
+def page_of(rules: HouseRules) -> dict[str, Any]:
+    """Rules as the tables and keys of a page, in their order; `rules_of` is its opposite."""
+    schemes = [
+        {name: value for name, value in (
+            ("kinds", list(one.kinds)), ("device", one.device), ("words", one.words), ("layout", one.layout),
+            ("name", one.name),
+        ) if value}
+        for one in rules.schemes
+    ]  # fmt: skip
+    return {
+        "format": FORMAT,
+        "filing": {
+            "layout": rules.layout, "name": rules.name, "undated": rules.undated.value,
+            "extensions": rules.extensions.value, "language": rules.language,
+        },
+        "scheme": schemes,
+        "kinds": dict(rules.kinds),
+        "counter": {"per": rules.counter_per.value, "start": rules.counter_start},
+        "days": {
+            "start": _clock_words(rules.day_starts), "gap": _clock_words(rules.gap), "zone": _zone_words(rules.zone),
+            "journey": [{"start": day, "zone": _zone_words(offset)} for day, offset in rules.journeys],
+        },
+        "trust": {"order": list(rules.trust)},
+        "copies": {"card-structure": rules.structure.value},
+        "sidecars": {
+            "corrected-dates": rules.sidecars, "original-names": rules.originals, "creator": rules.creator,
+            "rights": rules.rights, "words": list(rules.words),
+        },
+    }  # fmt: skip
+
+
+def _minutes(clock: str) -> int:
+    hours, _, minutes = clock.strip().partition(":")
+    return int(hours) * 60 + int(minutes)
+
+
+def _clock_words(minutes: int) -> str:
+    return f"{minutes // 60:02}:{minutes % 60:02}"
+
+
+def _zone(text: str) -> int | None:
+    found = _OFFSET.fullmatch(text.strip())
+    if not found:
+        return None
+    return (int(found[2]) * 60 + int(found[3])) * (-1 if found[1] == "-" else 1)
+
+
+def _zone_words(minutes: int | None) -> str:
+    if minutes is None:
+        return ""
+    return f"{'-' if minutes < 0 else '+'}{abs(minutes) // 60:02}:{abs(minutes) % 60:02}"

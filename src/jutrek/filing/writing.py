@@ -1,0 +1,149 @@
+"""Writing a pattern for very many captures at once, piece by piece.
+
+A pattern is written in columns: each of its pieces for all captures, then put together. Columns are kept, so that a
+pattern that is being typed costs only what is new in it.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Sequence
+from functools import lru_cache
+from itertools import repeat
+from typing import NamedTuple
+
+from jutrek.filing.facts import Facts
+from jutrek.filing.names import legal, legal_folder, shortened
+from jutrek.filing.pattern import Optional, Pattern, Piece
+from jutrek.filing.pieces import COUNTER_SIGN, Setting, writer
+
+_LONGEST_VALUE = 160
+"""Bytes that one piece may take in a name."""
+_EMPTY = "\x00"
+"""Stands where a piece outside of optional parts has no value: what joins it goes with it."""
+_ROUND_EMPTY = re.compile("[-_ .,]*(?:\x00[-_ .,]*)+")
+_ODD = re.compile(r'[<>:"/\\|?*\x00-\x1f\x7f]|^[. ]|[. ]$|^(?:con|prn|aux|nul|com\d|lpt\d) *(?:\.|$)', re.IGNORECASE)
+
+
+class Column(NamedTuple):
+    """Values of one piece for all captures.
+
+    Attributes:
+        values: legal in a name, empty where there is none.
+        odd: the numbers of captures whose value had to be changed to be legal.
+        gaps: whether any value is empty.
+    """
+
+    values: Sequence[str]
+    odd: frozenset[int]
+    gaps: bool
+
+
+class Columns:
+    """The columns of some captures, made when they are first asked for."""
+
+    def __init__(self, facts: Sequence[Facts], setting: Setting) -> None:
+        self.facts, self._setting = facts, setting
+        self._columns: dict[Piece, Column] = {}
+
+    def __len__(self) -> int:
+        return len(self.facts)
+
+    def of(self, piece: Piece) -> Column:
+        """The column of a piece. Of a counter it holds the sign that its number will take the place of."""
+        column = self._columns.get(piece)
+        if column is None:
+            write, setting = writer(piece.name, piece.form), self._setting
+            raw = [write(facts, setting) for facts in self.facts]
+            if piece.name == "counter":
+                column = Column(raw, frozenset(), False)
+            else:
+                values = [value and _value(value) for value in raw]
+                odd = frozenset(
+                    number for number, (one, other) in enumerate(zip(raw, values, strict=True)) if one != other
+                )
+                column = Column(values, odd, not all(values))
+            self._columns[piece] = column
+        return column
+
+
+@lru_cache(maxsize=1 << 16)
+def _value(value: str) -> str:
+    """A value as it may stand in a name: no separators of folders, no forbidden signs, not too long."""
+    text = " ".join(value.split())
+    if not text.isascii() or _ODD.search(text):
+        text = legal(f"x{text}x")[1:-1]
+    return shortened(text, _LONGEST_VALUE)
+
+
+class Written(NamedTuple):
+    """A pattern written for all captures, and the numbers of those where a value had to be changed."""
+
+    texts: list[str]
+    odd: frozenset[int]
+
+
+def write(pattern: Pattern, columns: Columns) -> Written:
+    """Write a pattern. The texts still hold the slashes of folders, and signs for counters and for empty pieces."""
+    cells: list[Iterable[str]] = []
+    odd: set[int] = set()
+    for part in pattern.parts:
+        if isinstance(part, str):
+            cells.append(repeat(part))
+        elif isinstance(part, Piece):
+            column = columns.of(part)
+            odd |= column.odd
+            cells.append([value or _EMPTY for value in column.values] if column.gaps else column.values)
+        else:
+            cells.append(_optional(part, columns, odd))
+    cells.append(repeat("", len(columns)))
+    return Written(list(map("".join, zip(*cells, strict=False))), frozenset(odd))
+
+
+def _optional(part: Optional, columns: Columns, odd: set[int]) -> list[str]:
+    cells: list[Iterable[str]] = []
+    gaps: list[Sequence[str]] = []
+    for one in part.parts:
+        if isinstance(one, str):
+            cells.append(repeat(one))
+            continue
+        column = columns.of(one)
+        odd |= column.odd
+        cells.append(column.values)
+        if column.gaps:
+            gaps.append(column.values)
+    cells.append(repeat("", len(columns)))
+    texts = map("".join, zip(*cells, strict=False))
+    if not gaps:
+        return list(texts)
+    return [text if all(values) else "" for text, *values in zip(texts, *gaps, strict=True)]
+
+
+def folder_of(text: str) -> str:
+    """The legal folder of a written layout; empty for the library's root."""
+    if _EMPTY in text:
+        text = "/".join(_closed(part) for part in text.split("/"))
+    return legal_folder(text)
+
+
+def stem_from(text: str) -> str:
+    """The legal stem of a written name, counters still in it; empty where nothing is left of it."""
+    if _EMPTY in text:
+        text = _closed(text)
+    if text.isascii() and not _ODD.search(text):
+        return text
+    if COUNTER_SIGN not in text:
+        return legal(text) if text.strip(". ") else ""
+    return COUNTER_SIGN.join(legal(f"x{part}x")[1:-1] if part else "" for part in text.split(COUNTER_SIGN))
+
+
+def _closed(text: str) -> str:
+    """A text in which the gaps of empty pieces are closed: one joiner stays between two pieces, none at the ends."""
+
+    def close(found: re.Match[str]) -> str:
+        if not found.start() or found.end() == len(text):
+            return ""
+        joiners = found[0].replace(_EMPTY, " ").split()
+        return joiners[0] if joiners else " " if " " in found[0].replace(_EMPTY, "") else ""
+
+    return _ROUND_EMPTY.sub(close, text)

@@ -1,0 +1,354 @@
+"""The pattern language: what it says, what it refuses, and that no pattern can make names clash."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from dataclasses import replace
+from datetime import date, datetime, timedelta
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from jutrek.captures import Capture, Device, Shoot, group
+from jutrek.filing import Extensions, HouseRules, PatternError, Per, RuleError, Scheme, Wishes, make_plan
+from jutrek.filing.facts import Facts, facts_of
+from jutrek.filing.names import legal, same_name, units
+from jutrek.filing.naming import Piles
+from jutrek.filing.pattern import LAYOUT, NAME, Optional, Part, Pattern, Piece, joined, parse
+from jutrek.filing.pieces import PIECES, slug
+from jutrek.formats import Kind, Precision, Track, Wording
+from jutrek.library import Library, keep_numbers
+from tests.captures.make import CAMCORDER, M2, RECORDER, file, shot
+
+WHEN = datetime(2026, 5, 15, 1, 26, 13, 420_000)
+ARLEN = Device("k", "Arlen M2", "A")
+
+
+def facts(capture: Capture | None = None, words: str = "", **said: str) -> Facts:
+    """A still of the night after 14 May, in a shoot that is filed under that day."""
+    capture = capture or group([file("DCIM/101ARLEN/DSC04411.DNG", WHEN, precision=Precision.SUBSECOND, offset=120)])[0]
+    shoot = Shoot("2026-05-14", date(2026, 5, 14), words, (capture,), WHEN, WHEN)
+    return facts_of(capture, shoot, ARLEN, "Ilvar", said)
+
+
+def wish(one: Facts, **rules: str) -> tuple[str, str]:
+    made = HouseRules(**rules)  # type: ignore[arg-type]
+    ((folder, stem, *_),) = Piles([one], made).wishes(made)
+    return folder, stem
+
+
+@pytest.mark.parametrize(
+    ("pattern", "written"),
+    [
+        ("{year}{month}{day} {date} {time}", "20260515 20260515 012613"),
+        ("{hour}.{minute}.{second}.{millisecond}", "01.26.13.420"),
+        ("{filed} {shot} {filed:%d.%m.%y} {shot:%j %H %%}", "20260514 20260515 14.05.26 135 01 %"),
+        ("{week-year}-W{week}-{weekday:number} {weekday:short} {weekday}", "2026-W20-5 Fri Friday"),
+        ("{month:name} {month:short} {date:%B %b %A %a %G %V %u %y}", "May May May May Friday Fri 2026 20 5 26"),
+        ("{offset}", "+0200"),
+        ("{shoot} at {place}", "Bridge survey at Upper valley"),
+        ("{shoot:upper} {shoot:lower} {shoot:slug}", "BRIDGE SURVEY bridge survey bridge-survey"),
+        ("{place:slug}", "upper-valley"),
+        ("{device} {letter} {make} {model} {serial} {operator}", "Arlen M2 A Arlen M2 A2-1 Ilvar"),
+        ("{kind} {format} {format:upper}", "Stills dng DNG"),
+        ("{original} {original-folder} {original-number:3} {original-number}", "DSC04411 101ARLEN 4411 04411"),
+        ("{job} {client:slug} {title}", "26-014 velmora-line Spring"),
+        ("a{{b}}c", "a{b}c"),
+        ("<{lens}>{date}< {scene}>", "20260515"),
+        ("{letter}_{lens}_{date}-{take}", "A_20260515"),
+        ("{lens} {scene}", "DSC04411"),
+        ("a<<b>>c{<}{>}d", "a_b_c__d"),
+        ("{shoot}.", "Bridge survey"),
+        (".{letter}", "_A"),
+    ],
+)  # fmt: skip
+def test_pieces_write_what_is_known(pattern: str, written: str) -> None:
+    """In names dates are the true ones; what is empty goes with what joined it; what is left is legal."""
+    one = facts(words="Bridge survey @ Upper valley", job="26-014", client="Vélmora line", title="Spring")
+    assert wish(one, name=pattern)[1] == written
+
+
+def test_pieces_of_clips_and_sound_and_wording() -> None:
+    """Resolution, frame rate, scene and take, and the words that a person wrote into the file."""
+    (clip,) = group([file("C1.MOV", WHEN, CAMCORDER, seconds=3)])
+    reading = clip.primary.reading._replace(width=3840, height=2160, track=Track(frame_rate=29.97002997))
+    clip = replace(clip, files=(replace(clip.primary, reading=reading),))
+    assert wish(facts(clip), name="{resolution} {frame-rate} {kind}")[1] == "2160p 29.97 Clips"
+    (sound,) = group([file("T.WAV", WHEN, RECORDER, seconds=3, ties=[("scene", "7A"), ("take", "2"), ("tape", "R1")])])
+    assert wish(facts(sound), name="{scene}-{take} {tape} {kind}")[1] == "7A-2 R1 Sound"
+    still = shot("1.JPG", WHEN)
+    reading = still.primary.reading._replace(
+        width=6000, height=4000, wording=Wording("The viaduct", "Depot yard", "7", ("rail", "a/b"))
+    )
+    still = replace(still, files=(replace(still.primary, reading=reading),))
+    assert wish(facts(still), name="{title}, {place}, {job}, {words}, {resolution}")[1] == (
+        "The viaduct, Depot yard, 7, rail, a_b, 24MP"
+    )
+
+
+@pytest.mark.parametrize(
+    ("layout", "folder"),
+    [
+        ("{year}/{month} {month:name}/{day}< {shoot}>/{kind}", "2026/05 May/14/Stills"),
+        ("{shot:%Y-%m-%d}/{filed:%d}/{hour}", "2026-05-15/14/01"),
+        ("{client}/{job}/{year}", "2026"),
+        ("../{year}/./.jutrek", "2026/_jutrek"),
+        ("a:b/con/{year} ", "a_b/_con/2026"),
+        ("{lens}", ""),
+    ],
+)
+def test_layouts_go_by_the_filing_day(layout: str, folder: str) -> None:
+    """The night belongs to the day before; empty folders are left out, and none leads out of the library."""
+    assert wish(facts(), layout=layout)[0] == folder
+
+
+@pytest.mark.parametrize(
+    ("precision", "folder", "name"),
+    [(Precision.SECOND, "2026/05/15 Fri", "20260515_012613"), (Precision.DAY, "2026/05/15 Fri", "20260515"),
+     (Precision.MONTH, "2026/05", "202605"), (Precision.YEAR, "2026", "2026")],
+)  # fmt: skip
+def test_patterns_go_as_far_as_the_date_is_known(precision: Precision, folder: str, name: str) -> None:
+    """A date that is only a month makes no day up."""
+    (capture,) = group([file("1.JPG", WHEN.replace(microsecond=0), precision=precision)])
+    one = facts_of(capture, None, None, "", {})
+    rules = {"layout": "{year}/{month}/{day} {weekday:short}", "name": "{date}_{time}<_{filed:%d.%m}>"}
+    assert wish(one, **rules) == (folder, name + ("_15.05" if precision >= Precision.DAY else ""))
+
+
+def test_names_of_months_are_in_the_language_of_the_house() -> None:
+    """Without the dots of abbreviations."""
+    assert wish(facts(), language="de", name="{month:name} {weekday} {weekday:short}")[1] == "Mai Freitag Fr"
+
+
+@pytest.mark.parametrize(
+    ("pattern", "use", "at", "says"),
+    [
+        ("{year}/{mnoth}", "", 8, "no piece “mnoth”. Did you mean “month”?"),
+        ("{month:nmae}", "", 7, "no format “nmae” here; there are: name, short. Did you mean “name”?"),
+        ("{date:%Y-%Q}", "", 6, "does not know “%Q”"),
+        ("{date:x}", "", 6, "there are: %d.%m.%y"),
+        ("{counter:0}", NAME, 9, "a number of digits"),
+        ("{year:x}", "", 6, "takes no format"),
+        ("{year:}", "", 6, "a format is missing"),
+        ("{year", "", 0, "this brace has no partner"),
+        ("a}", "", 1, "this brace has no partner"),
+        ("{year}<{shoot}", "", 6, "this angle bracket has no partner"),
+        ("{year}>", "", 6, "this angle bracket has no partner"),
+        ("<{day}<{shoot}>>", "", 6, "within another one"),
+        ("<always>{year}", "", 0, "no piece in its angle brackets"),
+        ("{year}/{date}", NAME, 6, "folders belong to the layout"),
+        ("{year}/{counter}", LAYOUT, 8, "can't stand in a layout"),
+        ("{nothing like it}", "", 1, "no piece “nothing like it”."),
+    ],
+)
+def test_what_is_wrong_is_pointed_at(pattern: str, use: str, at: int, says: str) -> None:
+    """The sentence names the character, what is wrong, and what is nearest."""
+    with pytest.raises(PatternError) as error:
+        parse(pattern, use)
+    assert error.value.at == at
+    assert str(error.value).startswith(f"At character {at + 1}: ")
+    assert says in str(error.value)
+
+
+@pytest.mark.parametrize(
+    ("rules", "field", "scheme"),
+    [({"layout": "{"}, "layout", None), ({"name": "a/b"}, "name", None),
+     ({"schemes": (Scheme(name="x"), Scheme(layout="{x}"))}, "layout", 1),
+     ({"schemes": (Scheme(kinds=("film",)),)}, "kinds", 0), ({"trust": ("file", "file")}, "trust", None)],
+)  # fmt: skip
+def test_rules_that_cannot_be_used_are_refused(rules: dict[str, object], field: str, scheme: int | None) -> None:
+    """The error knows which rule it is."""
+    with pytest.raises(RuleError) as error:
+        HouseRules(**rules)  # type: ignore[arg-type]
+    assert (error.value.field, error.value.scheme) == (field, scheme)
+
+
+_texts = st.text(st.sampled_from("ab _-.{}<>/:%Äé"), min_size=1, max_size=6)
+_forms = {"date": ["", "%d.%m.%y", "%Y"], "counter": ["", "4"], "month": ["", "name"], "shoot": ["", "slug"]}
+_pieces = st.sampled_from(sorted(PIECES)).flatmap(
+    lambda name: st.sampled_from(_forms.get(name, [""])).map(lambda form: Piece(name, form))
+)
+_inner = st.lists(st.one_of(_texts, _pieces), min_size=1, max_size=4).filter(
+    lambda parts: any(isinstance(part, Piece) for part in parts)
+)
+_optionals = _inner.map(lambda parts: Optional(tuple(one for one in joined(parts) if not isinstance(one, Optional))))
+_patterns = st.lists(st.one_of(_texts, _pieces, _optionals), max_size=7).map(lambda parts: Pattern(joined(parts)))
+
+
+@given(_patterns)
+def test_a_pattern_is_written_and_read_again(pattern: Pattern) -> None:
+    """Whatever signs its texts hold."""
+    assert parse(str(pattern)) == pattern
+
+
+@given(st.text(st.sampled_from("{}<>/ab:%yearshot"), max_size=20))
+def test_any_text_is_a_pattern_or_an_error_within_it(text: str) -> None:
+    """Nothing else happens, and what was read is written as something that reads the same."""
+    try:
+        pattern = parse(text)
+    except PatternError as error:
+        assert 0 <= error.at < len(text)
+    else:
+        assert parse(str(pattern)) == pattern
+
+
+def _fitting(pattern: Pattern, *, use: str) -> str:
+    def fits(part: Part) -> bool:
+        return not (isinstance(part, Piece) and part.name == "counter") if use == LAYOUT else "/" not in str(part)
+
+    parts = [
+        Optional(tuple(one for one in part.parts if fits(one))) if isinstance(part, Optional) else part
+        for part in pattern.parts
+    ]
+    kept = [part for part in parts if (any(isinstance(one, Piece) for one in part.parts)
+            if isinstance(part, Optional) else fits(part))]  # fmt: skip
+    return str(Pattern(joined(kept)))
+
+
+_words = st.sampled_from(
+    ["", "Yard", "yard", "Straße", "STRASSE", "a/b", "x" * 300, "con", "n\u0303", "ñ", "Y @ Z", ". "]
+)
+
+
+@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(
+    _patterns, _patterns, st.lists(st.tuples(st.integers(0, 3), _words, st.booleans()), min_size=1, max_size=8),
+    st.sampled_from(list(Per)), st.sampled_from(list(Extensions)),
+)  # fmt: skip
+def test_no_pattern_makes_a_clash(
+    tmp_path_factory: pytest.TempPathFactory, layout: Pattern, name: Pattern,
+    frames: Sequence[tuple[int, str, bool]], per: Per, extensions: Extensions,
+) -> None:  # fmt: skip
+    """Whatever the patterns: names are legal, free and unique, companions share a stem, and plans repeat."""
+    root = tmp_path_factory.mktemp("library")
+    for taken in ("2026/05/20260514_000000.jpg", "yard/x.jpg", "a", "Stills"):
+        (root / taken).parent.mkdir(parents=True, exist_ok=True)
+        (root / taken).touch()
+    rules = HouseRules(
+        _fitting(layout, use=LAYOUT), _fitting(name, use=NAME), counter_per=per, extensions=extensions,
+        schemes=(Scheme(words="yard", layout="{kind}/a"),),
+    )  # fmt: skip
+    captures, shoots = [], []
+    for number, (second, words, is_pair) in enumerate(frames):
+        when = datetime(2026, 5, 14) + timedelta(seconds=second)
+        files = [file(f"{number}/DSC{number}.{suffix}", when) for suffix in (["DNG", "JPG"] if is_pair else ["JPG"])]
+        captures += group(files)
+        shoots.append(Shoot(f"{number}", when.date(), words, (captures[-1],), when, when))
+    library = Library(str(root), "id", "x")
+    wishes = Wishes(shoots=shoots, devices={captures[0].device: ARLEN})
+    plan = make_plan(library, rules, captures, {}, (), wishes)
+    assert plan == make_plan(library, rules, captures, {}, (), wishes)
+    destinations = [row.destination or "" for row in plan.rows]
+    folders = {same_name(os.path.dirname(path)[:cut]) for path in destinations for cut in range(len(path))}
+    keys = [same_name(path) for path in destinations]
+    assert len(set(keys)) == len(keys) == sum(len(one.files) for one in captures)
+    assert not set(keys) & folders - {""}
+    existing = {same_name(os.path.relpath(os.path.join(at, one), root)) for at, _, own in os.walk(root) for one in own}
+    assert not existing & set(keys)
+    for path in destinations:
+        assert all(legal(part) == part and len(part.encode()) <= 255 for part in path.split("/"))
+        assert units(path) <= 240
+        assert not (root / path).exists()
+        for folder in Path(path).parents[:-1]:
+            assert not (root / folder).is_file()
+    stems = [
+        {os.path.splitext(row.destination or "")[0] for row in plan.rows if row.capture == one.id} for one in captures
+    ]
+    assert all(len(own) == 1 for own in stems)
+
+
+def plan_names(root: Path, rules: HouseRules, captures: Sequence[Capture], words: str = "Yard") -> list[str]:
+    """Where primaries go, all of them in one shoot."""
+    shoot = Shoot("k", WHEN.date(), words, tuple(captures), WHEN, WHEN)
+    plan = make_plan(Library(str(root), "id", "x"), rules, captures, {}, (), Wishes(shoots=[shoot]))
+    return [row.destination or "" for row in plan.rows]
+
+
+def test_clashes_are_told_apart_by_thousandths_then_frames_then_a_count(tmp_path: Path) -> None:
+    """In the order of shooting, the first one without."""
+    rules = HouseRules(layout="", name="{date}")
+    parts = [
+        *group([file(f"{n}.JPG", WHEN + timedelta(milliseconds=n), precision=Precision.SUBSECOND) for n in range(2)]),
+        *[replace(shot(f"b{n}.JPG", WHEN.replace(microsecond=0)), stack="/card/b0.JPG") for n in range(2)],
+        shot("c.JPG", WHEN.replace(microsecond=0)),
+    ]
+    assert plan_names(tmp_path, rules, parts) == [
+        "20260515.jpg", "20260515_421.jpg", "20260515_b01.jpg", "20260515_b02.jpg", "20260515_2.jpg",
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("per", "given", "numbers"),
+    [
+        (Per.FOLDER, {"folder:Stills": 7}, ["Stills/0008", "Stills/0009", "Clips/0001"]),
+        (Per.LIBRARY, {"library": 41}, ["Stills/0042", "Stills/0043", "Clips/0044"]),
+        (Per.INTAKE, {"intake": 5}, ["Stills/0001", "Stills/0002", "Clips/0003"]),
+        (Per.DAY, {"day:2026-05-15": 2}, ["Stills/0003", "Stills/0004", "Clips/0005"]),
+        (Per.SHOOT, {"shoot:2026-05-15:Yard": 1}, ["Stills/0002", "Stills/0003", "Clips/0004"]),
+    ],
+)
+def test_counters_go_on(tmp_path: Path, per: Per, given: dict[str, int], numbers: list[str]) -> None:
+    """From the last number that the library gave, whatever lies there now; within an intake from the start."""
+    library = Library(str(tmp_path), "id", "x")
+    (tmp_path / ".jutrek").mkdir()
+    keep_numbers(library, {key: number for key, number in given.items() if key != "intake"})
+    rules = HouseRules(layout="{kind}", name="{counter:4}", counter_per=per)
+    captures = [shot("1.JPG", WHEN), shot("2.JPG", WHEN), shot("3.MOV", WHEN, CAMCORDER)]
+    assert [os.path.splitext(path)[0] for path in plan_names(tmp_path, rules, captures)] == numbers
+
+
+def test_a_counter_skips_names_that_are_taken(tmp_path: Path) -> None:
+    """And starts where the house wants it to."""
+    (tmp_path / "x_0010.jpg").touch()
+    rules = HouseRules(layout="", name="x_{counter:4}", counter_start=10)
+    assert plan_names(tmp_path, rules, [shot("1.JPG", WHEN)]) == ["x_0011.jpg"]
+
+
+def test_folders_that_differ_by_case_are_one(tmp_path: Path) -> None:
+    """Spelt as on disk; a folder whose name a file bears gets a number."""
+    (tmp_path / "YARD").mkdir()
+    rules = HouseRules(layout="{shoot}", name="{date}")
+    assert plan_names(tmp_path, rules, [shot("1.JPG", WHEN)], "Yard") == ["YARD/20260515.jpg"]
+    (tmp_path / "depot").touch()
+    assert plan_names(tmp_path, rules, [shot("1.JPG", WHEN)], "Depot") == ["Depot_2/20260515.jpg"]
+
+
+def test_schemes_hold_for_what_they_are_for(tmp_path: Path) -> None:
+    """The first that fits; what it leaves open is the house's."""
+    schemes = (
+        Scheme(kinds=("sound",), layout="Sound/{year}"),
+        Scheme(device="hovar 4k", name="clip {time}"),
+        Scheme(words="YARD", layout="Yards"),
+    )
+    rules = HouseRules(layout="All", name="{date}", schemes=schemes)
+    captures = [shot("1.WAV", WHEN, RECORDER), shot("2.MOV", WHEN, CAMCORDER), shot("3.JPG", WHEN, M2)]
+    assert plan_names(tmp_path, rules, captures) == [
+        "Sound/2026/20260515.wav",
+        "All/clip 012613.mov",
+        "Yards/20260515.jpg",
+    ]
+    assert [one.about for one in (*schemes, Scheme())] == ["sound", "device hovar 4k", "“YARD”", "everything"]
+
+
+@pytest.mark.parametrize(("case", "names"), [(Extensions.UPPER, "A.JPEG"), (Extensions.KEPT, "A.Jpeg")])
+def test_extensions_are_written_as_the_house_wants(tmp_path: Path, case: Extensions, names: str) -> None:
+    """In capitals, or as they came."""
+    rules = HouseRules(layout="", name="A", extensions=case)
+    assert plan_names(tmp_path, rules, [shot("1.Jpeg", WHEN)]) == [names]
+
+
+def test_slugs_have_no_accents() -> None:
+    """Nor signs, at whatever place."""
+    assert slug("  Vélmora/Line: 2nd_trip! ") == "velmora-line-2nd-trip"
+
+
+def test_what_house_rules_want_beside_files_is_planned(tmp_path: Path) -> None:
+    """One sidecar for a name; a file that was called otherwise on its source gets its own."""
+    parts = group([file("C/1.MOV", WHEN, seconds=60), file("C/2.MOV", WHEN + timedelta(seconds=60), seconds=60)])
+    plan = make_plan(Library(str(tmp_path), "id", "x"), HouseRules("", "x", originals=True), parts, {})
+    assert [(row.destination, row.sidecar) for row in plan.rows] == [("x_p1.mov", "x.xmp"), ("x_p2.mov", "x_p2.xmp")]
+    assert [row.by.original for row in plan.rows] == ["C/1.MOV", "C/2.MOV"]
+    assert Kind.CLIP is parts[0].kind
