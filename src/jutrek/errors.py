@@ -5,6 +5,7 @@
     │   ├── BrokenFile         the bytes contradict their format
     │   ├── SourceUnreadable   the source does not give the file's bytes
     │   ├── SourceChanged      the file is not the one that the plan was made for
+    │   ├── NotMoved           a file of the library that a re-filing cannot move
     │   ├── NameTaken          the destination exists with other content
     │   ├── CopyRefused        the place refuses this one file
     │   └── CopyDiffers        what was read back is not what was read
@@ -106,6 +107,15 @@ class NameTaken(FileTrouble):
             "the source keeps its file, and a new plan gives it another name."
         )
         self.destination = destination
+
+
+class NotMoved(FileTrouble):
+    """A file of the library stays where it is, and why."""
+
+    def __init__(self, path: str, why: str | OSError) -> None:
+        words = reason(why) if isinstance(why, OSError) else why
+        super().__init__(f"{shown(path)} was not moved: {words}.")
+        self.path = path
 
 
 class CopyRefused(FileTrouble):

@@ -350,5 +350,5 @@ def test_what_house_rules_want_beside_files_is_planned(tmp_path: Path) -> None:
     parts = group([file("C/1.MOV", WHEN, seconds=60), file("C/2.MOV", WHEN + timedelta(seconds=60), seconds=60)])
     plan = make_plan(Library(str(tmp_path), "id", "x"), HouseRules("", "x", originals=True), parts, {})
     assert [(row.destination, row.sidecar) for row in plan.rows] == [("x_p1.mov", "x.xmp"), ("x_p2.mov", "x_p2.xmp")]
-    assert [row.by.original for row in plan.rows] == ["C/1.MOV", "C/2.MOV"]
+    assert [row.filed.original for row in plan.rows] == ["C/1.MOV", "C/2.MOV"]
     assert Kind.CLIP is parts[0].kind

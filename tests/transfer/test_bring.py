@@ -115,11 +115,11 @@ def test_a_kill_at_any_step_loses_nothing(step: str, count: int, library: Librar
     contents = {path.read_bytes() for path in card.rglob("*") if path.is_file()}
     named = {name for name in names_below(library.root) if ".jutrek-" not in name}
     assert all(Path(library.root, name).read_bytes() in contents for name in named)
-    (leftover,) = recover(library)
-    assert (leftover.home, leftover.left) == (len(named), 8 - len(named))
-    assert names_below(library.root) == named
-    assert recover(library) == []
     with Ledger(library.ledger_path) as ledger:
+        (leftover,) = recover(library, ledger)
+        assert (leftover.home, leftover.left) == (len(named), 8 - len(named))
+        assert names_below(library.root) == named
+        assert recover(library, ledger) == []
         plan = planned(library, ledger, [card])
         assert sum(row.action is Action.HOME for row in plan.rows) == len(named)
         assert run(plan, library, ledger).trouble is None
@@ -359,7 +359,7 @@ def test_a_kill_between_reservation_and_name_leaves_nothing(library: Library, le
     begun = {int(path.stem.rpartition("-")[2]) for path in Path(library.root).rglob(".jutrek-*.part")}
     waiting = [entry for entry in journal_entries(library) if entry["entry"] == "bring" and entry["row"] not in begun]
     foreign = put(Path(library.root, str(waiting[-1]["to"])), b"")
-    (leftover,) = recover(library)
+    (leftover,) = recover(library, ledger)
     assert (leftover.home, leftover.left) == (0, 31)
     assert names_below(library.root) == {os.path.relpath(foreign, library.root)}
 
@@ -374,7 +374,7 @@ def test_a_drive_that_is_unplugged_is_not_replaced_by_a_folder(library: Library,
     assert isinstance(outcome.trouble, PlaceLost)
     assert not os.path.exists(library.root)
     os.rename(gone, library.root)
-    recover(library)
+    recover(library, ledger)
     assert run(planned(library, ledger, [card]), library, ledger).trouble is None
     assert len(names_below(library.root)) == 7
 
@@ -421,8 +421,8 @@ def fixed(library: Library, ledger: Ledger, card: Path) -> Plan:
     put(card / "A.JPG", making.jpeg())
     plan = planned(library, ledger, [card], HouseRules(sidecars=True))
     (row,) = plan.rows
-    by = replace(row.by, moment="2026-05-14T11:26:13", shift=3600.0, operator="Ilvar", shoot="Yard")
-    return replace(plan, rows=(replace(row, sidecar="2026/05/20260514_102613.xmp", by=by),))
+    by = row.by._replace(moment="2026-05-14T11:26:13", shift=3600.0, operator="Ilvar", shoot="Yard")
+    return replace(plan, rows=(row._replace(sidecar="2026/05/20260514_102613.xmp", by=by),))
 
 
 def test_a_clock_fix_is_remembered(library: Library, ledger: Ledger, card: Path) -> None:

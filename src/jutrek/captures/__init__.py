@@ -2,13 +2,15 @@
 
 from jutrek.captures.aligning import Proposal, propose
 from jutrek.captures.capture import Capture, Device, ReadFile, counter_of
+from jutrek.captures.companions import tied
 from jutrek.captures.deciding import decided
-from jutrek.captures.decisions import Change, Decisions, ShiftClock, TakeAsItIs
+from jutrek.captures.decisions import Change, Decisions, Say, ShiftClock, TakeAsItIs
 from jutrek.captures.devices import assign, device_key, main_device
 from jutrek.captures.doubts import Certainty, Doubt, find_doubts, held
 from jutrek.captures.grouping import group, order
 from jutrek.captures.journeys import Journeys
 from jutrek.captures.moment import LADDER, RUNGS, Doubtful, Moment, Rung, Trust, decide, doubtful
+from jutrek.captures.series import stacked
 from jutrek.captures.settling import settled, shift_words
 from jutrek.captures.shoots import Shoot, filing_day, shoots_of
 from jutrek.captures.zones import Habits, Surroundings
@@ -29,6 +31,7 @@ __all__ = [
     "Proposal",
     "ReadFile",
     "Rung",
+    "Say",
     "ShiftClock",
     "Shoot",
     "Surroundings",
@@ -50,4 +53,6 @@ __all__ = [
     "settled",
     "shift_words",
     "shoots_of",
+    "stacked",
+    "tied",
 ]

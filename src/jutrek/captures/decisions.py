@@ -71,6 +71,7 @@ class Decisions:
         names, operators: what devices are called, and who carries them, by key.
         carried: who made single captures.
         apart: devices that are another one on every source.
+        said: what is said of the whole intake, by name: job, client, title, place.
     """
 
     fixes: tuple[ClockFix, ...] = ()
@@ -88,6 +89,7 @@ class Decisions:
     operators: Mapping[str, str] = field(default_factory=dict)
     carried: Mapping[str, str] = field(default_factory=dict)
     apart: frozenset[str] = frozenset()
+    said: Mapping[str, str] = field(default_factory=dict)
 
     def shift_of(self, device: str) -> float:
         """Seconds that the whole device is shifted by."""
@@ -296,6 +298,20 @@ class CarriedBy:
 
 
 @dataclass(frozen=True, slots=True)
+class Say:
+    """Say something of the whole intake, such as its job's number; no words take it back."""
+
+    said: Mapping[str, str]
+
+    words: ClassVar[str] = "what the intake is for"
+
+    def on(self, decisions: Decisions) -> Decisions:
+        """The decisions after it."""
+        merged = {**decisions.said, **self.said}
+        return replace(decisions, said={name: text for name, text in merged.items() if text})
+
+
+@dataclass(frozen=True, slots=True)
 class SplitDevice:
     """Take what one model made on several sources for the work of several bodies."""
 
@@ -320,6 +336,7 @@ Change = (
     | MoveToShoot
     | NameDevice
     | CarriedBy
+    | Say
     | SplitDevice
 )
 

@@ -58,8 +58,8 @@ def bring_plan(path: Path, *, as_json: bool, stop: threading.Event) -> int:
         raise PlanUnusable(str(path), words) from error
     plan = from_json(text, str(path))
     library = open_library(plan.library)
-    recover(library)
     with Ledger(library.ledger_path) as ledger:
+        recover(library, ledger)
         return _Telling(plan, as_json=as_json).run(library, ledger, stop)
 
 

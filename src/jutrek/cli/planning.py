@@ -53,9 +53,11 @@ def prepare(
     """
     for path in sources:
         apart(path, library)
-    for leftover in recover(library):
+    for leftover in recover(library, ledger):
         sys.stderr.write(
-            f"jutrek: an intake of {leftover.at} did not end: {leftover.home} files are home, "
+            f"jutrek: a re-filing of {leftover.at} did not end: {leftover.home} files moved, {leftover.left} did not.\n"
+            if leftover.refiling
+            else f"jutrek: an intake of {leftover.at} did not end: {leftover.home} files are home, "
             f"{leftover.left} are not. Bringing its sources home again brings the rest.\n"
         )
     founds: list[Found] = []

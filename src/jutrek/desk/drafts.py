@@ -1,4 +1,4 @@
-"""An intake in work, kept until it is home: sources, decisions and rules, per library (XDG state folder).
+"""An intake in work, kept until it is home: sources, decisions and changed rules, per library (XDG state folder).
 
 One JSON file per library, replaced as a whole whenever something is decided. A file that is damaged, or of a newer
 Jutrek, counts as none.
@@ -16,10 +16,12 @@ from typing import Any
 
 from jutrek.captures.decisions import ClockFix, Decisions, Described, Placed
 from jutrek.disk import write_own
-from jutrek.filing import HouseRules, Structure, Undated
+from jutrek.filing import HouseRules
 from jutrek.formats import Precision
 
-VERSION = 1
+VERSION = 2
+DAY_RULES = ("day_starts", "gap", "zone", "journeys")
+"""House rules that a person may change for one intake."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,13 +29,14 @@ class Draft:
     """What is kept of an intake in work.
 
     Attributes:
+        changed: those of the `DAY_RULES` that differ from the house's in this intake.
         files: size and time of last change (nanoseconds) of the captures that something was decided about one by one:
             a card's names come again with other content.
     """
 
     sources: tuple[str, ...]
     decisions: Decisions
-    rules: HouseRules
+    changed: Mapping[str, Any] = field(default_factory=dict)
     files: Mapping[str, tuple[int, int]] = field(default_factory=dict)
 
 
@@ -48,11 +51,12 @@ def load(library: str) -> Draft | None:
     try:
         with open(_path(library), encoding="utf-8", errors="surrogateescape") as file:
             page = json.load(file)
-        if page["version"] != VERSION:
+        if page["version"] not in (1, VERSION):
             return None
+        changed = _earlier(page["rules"]) if page["version"] == 1 else _changed(page["rules"])
         files = {str(key): (int(size), int(mtime_ns)) for key, (size, mtime_ns) in page["files"].items()}
         sources = tuple(map(str, page["sources"]))
-        return Draft(sources, _decisions(page["decisions"]), _rules(page["rules"]), files)
+        return Draft(sources, _decisions(page["decisions"]), changed, files)
     except (OSError, ValueError, KeyError, TypeError, AttributeError):
         return None
 
@@ -66,12 +70,10 @@ def keep(library: str, draft: Draft) -> None:
         "decisions": _as_page(draft.decisions),
         "files": draft.files,
         "rules": {
-            "day_starts": draft.rules.day_starts, "gap": draft.rules.gap, "zone": draft.rules.zone,
-            "journeys": [[str(day), minutes] for day, minutes in draft.rules.journeys],
-            "undated": draft.rules.undated.value, "structure": draft.rules.structure.value,
-            "sidecars": draft.rules.sidecars,
+            name: [[str(day), minutes] for day, minutes in value] if name == "journeys" else value
+            for name, value in draft.changed.items()
         },
-    }  # fmt: skip
+    }
     with contextlib.suppress(OSError):
         os.makedirs(os.path.dirname(path), exist_ok=True)
         write_own(path, json.dumps(page, indent=1).encode())
@@ -100,6 +102,7 @@ def _as_page(made: Decisions) -> dict[str, Any]:
         "operators": dict(made.operators),
         "carried": dict(made.carried),
         "apart": sorted(made.apart),
+        "said": dict(made.said),
     }
 
 
@@ -124,16 +127,21 @@ def _decisions(page: Mapping[str, Any]) -> Decisions:
         operators=dict(page["operators"]),
         carried=dict(page["carried"]),
         apart=frozenset(page["apart"]),
+        said=dict(page.get("said", {})),
     )
 
 
-def _rules(page: Mapping[str, Any]) -> HouseRules:
-    return HouseRules(
-        undated=Undated(page["undated"]),
-        day_starts=int(page["day_starts"]),
-        gap=int(page["gap"]),
-        zone=None if page["zone"] is None else int(page["zone"]),
-        journeys=tuple((date.fromisoformat(day), int(minutes)) for day, minutes in page["journeys"]),
-        structure=Structure(page["structure"]),
-        sidecars=bool(page["sidecars"]),
-    )
+def _changed(page: Mapping[str, Any]) -> dict[str, Any]:
+    """The rules of days and zones that were changed for the intake."""
+    read: dict[str, Any] = {
+        name: None if page[name] is None else int(page[name]) for name in ("day_starts", "gap", "zone") if name in page
+    }
+    if "journeys" in page:
+        read["journeys"] = tuple((date.fromisoformat(day), int(minutes)) for day, minutes in page["journeys"])
+    return read
+
+
+def _earlier(page: Mapping[str, Any]) -> dict[str, Any]:
+    """The same of a draft of the first version, which held all of them: what is not as usual was changed."""
+    usual = HouseRules()
+    return {name: value for name, value in _changed(page).items() if value != getattr(usual, name)}

@@ -9,7 +9,9 @@ from jutrek.desk.board import Board
 from jutrek.errors import JutrekError
 
 if TYPE_CHECKING:
+    from jutrek.desk.athome import AtHome
     from jutrek.desk.questions import Effect
+    from jutrek.filing import HouseRules, Plan
     from jutrek.transfer import Leftover, Outcome, Progress
 
 
@@ -73,6 +75,54 @@ class Previewed:
 
 
 @dataclass(frozen=True, slots=True)
+class RulesKnown:
+    """The house rules that hold, and why the library's file does not (empty where it does)."""
+
+    rules: HouseRules
+    trouble: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class RulesRead:
+    """Rules were read from another library or file, to be looked at before they are kept."""
+
+    rules: HouseRules
+    path: str
+
+
+@dataclass(frozen=True, slots=True)
+class HomeRead:
+    """The captures of the library are read: what they tell, and the re-filing that can be taken back."""
+
+    home: AtHome
+    last_refiling: str
+
+
+@dataclass(frozen=True, slots=True)
+class RefilingPlanned:
+    """The plan of a re-filing is made.
+
+    Attributes:
+        captures: how many are in its scope's library, filed by Jutrek.
+        takes_back: the re-filing that the plan would take back; empty for a new one.
+        left: sentences about what can't be moved back.
+    """
+
+    plan: Plan
+    captures: int
+    takes_back: str = ""
+    left: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Refiled:
+    """A re-filing has ended."""
+
+    outcome: Outcome
+    takes_back: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Saved:
     """The plan was written to a file."""
 
@@ -87,4 +137,20 @@ class Trouble:
     error: JutrekError
 
 
-Event = Reading | Working | BoardChanged | Running | Ended | Found | TakenUp | Previewed | Saved | Trouble
+Event = (
+    Reading
+    | Working
+    | BoardChanged
+    | Running
+    | Ended
+    | Found
+    | TakenUp
+    | Previewed
+    | RulesKnown
+    | RulesRead
+    | HomeRead
+    | RefilingPlanned
+    | Refiled
+    | Saved
+    | Trouble
+)

@@ -11,8 +11,6 @@ import contextlib
 import errno
 import logging
 import os
-import queue
-import threading
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import replace
@@ -25,13 +23,16 @@ from jutrek.desk.board import Board
 from jutrek.desk.closer import CloseView, close_view
 from jutrek.desk.history import Step
 from jutrek.desk.intake import Found, read_source
+from jutrek.desk.jobs import JobThread
+from jutrek.desk.refiling import Refiler
 from jutrek.desk.settings import remember_library
 from jutrek.desk.story import as_objects
 from jutrek.desk.workbench import Workbench
+from jutrek.disk import write_own
 from jutrek.errors import (
     JutrekError,
     LibraryMissing,
-    OurFault,
+    PlaceLost,
     PlanUnusable,
     SourceRefused,
     SourceUnreadable,
@@ -39,11 +40,14 @@ from jutrek.errors import (
     reason,
 )
 from jutrek.filing import HouseRules
+from jutrek.filing.planner import all_facts
 from jutrek.library import Library, apart, keep_devices, open_library
 from jutrek.sources import known_source
 from jutrek.transfer import Done, Listener, Outcome, Progress, bring, recover
 
 if TYPE_CHECKING:
+    from jutrek.filing.facts import Facts
+    from jutrek.filing.refiling import Scope
     from jutrek.library.ledger import Ledger
 
 _EVENT_EVERY = 0.05
@@ -56,27 +60,21 @@ _log = logging.getLogger(__name__)
 Job = Callable[[], None]
 
 
-class IntakeSession:
+class IntakeSession(JobThread):
     """One intake: its sources, its library, its board, its run."""
 
-    def __init__(self, tell: Callable[[events.Event], None], rules: HouseRules | None = None) -> None:
+    def __init__(self, tell: Callable[[events.Event], None]) -> None:
         """
         Args:
             tell: hears every event, on the session's thread.
         """
-        self._tell = tell
-        self._bench = Workbench(rules or HouseRules())
-        self._jobs: queue.SimpleQueue[Job | None] = queue.SimpleQueue()
-        self._decisions: queue.SimpleQueue[Job] = queue.SimpleQueue()
-        self._stop = threading.Event()
-        self._closed = False
+        self._bench = Workbench()
+        self._refiler: Refiler | None = None
         self._library: Library | None = None
         self._ledger: Ledger | None = None
-        self._last: dict[type, float] = {}
         self._plans_wanted = self._stops = 0
         self._drawing_took = 0.0
-        self._thread = threading.Thread(target=self._work, name="intake", daemon=True)
-        self._thread.start()
+        super().__init__(tell)
 
     def open_library(self, path: str, *, remember: bool = False) -> None:
         """Use the folder at `path` as the library; clears up after a run that did not end.
@@ -101,9 +99,38 @@ class IntakeSession:
         self._jobs.put(lambda: self._remove(root))
         self._want_plan()
 
-    def use_rules(self, rules: HouseRules) -> None:
-        """Plan by other rules."""
-        self._soon(lambda: self._use_rules(rules, "the house rules"))
+    def keep_rules(self, rules: HouseRules) -> None:
+        """Keep house rules in the library, and plan by them."""
+        self._soon(lambda: self._keep_rules(rules))
+
+    def read_rules(self, path: str) -> None:
+        """Read the rules of another library or of a file; the event `RulesRead` follows."""
+        self._soon(lambda: self._read_rules(path))
+
+    def export_rules(self, rules: HouseRules, path: str) -> None:
+        """Write rules to a file; the event `Saved` follows."""
+        self._soon(lambda: self._export_rules(rules, path))
+
+    def look_home(self) -> None:
+        """Read the captures of the library; the event `HomeRead` follows."""
+        self._jobs.put(self._look_home)
+
+    def plan_refiling(self, scope: Scope) -> None:
+        """Plan to file anew what lies in the library; the event `RefilingPlanned` follows."""
+        self._jobs.put(lambda: self._plan_refiling(scope))
+
+    def plan_taking_back(self) -> None:
+        """Plan to take the newest re-filing back; the event `RefilingPlanned` follows."""
+        self._jobs.put(self._plan_taking_back)
+
+    def refile(self) -> None:
+        """Carry out the re-filing that was planned last; the event `Refiled` follows."""
+        self._jobs.put(self._refile)
+
+    def facts(self) -> list[Facts]:
+        """The facts of the intake's captures as they stand."""
+        story = self._bench.story
+        return all_facts(story.captures, story.wishes)
 
     def set_days(self, *, day_starts: int, gap: int, zone: int | None, journeys: tuple[tuple[date, int], ...]) -> None:
         """Let days start at another time, shoots part at another gap, and other zones hold; all in minutes."""
@@ -158,68 +185,32 @@ class IntakeSession:
         self._stops += 1
         self._stop.set()
 
-    def close(self) -> None:
-        """Stop, and wait for the thread to end."""
-        self._closed = True
-        self._stop.set()
-        self._jobs.put(None)
-        self._thread.join()
-
-    def _work(self) -> None:
-        while (job := self._jobs.get()) is not None:
-            if self._closed:
-                continue
-            self._stop.clear()
-            self._serve()
-            self._do(job)
+    def _end(self) -> None:
         if self._ledger is not None:
             self._ledger.close()
-
-    def _do(self, job: Job) -> None:
-        try:
-            job()
-        except Stopped:
-            self._tell(events.Working(""))
-        except JutrekError as error:
-            self._tell(events.Working(""))
-            self._tell(events.Trouble("", error))
-        # The session must outlive an error of our own: the person sees it, and can go on or close the window.
-        except Exception as error:  # noqa: BLE001
-            _log.exception("A job of the intake session failed.")
-            self._tell(events.Working(""))
-            self._tell(events.Trouble("", OurFault(error)))
-
-    def _soon(self, job: Job) -> None:
-        """Do something before what else waits, and also while a source is being read."""
-        self._decisions.put(job)
-        self._jobs.put(lambda: None)
-
-    def _serve(self) -> None:
-        """Do what was decided meanwhile."""
-        while not self._closed:
-            try:
-                job = self._decisions.get_nowait()
-            except queue.Empty:
-                return
-            self._do(job)
 
     def _open(self, path: str, *, remember: bool) -> None:
         if self._ledger is not None:
             self._ledger.close()
-            self._ledger = self._library = None
+            self._ledger = self._library = self._refiler = None
             self._bench.use_library(None, None)
         library = open_library(path)
-        # Here, on the session's own thread: importing the database takes longer than showing a window.
+        # Here, on the session's own thread: importing database and validation takes longer than showing a window.
+        from jutrek.filing.rulebook import load_rules
         from jutrek.library.ledger import Ledger
 
         self._ledger = Ledger(library.ledger_path)
         self._library = library
         if remember:
             remember_library(library.root)
+        self._refiler = Refiler(library, self._ledger)
+        leftovers = recover(library, self._ledger)
+        book = load_rules(library)
+        self._bench.use_house(book.rules)
         self._bench.use_library(library, self._ledger)
+        self._tell(events.RulesKnown(book.rules, book.trouble))
         self._take_up(library)
         self._read_again_what_overlaps(library)
-        leftovers = recover(library)
         if leftovers:
             self._tell(events.Found(tuple(leftovers)))
 
@@ -300,6 +291,66 @@ class IntakeSession:
         self._bench.sources_changed()
         self._publish()
         self._keep_draft()
+
+    def _keep_rules(self, rules: HouseRules) -> None:
+        if self._library is None:
+            raise LibraryMissing("", "there is none yet: choose one first")
+        from jutrek.filing.rulebook import keep_rules
+
+        keep_rules(self._library, rules)
+        self._bench.use_house(rules)
+        if self._refiler is not None:
+            self._refiler.planned = None
+        self._tell(events.RulesKnown(rules))
+        self._refresh()
+
+    def _read_rules(self, path: str) -> None:
+        from jutrek.filing.rulebook import rules_at
+
+        self._tell(events.RulesRead(rules_at(path), path))
+
+    def _export_rules(self, rules: HouseRules, path: str) -> None:
+        from jutrek.filing.rulebook import rules_text
+
+        try:
+            write_own(path, rules_text(rules).encode())
+        except OSError as error:
+            raise PlaceLost(os.path.dirname(path), error) from error
+        self._tell(events.Saved(path))
+
+    def _report(self, what: str, done: int, total: int) -> None:
+        self._serve()
+        self._often(events.Working(what, done, total))
+
+    def _look_home(self) -> None:
+        if self._refiler is not None:
+            home = self._refiler.look(self._bench.house, self._stop, self._report)
+            self._tell(events.Working(""))
+            self._tell(events.HomeRead(home, self._refiler.last))
+
+    def _plan_refiling(self, scope: Scope) -> None:
+        if self._refiler is not None:
+            planned = self._refiler.plan(self._bench.house, scope, self._stop, self._report)
+            self._tell(events.Working(""))
+            self._tell(planned)
+
+    def _plan_taking_back(self) -> None:
+        if self._refiler is not None:
+            self._tell(self._refiler.plan_taking_back())
+
+    def _refile(self) -> None:
+        if self._refiler is None:
+            return
+        takes_back = self._refiler.planned.takes_back if self._refiler.planned else ""
+        outcome = Outcome()
+        try:
+            listener = Listener(progress=lambda progress: self._tell(events.Running(progress, ())))
+            outcome = self._refiler.go(self._stop, listener)
+            if not self._closed:
+                self._stop.clear()
+                self._make_plan()
+        finally:
+            self._tell(events.Refiled(outcome, takes_back))
 
     def _use_rules(self, rules: HouseRules, words: str) -> None:
         self._bench.history.take(Step(self._bench.history.now.decisions, rules, words))
@@ -399,6 +450,8 @@ class IntakeSession:
             self._bench.plan, self._library, self._ledger, stop=self._stop, listener=Listener(on_done, on_progress)
         )
         try:
+            if self._refiler is not None:
+                self._refiler.forget()
             if not self._closed:
                 self._stop.clear()
                 self._bench.learn(self._ledger)
@@ -408,13 +461,6 @@ class IntakeSession:
                     drafts.forget(self._library.id)
         finally:
             self._tell(events.Ended(outcome))
-
-    def _often(self, event: events.Event, *, last: bool = False) -> None:
-        """Tell an event unless one of its kind was told just now."""
-        now = time.monotonic()
-        if last or now - self._last.get(type(event), 0.0) > _EVENT_EVERY:
-            self._last[type(event)] = now
-            self._tell(event)
 
     def _publish(self) -> None:
         began = time.monotonic()

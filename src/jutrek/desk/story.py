@@ -89,7 +89,7 @@ def tell(
         for capture in ordered
         if (who := decisions.carried.get(capture.id) or devices[capture.device].operator)
     }
-    wishes = Wishes(shoots, waits, decisions.unfiled, operators)
+    wishes = Wishes(shoots, waits, decisions.unfiled, operators, devices, decisions.said)
     return Story(tuple(ordered), devices, tuple(doubts), tuple(shoots), wishes)
 
 

@@ -8,18 +8,19 @@ from __future__ import annotations
 
 import os
 import threading
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from jutrek.captures import Capture, Certainty, Decisions, Device, Doubt, Proposal, ShiftClock, TakeAsItIs, propose
 from jutrek.desk import drawing_up
 from jutrek.desk.board import Board, Place
-from jutrek.desk.drafts import Draft
+from jutrek.desk.drafts import DAY_RULES, Draft
 from jutrek.desk.history import History, Step
 from jutrek.desk.intake import Found, Report, make_captures, plan_of, standings_of
 from jutrek.desk.questions import Effect, effect_of, questions_of
 from jutrek.desk.story import Story, devices_of, tell
 from jutrek.doubles import Stands
-from jutrek.filing import Action, HouseRules, Plan
+from jutrek.filing import Action, HouseRules, Plan, rebased
 from jutrek.library import Library, known_devices
 from jutrek.transfer import Done
 
@@ -35,15 +36,17 @@ class Workbench:
 
     Attributes:
         founds: what was found on every source, by its root.
+        house: the rules of the house, from which those of the intake may differ.
         history: what was decided.
         story: what the intake tells, as decided.
         plan: the plan, or None while there is no library or something is not read yet.
         results: what became of files in runs, by source path.
     """
 
-    def __init__(self, rules: HouseRules) -> None:
+    def __init__(self) -> None:
         self.founds: dict[str, Found] = {}
-        self.history = History([Step(Decisions(), rules)])
+        self.house = HouseRules()
+        self.history = History([Step(Decisions(), self.house)])
         self.story = Story()
         self.plan: Plan | None = None
         self.results: dict[str, Done] = {}
@@ -66,6 +69,12 @@ class Workbench:
         self._known = known_devices(library) if library else {}
         self.learn(ledger)
 
+    def use_house(self, rules: HouseRules) -> None:
+        """Use other house rules. What was changed of them for this intake stays changed, in every step."""
+        old, self.house = self.house, rules
+        for steps in (self.history.steps, self.history.undone):
+            steps[:] = [replace(step, rules=rebased(step.rules, old, rules)) for step in steps]
+
     def learn(self, ledger: Ledger | None) -> None:
         """Learn what the shoots of the library were."""
         self._earlier = tuple(ledger.shoot_words()) if ledger else ()
@@ -77,16 +86,22 @@ class Workbench:
         about = now.decisions.about
         files = {one.id: _stamp(one) for one in self._captures if one.id in about}
         sources = dict.fromkeys((*self.founds, *(root for root in self._awaited if not os.path.isdir(root))))
-        return Draft(tuple(sources), now.decisions, now.rules, {**self._expected, **files})
+        changed = {
+            name: getattr(now.rules, name)
+            for name in DAY_RULES
+            if getattr(now.rules, name) != getattr(self.house, name)
+        }
+        return Draft(tuple(sources), now.decisions, changed, {**self._expected, **files})
 
     def take_up(self, draft: Draft) -> bool:
         """Go on with a draft, unless something was decided here already. Returns whether it decides anything."""
         self._awaited = draft.sources
         now = self.history.now
-        if len(self.history.steps) > 1 or (draft.decisions, draft.rules) == (now.decisions, now.rules):
+        rules = replace(self.house, **draft.changed)
+        if len(self.history.steps) > 1 or (draft.decisions, rules) == (now.decisions, now.rules):
             return False
         self._expected = dict(draft.files)
-        self.history.take(Step(draft.decisions, draft.rules, "all that was decided the last time"))
+        self.history.take(Step(draft.decisions, rules, "all that was decided the last time"))
         self._forget_other_files()
         self.refresh()
         return True
@@ -107,7 +122,7 @@ class Workbench:
 
     def _grouping(self) -> tuple[object, ...]:
         now = self.history.now
-        return now.decisions.apart, now.rules.zone, now.rules.journeys
+        return now.decisions.apart, now.rules.zone, now.rules.journeys, now.rules.trust
 
     def _group(self) -> None:
         now = self.history.now

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Mapping
 from datetime import date
+from functools import lru_cache
 from typing import NamedTuple
 
 from jutrek.captures import Capture, Device, Shoot
@@ -45,6 +46,7 @@ def below(path: str, root: str) -> str:
     return path[len(root) :].lstrip(os.sep) if path.startswith(root) else os.path.relpath(path, root)
 
 
+@lru_cache(maxsize=1 << 10)
 def words_and_place(description: str) -> tuple[str, str]:
     """The words of a shoot's description, and the place behind ` @ `."""
     words, _, place = f" {description}".partition(PLACE_SIGN)

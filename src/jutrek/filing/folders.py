@@ -3,34 +3,79 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Sequence
-from itertools import chain, count
+from collections.abc import Callable, Iterable
+from functools import lru_cache
+from itertools import count
+from typing import NamedTuple
 
 from jutrek.errors import LibraryMissing, reason
 from jutrek.filing.names import MAX_BYTES, MAX_PATH, ROOM_FOR_A_COUNT, same_name, shortened, stem_of, units
 
 
+class Ends(NamedTuple):
+    """What the names of a capture's files carry behind their stem, extension included.
+
+    Attributes:
+        endings: as written, in the order of the files.
+        keys: in the form in which names are compared.
+        longest: bytes of the longest in UTF-8.
+        alike: whether two of them make one name.
+        inner: what is left of those with more than an extension: names of other stems begin with the stem and this.
+    """
+
+    endings: tuple[str, ...]
+    keys: tuple[str, ...]
+    longest: int
+    alike: bool
+    inner: tuple[str, ...]
+
+
+@lru_cache(maxsize=1 << 12)
+def ends_of(endings: tuple[str, ...]) -> Ends:
+    """The ends of some endings, at least one; captures have them from a small stock."""
+    keys = tuple(map(same_name, endings))
+    inner = {stem_of(f"x{key}")[1:] for key in keys} - {""}
+    longest = max(len(ending.encode("utf-8", "replace")) for ending in endings)
+    return Ends(endings, keys, longest, len(set(keys)) < len(keys), tuple(sorted(inner)))
+
+
 class _Taken:
-    """What is taken in one folder: names of files and folders, stems of files, and how its folders are spelt."""
+    """What is taken in one folder.
 
-    __slots__ = ("folders", "names", "stems")
+    Attributes:
+        stems: of all names; two captures never share one.
+        folders: how its folders are spelt, by the form in which names are compared.
+        counts: the first count behind a stem that may be free: the ones below it are known to be taken.
+        room: bytes for a stem and its ending.
+    """
 
-    def __init__(self) -> None:
-        self.names: set[str] = set()
+    __slots__ = ("_coming", "_names", "counts", "folders", "room", "stems")
+
+    def __init__(self, folder: str) -> None:
         self.stems: set[str] = set()
         self.folders: dict[str, str] = {}
+        self.counts: dict[str, int] = {}
+        self.room = min(MAX_BYTES, MAX_PATH - units(folder) - 1) - ROOM_FOR_A_COUNT
+        self._names: set[str] = set()
+        self._coming: list[tuple[str, Ends]] = []
 
-    def has(self, stem: str, endings: Iterable[str]) -> bool:
-        """Whether a stem is taken, or one of the names that it would make."""
-        key = same_name(stem)
-        return key in self.stems or any(same_name(stem + ending) in self.names for ending in endings)
+    @property
+    def names(self) -> set[str]:
+        """All names that are taken. They are put together when somebody asks, which is seldom."""
+        for key, ends in self._coming:
+            self._names.update(key + ending for ending in ends.keys)
+        self._coming.clear()
+        return self._names
 
-    def take(self, stem: str, endings: Iterable[str]) -> None:
-        for ending in endings:
-            name = same_name(stem + ending)
-            self.names.add(name)
-            self.stems.add(stem_of(name))
-        self.stems.add(same_name(stem))
+    def has(self, key: str, ends: Ends) -> bool:
+        """Whether a stem is taken, or the stem of one of the names that it would make."""
+        return key in self.stems or any(key + one in self.stems for one in ends.inner)
+
+    def take(self, key: str, ends: Ends) -> None:
+        self._coming.append((key, ends))
+        self.stems.add(key)
+        if ends.inner:
+            self.stems.update([key + one for one in ends.inner])
 
 
 class Folders:
@@ -64,41 +109,39 @@ class Folders:
             known = self._spelt[folder] = os.path.join(above, taken.folders.setdefault(key, wish))
         return known
 
-    def has(self, folder: str, stem: str, endings: Sequence[str]) -> bool:
-        """Whether a stem is taken in a folder, or one of the names that it would make."""
-        return self._of(folder).has(stem, endings)
+    def has(self, folder: str, stem: str, ends: Ends) -> bool:
+        """Whether a stem is taken in a folder, or the stem of one of the names that it would make."""
+        return self._of(folder).has(same_name(stem), ends)
 
-    def room(self, folder: str, endings: Sequence[str]) -> int:
+    def room(self, folder: str, ends: Ends) -> int:
         """Bytes for a stem that leave room for a count and the longest ending, within a name's and a path's limits."""
-        longest = max(len(ending) if ending.isascii() else len(ending.encode("utf-8", "replace")) for ending in endings)
-        return min(MAX_BYTES, MAX_PATH - units(folder) - 1) - longest - ROOM_FOR_A_COUNT
+        return self._of(folder).room - ends.longest
 
-    def take(self, folder: str, stem: str, endings: Sequence[str], tails: Sequence[str] = ()) -> str:
+    def take(self, folder: str, stem: str, ends: Ends, tails: Callable[[], Iterable[str]] = tuple) -> str:
         """Take a stem that nothing in a folder has yet.
 
         Args:
             folder: as `spelt` tells it.
             stem: the wish.
-            endings: what the names of the files carry behind the stem, extension included.
+            ends: what the names of the files carry behind the stem.
             tails: what to put behind a wish that is taken, in this order; then it is counted from 2 on.
         """
-        taken = self._of(folder)
-        room = self.room(folder, endings)
-        wish = fitting = shortened(stem, room) if len(stem) * 4 > room else stem
-        if taken.has(fitting, endings):
-            for tail in chain(tails, (f"_{number}" for number in count(2))):
-                fitting = wish + tail
-                if not taken.has(fitting, endings):
-                    break
-        taken.take(fitting, endings)
-        return fitting
+        taken = self._taken.get(folder) or self._of(folder)
+        room = taken.room - ends.longest
+        if len(stem) * 4 > room:
+            stem = shortened(stem, room)
+        key = same_name(stem)
+        if key in taken.stems or (ends.inner and taken.has(key, ends)):
+            stem, key = _told_apart(taken, stem, ends, tails())
+        taken.take(key, ends)
+        return stem
 
     def take_beside(self, folder: str, stem: str, ending: str) -> bool:
         """Take one name beside files of the same stem; False when just that name is taken."""
         taken, name = self._of(folder), stem + ending
         if same_name(name) in taken.names or len(name.encode("utf-8", "replace")) > MAX_BYTES:
             return False
-        taken.take(stem, (ending,))
+        taken.take(same_name(stem), ends_of((ending,)))
         return True
 
     def give_back(self, folder: str, stem: str, endings: Iterable[str]) -> None:
@@ -111,7 +154,7 @@ class Folders:
     def _of(self, folder: str) -> _Taken:
         taken = self._taken.get(folder)
         if taken is None:
-            taken = self._taken[folder] = _Taken()
+            taken = self._taken[folder] = _Taken(folder)
             if self._root:
                 self._list(folder, taken)
         return taken
@@ -129,3 +172,18 @@ class Folders:
             return
         except OSError as error:
             raise LibraryMissing(os.path.join(self._root, folder), reason(error)) from error
+
+
+def _told_apart(taken: _Taken, stem: str, ends: Ends, tails: Iterable[str]) -> tuple[str, str]:
+    """A stem that is free, made of one that is not, and the form in which it is compared."""
+    for tail in tails:
+        key = same_name(stem + tail)
+        if not taken.has(key, ends):
+            return stem + tail, key
+    first = same_name(stem)
+    for number in count(taken.counts.get(first, 2)):
+        key = same_name(f"{stem}_{number}")
+        if not taken.has(key, ends):
+            break
+    taken.counts[first] = number + 1
+    return f"{stem}_{number}", key

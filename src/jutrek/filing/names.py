@@ -10,6 +10,7 @@ import os
 import re
 import unicodedata
 from enum import StrEnum
+from functools import lru_cache
 
 MAX_BYTES = 255
 """Of a name, in UTF-8: the limit of most file systems."""
@@ -85,24 +86,32 @@ def suffix_of(name: str, container: str, case: Extensions = Extensions.LOWER) ->
 
     Clip data keep the number that their camera puts between stem and extension (`C0001M01.XML`).
     """
-    suffix = _suffix(name, container, kept=case is Extensions.KEPT)
-    if case is Extensions.UPPER:
-        suffix = suffix.upper()
-    return suffix if len(suffix.encode("utf-8", "replace")) <= _LONGEST_SUFFIX else shortened(suffix, _LONGEST_SUFFIX)
-
-
-def _suffix(name: str, container: str, *, kept: bool) -> str:
-    own = os.path.splitext(name)[1]
-    suffix = own if kept else own.lower()
     if container == "xmp":
         inner = name[len(stem_of(name)) :]
-        return legal(inner if kept else inner.lower(), hidden=True) if inner.count(".") == 2 else suffix or ".xmp"
-    if container == "clipdata" and (numbered := _CLIP_DATA.search(name)):
-        return numbered[0] if kept else numbered[0][:3].upper() + ".xml"
+        own = inner if inner.count(".") == 2 else os.path.splitext(name)[1]
+    elif container == "clipdata" and (numbered := _CLIP_DATA.search(name)):
+        # In small letters the number's sign stays a capital one, by which the data are known.
+        return (
+            numbered[0]
+            if case is Extensions.KEPT
+            else f"{numbered[0][:3].upper()}{'.XML' if case is Extensions.UPPER else '.xml'}"
+        )
+    else:
+        dot = name.rfind(".")
+        own = name[dot:] if dot > 0 else ""
+    return _suffix(own, container, case)
+
+
+@lru_cache(maxsize=1 << 12)
+def _suffix(own: str, container: str, case: Extensions) -> str:
     allowed = _SUFFIXES.get(container)
-    if allowed is not None:
-        return suffix if own.lower() in allowed else allowed[0]
-    return legal(suffix, hidden=True) if suffix else f".{container}"
+    if allowed is not None and own.count(".") < 2:
+        suffix = own if own.lower() in allowed else allowed[0]
+    else:
+        suffix = legal(own, hidden=True) if own else f".{container}"
+    if case is not Extensions.KEPT:
+        suffix = suffix.upper() if case is Extensions.UPPER else suffix.lower()
+    return shortened(suffix, _LONGEST_SUFFIX)
 
 
 def legal(name: str, *, hidden: bool = False) -> str:

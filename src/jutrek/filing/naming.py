@@ -10,17 +10,18 @@ import os
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from enum import StrEnum
+from itertools import repeat
 from typing import NamedTuple
 
 from jutrek.captures import Capture
 from jutrek.filing.counting import Numbers
 from jutrek.filing.facts import Facts
-from jutrek.filing.folders import Folders
+from jutrek.filing.folders import Ends, Folders
 from jutrek.filing.names import legal, shortened, stem_of
 from jutrek.filing.pattern import Pattern
 from jutrek.filing.pieces import COUNTER_SIGN
 from jutrek.filing.rules import UNFILED_FOLDER, HouseRules
-from jutrek.filing.writing import Columns, folder_of, stem_from, write
+from jutrek.filing.writing import Columns, folder_of, stem_from, stems_from, write
 from jutrek.formats import Precision
 
 
@@ -48,6 +49,9 @@ class Wish(NamedTuple):
     stem: str
     digits: int = 0
     changed: bool = False
+
+
+_NO_WISH = Wish("", "")
 
 
 class Named(NamedTuple):
@@ -88,19 +92,28 @@ class Piles:
 
     def wishes(self, rules: HouseRules) -> list[Wish]:
         """What rules that fit would have for every capture, in the order of the facts."""
-        wishes: list[Wish | None] = [None] * len(self.facts)
+        wishes: list[Wish] = [_NO_WISH] * len(self.facts)
         cleaned: dict[str, str] = {}
         for scheme, (layout, name) in enumerate(rules.patterns()):
-            own, digits = self.numbers[scheme], _digits(name)
+            own = self.numbers[scheme]
             folders, names = write(layout, self._folders[scheme]), write(name, self._names[scheme])
-            odd = folders.odd | names.odd
-            for place, (at, folder, stem) in enumerate(zip(own, folders.texts, names.texts, strict=True)):
-                legal_one = cleaned.get(folder)
-                if legal_one is None:
-                    legal_one = cleaned[folder] = folder_of(folder)
-                fitting = stem_from(stem) or _own_stem(self.facts[at].capture)
-                wishes[at] = Wish(legal_one, fitting, digits if COUNTER_SIGN in fitting else 0, place in odd)
-        return [wish for wish in wishes if wish is not None]
+            for text in set(folders.texts):
+                cleaned[text] = folder_of(text)
+            stems = stems_from(names.texts)
+            for place, stem in enumerate(stems):
+                if not stem:
+                    stems[place] = _own_stem(self.facts[own[place]].capture)
+            odd, count = folders.odd | names.odd, len(own)
+            changed: Iterable[bool] = map(odd.__contains__, range(count)) if odd else repeat(False, count)
+            digits: Iterable[int] = repeat(_digits(name), count)
+            if name.uses("counter"):
+                digits = [_digits(name) if COUNTER_SIGN in stem else 0 for stem in stems]
+            made = zip([cleaned[text] for text in folders.texts], stems, digits, changed, strict=True)
+            if count == len(wishes):
+                return list(map(Wish._make, made))
+            for at, wish in zip(own, made, strict=True):
+                wishes[at] = Wish._make(wish)
+        return wishes
 
 
 def _digits(name: Pattern) -> int:
@@ -132,17 +145,17 @@ class Namer:
         """The wish for a capture that goes to Unfiled: it keeps its own name."""
         return Wish(UNFILED_FOLDER, _own_stem(capture))
 
-    def name(self, facts: Facts, wish: Wish, endings: Sequence[str]) -> Named:
+    def name(self, facts: Facts, wish: Wish, ends: Ends) -> Named:
         """Take a free name.
 
         Args:
             wish: what the rules would have.
-            endings: what the names of its files carry behind the stem, extension included; at least one.
+            ends: what the names of its files carry behind the stem.
         """
         folder = self.folders.spelt(wish.folder)
         if wish.digits:
-            return self._counted(facts, wish, folder, endings)
-        return Named(folder, self.folders.take(folder, wish.stem, endings, self._tails(facts.capture)))
+            return self._counted(facts, wish, folder, ends)
+        return Named(folder, self.folders.take(folder, wish.stem, ends, lambda: self._tails(facts.capture)))
 
     def _tails(self, capture: Capture) -> list[str]:
         moment, tails = capture.moment, []
@@ -152,18 +165,20 @@ class Namer:
             tails.append(f"_b{self._frames[capture.id]:02}")
         return tails
 
-    def _counted(self, facts: Facts, wish: Wish, folder: str, endings: Sequence[str]) -> Named:
+    def _counted(self, facts: Facts, wish: Wish, folder: str, ends: Ends) -> Named:
         key = self._numbers.key(facts, wish.folder)
         while True:
             number = self._numbers.next(key)
-            stem = _numbered(wish.stem, f"{number:0{wish.digits}}", self.folders.room(folder, endings))
-            if not self.folders.has(folder, stem, endings):
-                stem = self.folders.take(folder, stem, endings)
+            stem = _numbered(wish.stem, f"{number:0{wish.digits}}", self.folders.room(folder, ends))
+            if not self.folders.has(folder, stem, ends):
+                stem = self.folders.take(folder, stem, ends)
                 return Named(folder, stem, key if self._numbers.keeps(key) else "", number)
 
 
 def _numbered(stem: str, number: str, room: int) -> str:
     """A stem with its number, which is never what is cut off."""
+    if len(stem) * 4 + len(number) < room:
+        return stem_from(stem.replace(COUNTER_SIGN, number))
     parts = stem.split(COUNTER_SIGN)
     budget = room - (len(parts) - 1) * len(number)
     if sum(len(part.encode()) for part in parts) > budget:

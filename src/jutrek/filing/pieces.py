@@ -46,6 +46,7 @@ class PieceKind:
         write: writes it where no format is given.
         forms: its formats by name, with what each does.
         digits: whether a number of digits is a format, too.
+        by_day: whether it is the same for all captures of a day that is known as far.
         directed: writes it in a date format with `%`, where it takes such formats.
     """
 
@@ -54,6 +55,7 @@ class PieceKind:
     write: Write
     forms: Mapping[str, Write] = field(default_factory=dict)
     digits: bool = False
+    by_day: bool = False
     directed: Callable[[str], Write] | None = None
 
     def trouble_with(self, form: str) -> str:
@@ -210,7 +212,8 @@ def _date(about: str, write: dates.WriteDate, forms: Mapping[str, dates.WriteDat
     def chosen(how: dates.WriteDate) -> Write:
         return lambda facts, setting: dates.written(how, facts, setting.filed, setting.language)
 
-    return PieceKind(about, "date", chosen(write), {name: chosen(how) for name, how in (forms or {}).items()})
+    chosen_forms = {name: chosen(how) for name, how in (forms or {}).items()}
+    return PieceKind(about, "date", chosen(write), chosen_forms, by_day=True)
 
 
 def _directed(filed: bool | None) -> Callable[[str], Write]:
@@ -242,6 +245,7 @@ PIECES: dict[str, PieceKind] = {
     "date": PieceKind(
         "the date, 20260514", "date",
         lambda facts, setting: dates.written(dates.whole, facts, setting.filed, setting.language),
+        by_day=True,
         directed=_directed(None),
     ),
     "time": _time("the time of day, 091723", dates.clock),

@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, fields, replace
+from dataclasses import asdict, dataclass, fields
 from datetime import date
 from enum import StrEnum
-from typing import Any
+from typing import Any, NamedTuple
 
 from jutrek.errors import PlanUnusable
 from jutrek.filing.counting import Per
+from jutrek.filing.facts import below
 from jutrek.filing.names import Extensions
 from jutrek.filing.rules import HouseRules, Scheme, Structure, Undated
 from jutrek.library import NOT_FILED, Filed
@@ -33,8 +34,7 @@ class Action(StrEnum):
     STAY = "stay"
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(NamedTuple):
     """One file of a plan.
 
     Attributes:
@@ -49,7 +49,7 @@ class Row:
         sidecar: where a sidecar is written for it, relative to the library; empty where none is.
         counter: what the number in its name counts within; empty where there is none, or nothing outlasts the plan.
         number: that number.
-        by: by what it is filed.
+        by: by what it is filed, but for the original path, which `filed` adds.
     """
 
     source: str
@@ -64,6 +64,11 @@ class Row:
     counter: str = ""
     number: int = 0
     by: Filed = NOT_FILED
+
+    @property
+    def filed(self) -> Filed:
+        """By what it is filed; of what belongs to no capture, nothing."""
+        return self.by._replace(original=below(self.source, self.root)) if self.capture else NOT_FILED
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,9 +126,9 @@ def from_json(text: str, path: str) -> Plan:
 
 
 def _entries(row: Row) -> dict[str, Any]:
-    entries = asdict(row)
+    entries = row._asdict()
     by = entries.pop("by")
-    return {**entries, **by}
+    return {**entries, **by._asdict()}
 
 
 def _rules(entries: Mapping[str, Any]) -> HouseRules:
@@ -154,9 +159,9 @@ def _inside(path: str) -> bool:
 
 
 def _row(entries: Mapping[str, Any], path: str) -> Row:
-    names = [field.name for field in fields(Row) if field.name in _OLD or field.name in entries]
-    by = Filed(**{field.name: entries[field.name] for field in fields(Filed) if field.name in entries})
-    by = replace(by, said=tuple((str(name), str(words)) for name, words in by.said))
+    names = [name for name in Row._fields if name in _OLD or name in entries]
+    by = Filed(**{name: entries[name] for name in Filed._fields if name in entries})
+    by = by._replace(said=tuple((str(name), str(words)) for name, words in by.said))
     row = Row(**{name: entries[name] for name in names} | {"action": Action(entries["action"]), "by": by})
     inside = (row.destination is None or _inside(row.destination)) and _inside(row.sidecar)
     if not inside or (row.action in (Action.BRING, Action.MOVE) and not row.destination):

@@ -4,20 +4,21 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
-from jutrek.captures import Capture, Device, ReadFile, Shoot
+from jutrek.captures import Capture, Device, Moment, ReadFile, Shoot
 from jutrek.doubles import NEW, Standing, Stands
 from jutrek.errors import shown
+from jutrek.filing.collecting import uncollected
 from jutrek.filing.counting import Numbers
-from jutrek.filing.facts import Facts, below, facts_of
-from jutrek.filing.folders import Folders
+from jutrek.filing.facts import Facts, facts_of
+from jutrek.filing.folders import Folders, ends_of
 from jutrek.filing.names import legal, stem_of, suffix_of
-from jutrek.filing.naming import Namer, Piles, Wish
+from jutrek.filing.naming import Named, Namer, Piles, Wish
 from jutrek.filing.plan import Action, Plan, Row
 from jutrek.filing.rules import HouseRules, Structure, Undated
 from jutrek.filing.structures import structure_of
-from jutrek.formats import Kind, Stamp
+from jutrek.formats import Kind, Precision, Stamp
 from jutrek.library import Filed, Library, numbers_given
 from jutrek.sources import Left, SourceFile
 
@@ -72,8 +73,9 @@ def make_plan(
     facts = all_facts(captures, wishes)
     planner = _Planner(library, rules, standings, wishes, captures)
     rows: list[Row] = []
-    for one, wish in zip(facts, Piles(facts, rules).wishes(rules), strict=True):
-        rows += planner.rows_of(one, wish)
+    with uncollected():
+        for one, wish in zip(facts, Piles(facts, rules).wishes(rules), strict=True):
+            rows += planner.rows_of(one, wish)
     placed = {row.source: row.destination for row in rows}
     rows = [_with_twin(row, standings, placed) for row in rows]
     rows.extend(planner.row_of_left(thing) for thing in left)
@@ -99,86 +101,106 @@ class _Planner:
         self._shoots = {capture.id: shoot.words for shoot in wishes.shoots for capture in shoot.captures}
         self._said = tuple(sorted(wishes.said.items()))
         self._structures: dict[str, str] = {}
+        self._keeps_structure = rules.structure is Structure.BESIDE
+        self._may_want = rules.sidecars or rules.writes_sidecars
 
-    def rows_of(self, facts: Facts, wish: Wish) -> Iterable[Row]:
+    def rows_of(self, facts: Facts, wish: Wish) -> list[Row]:
         """A row for every file of a capture."""
         capture = facts.capture
         by = self._filed(facts)
+        rows: list[Row] = []
         new: list[ReadFile] = []
         home_at = ""
         for read in capture.files:
             stands = self._standings.get(read.file.path, NEW)
-            if stands.standing is Standing.NEW:
-                new.append(read)
-            elif stands.standing is Standing.HOME:
+            if stands.standing is Standing.HOME:
                 home_at = home_at or stands.equal
                 why = f"The same bytes are home as {shown(stands.equal)}."
-                yield _row(read, facts, by, Action.HOME, stands.equal, why)
+                rows.append(_row(read, facts, by, Action.HOME, stands.equal, why))
+            elif stands.standing is Standing.TWIN:
+                why = f"The same bytes as {shown(stands.equal)}."
+                rows.append(_row(read, facts, by, Action.TWIN, stands.equal, why))
+            elif read.file.size:
+                new.append(read)
             else:
-                yield _row(read, facts, by, Action.TWIN, stands.equal, f"The same bytes as {shown(stands.equal)}.")
-        for read in [read for read in new if not read.file.size]:
-            new.remove(read)
-            yield _row(read, facts, by, Action.STAY, None, "The file is empty: there is nothing to bring home.")
+                why = "The file is empty: there is nothing to bring home."
+                rows.append(_row(read, facts, by, Action.STAY, None, why))
+        if new:
+            rows += self._rows_of_new(facts, by, new, wish, home_at)
+        return rows
+
+    def _rows_of_new(self, facts: Facts, by: Filed, new: list[ReadFile], wish: Wish, home_at: str) -> list[Row]:
+        capture = facts.capture
         why = capture.moment.why if capture.moment else "No date was found."
         waits = self._wishes.waits.get(capture.id)
-        unfiled = capture.id in self._wishes.unfiled
-        if waits is None and home_at:
-            yield from self._beside(facts, by, new, home_at)
-        if waits is None and (unfiled or (not capture.trusted and self._rules.undated is Undated.UNFILED)):
-            yield from self._together(facts, by, new, self._namer.unfiled(capture), why)
-        elif waits is None and capture.trusted and capture.moment is not None:
-            yield from self._together(facts, by, new, wish, why)
-        else:
-            for read in new:
-                yield _row(read, facts, by, Action.STAY, None, waits or why)
+        if waits is not None:
+            return [_row(read, facts, by, Action.STAY, None, waits) for read in new]
+        rows = self._beside(facts, by, new, home_at) if home_at else []
+        if capture.id in self._wishes.unfiled or (not capture.trusted and self._rules.undated is Undated.UNFILED):
+            return rows + self._together(facts, by, new, self._namer.unfiled(capture), why)
+        if capture.trusted:
+            return rows + self._together(facts, by, new, wish, why)
+        return rows + [_row(read, facts, by, Action.STAY, None, why) for read in new]
 
     def _filed(self, facts: Facts) -> Filed:
-        """By what a capture is filed, its original name left out: each file has its own."""
-        capture, moment = facts.capture, facts.capture.moment
+        """By what a capture is filed, the original name left out: it is the file's, not the capture's."""
+        capture, day = facts.capture, facts.day
+        moment = capture.moment
         return Filed(
-            Stamp(moment.local, moment.precision).iso() if moment else "", moment.shift if moment else 0.0,
-            capture.device, facts.operator, self._shoots.get(capture.id, ""), str(facts.day or ""), self._said,
+            _iso(moment) if moment else "", moment.shift if moment else 0.0, capture.device, facts.operator,
+            self._shoots.get(capture.id, ""), day.isoformat() if day else "", self._said,
         )  # fmt: skip
 
-    def _beside(self, facts: Facts, by: Filed, new: list[ReadFile], home_at: str) -> Iterable[Row]:
+    def _beside(self, facts: Facts, by: Filed, new: list[ReadFile], home_at: str) -> list[Row]:
         """Companions of a file that is home go beside it, under its stem. Takes what it places out of `new`."""
         folder, name = os.path.split(home_at)
+        why = f"Beside its capture, which is home as {shown(home_at)}."
+        rows = []
         for read in list(new):
             suffix = self._suffix(read)
             if self._folders.take_beside(folder, stem_of(name), suffix):
                 new.remove(read)
                 path = os.path.join(folder, stem_of(name) + suffix)
-                why = f"Beside its capture, which is home as {shown(home_at)}."
-                yield _row(read, facts, by, Action.BRING, path, why)
+                rows.append(_row(read, facts, by, Action.BRING, path, why))
+        return rows
 
-    def _together(self, facts: Facts, by: Filed, files: Sequence[ReadFile], wish: Wish, why: str) -> Iterable[Row]:
+    def _together(self, facts: Facts, by: Filed, files: Sequence[ReadFile], wish: Wish, why: str) -> list[Row]:
         """Name files with one free stem; files whose ending would be the same twice get a further stem."""
-        capture = facts.capture
-        tails = dict(zip((read.file.path for read in capture.files), capture.tails, strict=False))
-        waiting = list(files)
+        capture, rows = facts.capture, []
+        endings = self._endings(capture)
+        if len(files) < len(endings):
+            endings = [ending for read, ending in zip(capture.files, endings, strict=True) if read in files]
+        waiting = list(zip(files, endings, strict=True))
         while waiting:
-            first: dict[str, ReadFile] = {}
-            again: list[ReadFile] = []
-            for read in waiting:
-                ending = tails.get(read.file.path, "") + self._suffix(read)
-                if first.setdefault(ending.lower(), read) is not read:
-                    again.append(read)
-            endings = {read.file.path: tails.get(read.file.path, "") + self._suffix(read) for read in first.values()}
-            named = self._namer.name(facts, wish, list(endings.values()))
-            for read in first.values():
-                ending = endings[read.file.path]
-                row = _row(read, facts, by, Action.BRING, os.path.join(named.folder, named.stem + ending), why)
-                sidecar = (
-                    self._sidecar(named.folder, named.stem, ending, read, facts) if self._wants(read, facts) else ""
-                )
-                if sidecar or named.key:
-                    row = replace(row, sidecar=sidecar, counter=named.key, number=named.number)
-                yield row
-            self._keep_structure(capture.primary.file, named.folder)
-            waiting = again
+            ends, again = ends_of(tuple(endings)), []
+            if ends.alike:
+                first = dict(reversed(list(zip(ends.keys, waiting, strict=True))))
+                again = [one for one in waiting if one not in first.values()]
+                waiting = [one for one in waiting if one in first.values()]
+                ends = ends_of(tuple(ending for _, ending in waiting))
+            named = self._namer.name(facts, wish, ends)
+            start = f"{named.folder}/{named.stem}" if named.folder else named.stem
+            for read, ending in waiting:
+                row = _row(read, facts, by, Action.BRING, start + ending, why)
+                if named.key or (self._may_want and self._wants(read, facts)):
+                    sidecar = self._sidecar(named, ending, read, facts) if self._wants(read, facts) else ""
+                    row = row._replace(sidecar=sidecar, counter=named.key, number=named.number)
+                rows.append(row)
+            if self._keeps_structure:
+                self._keep_structure(capture.primary.file, named.folder)
+            waiting, endings = again, [ending for _, ending in again]
+        return rows
+
+    def _endings(self, capture: Capture) -> list[str]:
+        """What the name of each of its files carries behind the stem."""
+        suffixes = [self._suffix(read) for read in capture.files]
+        if not capture.tails:
+            return suffixes
+        return [tail + suffix for tail, suffix in zip(capture.tails, suffixes, strict=True)]
 
     def _suffix(self, read: ReadFile) -> str:
-        return suffix_of(os.path.basename(read.file.path), read.reading.format, self._rules.extensions)
+        path = read.file.path
+        return suffix_of(path[path.rfind("/") + 1 :], read.reading.format, self._rules.extensions)
 
     def _wants(self, read: ReadFile, facts: Facts) -> bool:
         """Whether the rules want a sidecar for a file: for one of a name, companions share that of their primary."""
@@ -190,16 +212,16 @@ class _Planner:
         own, first = (stem_of(os.path.basename(one.file.path)) for one in (read, capture.primary))
         return read is capture.primary or own != first
 
-    def _sidecar(self, folder: str, stem: str, ending: str, read: ReadFile, facts: Facts) -> str:
+    def _sidecar(self, named: Named, ending: str, read: ReadFile, facts: Facts) -> str:
         """Where a sidecar can be written beside a file: as `name.xmp`, else as `name.ext.xmp`, else nowhere."""
         tail = ending[: len(ending) - len(self._suffix(read))] if read is not facts.capture.primary else ""
         for suffix in (f"{tail}.xmp", f"{ending}.xmp"):
-            if self._folders.take_beside(folder, stem, suffix):
-                return os.path.join(folder, stem + suffix)
+            if self._folders.take_beside(named.folder, named.stem, suffix):
+                return os.path.join(named.folder, named.stem + suffix)
         return ""
 
     def _keep_structure(self, file: SourceFile, folder: str) -> None:
-        if self._rules.structure is Structure.BESIDE and (structure := structure_of(file.path, file.root)):
+        if structure := structure_of(file.path, file.root):
             self._structures.setdefault(structure, folder)
 
     def row_of_left(self, thing: Left | tuple[SourceFile, str]) -> Row:
@@ -220,12 +242,17 @@ class _Planner:
         return Row(file.path, file.root, Action.STAY, None, why, file.size, file.mtime_ns)
 
 
+def _iso(moment: Moment) -> str:
+    """A moment as text; most are known to the second."""
+    if moment.precision is Precision.SECOND:
+        return moment.local.isoformat(timespec="seconds")
+    return Stamp(moment.local, moment.precision).iso()
+
+
 def _row(read: ReadFile, facts: Facts, by: Filed, action: Action, destination: str | None, why: str) -> Row:
     file = read.file
-    original = facts.original if read is facts.capture.primary else below(file.path, file.root)
-    own = Filed(by.moment, by.shift, by.device, by.operator, by.shoot, by.day, by.said, original)
     return Row(
-        file.path, file.root, action, destination, why, file.size, file.mtime_ns, facts.capture.id, by=own
+        file.path, file.root, action, destination, why, file.size, file.mtime_ns, facts.capture.id, "", "", 0, by
     )  # fmt: skip
 
 
@@ -235,5 +262,6 @@ def _with_twin(row: Row, standings: Mapping[str, Stands], placed: Mapping[str, s
         return row
     destination = placed.get(standings[row.source].equal)
     if destination is not None:
-        return replace(row, destination=destination)
-    return replace(row, action=Action.STAY, destination=None, why=f"{row.why} That one stays, so this one stays too.")
+        return row._replace(destination=destination)
+    why = f"{row.why} That one stays, so this one stays too."
+    return row._replace(action=Action.STAY, destination=None, why=why)

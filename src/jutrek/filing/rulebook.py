@@ -19,7 +19,7 @@ from jutrek.disk import write_own
 from jutrek.errors import LibraryMissing, RulesBroken, reason
 from jutrek.filing.rulepage import PageError, Where, page_of, rules_of
 from jutrek.filing.rules import HouseRules
-from jutrek.library import Library
+from jutrek.library import OWN_FOLDER, Library
 
 FILE, LAST_GOOD = "house-rules.toml", "house-rules.last-good.toml"
 _ABOUT = {
@@ -223,6 +223,19 @@ def _change_tables(page: Any, name: str, wanted: list[Any], standing: list[Any])
         for key in stood.keys() - value.keys():
             del table[key]
         _change(table, value, stood)
+
+
+def rules_at(path: str) -> HouseRules:
+    """The rules of a file, or of the library at `path`.
+
+    Raises:
+        RulesBroken: when it holds none that can be used.
+    """
+    page = os.path.join(path, OWN_FOLDER, FILE) if os.path.isdir(path) else path
+    try:
+        return parse_rules(_read(page), page)
+    except OSError as error:
+        raise RulesBroken(page, 1, f"it could not be read: {reason(error)}") from error
 
 
 def keep_rules(library: Library, rules: HouseRules) -> None:

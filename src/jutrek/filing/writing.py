@@ -7,7 +7,9 @@ pattern that is being typed costs only what is new in it.
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Iterable, Sequence
+from datetime import date
 from functools import lru_cache
 from itertools import repeat
 from typing import NamedTuple
@@ -15,14 +17,20 @@ from typing import NamedTuple
 from jutrek.filing.facts import Facts
 from jutrek.filing.names import legal, legal_folder, shortened
 from jutrek.filing.pattern import Optional, Pattern, Piece
-from jutrek.filing.pieces import COUNTER_SIGN, Setting, writer
+from jutrek.filing.pieces import COUNTER_SIGN, PIECES, Setting, Write, writer
+from jutrek.formats import Precision
 
 _LONGEST_VALUE = 160
 """Bytes that one piece may take in a name."""
 _EMPTY = "\x00"
 """Stands where a piece outside of optional parts has no value: what joins it goes with it."""
 _ROUND_EMPTY = re.compile("[-_ .,]*(?:\x00[-_ .,]*)+")
-_ODD = re.compile(r'[<>:"/\\|?*\x00-\x1f\x7f]|^[. ]|[. ]$|^(?:con|prn|aux|nul|com\d|lpt\d) *(?:\.|$)', re.IGNORECASE)
+_ODD = re.compile(
+    r'[<>:"/\\|?*\x00\x02-\x1f\x7f]|^[. ]|[. ]$|^(?:con|prn|aux|nul|com\d|lpt\d) *(?:\.|$)', re.IGNORECASE
+)
+"""What a name cannot have in it, or at its ends; the sign of a counter becomes a number."""
+_ODD_SIGNS = re.compile(r'[<>:"/\\|?*\x00\x02-\x09\x0b-\x1f\x7f]')
+_ODD_AT_ENDS = ("\n.", "\n ", ".\n", " \n", "\n\n", "\ncon", "\nprn", "\naux", "\nnul", "\ncom", "\nlpt")
 
 
 class Column(NamedTuple):
@@ -54,7 +62,10 @@ class Columns:
         column = self._columns.get(piece)
         if column is None:
             write, setting = writer(piece.name, piece.form), self._setting
-            raw = [write(facts, setting) for facts in self.facts]
+            if PIECES[piece.name].by_day and "%" not in piece.form:
+                raw = self._by_day(write)
+            else:
+                raw = [write(facts, setting) for facts in self.facts]
             if piece.name == "counter":
                 column = Column(raw, frozenset(), False)
             else:
@@ -65,6 +76,21 @@ class Columns:
                 column = Column(values, odd, not all(values))
             self._columns[piece] = column
         return column
+
+    def _by_day(self, write: Write) -> list[str]:
+        """A column of a piece that is the same for all captures of a day."""
+        setting = self._setting
+        known: dict[tuple[date | None, Precision | None], str] = {}
+        made = []
+        for facts in self.facts:
+            moment = facts.capture.moment
+            day = None if moment is None else (facts.day if setting.filed and facts.day else moment.local.date())
+            key = day, moment.precision if moment else None
+            value = known.get(key)
+            if value is None:
+                value = known[key] = write(facts, setting)
+            made.append(value)
+        return made
 
 
 @lru_cache(maxsize=1 << 16)
@@ -113,10 +139,12 @@ def _optional(part: Optional, columns: Columns, odd: set[int]) -> list[str]:
         if column.gaps:
             gaps.append(column.values)
     cells.append(repeat("", len(columns)))
-    texts = map("".join, zip(*cells, strict=False))
+    texts: Iterable[str] = map("".join, zip(*cells, strict=False))
     if not gaps:
         return list(texts)
-    return [text if all(values) else "" for text, *values in zip(texts, *gaps, strict=True)]
+    for values in gaps:
+        texts = [text if value else "" for text, value in zip(texts, values, strict=True)]
+    return list(texts)
 
 
 def folder_of(text: str) -> str:
@@ -126,11 +154,20 @@ def folder_of(text: str) -> str:
     return legal_folder(text)
 
 
+def stems_from(texts: Sequence[str]) -> list[str]:
+    """The legal stems of written names. They are looked at as one text first: mostly all are legal as they are."""
+    whole = "\n".join(["", *texts, ""]).lower()
+    is_fine = whole.isascii() and whole.count("\n") == len(texts) + 1 and not _ODD_SIGNS.search(whole)
+    if is_fine and not any(odd in whole for odd in _ODD_AT_ENDS):
+        return list(texts)
+    return [stem_from(text) for text in texts]
+
+
 def stem_from(text: str) -> str:
     """The legal stem of a written name, counters still in it; empty where nothing is left of it."""
     if _EMPTY in text:
         text = _closed(text)
-    if text.isascii() and not _ODD.search(text):
+    if not _ODD.search(text) and (text.isascii() or (text.isprintable() and unicodedata.is_normalized("NFC", text))):
         return text
     if COUNTER_SIGN not in text:
         return legal(text) if text.strip(". ") else ""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,8 +24,7 @@ class HomeFile:
     full: bytes | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Filed:
+class Filed(NamedTuple):
     """By what a file of the library was filed.
 
     Attributes:

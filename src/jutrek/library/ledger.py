@@ -39,6 +39,8 @@ class Ledger:
             LedgerUnusable: when it cannot be made, or a newer Jutrek wrote it.
         """
         self.path = path
+        self.is_new = False
+        """Whether it was made just now, so that it knows less than the library's journals."""
         try:
             os.makedirs(os.path.dirname(path), exist_ok=True)
             try:
@@ -56,6 +58,7 @@ class Ledger:
         with self._engine.begin() as connection:
             schema.meta.create_all(connection)
             row = connection.execute(sa.select(schema.about.c.value).where(schema.about.c.key == "version")).first()
+            self.is_new = row is None
             if row is None:
                 connection.execute(schema.about.insert(), {"key": "version", "value": str(schema.VERSION)})
             elif int(row[0]) > schema.VERSION:

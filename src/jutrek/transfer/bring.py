@@ -295,7 +295,7 @@ class _Run:
         journal.sync()
         self._ledger.put([_home_file(proof) for _, proof in self._waiting])
         rows = [proof.row for _, proof in self._waiting]
-        self._ledger.put_filed((row.destination or "", row.by) for row in rows if row.by.original)
+        self._ledger.put_filed((row.destination or "", row.filed) for row in rows if row.capture)
         for number, proof in self._waiting:
             why = "Read back and equal." if proof.direct else "Read back after dropping its pages, and equal."
             if proof.row.sidecar:

@@ -9,6 +9,14 @@ Under `LIBRARY/.jutrek/journal/<intake>.jsonl`:
     {"entry": "failed", "row", "source", "why"}
     {"entry": "end", "at", "how": "done" | "stopped" | "found again", "home", "left"}
 
+and of a re-filing, under `<intake>-moves.jsonl`, with paths relative to the library:
+
+    {"entry": "refile", "intake", "at", "version", "takes_back"}       `takes_back`: the re-filing that it undoes, or ""
+    {"entry": "move", "row", "from", "to", "size", "mtime_ns", …}      every move to come, synced before the first one
+    {"entry": "moved", "row"}                                          renamed, both folders synced
+    {"entry": "folder removed", "folder"}                              it was emptied
+    {"entry": "failed", …}, {"entry": "end", …}                        as above; `home` counts what moved
+
 `at` is UTC. A `bring` line also tells by what the file is filed, where there is anything: `moment`, `shift` (seconds of
 a clock fix), `device`, `operator`, `shoot`, `day`, `said` (pairs of name and words), `original` (its path below its
 source); and the `number` in its name with what its `counter` counts within. A line that was torn by a power loss is
@@ -20,24 +28,30 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, fields
+from collections.abc import Sequence
 from datetime import UTC, datetime
-from typing import Any, BinaryIO
+from typing import Any
 
 from jutrek.disk import make_folders, sync_folder
 from jutrek.filing import Row
+from jutrek.filing.facts import below
 from jutrek.library import Filed, Library
 from jutrek.transfer.carry import Proof
 
 FOLDER = "journal"
-_TAIL = 4096
+MOVES = "-moves"
+"""Ends the id of a re-filing."""
 VERSION = 1
-_FILED_BY = tuple(field.name for field in fields(Filed))
+_FILED_BY = Filed._fields
 
 
 def _filed_by(row: Row) -> dict[str, Any]:
-    return {name: value for name in _FILED_BY if (value := getattr(row.by, name))}
+    filed = row.filed
+    return {name: value for name in _FILED_BY if (value := getattr(filed, name))}
+
+
+def _counted(row: Row) -> dict[str, Any]:
+    return {"counter": row.counter, "number": row.number} if row.counter else {}
 
 
 class Journal:
@@ -62,12 +76,31 @@ class Journal:
         sources = sorted({row.root for row in rows})
         self._write({"entry": "intake", "intake": self.intake, "at": _now(), "version": VERSION, "sources": sources})
         for number, row in enumerate(rows):
-            counted = {"counter": row.counter, "number": row.number} if row.counter else {}
             self._write({
                 "entry": "bring", "row": number, "source": row.source, "to": row.destination, "size": row.size,
-                "mtime_ns": row.mtime_ns, **_filed_by(row), **counted,
+                "mtime_ns": row.mtime_ns, **_filed_by(row), **_counted(row),
             })  # fmt: skip
         self.sync()
+
+    def begin_moves(self, rows: Sequence[Row], takes_back: str) -> None:
+        """Write down every move of a re-filing, and make it durable."""
+        self._write({
+            "entry": "refile", "intake": self.intake, "at": _now(), "version": VERSION, "takes_back": takes_back,
+        })  # fmt: skip
+        for number, row in enumerate(rows):
+            self._write({
+                "entry": "move", "row": number, "from": below(row.source, row.root), "to": row.destination,
+                "size": row.size, "mtime_ns": row.mtime_ns, **_counted(row),
+            })  # fmt: skip
+        self.sync()
+
+    def moved(self, number: int) -> None:
+        """Write down a move that is done. Durable after the next `sync`."""
+        self._write({"entry": "moved", "row": number})
+
+    def removed_folder(self, folder: str) -> None:
+        """Write down that an emptied folder was removed."""
+        self._write({"entry": "folder removed", "folder": folder})
 
     def home(self, number: int, proof: Proof) -> None:
         """Write down a proven file. Durable after the next `sync`."""
@@ -103,58 +136,6 @@ class Journal:
         while line:
             line = line[os.write(self._fd, line) :]
         self._waiting = True
-
-
-@dataclass(slots=True)
-class Account:
-    """What a journal tells of an intake that did not end: when it began, and what was to come."""
-
-    intake: str
-    at: str = ""
-    to_come: dict[int, dict[str, Any]] = field(default_factory=dict)
-
-
-def unfinished(library: Library) -> Iterator[Account]:
-    """Read the journals of a library that have no end, oldest first. Torn and foreign lines are ignored.
-
-    Of a journal that has an end only the last bytes are read: a library has very many of them in time.
-    """
-    folder = os.path.join(library.own, FOLDER)
-    try:
-        names = sorted(name for name in os.listdir(folder) if name.endswith(".jsonl"))
-    except FileNotFoundError:
-        return
-    for name in names:
-        account = Account(name.removesuffix(".jsonl"))
-        with open(os.path.join(folder, name), "rb") as file:
-            if _has_ended(file):
-                continue
-            for line in file:
-                _enter(account, line)
-        yield account
-
-
-def _has_ended(file: BinaryIO) -> bool:
-    """Whether the last line is an end. Leaves the file at its start."""
-    file.seek(max(0, file.seek(0, os.SEEK_END) - _TAIL))
-    last = file.read().splitlines()[-1:]
-    file.seek(0)
-    try:
-        return bool(last) and json.loads(last[0])["entry"] == "end"
-    except (ValueError, KeyError, TypeError):
-        return False
-
-
-def _enter(account: Account, line: bytes) -> None:
-    try:
-        entry = json.loads(line)
-        kind = entry["entry"]
-        if kind == "intake":
-            account.at = str(entry["at"])
-        elif kind == "bring":
-            account.to_come[int(entry["row"])] = entry
-    except (ValueError, KeyError, TypeError):
-        return
 
 
 def _now() -> str:

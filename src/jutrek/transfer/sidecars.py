@@ -34,7 +34,7 @@ def sidecar_text(row: Row, rules: HouseRules) -> bytes:
     if rules.sidecars and row.by.shift:
         etree.SubElement(about, f"{{{_EXIF}}}DateTimeOriginal").text = row.by.moment
     if rules.originals:
-        name = os.path.basename(row.by.original or row.source)
+        name = os.path.basename(row.source)
         etree.SubElement(about, f"{{{_MEDIA}}}PreservedFileName").text = _written(name)
     if rules.creator:
         _list(about, "creator", "Seq", [rules.creator])

@@ -1,0 +1,106 @@
+"""Planning very many captures, and trying patterns on them while they are typed.
+
+Planning is measured with all that belongs to it: facts, names, clashes, counters, rows. A keystroke is measured from
+the changed text to the first screen and to the figures of all, as the House rules page has them made.
+"""
+
+from __future__ import annotations
+
+import resource
+import statistics
+import tempfile
+import time
+from collections.abc import Callable
+from datetime import datetime, timedelta
+
+PLANNED, TRIED = 100_000, 30_000
+WANTED_PLAN, WANTED_MEMORY, WANTED_FIRST, WANTED_ALL = 5.0, 300, 0.050, 0.300
+
+
+def run() -> None:
+    """Measure and print."""
+    _plan()
+    _keystrokes()
+
+
+def _plan() -> None:
+    from jutrek.captures import Decisions, shoots_of
+    from jutrek.filing import HouseRules, Wishes, make_plan
+    from jutrek.library import Library
+
+    captures = made_up(PLANNED)
+    shoots = shoots_of(captures, Decisions())
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    for words, rules in (
+        ("usual rules", HouseRules()),
+        ("counter per folder", HouseRules(name="{date}<_{shoot}>_{counter:5}")),
+        ("all in one folder, by the day", HouseRules(layout="", name="{date}")),
+    ):
+        with tempfile.TemporaryDirectory() as root:
+            began = time.perf_counter()
+            plan = make_plan(Library(root, "id", "x"), rules, captures, {}, (), Wishes(shoots=shoots))
+            took = time.perf_counter() - began
+        rows = len({row.destination for row in plan.rows})
+        used = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
+        print(
+            f"planning {PLANNED:,} captures, {words}: {took:.2f} s (wanted {WANTED_PLAN:.0f}), {rows:,} destinations, "
+            f"at most {used:.0f} MB more than the captures themselves (wanted under {WANTED_MEMORY})"
+        )
+        del plan
+
+
+def _keystrokes() -> None:
+    from jutrek.captures import Decisions, shoots_of
+    from jutrek.desk.trying import FIRST, Bench
+    from jutrek.filing import HouseRules, PatternError, RuleError, Wishes
+    from jutrek.filing.collecting import uncollected
+    from jutrek.filing.planner import all_facts
+
+    captures = made_up(TRIED)
+    facts = all_facts(captures, Wishes(shoots=shoots_of(captures, Decisions())))
+    first, whole = Bench(facts[:FIRST]), Bench(facts)
+    first.tried(HouseRules())
+    whole.tried(HouseRules())
+    text = "{year}/{month} {month:name}/{day}< {shoot}>/{kind}"
+    firsts, wholes = [], []
+    for end in range(1, len(text) + 1):
+        try:
+            rules = HouseRules(layout=text[:end], name="{date}_{time}_{original}"[: 13 + end % 12 if end % 3 else 24])
+        except (PatternError, RuleError):
+            continue
+        firsts.append(_timed(lambda rules=rules: first.tried(rules)))
+        with uncollected():
+            wholes.append(_timed(lambda rules=rules: whole.tried(rules)))
+    print(
+        f"a keystroke, {len(firsts)} of them: first screen {_words(firsts)} (wanted {WANTED_FIRST * 1000:.0f}), "
+        f"figures of {TRIED:,} captures {_words(wholes)} (wanted {WANTED_ALL * 1000:.0f})"
+    )
+
+
+def _timed(work: Callable[[], object]) -> float:
+    began = time.perf_counter()
+    work()
+    return time.perf_counter() - began
+
+
+def _words(times: list[float]) -> str:
+    return f"{statistics.median(times) * 1000:.0f} ms in the median, {max(times) * 1000:.0f} ms at most"
+
+
+def made_up(count: int) -> list:  # type: ignore[type-arg]
+    """Captures of some years, three in four of them pairs, without files."""
+    from jutrek.captures import ReadFile, decide, group
+    from jutrek.formats import Claim, DeviceFacts, Kind, Precision, Reading, Stamp
+    from jutrek.sources import SourceFile
+
+    devices = [DeviceFacts("Arlen", "M2", "1"), DeviceFacts("Hovar", "4K", "2")]
+    files = []
+    at = datetime(2014, 3, 1, 8)
+    for number in range(count):
+        at += timedelta(seconds=1 + number * 7919 % 2400)
+        claim = Claim("exif:original", Stamp(at, Precision.SECOND), "the camera's time", "")
+        stem = f"/card/{number // 500:03}ARLEN/DSC{number:06}"
+        for suffix, form in ((".DNG", "dng"), (".JPG", "jpeg"))[: 1 if number % 4 == 0 else 2]:
+            reading = Reading(Kind.STILL, form, (claim,), devices[number % 2], 6000, 4000)
+            files.append(ReadFile(SourceFile(stem + suffix, "/card", 5_000_000, 0), reading, decide(reading.claims)))
+    return group(files)

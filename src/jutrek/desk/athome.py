@@ -1,0 +1,159 @@
+"""What lies in a library, as captures with all that is known of them: for re-filing, and to try rules on.
+
+Dates, devices, shoots and original names are those that files were filed by, as the ledger keeps them; of what Jutrek
+did not file, what the files say.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import threading
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime
+from typing import TYPE_CHECKING
+
+from jutrek.captures import RUNGS, Capture, Device, Moment, ReadFile, Trust, decided, filing_day, order, stacked, tied
+from jutrek.disk import TEMPORARY
+from jutrek.errors import SourceUnreadable, Stopped
+from jutrek.filing import HouseRules
+from jutrek.filing.facts import Facts, below, words_and_place
+from jutrek.formats import Kind, Precision, read
+from jutrek.library import Filed, Library, known_devices
+from jutrek.sources import SourceFile, scan
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
+
+_TAIL = re.compile(r"((?:_p\d+)?(?:_tr\w{1,3})?(?:_proxy)?)$")
+"""What a recording's parts, tracks and proxies carry behind the common stem."""
+
+
+@dataclass(frozen=True, slots=True)
+class AtHome:
+    """The captures of a library, in the order of shooting.
+
+    Attributes:
+        facts: of every capture.
+        known: ids of the captures that Jutrek filed.
+    """
+
+    facts: tuple[Facts, ...] = ()
+    known: frozenset[str] = frozenset()
+
+    def years(self) -> list[int]:
+        """The years that captures are filed under."""
+        return sorted({one.day.year for one in self.facts if one.day is not None})
+
+
+def read_home(
+    library: Library,
+    ledger: Ledger,
+    rules: HouseRules,
+    *,
+    stop: threading.Event,
+    report: Callable[[int, int], None],
+) -> AtHome:
+    """Read every file of a library. Nothing is changed.
+
+    Args:
+        report: told the number of files read, and of all files.
+
+    Raises:
+        Stopped: when `stop` was set.
+    """
+    files = list(_files(library, stop, report))
+    ladder = [RUNGS[name] for name in rules.trust]
+    moments = decided([(one.file.root, one.reading) for one in files], ladder=ladder)
+    dated = (replace(one, moment=moment) for one, moment in zip(files, moments, strict=True))
+    filed, devices = ledger.all_filed(), known_devices(library)
+    captures = [_as_filed(one, filed) for one in _whole(tied(dated))]
+    ordered = stacked(sorted(captures, key=order))
+    known = frozenset(one.id for one in ordered if _record(one, filed) is not None)
+    return AtHome(tuple(_facts(one, _record(one, filed), devices, rules) for one in ordered), known)
+
+
+def _files(library: Library, stop: threading.Event, report: Callable[[int, int], None]) -> Iterable[ReadFile]:
+    found = [
+        one
+        for one in scan(library.root, leave_out=frozenset({library.own}))
+        if isinstance(one, SourceFile) and _is_a_part(one, library)
+    ]
+    for number, file in enumerate(found):
+        if stop.is_set():
+            raise Stopped
+        report(number, len(found))
+        try:
+            reading = read(file.path)
+        except SourceUnreadable:
+            continue
+        if reading.kind is not Kind.OTHER:
+            yield ReadFile(file, reading, None)
+    report(len(found), len(found))
+
+
+def _is_a_part(file: SourceFile, library: Library) -> bool:
+    parts = below(file.path, library.root).split(os.sep)
+    return not parts[-1].startswith(TEMPORARY) and not any(part.startswith(".Trash") for part in parts)
+
+
+def _record(capture: Capture, filed: Mapping[str, Filed]) -> Filed | None:
+    found = (filed.get(below(read.file.path, capture.root)) for read in capture.files)
+    return next((one for one in found if one is not None), None)
+
+
+def _whole(captures: Sequence[Capture]) -> Iterable[Capture]:
+    """Join what only its tail tells apart: the parts of a recording, its tracks, its proxy."""
+    piles: dict[tuple[str, str], list[tuple[str, Capture]]] = defaultdict(list)
+    for capture in captures:
+        folder, name = os.path.split(capture.id)
+        stem = os.path.splitext(name)[0]
+        tail = _TAIL.search(stem)
+        own = tail[1] if tail and not capture.tails else ""
+        piles[folder, stem.removesuffix(own).casefold()].append((own, capture))
+    for pile in piles.values():
+        pile.sort(key=lambda one: ("_proxy" in one[0], len(one[0]), one[0]))
+        if len(pile) == 1 and not pile[0][0]:
+            yield pile[0][1]
+            continue
+        joined = [(own, one) for own, one in pile if own or one is pile[0][1]]
+        yield from (one for own, one in pile if not own and one is not pile[0][1])
+        files = tuple(read for _, one in joined for read in one.files)
+        tails = tuple(own for own, one in joined for _ in one.files)
+        yield replace(joined[0][1], files=files, tails=tails, tied=())
+
+
+_PRECISIONS = {4: Precision.YEAR, 7: Precision.MONTH, 10: Precision.DAY, 16: Precision.MINUTE, 19: Precision.SECOND}
+
+
+def _as_filed(capture: Capture, filed: Mapping[str, Filed]) -> Capture:
+    """A capture with the moment and the device that it was filed by."""
+    record = _record(capture, filed)
+    if record is None or not record.moment:
+        return capture
+    text = record.moment
+    precision = _PRECISIONS.get(len(text), Precision.SUBSECOND)
+    local = datetime.fromisoformat(text + "0001-01-01"[len(text) :] if len(text) < 10 else text)
+    offset = capture.moment.offset if capture.moment and capture.moment.local == local else None
+    moment = Moment(local, offset, precision, Trust.SURE, -1, "As it was filed.", shift=record.shift)
+    return replace(capture, moment=moment, device=record.device or capture.device)
+
+
+def _facts(capture: Capture, record: Filed | None, devices: Mapping[str, Device], rules: HouseRules) -> Facts:
+    moment = capture.moment
+    day: date | None = None
+    if record is not None and record.day:
+        day = date.fromisoformat(record.day)
+    elif moment is not None and moment.precision >= Precision.DAY:
+        day = filing_day(moment.local, moment.precision, rules.day_begins)
+    own = below(capture.id, capture.root)
+    if record is None:
+        return Facts(capture, day, device=devices.get(capture.device), original=own)
+    words, place = words_and_place(record.shoot)
+    said = dict(record.said)
+    wording = capture.primary.reading.wording
+    place = place or said.get("place", "") or (wording.place if wording else "")
+    device = devices.get(capture.device)
+    return Facts(capture, day, words, place, device, record.operator, said, record.original or own)

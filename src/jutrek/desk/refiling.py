@@ -1,0 +1,101 @@
+"""Re-filing for a face: reading the library, planning, carrying out, taking back. One thread owns it."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from jutrek.desk.athome import AtHome, read_home
+from jutrek.desk.events import RefilingPlanned
+from jutrek.errors import PlanUnusable
+from jutrek.filing import HouseRules, Plan
+from jutrek.filing.refiling import Scope, plan_refiling
+from jutrek.library import Library, survey
+from jutrek.transfer import Listener, Outcome, last_refiling, plan_taking_back, refile
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
+
+Report = Callable[[str, int, int], None]
+"""Told what is going on, how far it is, and how far it goes (0 where that is not known yet)."""
+
+
+class Refiler:
+    """The captures of one library, and the plan of their re-filing."""
+
+    def __init__(self, library: Library, ledger: Ledger) -> None:
+        self._library, self._ledger = library, ledger
+        self.home: AtHome | None = None
+        self.planned: RefilingPlanned | None = None
+
+    def look(self, rules: HouseRules, stop: threading.Event, report: Report) -> AtHome:
+        """Read the library, unless it was read and nothing was moved or brought since.
+
+        Raises:
+            LibraryMissing: when it cannot be listed.
+            Stopped: when `stop` was set.
+        """
+        if self.home is None:
+            survey(
+                self._library,
+                self._ledger,
+                stop=stop,
+                report=lambda seen: report("Looking through the library", seen, 0),
+            )
+            words = "Reading the library"
+            self.home = read_home(
+                self._library, self._ledger, rules, stop=stop, report=lambda done, total: report(words, done, total)
+            )
+        return self.home
+
+    def forget(self) -> None:
+        """What was read may be old now."""
+        self.home = self.planned = None
+
+    @property
+    def last(self) -> str:
+        """The newest re-filing that can be taken back; empty where there is none."""
+        return last_refiling(self._library)
+
+    def plan(self, rules: HouseRules, scope: Scope, stop: threading.Event, report: Report) -> RefilingPlanned:
+        """Make the plan of a re-filing."""
+        home = self.look(rules, stop, report)
+        plan = plan_refiling(self._library, rules, home.facts, home.known, scope)
+        self.planned = RefilingPlanned(plan, len(home.known))
+        return self.planned
+
+    def plan_taking_back(self) -> RefilingPlanned:
+        """Make the plan that takes the newest re-filing back.
+
+        Raises:
+            PlanUnusable: when there is none.
+        """
+        last = self.last
+        if not last:
+            raise PlanUnusable(self._library.root, "there is no re-filing to take back")
+        plan, left = plan_taking_back(self._library, last)
+        self.planned = RefilingPlanned(plan, len(plan.rows), last, tuple(left))
+        return self.planned
+
+    def go(self, stop: threading.Event, listener: Listener) -> Outcome:
+        """Carry out the plan that was made last.
+
+        Raises:
+            PlanUnusable: when there is none.
+            LibraryBusy: when another Jutrek is at work in the library.
+        """
+        if self.planned is None:
+            raise PlanUnusable(self._library.root, "no re-filing is planned")
+        planned = self.planned
+        self.forget()
+        return refile(
+            planned.plan, self._library, self._ledger, stop=stop, listener=listener, takes_back=planned.takes_back
+        )
+
+
+def shown_move(plan: Plan, number: int) -> tuple[str, str]:
+    """Where a file of a plan of moves lies, and where it goes, relative to the library."""
+    row = plan.rows[number]
+    return os.path.relpath(row.source, plan.library), row.destination or ""

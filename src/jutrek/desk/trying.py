@@ -1,0 +1,257 @@
+"""Trying house rules on the captures at hand, while they are being composed. A thread of its own, no Qt.
+
+What is tried is what a library that holds nothing yet would look like, with the very code that plans an intake. The
+first screen is told at once, the whole with its figures after it; a newer wish ends the work on an older one.
+"""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+from jutrek.captures import Capture
+from jutrek.errors import OurFault, shown
+from jutrek.filing import Extensions, HouseRules, Undated
+from jutrek.filing.collecting import uncollected
+from jutrek.filing.counting import Numbers
+from jutrek.filing.facts import Facts, below
+from jutrek.filing.folders import Ends, Folders, ends_of
+from jutrek.filing.names import suffix_of, units
+from jutrek.filing.naming import Mark, Named, Namer, Piles, Wish, marks_of
+
+FIRST = 60
+"""Captures that are tried before all the others: more than a screen holds."""
+_LOOK_EVERY = 1000
+_WORDS = {
+    Mark.CLASH: "told apart",
+    Mark.EARLY: "before the day starts",
+    Mark.UNDATED: "no date",
+    Mark.SHORTENED: "shortened",
+    Mark.CHANGED: "signs replaced",
+}
+_LOUD = frozenset({Mark.CLASH, Mark.UNDATED, Mark.SHORTENED, Mark.CHANGED})
+
+
+@dataclass(frozen=True, slots=True)
+class TriedRow:
+    """One file: where it comes from, where it would go, what it would be called, and what is to be said about that.
+
+    Attributes:
+        loud: whether what is said asks to be looked at.
+    """
+
+    source: str
+    folder: str
+    name: str
+    note: str = ""
+    loud: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Tally:
+    """Figures of a whole trial: captures, those that get a name, that were told apart, that have no date to trust.
+
+    Attributes:
+        longest: the longest path, in UTF-16 units.
+        odd: captures whose name had to be shortened, or had signs replaced.
+    """
+
+    captures: int
+    fit: int
+    clash: int
+    undated: int
+    longest: int
+    odd: int
+
+
+@dataclass(frozen=True, slots=True)
+class Trial:
+    """What rules would make of the captures at hand.
+
+    Attributes:
+        rules: the rules that were tried.
+        facts: of the captures; of the first ones only until all are tried.
+        named: what each is called; None for one that stays on its source.
+        tally: the figures, or None until all are tried.
+        folders: every folder with the captures in it, ordered by path; empty until all are tried.
+        standing_out: numbers of rows that ask to be looked at.
+    """
+
+    rules: HouseRules
+    facts: Sequence[Facts]
+    named: Sequence[Named | None]
+    wishes: Sequence[Wish]
+    rows: Sequence[tuple[int, int]]
+    tally: Tally | None = None
+    folders: tuple[tuple[str, int], ...] = ()
+    standing_out: Sequence[int] = field(default_factory=tuple)
+
+    def row(self, number: int) -> TriedRow:
+        """One row of the table, as shown."""
+        at, file = self.rows[number]
+        facts, named = self.facts[at], self.named[at]
+        read = facts.capture.files[file]
+        original = facts.original if file == 0 else below(read.file.path, read.file.root)
+        letter = f"{facts.device.letter}: " if facts.device and facts.device.letter else ""
+        source = letter + shown(original)
+        if named is None:
+            return TriedRow(
+                source, "stays on its source", shown(os.path.basename(original)), _WORDS[Mark.UNDATED], True
+            )
+        name = named.stem + _ends(facts.capture, self.rules.extensions).endings[file]
+        if file:
+            return TriedRow(source, named.folder, name, "with it")
+        marks = [Mark.UNDATED] if not facts.capture.trusted else list(marks_of(facts, self.wishes[at], named))
+        note = ", ".join(_WORDS[mark] for mark in marks)
+        return TriedRow(source, named.folder, name, note, not _LOUD.isdisjoint(marks))
+
+
+def _ends(capture: Capture, extensions: Extensions) -> Ends:
+    tails = capture.tails or ("",) * len(capture.files)
+    return ends_of(
+        tuple(
+            tail + suffix_of(os.path.basename(read.file.path), read.reading.format, extensions)
+            for read, tail in zip(capture.files, tails, strict=True)
+        )
+    )
+
+
+class Bench:
+    """Captures prepared for trials: what does not change from one pattern to the next is kept."""
+
+    def __init__(self, facts: Sequence[Facts]) -> None:
+        self.facts = facts
+        self.rows = [(at, file) for at, one in enumerate(facts) for file in range(len(one.capture.files))]
+        self._first_rows = [number for number, (_, file) in enumerate(self.rows) if not file]
+        self._captures = [one.capture for one in facts]
+        self._trusted = [one.trusted for one in self._captures]
+        self._piles: Piles | None = None
+        self._ends: list[Ends] = []
+        self._extensions: Extensions | None = None
+
+    def tried(self, rules: HouseRules, is_old: Callable[[], bool] = lambda: False) -> Trial | None:
+        """Try rules on all captures; None where a newer wish came in between.
+
+        Args:
+            is_old: whether the result is not wanted any more.
+        """
+        if self._piles is None or not self._piles.fit(self.facts, rules):
+            self._piles = Piles(self.facts, rules)
+        if self._extensions is not rules.extensions:
+            self._ends = [_ends(capture, rules.extensions) for capture in self._captures]
+            self._extensions = rules.extensions
+        wishes = self._piles.wishes(rules)
+        namer = Namer(Folders(""), Numbers(rules.counter_per, rules.counter_start, {}), self._captures)
+        stays = rules.undated is Undated.STAY
+        named: list[Named | None] = []
+        standing_out: list[int] = []
+        for at, (facts, wish, ends, trusted) in enumerate(
+            zip(self.facts, wishes, self._ends, self._trusted, strict=True)
+        ):
+            if not at % _LOOK_EVERY and is_old():
+                return None
+            if trusted:
+                one = namer.name(facts, wish, ends)
+                named.append(one)
+                if wish.changed or (one.stem != wish.stem and not wish.digits):
+                    standing_out.append(at)
+            else:
+                named.append(None if stays else namer.name(facts, namer.unfiled(facts.capture), ends))
+                standing_out.append(at)
+        return self._summed(rules, wishes, named, standing_out)
+
+    def _summed(
+        self, rules: HouseRules, wishes: list[Wish], named: list[Named | None], standing_out: list[int]
+    ) -> Trial:
+        there = [(one, ends.longest) for one, ends in zip(named, self._ends, strict=True) if one is not None]
+        folders = Counter([one.folder for one, _ in there])
+        widths = {folder: units(folder) + 1 for folder in folders}
+        clash = undated = 0
+        for at in standing_out:
+            one = named[at]
+            if not self._trusted[at]:
+                undated += 1
+            elif one is not None:
+                clash += Mark.CLASH in marks_of(self.facts[at], wishes[at], one)
+        tally = Tally(
+            captures=len(named),
+            fit=len(there),
+            clash=clash,
+            undated=undated,
+            longest=max((widths[one.folder] + units(one.stem) + ending for one, ending in there), default=0),
+            odd=len(standing_out) - undated - clash,
+        )
+        first_rows = [self._first_rows[at] for at in standing_out]
+        return Trial(rules, self.facts, named, wishes, self.rows, tally, tuple(sorted(folders.items())), first_rows)
+
+
+class Trier:
+    """Tries rules on a thread of its own; of several wishes that wait only the last is served."""
+
+    def __init__(self, tell: Callable[[Trial | OurFault], None]) -> None:
+        """
+        Args:
+            tell: hears every trial, on the trier's thread.
+        """
+        self._tell = tell
+        self._change = threading.Condition()
+        self._source: Callable[[], Sequence[Facts]] | None = None
+        self._rules: HouseRules | None = None
+        self._wishes = 0
+        self._closed = False
+        self._first = self._all = Bench([])
+        self._thread = threading.Thread(target=self._work, name="trier", daemon=True)
+        self._thread.start()
+
+    def try_on(self, captures: Callable[[], Sequence[Facts]]) -> None:
+        """Try on these captures from now on; they are asked for on the trier's thread."""
+        with self._change:
+            self._source = captures
+            self._wishes += 1
+            self._change.notify()
+
+    def try_rules(self, rules: HouseRules) -> None:
+        """Try these rules."""
+        with self._change:
+            self._rules = rules
+            self._wishes += 1
+            self._change.notify()
+
+    def close(self) -> None:
+        """End the thread, and wait for that."""
+        with self._change:
+            self._closed = True
+            self._wishes += 1
+            self._change.notify()
+        self._thread.join()
+
+    def _work(self) -> None:
+        served = 0
+        while True:
+            with self._change:
+                self._change.wait_for(lambda: self._wishes > served)  # noqa: B023
+                if self._closed:
+                    return
+                served, source, rules = self._wishes, self._source, self._rules
+                self._source = None
+            try:
+                if source is not None:
+                    facts = source()
+                    self._first, self._all = Bench(facts[:FIRST]), Bench(facts)
+                if rules is not None:
+                    self._try(rules, served)
+            # The trier must outlive an error of our own: it is told, and the next wish is served.
+            except Exception as error:  # noqa: BLE001
+                self._tell(OurFault(error))
+
+    def _try(self, rules: HouseRules, number: int) -> None:
+        first = self._first.tried(rules)
+        if first is not None and len(self._all.facts) > FIRST:
+            self._tell(Trial(rules, first.facts, first.named, first.wishes, first.rows))
+        with uncollected():
+            whole = self._all.tried(rules, lambda: self._wishes != number)
+        if whole is not None:
+            self._tell(whole)
