@@ -3,25 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
+from typing import Any
 
 import typer
 
-from jutrek.captures import Change, Decisions, Device, ShiftClock, TakeAsItIs
+from jutrek.captures import Change, Decisions, Device, Say, ShiftClock, TakeAsItIs
 from jutrek.captures.decisions import Describe
 from jutrek.desk.typed import clock_of, day_of, offset_of, shift_of
 from jutrek.errors import NoSuchDevice
-from jutrek.filing import HouseRules, Structure, Undated
+from jutrek.filing import HouseRules, RuleError, Structure, Undated
+from jutrek.filing.facts import SAID
 
 
 @dataclass(frozen=True, slots=True)
 class Choices:
-    """House rules, clock fixes (letter and seconds), and descriptions (day and words)."""
+    """House rules, clock fixes (letter and seconds), descriptions (day and words), and what the intake is for."""
 
     rules: HouseRules
     fixes: tuple[tuple[str, float], ...] = ()
     described: tuple[tuple[date, str], ...] = ()
+    said: tuple[tuple[str, str], ...] = ()
 
     def decisions(self, devices: Mapping[str, Device]) -> Decisions:
         """The decisions that they make about an intake with these devices.
@@ -37,6 +40,7 @@ class Choices:
             key = letters[letter]
             changes.append(ShiftClock(key, seconds) if seconds else TakeAsItIs(frozenset(), key))
         changes += [Describe(day, None, words) for day, words in self.described]
+        changes += [Say(dict(self.said))] if self.said else []
         decisions = Decisions()
         for change in changes:
             decisions = change.on(decisions)
@@ -44,35 +48,53 @@ class Choices:
 
 
 def parse_choices(
+    house: HouseRules,
     *,
-    fix_clock: Sequence[str] | None,
-    describe: Sequence[str] | None,
-    day_starts: str,
-    zone: str | None,
-    journey: Sequence[str] | None,
-    undated: Undated,
-    structure: Structure,
-    sidecars: bool,
+    fix_clock: Sequence[str] | None = None,
+    describe: Sequence[str] | None = None,
+    say: Sequence[str] | None = None,
+    layout: str | None = None,
+    name: str | None = None,
+    day_starts: str | None = None,
+    zone: str | None = None,
+    journey: Sequence[str] | None = None,
+    undated: Undated | None = None,
+    structure: Structure | None = None,
+    sidecars: bool | None = None,
 ) -> Choices:
-    """Read the options.
+    """Read the options. What is not given is as the house has it.
 
     Raises:
         typer.BadParameter: for one that cannot be read.
     """
+    given = {
+        "layout": layout, "name": name, "undated": undated, "structure": structure, "sidecars": sidecars,
+    }  # fmt: skip
     try:
-        rules = HouseRules(
-            undated=undated,
-            day_starts=clock_of(day_starts),
-            zone=offset_of(zone) if zone else None,
-            journeys=tuple(sorted(_journey(one) for one in journey or ())),
-            structure=structure,
-            sidecars=sidecars,
-        )
+        changed: dict[str, Any] = {key: value for key, value in given.items() if value is not None}
+        if day_starts is not None:
+            changed["day_starts"] = clock_of(day_starts)
+        if zone is not None:
+            changed["zone"] = offset_of(zone)
+        if journey:
+            changed["journeys"] = tuple(sorted(_journey(one) for one in journey))
+        rules = replace(house, **changed)
         fixes = tuple(_letter_and_shift(one) for one in fix_clock or ())
         described = tuple(_day_and_words(one) for one in describe or ())
+        said = tuple(_name_and_words(one) for one in say or ())
     except ValueError as error:
-        raise typer.BadParameter(str(error)) from error
-    return Choices(rules, fixes, described)
+        field = f"{error.field}: " if isinstance(error, RuleError) else ""
+        raise typer.BadParameter(f"{field}{error}") from error
+    return Choices(rules, fixes, described, said)
+
+
+def _name_and_words(text: str) -> tuple[str, str]:
+    name, sign, words = text.partition("=")
+    if not sign or name.strip() not in SAID:
+        raise ValueError(
+            f"What an intake is for is said as one of {', '.join(SAID)}, such as job=26-014, not “{text}”."
+        )
+    return name.strip(), words.strip()
 
 
 def _letter_and_shift(text: str) -> tuple[str, float]:

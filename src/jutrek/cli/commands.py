@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import os
-import signal
 import sys
-import threading
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from jutrek import __version__
+from jutrek.cli.refiling import refile_command
+from jutrek.cli.ruling import rules_app
+from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.filing import Structure, Undated
 
 app = typer.Typer(
@@ -25,15 +26,26 @@ app = typer.Typer(
 _Sources = Annotated[list[Path], typer.Argument(help="Cards, folders or inboxes.", exists=True, file_okay=False)]
 _Library = Annotated[Path, typer.Option("--library", "-l", help="The library's root folder.")]
 _AsJson = Annotated[bool, typer.Option("--json", help="Print JSON for other programs.")]
-_Undated = Annotated[Undated, typer.Option("--undated", help="What becomes of captures without a trustworthy date.")]
+_Layout = Annotated[str | None, typer.Option("--layout", help="Another pattern of folders, for this time.")]
+_Name = Annotated[str | None, typer.Option("--name", help="Another pattern of file names, for this time.")]
+_Undated = Annotated[
+    Undated | None, typer.Option("--undated", help="What becomes of captures without a trustworthy date.")
+]
 _Fixes = Annotated[
     list[str] | None,
     typer.Option("--fix-clock", help="Shift a device's clock: B=+1:00:00. B=0 takes it for right.", metavar="B=SHIFT"),
 ]
 _Described = Annotated[
-    list[str] | None, typer.Option("--describe", help="What a day's shoots were.", metavar="DAY=WORDS")
+    list[str] | None,
+    typer.Option("--describe", help="What a day's shoots were, and where: “survey @ bridge”.", metavar="DAY=WORDS"),
 ]
-_DayStarts = Annotated[str, typer.Option("--day-starts", help="Until when the night belongs to the day before.")]
+_Said = Annotated[
+    list[str] | None,
+    typer.Option("--say", help="What the intake is for: job, client, title or place.", metavar="job=WORDS"),
+]
+_DayStarts = Annotated[
+    str | None, typer.Option("--day-starts", help="Until when the night belongs to the day before.", metavar="04:00")
+]
 _Zone = Annotated[
     str | None, typer.Option("--zone", help="The house's zone, for times known only in UTC.", metavar="+02:00")
 ]
@@ -41,26 +53,13 @@ _Journeys = Annotated[
     list[str] | None, typer.Option("--journey", help="Another zone from a day on.", metavar="DAY=+01:00")
 ]
 _Structure = Annotated[
-    Structure, typer.Option("--card-structure", help="File clips alone, or keep the card's structure beside them.")
+    Structure | None,
+    typer.Option("--card-structure", help="File clips alone, or keep the card's structure beside them."),
 ]
 _Sidecars = Annotated[
-    bool, typer.Option("--fix-sidecars", help="Write corrected dates into XMP sidecars beside their files, too.")
+    bool | None,
+    typer.Option("--fix-sidecars/--no-fix-sidecars", help="Write corrected dates into XMP sidecars beside files, too."),
 ]
-
-
-def stop_on_interrupt() -> threading.Event:
-    """An event that Ctrl+C and SIGTERM set, so that a run ends safely. A second Ctrl+C ends at once."""
-    stop = threading.Event()
-
-    def on_signal(number: int, _: object) -> None:
-        if stop.is_set():
-            signal.signal(number, signal.SIG_DFL)
-            signal.raise_signal(number)
-        stop.set()
-
-    signal.signal(signal.SIGINT, on_signal)
-    signal.signal(signal.SIGTERM, on_signal)
-    return stop
 
 
 def _show_version(wanted: bool) -> None:
@@ -95,24 +94,27 @@ def plan_command(
     library: _Library,
     as_json: _AsJson = False,
     out: Annotated[Path | None, typer.Option("--out", "-o", help="Write the plan to a file.")] = None,
-    undated: _Undated = Undated.STAY,
+    layout: _Layout = None,
+    name: _Name = None,
+    undated: _Undated = None,
     fix_clock: _Fixes = None,
     describe: _Described = None,
-    day_starts: _DayStarts = "04:00",
+    say: _Said = None,
+    day_starts: _DayStarts = None,
     zone: _Zone = None,
     journey: _Journeys = None,
-    structure: _Structure = Structure.ALONE,
-    sidecars: _Sidecars = False,
+    structure: _Structure = None,
+    sidecars: _Sidecars = None,
 ) -> None:
     """Show where every file would land, and why. Nothing is copied."""
     from jutrek.cli.choices import parse_choices
-    from jutrek.cli.planning import plan_sources
+    from jutrek.cli.planning import house_of, plan_sources
 
     if as_json and out is not None:
         raise typer.BadParameter("choose one of --json and --out")
     choices = parse_choices(
-        fix_clock=fix_clock, describe=describe, day_starts=day_starts, zone=zone, journey=journey, undated=undated,
-        structure=structure, sidecars=sidecars,
+        house_of(str(library)), layout=layout, name=name, undated=undated, fix_clock=fix_clock, describe=describe,
+        say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure, sidecars=sidecars,
     )  # fmt: skip
     code = plan_sources(_texts(sources), str(library), choices, as_json=as_json, out=out, stop=stop_on_interrupt())
     raise typer.Exit(code)
@@ -128,31 +130,39 @@ def bring_command(
         Path | None, typer.Option("--plan", "-p", help="A plan that was saved.", exists=True, dir_okay=False)
     ] = None,
     as_json: _AsJson = False,
-    undated: _Undated = Undated.STAY,
+    layout: _Layout = None,
+    name: _Name = None,
+    undated: _Undated = None,
     fix_clock: _Fixes = None,
     describe: _Described = None,
-    day_starts: _DayStarts = "04:00",
+    say: _Said = None,
+    day_starts: _DayStarts = None,
     zone: _Zone = None,
     journey: _Journeys = None,
-    structure: _Structure = Structure.ALONE,
-    sidecars: _Sidecars = False,
+    structure: _Structure = None,
+    sidecars: _Sidecars = None,
 ) -> None:
     """Bring files home: every one is read back and compared before it counts."""
     from jutrek.cli.bringing import bring_plan, bring_sources
     from jutrek.cli.choices import parse_choices
+    from jutrek.cli.planning import house_of
 
     stop = stop_on_interrupt()
     if plan is not None:
-        if sources or library is not None or fix_clock or describe:
+        if sources or library is not None or fix_clock or describe or say or layout or name:
             raise typer.BadParameter("--plan knows its sources, library and decisions; give nothing else")
         raise typer.Exit(bring_plan(plan, as_json=as_json, stop=stop))
     if not sources or library is None:
         raise typer.BadParameter("give sources and --library, or --plan")
     choices = parse_choices(
-        fix_clock=fix_clock, describe=describe, day_starts=day_starts, zone=zone, journey=journey, undated=undated,
-        structure=structure, sidecars=sidecars,
+        house_of(str(library)), layout=layout, name=name, undated=undated, fix_clock=fix_clock, describe=describe,
+        say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure, sidecars=sidecars,
     )  # fmt: skip
     raise typer.Exit(bring_sources(_texts(sources), str(library), choices, as_json=as_json, stop=stop))
+
+
+app.add_typer(rules_app, name="rules")
+app.command("refile")(refile_command)
 
 
 @app.command("app")

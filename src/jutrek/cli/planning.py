@@ -20,7 +20,8 @@ from jutrek.cli.choices import Choices
 from jutrek.desk.intake import Found, Report, make_captures, plan_of, read_source, standings_of
 from jutrek.desk.story import Story, as_objects, devices_of, tell
 from jutrek.errors import PlanUnusable, SourceUnreadable, reason, shown
-from jutrek.filing import Action, Plan
+from jutrek.filing import Action, HouseRules, Plan
+from jutrek.filing.rulebook import load_rules
 from jutrek.library import Library, apart, known_devices, open_library
 from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
@@ -60,23 +61,17 @@ def prepare(
             else f"jutrek: an intake of {leftover.at} did not end: {leftover.home} files are home, "
             f"{leftover.left} are not. Bringing its sources home again brings the rest.\n"
         )
-    founds: list[Found] = []
     with working() as report:
-        for path in sources:
-            try:
-                source = known_source(path)
-            except OSError as error:
-                raise SourceUnreadable(path, error) from error
-            words = f"Reading {shown(source.name)}"
-            founds.append(read_source(source, library, stop=stop, report=partial(report, words)))
-        story = _story(founds, library, choices)
+        founds = read_sources(sources, library, stop=stop, report=report)
+        story = story_of(founds, library, choices)
         for doubt in story.doubts:
             sys.stderr.write(f"jutrek: {doubt.headline} ({doubt.certainty}). {doubt.evidence}\n")
         standings = standings_of(story.captures, library, ledger, stop=stop, report=report)
         return plan_of(founds, story, library, choices.rules, standings), story
 
 
-def _story(founds: list[Found], library: Library, choices: Choices) -> Story:
+def story_of(founds: list[Found], library: Library, choices: Choices) -> Story:
+    """What sources tell, with what was decided on the command line."""
     captures = make_captures(founds, choices.rules)
     sources = [found.source for found in founds]
     known = known_devices(library)
@@ -84,6 +79,30 @@ def _story(founds: list[Found], library: Library, choices: Choices) -> Story:
     devices = devices_of(sources, captures, decisions, known)
     bare = tell(captures, devices, decisions, choices.rules, ())
     return tell(captures, devices, decisions, choices.rules, propose(bare.captures))
+
+
+def read_sources(sources: list[str], library: Library, *, stop: threading.Event, report: Report) -> list[Found]:
+    """Read every source.
+
+    Raises:
+        SourceUnreadable: for one that cannot be listed.
+    """
+    founds = []
+    for path in sources:
+        try:
+            source = known_source(path)
+        except OSError as error:
+            raise SourceUnreadable(path, error) from error
+        founds.append(read_source(source, library, stop=stop, report=partial(report, f"Reading {shown(source.name)}")))
+    return founds
+
+
+def house_of(path: str) -> HouseRules:
+    """The house rules of a library; where its file is broken, those that hold, and the trouble is said."""
+    book = load_rules(open_library(path))
+    if book.trouble:
+        sys.stderr.write(f"jutrek: {book.trouble}\n")
+    return book.rules
 
 
 def plan_sources(

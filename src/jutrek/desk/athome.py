@@ -105,24 +105,31 @@ def _record(capture: Capture, filed: Mapping[str, Filed]) -> Filed | None:
 
 
 def _whole(captures: Sequence[Capture]) -> Iterable[Capture]:
-    """Join what only its tail tells apart: the parts of a recording, its tracks, its proxy."""
+    """Join what only its tail tells apart: the parts of a recording, its tracks, its proxy, their sidecars."""
     piles: dict[tuple[str, str], list[tuple[str, Capture]]] = defaultdict(list)
     for capture in captures:
         folder, name = os.path.split(capture.id)
         stem = os.path.splitext(name)[0]
-        tail = _TAIL.search(stem)
-        own = tail[1] if tail and not capture.tails else ""
-        piles[folder, stem.removesuffix(own).casefold()].append((own, capture))
+        found = _TAIL.search(stem)
+        tail = found[1] if found else ""
+        piles[folder, stem.removesuffix(tail).casefold()].append((tail, capture))
     for pile in piles.values():
-        pile.sort(key=lambda one: ("_proxy" in one[0], len(one[0]), one[0]))
-        if len(pile) == 1 and not pile[0][0]:
+        if len(pile) == 1 and (not pile[0][0] or pile[0][1].tails):
             yield pile[0][1]
-            continue
-        joined = [(own, one) for own, one in pile if own or one is pile[0][1]]
-        yield from (one for own, one in pile if not own and one is not pile[0][1])
-        files = tuple(read for _, one in joined for read in one.files)
-        tails = tuple(own for own, one in joined for _ in one.files)
-        yield replace(joined[0][1], files=files, tails=tails, tied=())
+        else:
+            yield from _joined(pile)
+
+
+def _joined(pile: list[tuple[str, Capture]]) -> Iterable[Capture]:
+    """One capture of what has one stem but for tails. Of several that have none, only the first can be its main one."""
+    pile.sort(key=lambda one: (one[1].kind is Kind.SIDECAR, "_proxy" in one[0], len(one[0]), one[0]))
+    together, apart = [pile[0]], []
+    for tail, capture in pile[1:]:
+        (together if tail or capture.kind is Kind.SIDECAR else apart).append((tail, capture))
+    files = tuple(read for _, one in together for read in one.files)
+    tails = tuple(own for tail, one in together for own in one.tails or (tail,) * len(one.files))
+    yield replace(pile[0][1], files=files, tails=tails, tied=())
+    yield from (capture for _, capture in apart)
 
 
 _PRECISIONS = {4: Precision.YEAR, 7: Precision.MONTH, 10: Precision.DAY, 16: Precision.MINUTE, 19: Precision.SECOND}

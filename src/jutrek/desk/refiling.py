@@ -79,6 +79,11 @@ class Refiler:
         self.planned = RefilingPlanned(plan, len(plan.rows), last, tuple(left))
         return self.planned
 
+    def use(self, plan: Plan) -> RefilingPlanned:
+        """Use a plan that was made before."""
+        self.planned = RefilingPlanned(plan, len(plan.rows))
+        return self.planned
+
     def go(self, stop: threading.Event, listener: Listener) -> Outcome:
         """Carry out the plan that was made last.
 

@@ -1,0 +1,167 @@
+"""`jutrek rules show|set|check|try`: a library's house rules on the command line."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from jutrek.cli.stopping import stop_on_interrupt
+
+if TYPE_CHECKING:
+    from jutrek.desk.trying import Trial
+
+rules_app = typer.Typer(help="Show, change, check and try the house rules of a library.", no_args_is_help=True)
+
+_Library = Annotated[Path, typer.Option("--library", "-l", help="The library's root folder.")]
+
+
+@rules_app.command("show")
+def show(library: _Library) -> None:
+    """Print the rules as the file that the library keeps; a redirect exports them."""
+    from jutrek.cli.planning import house_of
+    from jutrek.filing.rulebook import rules_text
+
+    sys.stdout.write(rules_text(house_of(str(library))))
+
+
+@rules_app.command("set")
+def set_rules(
+    library: _Library,
+    changes: Annotated[
+        list[str] | None, typer.Argument(help="Rules by table and key.", metavar="[filing.layout=…]…")
+    ] = None,
+    source: Annotated[
+        Path | None,
+        typer.Option("--from", help="Another library, or a file of rules, to copy all rules from.", exists=True),
+    ] = None,
+) -> None:
+    """Keep rules in the library, such as filing.name="{date}_{time}_{letter}" or days.start=05:00."""
+    from jutrek.cli.planning import house_of
+    from jutrek.filing.rulebook import keep_rules, rules_at
+    from jutrek.filing.rulepage import PageError, page_of, rules_of
+    from jutrek.library import open_library
+
+    if not changes and source is None:
+        raise typer.BadParameter("give rules to set, or --from")
+    page = page_of(rules_at(str(source)) if source is not None else house_of(str(library)))
+    for change in changes or ():
+        _set(page, change)
+    try:
+        rules = rules_of(page)
+    except PageError as error:
+        where = ".".join(str(part) for part in error.where)
+        raise typer.BadParameter(f"{where}: {error}") from error
+    keep_rules(open_library(str(library)), rules)
+    typer.echo(
+        "The rules are kept. What lies in the library stays where it is; `jutrek refile` files it anew.", err=True
+    )
+
+
+def _set(page: dict[str, Any], change: str) -> None:
+    """Set one rule on a page, its value read as TOML where it is more than words."""
+    import tomllib
+
+    where, sign, value = change.partition("=")
+    table, dot, key = where.strip().partition(".")
+    if not sign or not dot or not isinstance(page.get(table), dict) or key not in page[table]:
+        known = [f"{name}.{own}" for name, keys in page.items() if isinstance(keys, dict) for own in keys]
+        raise typer.BadParameter(f"“{change}” names no rule; there are: {', '.join(known)}.")
+    read: Any = value
+    if not isinstance(page[table][key], str):
+        try:
+            read = tomllib.loads(f"value = {value}")["value"]
+        except tomllib.TOMLDecodeError as error:
+            raise typer.BadParameter(f"{where}: {value!r} is no value ({error})") from error
+    page[table][key] = read
+
+
+@rules_app.command("check")
+def check(
+    what: Annotated[Path, typer.Argument(help="A library, or a file of rules.", exists=True)],
+) -> None:
+    """Say whether rules can be used; if not, the line and what is wrong there."""
+    from jutrek.filing.rulebook import rules_at
+
+    rules = rules_at(str(what))
+    typer.echo(f"These rules can be used. Layout: {rules.layout} · name: {rules.name}")
+
+
+@rules_app.command("try")
+def try_rules(
+    library: _Library,
+    sources: Annotated[
+        list[Path] | None,
+        typer.Argument(help="Cards or folders to try on; else what lies in the library.", exists=True),
+    ] = None,
+    layout: Annotated[str | None, typer.Option("--layout", help="A pattern of folders to try.")] = None,
+    name: Annotated[str | None, typer.Option("--name", help="A pattern of file names to try.")] = None,
+    describe: Annotated[
+        list[str] | None, typer.Option("--describe", help="What a day's shoots were.", metavar="DAY=WORDS")
+    ] = None,
+    say: Annotated[list[str] | None, typer.Option("--say", help="What the intake is for.", metavar="job=WORDS")] = None,
+    tree: Annotated[bool, typer.Option("--tree", help="Print the folders that the rules would make.")] = False,
+) -> None:
+    """Show what rules would make of captures. Nothing is kept, copied or moved."""
+    from jutrek.cli.choices import parse_choices
+    from jutrek.cli.planning import house_of
+    from jutrek.desk.trying import Bench
+
+    choices = parse_choices(house_of(str(library)), layout=layout, name=name, describe=describe, say=say)
+    trial = Bench(_facts(sources, str(library), choices)).tried(choices.rules)
+    if trial is not None:
+        _print(trial, tree=tree)
+
+
+def _facts(sources: list[Path] | None, library_path: str, choices: Any) -> list[Any]:
+    from jutrek.cli.planning import read_sources, story_of, working
+    from jutrek.desk.athome import read_home
+    from jutrek.filing.planner import all_facts
+    from jutrek.library import open_library, survey
+    from jutrek.library.ledger import Ledger
+    from jutrek.transfer import recover
+
+    stop, library = stop_on_interrupt(), open_library(library_path)
+    with working() as report:
+        if sources:
+            founds = read_sources([str(path) for path in sources], library, stop=stop, report=report)
+            story = story_of(founds, library, choices)
+            return all_facts(story.captures, story.wishes)
+        with Ledger(library.ledger_path) as ledger:
+            recover(library, ledger)
+            survey(library, ledger, stop=stop)
+            words = "Reading the library"
+            home = read_home(
+                library, ledger, choices.rules, stop=stop, report=lambda done, total: report(words, done, total)
+            )
+            return list(home.facts)
+
+
+def _print(trial: Trial, *, tree: bool) -> None:
+    if tree:
+        print_tree(trial)
+    else:
+        for number in range(len(trial.rows)):
+            row = trial.row(number)
+            note = f"\t{row.note}" if row.note else ""
+            sys.stdout.write(f"{row.source}\t{row.folder or '.'}\t{row.name}{note}\n")
+    if tally := trial.tally:
+        sys.stderr.write(
+            f"{tally.fit} of {tally.captures} fit · {tally.clash} told apart · {tally.undated} without a date · "
+            f"{tally.odd} shortened or with signs replaced · longest path {tally.longest}\n"
+        )
+
+
+def print_tree(trial: Trial) -> None:
+    """Print folders with the captures in them, each below the one that it is in."""
+    counts: dict[str, int] = {}
+    for path, count in trial.folders:
+        parts = path.split("/")
+        for depth in range(1, len(parts) + 1):
+            above = "/".join(parts[:depth])
+            counts[above] = counts.get(above, 0) + count
+    for path in sorted(counts, key=lambda path: path.split("/")):
+        depth = path.count("/")
+        sys.stdout.write(f"{'  ' * depth}{path.rpartition('/')[2] or '.'}  {counts[path]}\n")
