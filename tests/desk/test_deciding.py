@@ -32,7 +32,6 @@ from jutrek.desk.board import State
 from jutrek.desk.drafts import Draft
 from jutrek.desk.session import IntakeSession
 from jutrek.desk.typed import clock_of, journeys_of, placed_of, shift_of
-from jutrek.filing import HouseRules, Structure, Undated
 from jutrek.formats import Precision
 from jutrek.library import Library
 from tests import making
@@ -69,16 +68,23 @@ def decided(*changes: Change) -> Decisions:
 
 def test_a_draft_keeps_everything() -> None:
     """Every kind of decision, the sources and the rules come back as they were."""
-    rules = HouseRules(
-        undated=Undated.UNFILED, day_starts=0, gap=90, zone=120, journeys=((date(2026, 5, 12), 60),),
-        structure=Structure.BESIDE, sidecars=True,
-    )  # fmt: skip
-    draft = Draft(("/card", "/inbox"), decided(*ALL_KINDS), rules, {"/card/a.jpg": (1, 2**62)})
+    changed = {"day_starts": 0, "gap": 90, "zone": None, "journeys": ((date(2026, 5, 12), 60),)}
+    draft = Draft(("/card", "/inbox"), decided(*ALL_KINDS), changed, {"/card/a.jpg": (1, 2**62)})
     drafts.keep("id", draft)
     assert drafts.load("id") == draft
     drafts.forget("id")
     drafts.forget("id")
     assert drafts.load("id") is None
+
+
+def test_a_draft_of_before_is_understood() -> None:
+    """It held all rules of days; those that are not as usual were changed."""
+    drafts.keep("id", Draft(("/card",), Decisions(), {"day_starts": 0, "gap": 360, "zone": None, "journeys": ()}))
+    path = Path(drafts._path("id"))
+    page = json.loads(path.read_text())
+    del page["decisions"]["said"]
+    path.write_text(json.dumps(page | {"version": 1, "rules": page["rules"] | {"undated": "unfiled"}}))
+    assert drafts.load("id") == Draft(("/card",), Decisions(), {"day_starts": 0})
 
 
 @pytest.mark.parametrize("change", ALL_KINDS, ids=lambda change: type(change).__name__)
@@ -91,7 +97,7 @@ def test_every_change_changes_something_and_has_a_name(change: Change) -> None:
 @pytest.mark.parametrize("text", ["", "{}", '{"version": 9}', '{"version": 1, "sources": 3}', "\0\xff"])
 def test_a_damaged_draft_is_none(text: str) -> None:
     """The intake begins anew; nothing else is lost."""
-    drafts.keep("id", Draft((), Decisions(), HouseRules()))
+    drafts.keep("id", Draft((), Decisions()))
     path = Path(drafts._path("id"))
     path.write_text(text, encoding="latin-1")
     assert drafts.load("id") is None

@@ -98,7 +98,7 @@ def test_the_demo_from_cards_to_home(session: IntakeSession, ear: Ear, demo: Sce
     ended = ear.wait(lambda event: isinstance(event, events.Ended))
     assert isinstance(ended, events.Ended)
     assert (ended.outcome.failed, ended.outcome.trouble) == ([], None)
-    session.use_rules(HouseRules())
+    session.keep_rules(HouseRules())
     board = ear.board()
     assert (board.count(State.BROUGHT), board.count(State.HOME), board.count(State.LOOK)) == (195, 14, 0)
     assert board.bring_bytes == 0
@@ -112,7 +112,7 @@ def test_undated_captures_go_to_unfiled_when_asked(
     session.open_library(library.root)
     session.add_source(str(card))
     assert ear.board(lambda board: board.captures == 1).count(State.LOOK) == 1
-    session.use_rules(HouseRules(undated=Undated.UNFILED))
+    session.keep_rules(HouseRules(undated=Undated.UNFILED))
     board = ear.board(lambda board: board.count(State.BRING) == 1)
     assert board.days[0].captures[0].destination == "Unfiled/A.jpg"
 

@@ -55,9 +55,7 @@ def set_rules(
         where = ".".join(str(part) for part in error.where)
         raise typer.BadParameter(f"{where}: {error}") from error
     keep_rules(open_library(str(library)), rules)
-    typer.echo(
-        "The rules are kept. What lies in the library stays where it is; `jutrek refile` files it anew.", err=True
-    )
+    typer.echo("The rules are kept. What is home stays where it is; `jutrek refile` files it anew.", err=True)
 
 
 def _set(page: dict[str, Any], change: str) -> None:

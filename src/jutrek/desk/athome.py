@@ -123,7 +123,8 @@ def _whole(captures: Sequence[Capture]) -> Iterable[Capture]:
 def _joined(pile: list[tuple[str, Capture]]) -> Iterable[Capture]:
     """One capture of what has one stem but for tails. Of several that have none, only the first can be its main one."""
     pile.sort(key=lambda one: (one[1].kind is Kind.SIDECAR, "_proxy" in one[0], len(one[0]), one[0]))
-    together, apart = [pile[0]], []
+    together = [pile[0]]
+    apart: list[tuple[str, Capture]] = []
     for tail, capture in pile[1:]:
         (together if tail or capture.kind is Kind.SIDECAR else apart).append((tail, capture))
     files = tuple(read for _, one in together for read in one.files)

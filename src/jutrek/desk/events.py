@@ -9,6 +9,7 @@ from jutrek.desk.board import Board
 from jutrek.errors import JutrekError
 
 if TYPE_CHECKING:
+    from jutrek.captures import Device
     from jutrek.desk.athome import AtHome
     from jutrek.desk.questions import Effect
     from jutrek.filing import HouseRules, Plan
@@ -76,10 +77,11 @@ class Previewed:
 
 @dataclass(frozen=True, slots=True)
 class RulesKnown:
-    """The house rules that hold, and why the library's file does not (empty where it does)."""
+    """The house rules that hold, why the library's file does not (empty where it does), and the library's devices."""
 
     rules: HouseRules
     trouble: str = ""
+    devices: tuple[Device, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import threading
 from collections.abc import Callable
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from jutrek.desk.athome import AtHome, read_home
@@ -84,8 +85,11 @@ class Refiler:
         self.planned = RefilingPlanned(plan, len(plan.rows))
         return self.planned
 
-    def go(self, stop: threading.Event, listener: Listener) -> Outcome:
+    def go(self, stop: threading.Event, listener: Listener, only: frozenset[str] = frozenset()) -> Outcome:
         """Carry out the plan that was made last.
+
+        Args:
+            only: captures that it is carried out for; empty for all.
 
         Raises:
             PlanUnusable: when there is none.
@@ -93,11 +97,11 @@ class Refiler:
         """
         if self.planned is None:
             raise PlanUnusable(self._library.root, "no re-filing is planned")
-        planned = self.planned
+        planned, plan = self.planned, self.planned.plan
+        if only:
+            plan = replace(plan, rows=tuple(row for row in plan.rows if row.capture in only))
         self.forget()
-        return refile(
-            planned.plan, self._library, self._ledger, stop=stop, listener=listener, takes_back=planned.takes_back
-        )
+        return refile(plan, self._library, self._ledger, stop=stop, listener=listener, takes_back=planned.takes_back)
 
 
 def shown_move(plan: Plan, number: int) -> tuple[str, str]:

@@ -46,6 +46,7 @@ from jutrek.sources import known_source
 from jutrek.transfer import Done, Listener, Outcome, Progress, bring, recover
 
 if TYPE_CHECKING:
+    from jutrek.captures import Device
     from jutrek.filing.facts import Facts
     from jutrek.filing.refiling import Scope
     from jutrek.library.ledger import Ledger
@@ -99,9 +100,9 @@ class IntakeSession(JobThread):
         self._jobs.put(lambda: self._remove(root))
         self._want_plan()
 
-    def keep_rules(self, rules: HouseRules) -> None:
-        """Keep house rules in the library, and plan by them."""
-        self._soon(lambda: self._keep_rules(rules))
+    def keep_rules(self, rules: HouseRules, devices: Sequence[Device] = ()) -> None:
+        """Keep house rules, and what devices are called, in the library, and plan by them."""
+        self._soon(lambda: self._keep_rules(rules, devices))
 
     def read_rules(self, path: str) -> None:
         """Read the rules of another library or of a file; the event `RulesRead` follows."""
@@ -123,14 +124,14 @@ class IntakeSession(JobThread):
         """Plan to take the newest re-filing back; the event `RefilingPlanned` follows."""
         self._jobs.put(self._plan_taking_back)
 
-    def refile(self) -> None:
-        """Carry out the re-filing that was planned last; the event `Refiled` follows."""
-        self._jobs.put(self._refile)
+    def refile(self, only: frozenset[str] = frozenset()) -> None:
+        """Carry out the re-filing that was planned last, for all captures or only some; `Refiled` follows."""
+        self._jobs.put(lambda: self._refile(only))
 
     def facts(self) -> list[Facts]:
-        """The facts of the intake's captures as they stand."""
+        """The facts of the intake's captures as they stand, those without a date to trust last."""
         story = self._bench.story
-        return all_facts(story.captures, story.wishes)
+        return sorted(all_facts(story.captures, story.wishes), key=lambda one: not one.capture.trusted)
 
     def set_days(self, *, day_starts: int, gap: int, zone: int | None, journeys: tuple[tuple[date, int], ...]) -> None:
         """Let days start at another time, shoots part at another gap, and other zones hold; all in minutes."""
@@ -208,7 +209,7 @@ class IntakeSession(JobThread):
         book = load_rules(library)
         self._bench.use_house(book.rules)
         self._bench.use_library(library, self._ledger)
-        self._tell(events.RulesKnown(book.rules, book.trouble))
+        self._tell(events.RulesKnown(book.rules, book.trouble, self._bench.known))
         self._take_up(library)
         self._read_again_what_overlaps(library)
         if leftovers:
@@ -292,16 +293,22 @@ class IntakeSession(JobThread):
         self._publish()
         self._keep_draft()
 
-    def _keep_rules(self, rules: HouseRules) -> None:
+    def _keep_rules(self, rules: HouseRules, devices: Sequence[Device]) -> None:
         if self._library is None:
             raise LibraryMissing("", "there is none yet: choose one first")
         from jutrek.filing.rulebook import keep_rules
 
         keep_rules(self._library, rules)
+        if devices:
+            try:
+                keep_devices(self._library, devices)
+            except OSError as error:
+                raise LibraryMissing(self._library.root, f"its devices can't be written: {reason(error)}") from error
+            self._bench.learn_devices()
         self._bench.use_house(rules)
         if self._refiler is not None:
             self._refiler.planned = None
-        self._tell(events.RulesKnown(rules))
+        self._tell(events.RulesKnown(rules, "", self._bench.known))
         self._refresh()
 
     def _read_rules(self, path: str) -> None:
@@ -330,6 +337,8 @@ class IntakeSession(JobThread):
 
     def _plan_refiling(self, scope: Scope) -> None:
         if self._refiler is not None:
+            if self._refiler.home is None:
+                self._look_home()
             planned = self._refiler.plan(self._bench.house, scope, self._stop, self._report)
             self._tell(events.Working(""))
             self._tell(planned)
@@ -338,14 +347,14 @@ class IntakeSession(JobThread):
         if self._refiler is not None:
             self._tell(self._refiler.plan_taking_back())
 
-    def _refile(self) -> None:
+    def _refile(self, only: frozenset[str]) -> None:
         if self._refiler is None:
             return
         takes_back = self._refiler.planned.takes_back if self._refiler.planned else ""
         outcome = Outcome()
         try:
             listener = Listener(progress=lambda progress: self._tell(events.Running(progress, ())))
-            outcome = self._refiler.go(self._stop, listener)
+            outcome = self._refiler.go(self._stop, listener, only)
             if not self._closed:
                 self._stop.clear()
                 self._make_plan()

@@ -66,8 +66,17 @@ class Workbench:
         """Use another library: its devices, and what its shoots were."""
         self._library, self.plan, self._standings = library, None, None
         self.results.clear()
-        self._known = known_devices(library) if library else {}
+        self.learn_devices()
         self.learn(ledger)
+
+    @property
+    def known(self) -> tuple[Device, ...]:
+        """The library's devices, by letter."""
+        return tuple(sorted(self._known.values(), key=lambda one: (len(one.letter), one.letter, one.key)))
+
+    def learn_devices(self) -> None:
+        """Learn anew what the library's devices are called."""
+        self._known = known_devices(self._library) if self._library else {}
 
     def use_house(self, rules: HouseRules) -> None:
         """Use other house rules. What was changed of them for this intake stays changed, in every step."""

@@ -135,6 +135,9 @@ class _Planner:
         waits = self._wishes.waits.get(capture.id)
         if waits is not None:
             return [_row(read, facts, by, Action.STAY, None, waits) for read in new]
+        if home_at and not self._rules.beside:
+            why = f"Its capture is home as {shown(home_at)}; by the house rules what belongs to it stays."
+            return [_row(read, facts, by, Action.STAY, None, why) for read in new]
         rows = self._beside(facts, by, new, home_at) if home_at else []
         if capture.id in self._wishes.unfiled or (not capture.trusted and self._rules.undated is Undated.UNFILED):
             return rows + self._together(facts, by, new, self._namer.unfiled(capture), why)

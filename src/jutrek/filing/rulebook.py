@@ -34,6 +34,7 @@ _ABOUT = {
     "days": "Until when the night belongs to the day before; which gap parts shoots; the zone of the house, for times\n"
     "known only in UTC (empty: this machine's). A [[days.journey]] has a start (a day) and a zone.",
     "trust": "Which date is trusted first.",
+    "doubles": "companions: of a capture that is home already: bring | leave.",
     "copies": "card-structure: alone | beside.",
     "sidecars": "What is written into an XMP sidecar beside every file that comes home.\n"
     "{year} in the rights is the year of the capture.",

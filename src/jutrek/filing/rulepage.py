@@ -99,6 +99,10 @@ class _Trust(_Table):
     )
 
 
+class _Doubles(_Table):
+    companions: Literal["bring", "leave"] = "bring"
+
+
 class _Copies(_Table):
     card_structure: Literal["alone", "beside"] = Field("alone", alias="card-structure")
 
@@ -119,6 +123,7 @@ class _Page(_Table):
     counter: _Counter = _Counter()  # type: ignore[call-arg]
     days: _Days = _Days()
     trust: _Trust = _Trust()
+    doubles: _Doubles = _Doubles()
     copies: _Copies = _Copies()  # type: ignore[call-arg]
     sidecars: _Sidecars = _Sidecars()  # type: ignore[call-arg]
 
@@ -182,6 +187,7 @@ def _rules(page: _Page) -> HouseRules:
         zone=_zone(days.zone),
         journeys=tuple(journeys),
         trust=tuple(page.trust.order),
+        beside=page.doubles.companions == "bring",
         structure=Structure(page.copies.card_structure),
         sidecars=sidecars.corrected_dates,
         originals=sidecars.original_names,
@@ -214,6 +220,7 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
             "journey": [{"start": day, "zone": _zone_words(offset)} for day, offset in rules.journeys],
         },
         "trust": {"order": list(rules.trust)},
+        "doubles": {"companions": "bring" if rules.beside else "leave"},
         "copies": {"card-structure": rules.structure.value},
         "sidecars": {
             "corrected-dates": rules.sidecars, "original-names": rules.originals, "creator": rules.creator,

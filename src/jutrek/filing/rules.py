@@ -110,6 +110,7 @@ class HouseRules:
         zone: the house's offset from UTC in minutes, for times known only in UTC; None is this machine's zone.
         journeys: from which day on which offset (minutes) holds instead of `zone`, ordered by day.
         trust: the rungs of the ladder of evidence, the most trusted first; all of them, each once.
+        beside: whether what belongs to a capture that is home comes beside it, or stays on its source.
         structure: whether clips are filed alone, or with the card's structure beside them.
         sidecars: whether a corrected date is also written into an XMP sidecar beside its file.
         originals: whether the name that a file had on its source is written into such a sidecar.
@@ -134,6 +135,7 @@ class HouseRules:
     zone: int | None = None
     journeys: tuple[tuple[date, int], ...] = ()
     trust: tuple[str, ...] = tuple(RUNGS)
+    beside: bool = True
     structure: Structure = Structure.ALONE
     sidecars: bool = False
     originals: bool = False

@@ -31,6 +31,11 @@ def text(
     return metrics.horizontalAdvance(fitting)
 
 
+def width_of(words: str, font: QFont) -> int:
+    """The width of one line, in pixels."""
+    return QFontMetrics(font).horizontalAdvance(words)
+
+
 _WRAPPED = int(Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap)
 
 

@@ -1,13 +1,14 @@
-"""The main window: a header, the Intake page, and the session behind it."""
+"""The main window: a header, the pages, and the session behind them."""
 
 from __future__ import annotations
 
 import os
 from collections.abc import Callable
 from datetime import date
+from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QRect, QSize, Qt, Signal
+from PySide6.QtCore import QObject, QSize, Qt, Signal
 from PySide6.QtGui import (
     QAction,
     QCloseEvent,
@@ -15,15 +16,15 @@ from PySide6.QtGui import (
     QDragLeaveEvent,
     QDropEvent,
     QKeySequence,
-    QPainter,
-    QPaintEvent,
 )
-from PySide6.QtWidgets import QMainWindow, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from jutrek.desk.board import Board, Place, State
+from jutrek.desk.board import Board, State
 from jutrek.ui import paint
+from jutrek.ui.header import KEYS, Header
 from jutrek.ui.intake.page import IntakePage
-from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, current, font
+from jutrek.ui.rules.desk import RulesDesk
+from jutrek.ui.theme import current
 from jutrek.ui.thumbs import Thumbnails
 
 if TYPE_CHECKING:
@@ -36,53 +37,6 @@ class Bridge(QObject):
     """Carries a session's events from its thread to the window's."""
 
     told = Signal(object)
-
-
-class Header(QWidget):
-    """Jutrek's name at the left, the library at the right."""
-
-    painted = Signal()
-    """For the first time, and only then."""
-
-    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._theme = theme
-        self._place: Place | None = None
-        self._was_painted = False
-        self.setFixedHeight(46)
-        self.choose = QPushButton("Choose a library…", self)
-        self.choose.setProperty("link", True)
-
-    def show_place(self, place: Place | None) -> None:
-        """Show the library."""
-        self._place = place
-        self.choose.setText("Choose a library…" if place is None else "Change…")
-        self._fit()
-        self.update()
-
-    def _fit(self) -> None:
-        hint = self.choose.sizeHint()
-        self.choose.setGeometry(self.width() - hint.width() - 12, 10, hint.width(), 26)
-
-    def resizeEvent(self, event: object) -> None:
-        self._fit()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter, theme = QPainter(self), self._theme
-        painter.fillRect(self.rect(), theme.card)
-        painter.setPen(theme.line)
-        painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
-        paint.text(painter, QRect(18, 0, 90, 46), "Jutrek", font(20, BOLD), theme.accent)
-        paint.text(painter, QRect(112, 0, 80, 46), "Intake", font(14, SEMIBOLD), theme.ink)
-        painter.fillRect(QRect(110, 43, 48, 3), theme.accent)
-        if self._place is not None:
-            right = QRect(self.width() - 460, 6, 460 - self.width() + self.choose.x() - 6, 18)
-            paint.text(painter, right, self._place.name, font(13, BOLD), theme.ink, align=paint.RIGHT)
-            room = f"{paint.size_words(self._place.free)} free of {paint.size_words(self._place.total)}"
-            paint.text(painter, right.translated(0, 17), room, font(12), theme.soft, align=paint.RIGHT)
-        if not self._was_painted:
-            self._was_painted = True
-            self.painted.emit()
 
 
 class MainWindow(QMainWindow):
@@ -103,7 +57,9 @@ class MainWindow(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.header)
-        column.addWidget(self.page, 1)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self.page)
+        column.addWidget(self.pages, 1)
         self.setCentralWidget(body)
         self._session: IntakeSession | None = None
         self._bridge = Bridge()
@@ -112,6 +68,7 @@ class MainWindow(QMainWindow):
         self._sources: list[str] = []
         self._running = False
         self._close_after = False
+        self.house = RulesDesk(self)
         self._connect()
 
     def _connect(self) -> None:
@@ -119,33 +76,59 @@ class MainWindow(QMainWindow):
         page.wanted_source.connect(self.choose_source)
         page.wanted_library.connect(self.choose_library)
         page.wanted_demo.connect(self.look_at_demo)
-        page.removed_source.connect(lambda root: self._wish(lambda session: session.remove_source(root)))
-        page.decided.connect(lambda changes: self._wish(lambda session: session.change(*changes)))
-        page.answered.connect(lambda key, number: self._wish(lambda session: session.answer(key, number)))
-        page.accepted_certain.connect(lambda: self._wish(lambda session: session.accept_certain()))
+        page.removed_source.connect(lambda root: self.wish(lambda session: session.remove_source(root)))
+        page.decided.connect(lambda changes: self.wish(lambda session: session.change(*changes)))
+        page.answered.connect(lambda key, number: self.wish(lambda session: session.answer(key, number)))
+        page.accepted_certain.connect(lambda: self.wish(lambda session: session.accept_certain()))
         page.wondered.connect(self._wonder)
         page.set_days.connect(self._set_days)
         page.brought.connect(self.bring_home)
         page.saved.connect(self.choose_plan_file)
         page.stopped.connect(self.stop)
         self.header.choose.clicked.connect(self.choose_library)
+        self.header.opened.connect(self.open_page)
         self.header.painted.connect(self._begin, Qt.ConnectionType.QueuedConnection)
         for keys, what in (
             ("Ctrl+O", self.choose_source),
             ("Ctrl+Return", self.bring_home),
-            ("Ctrl+S", self.choose_plan_file),
-            ("Esc", page.show_all),
+            ("Ctrl+S", self.save),
+            ("Esc", self.widen),
+            *((f"Ctrl+{key}", partial(self.open_page, number)) for number, key in enumerate(KEYS)),
             ("Ctrl+Z", self.undo),
             ("Ctrl+Shift+Z", self.redo),
         ):
             action = QAction(self)
             action.setShortcut(QKeySequence(keys))
-            action.triggered.connect(what)
+            action.triggered.connect(lambda _=False, what=what: what())
             self.addAction(action)
 
         # Tab goes from → when → lands in; the header's button comes last.
         self.setTabOrder(page.action_bar.main, self.header.choose)
         self.setFocus()
+
+    def open_page(self, number: int) -> None:
+        """Open a page by its number."""
+        if number == 1:
+            self.house.open()
+        else:
+            self.pages.setCurrentWidget(self.page)
+        self.header.mark(number)
+
+    @property
+    def session(self) -> IntakeSession | None:
+        """The session, once the window was painted."""
+        return self._session
+
+    def save(self) -> None:
+        """Keep the rules, or save the plan: whatever the page that is open is about."""
+        self.house.page.keep_or_refile() if self.house.shown else self.choose_plan_file()
+
+    def widen(self) -> None:
+        """Go back by one step on the page that is open."""
+        if not self.house.shown:
+            self.page.show_all()
+        elif self.house.page.refiling_open:
+            self.house.page.open_section(0)
 
     def begin(self, library: str, sources: list[str]) -> None:
         """Use a library (empty for none) and sources, as soon as the window has been painted."""
@@ -169,14 +152,14 @@ class MainWindow(QMainWindow):
 
     def add_source(self, path: str) -> None:
         """Add a card or folder."""
-        self._wish(lambda session: session.add_source(path))
+        self.wish(lambda session: session.add_source(path))
 
     def bring_home(self) -> None:
         """Carry out the plan that is shown."""
-        if self._running or not self.page.action_bar.main.isEnabled():
+        if self._running or self.house.shown or not self.page.action_bar.main.isEnabled():
             return
         self._running = True
-        self._wish(lambda session: session.bring_home())
+        self.wish(lambda session: session.bring_home())
         self.page.action_bar.say("Beginning.", "The plan is written into the journal first.")
         self.page.action_bar.offer(0, running=True)
 
@@ -200,14 +183,14 @@ class MainWindow(QMainWindow):
 
         path = QFileDialog.getExistingDirectory(self, "The folder where your captures are at home")
         if path:
-            self._wish(lambda session: session.open_library(path, remember=True))
+            self.wish(lambda session: session.open_library(path, remember=True))
 
     def look_at_demo(self) -> None:
         """Make the demo where this person's data lie, and open it."""
         import platformdirs
 
         path = os.path.join(platformdirs.user_data_dir("jutrek"), "demo")
-        self._wish(lambda session: session.open_demo(path))
+        self.wish(lambda session: session.open_demo(path))
 
     def choose_plan_file(self) -> None:
         """Ask for a file, and write the plan into it."""
@@ -217,26 +200,31 @@ class MainWindow(QMainWindow):
 
         path, _ = QFileDialog.getSaveFileName(self, "Save the plan", "intake.plan.json", "Plans (*.plan.json)")
         if path:
-            self._wish(lambda session: session.save_plan(path))
+            self.wish(lambda session: session.save_plan(path))
 
-    def _wish(self, wish: Callable[[IntakeSession], None]) -> None:
+    def wish(self, wish: Callable[[IntakeSession], None]) -> None:
         """Pass a wish on to the session; what was said before is over."""
         self.page.notify("")
+        self.house.notify("")
         if self._session is not None:
             wish(self._session)
 
     def undo(self) -> None:
         """Take back what was decided last."""
-        if self.page.board.can_undo and not self._running:
+        if self.house.shown:
+            self.house.page.undo()
+        elif self.page.board.can_undo and not self._running:
             words = self.page.board.can_undo
-            self._wish(lambda session: session.undo())
+            self.wish(lambda session: session.undo())
             self.page.notify(f"Taken back: {words}.", "Ctrl+Shift+Z does it again.")
 
     def redo(self) -> None:
         """Decide again what was taken back last."""
-        if self.page.board.can_redo and not self._running:
+        if self.house.shown:
+            self.house.page.redo()
+        elif self.page.board.can_redo and not self._running:
             words = self.page.board.can_redo
-            self._wish(lambda session: session.redo())
+            self.wish(lambda session: session.redo())
             self.page.notify(f"Done again: {words}.", "Ctrl+Z takes it back.")
 
     def _wonder(self, key: str) -> None:
@@ -244,12 +232,14 @@ class MainWindow(QMainWindow):
             self._session.preview(key)
 
     def _set_days(self, starts: int, gap: int, zone: int | None, journeys: tuple[tuple[date, int], ...]) -> None:
-        self._wish(lambda session: session.set_days(day_starts=starts, gap=gap, zone=zone, journeys=journeys))
+        self.wish(lambda session: session.set_days(day_starts=starts, gap=gap, zone=zone, journeys=journeys))
 
     def _hear(self, event: events.Event) -> None:
         from jutrek.desk import events
 
         page = self.page
+        if self.house.hear(event, running=self._running):
+            return
         match event:
             case events.BoardChanged(board):
                 self._show_board(board)
@@ -258,22 +248,17 @@ class MainWindow(QMainWindow):
             case events.Working(what, done, total):
                 figures = f"{done:,} of {total:,}" if total else f"{done:,} files" if done else ""
                 page.show_working(f"{what}." if what else "", figures)
+                self.house.show_working(f"{what}." if what else "", figures)
             case events.Running():
                 self._running = True
                 page.show_running(event)
             case events.Ended(outcome):
                 self._end_run()
                 self._say_outcome(outcome)
-            case events.Found(leftovers):
-                left = sum(leftover.left for leftover in leftovers)
-                home = sum(leftover.home for leftover in leftovers)
-                more = f"{home:,} files came home and are proven; {left:,} are still on their sources."
-                page.notify("The last run did not end.", more, "Bring the same sources home to finish it.")
-            case events.TakenUp():
-                page.notify("Taken up where you left off.", "What you had decided holds again; Ctrl+Z takes it back.")
-            case events.Previewed(effect):
-                if page.settling:
-                    page.settle.show_effect(effect)
+            case events.Found() | events.TakenUp():
+                self._say_beginning(event)
+            case events.Previewed(effect) if page.settling:
+                page.settle.show_effect(effect)
             case events.Saved(path):
                 page.notify("The plan is saved.", os.path.basename(path))
             case events.Trouble(root, error):
@@ -281,9 +266,26 @@ class MainWindow(QMainWindow):
                     self._end_run()
                 page.notify("That did not work.", str(error), brick=True)
 
+    def _say_beginning(self, event: events.Found | events.TakenUp) -> None:
+        """Say what was left from the last time."""
+        leftovers = getattr(event, "leftovers", ())
+        if not leftovers:
+            more = "What you had decided holds again; Ctrl+Z takes it back."
+            self.page.notify("Taken up where you left off.", more)
+            return
+        left = sum(leftover.left for leftover in leftovers)
+        home = sum(leftover.home for leftover in leftovers)
+        if all(leftover.refiling for leftover in leftovers):
+            more = f"{home:,} files moved; {left:,} lie where they lay. House rules can plan it anew, or take it back."
+            self.page.notify("The last re-filing did not end.", more)
+        else:
+            more = f"{home:,} files came home and are proven; {left:,} are still on their sources."
+            self.page.notify("The last run did not end.", more, "Bring the same sources home to finish it.")
+
     def _show_board(self, board: Board) -> None:
         self.header.show_place(board.place)
         self.page.show_board(board)
+        self.house.show_board(board)
 
     def _end_run(self) -> None:
         if self._running:
@@ -333,6 +335,7 @@ class MainWindow(QMainWindow):
             self._session = None
         self.thumbnails.close()
         self.page.end()
+        self.house.end()
         super().closeEvent(event)
 
     def _may_close(self) -> bool:

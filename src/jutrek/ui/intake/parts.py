@@ -37,13 +37,18 @@ def keeps_escape(event: QEvent) -> bool:
 class Card(QWidget):
     """A card around a widget."""
 
-    def __init__(self, theme: Theme, inner: QWidget) -> None:
+    def __init__(self, theme: Theme, inner: QWidget, *, fills: bool = False) -> None:
+        """
+        Args:
+            fills: whether it takes all the height that there is, or only what it needs.
+        """
         super().__init__()
         self._theme = theme
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 8, 8, 8)
         column.addWidget(inner)
-        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        policy = QSizePolicy.Policy.Expanding if fills else QSizePolicy.Policy.Maximum
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, policy)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         paint.card(QPainter(self), self.rect(), self._theme.card, self._theme.line)

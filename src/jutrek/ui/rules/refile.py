@@ -1,0 +1,163 @@
+"""A re-filing: what of the library, the moves it would make, and the way to make them or to take them back."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QAbstractTableModel, QItemSelectionModel, QModelIndex, QPersistentModelIndex, Qt, Signal
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jutrek.desk import events
+from jutrek.desk.refiling import shown_move
+from jutrek.errors import shown
+from jutrek.filing.refiling import Scope
+from jutrek.ui import paint
+from jutrek.ui.theme import Theme, font
+
+_Index = QModelIndex | QPersistentModelIndex
+
+
+class _Moves(QAbstractTableModel):
+    """The moves of a plan: from where to where."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.planned: events.RefilingPlanned | None = None
+
+    def show_plan(self, planned: events.RefilingPlanned | None) -> None:
+        self.beginResetModel()
+        self.planned = planned
+        self.endResetModel()
+
+    def rowCount(self, parent: _Index | None = None) -> int:
+        inside = parent is not None and parent.isValid()
+        return len(self.planned.plan.rows) if self.planned is not None and not inside else 0
+
+    def columnCount(self, parent: _Index | None = None) -> int:
+        return 2
+
+    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if role != Qt.ItemDataRole.DisplayRole or self.planned is None:
+            return None
+        return shown(shown_move(self.planned.plan, index.row())[index.column()])
+
+    def headerData(self, number: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return ("Lies as", "Would lie as")[number]
+        return None
+
+
+class RefileView(QWidget):
+    """Chooses what is filed anew, and shows the moves."""
+
+    wanted = Signal(object)
+    """A plan of a scope."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self.years = QComboBox()
+        self.years.setAccessibleName("What of the library")
+        self.what = QComboBox()
+        self.what.setAccessibleName("Folders, names, or both")
+        for words, scope in (
+            ("folders and names", Scope()),
+            ("folders only", Scope(names=False)),
+            ("names only", Scope(folders=False)),
+        ):
+            self.what.addItem(words, scope)
+        self.strangers = QCheckBox("also what Jutrek did not file")
+        self.strangers.setToolTip("Its folders may say more about it than Jutrek knows")
+        row = QHBoxLayout()
+        row.setSpacing(10)
+        row.addWidget(QLabel("File anew"))
+        row.addWidget(self.years)
+        row.addWidget(self.what)
+        row.addWidget(self.strangers)
+        row.addStretch()
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.words.setFont(font(13))
+        self.model = _Moves(self)
+        self.table = QTableView()
+        self.table.setModel(self.model)
+        self.table.setShowGrid(False)
+        self.table.setAlternatingRowColors(True)
+        self.table.setFrameShape(QTableView.Shape.NoFrame)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setTabKeyNavigation(False)
+        self.table.verticalHeader().hide()
+        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        self.table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
+        self.table.setAccessibleName("Moves")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 10, 14, 10)
+        column.setSpacing(8)
+        column.addLayout(row)
+        column.addWidget(self.words)
+        column.addWidget(self.table, 1)
+        self.years.activated.connect(self._want)
+        self.what.activated.connect(self._want)
+        self.strangers.clicked.connect(self._want)
+        self._years: list[int] = []
+
+    def open(self, years: list[int]) -> None:
+        """Begin with a plan of the whole library."""
+        self.fill_years(years)
+        self.words.setText("Looking at what is home…")
+        self.model.show_plan(None)
+        self._want()
+        self.years.setFocus()
+
+    def fill_years(self, years: list[int]) -> None:
+        """Offer years to choose from."""
+        if years != self._years or not self.years.count():
+            self._years = years
+            self.years.clear()
+            self.years.addItem("the whole library", 0)
+            for year in years:
+                self.years.addItem(str(year), year)
+
+    def _want(self) -> None:
+        chosen: Scope = self.what.currentData()
+        year, strangers = self.years.currentData() or 0, self.strangers.isChecked()
+        self.wanted.emit(Scope(year, folders=chosen.folders, names=chosen.names, strangers=strangers))
+
+    def show_plan(self, planned: events.RefilingPlanned) -> None:
+        """Show a plan."""
+        self.model.show_plan(planned)
+        count = len(planned.plan.rows)
+        is_back = bool(planned.takes_back)
+        for part in (self.years, self.what, self.strangers):
+            part.setEnabled(not is_back)
+        if is_back:
+            words = f"{paint.counted(count, 'file')} would go back to where the last re-filing took them from."
+            words += f" {len(planned.left):,} have to stay: {planned.left[0]}" if planned.left else ""
+        elif count:
+            words = f"{paint.counted(count, 'file')} would move. Choose rows to move only those captures."
+        elif not planned.captures:
+            words = "Nothing here was filed by Jutrek yet, so it knows too little of it to move it."
+        else:
+            words = "Everything lies where the rules would have it."
+        self.words.setText(words)
+
+    def chosen(self) -> frozenset[str]:
+        """The captures of the chosen rows."""
+        planned = self.model.planned
+        if planned is None or planned.takes_back:
+            return frozenset()
+        rows = {index.row() for index in self.table.selectionModel().selectedRows()}
+        return frozenset(planned.plan.rows[row].capture for row in rows)
+
+    def selection(self) -> QItemSelectionModel:
+        """The selection of rows."""
+        return self.table.selectionModel()

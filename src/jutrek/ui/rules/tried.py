@@ -1,0 +1,231 @@
+"""The trial: from where, into which folder, under what name; and the tree that the rules would make."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QPushButton,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QWidget,
+)
+
+from jutrek.desk.trying import Tally, Trial, TriedRow
+from jutrek.filing.rules import UNFILED_FOLDER
+from jutrek.ui import paint
+from jutrek.ui.theme import SEMIBOLD, Theme, font, section
+
+_ROW = 29
+_MOST_FOLDERS = 3000
+_OPEN_FOLDERS = 400
+_Index = QModelIndex | QPersistentModelIndex
+
+
+class TriedModel(QAbstractTableModel):
+    """The rows of a trial, made when they are looked at."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.trial: Trial | None = None
+        self._shown: Sequence[int] = ()
+
+    def show_trial(self, trial: Trial, *, standing_out: bool) -> None:
+        """Show all rows of a trial, or those that ask to be looked at."""
+        self.beginResetModel()
+        self.trial = trial
+        self._shown = trial.standing_out if standing_out else range(len(trial.rows))
+        self.endResetModel()
+
+    def rowCount(self, parent: _Index | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self._shown)
+
+    def columnCount(self, parent: _Index | None = None) -> int:
+        return 3
+
+    def row(self, number: int) -> TriedRow | None:
+        """A row as it is shown."""
+        return self.trial.row(self._shown[number]) if self.trial is not None else None
+
+    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        row = self.row(index.row())
+        if row is None or role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return row if role == Qt.ItemDataRole.UserRole else None
+        if role == Qt.ItemDataRole.AccessibleTextRole:
+            return f"{row.source} to {row.folder or 'the library'}, {row.name} {row.note}".strip()
+        return (row.source, row.folder, row.name)[index.column()]
+
+    def headerData(self, number: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return ("From", "Folder", "Name")[number]
+        return None
+
+
+class _RowPainter(QStyledItemDelegate):
+    """Paints cells: the name stands out, and what is to be said about it stands at its right."""
+
+    def __init__(self, theme: Theme, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._theme = theme
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
+        theme, box, row = self._theme, option.rect, index.data(Qt.ItemDataRole.UserRole)
+        if not isinstance(row, TriedRow):
+            return
+        if index.row() % 2 == 0:
+            painter.fillRect(box, theme.paper)
+        inner = box.adjusted(8, 0, -8, 0)
+        if index.column() == 0:
+            paint.text(painter, inner, row.source, font(12.5), theme.soft, cut=Qt.TextElideMode.ElideMiddle)
+        elif index.column() == 1:
+            paint.text(painter, inner, row.folder or "·", font(12.5), theme.ink, cut=Qt.TextElideMode.ElideMiddle)
+        else:
+            colour = theme.amber if row.loud else theme.soft
+            used = paint.width_of(row.note, font(12)) + 8 if row.note else 0
+            paint.text(painter, inner, row.note, font(12), colour, align=paint.RIGHT)
+            room = inner.adjusted(0, 0, -used, 0)
+            ink = theme.soft if row.note == "with it" else theme.ink
+            paint.text(painter, room, row.name, font(12.5, SEMIBOLD), ink, cut=Qt.TextElideMode.ElideMiddle)
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: _Index) -> QSize:
+        return QSize(100, _ROW)
+
+
+class TriedTable(QTableView):
+    """The rows of a trial."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.rows = TriedModel(self)
+        self.setModel(self.rows)
+        self.setItemDelegate(_RowPainter(theme, self))
+        self.setShowGrid(False)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setTabKeyNavigation(False)
+        self.verticalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(_ROW)
+        self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        header = self.horizontalHeader()
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        header.setHighlightSections(False)
+        header.setStretchLastSection(True)
+        self.setAccessibleName("Tried on the captures at hand")
+        self.setFrameShape(QTableView.Shape.NoFrame)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        for column, share in enumerate((0.25, 0.36)):
+            self.setColumnWidth(column, int(self.viewport().width() * share))
+
+
+class TriedTitle(QWidget):
+    """What the rules were tried on, and the figures."""
+
+    narrowed = Signal(bool)
+    """Whether only what stands out is to be shown."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._on = ""
+        self._tally: Tally | None = None
+        self.setFixedHeight(26)
+        self.only = QPushButton("", self)
+        self.only.setCheckable(True)
+        self.only.setProperty("link", True)
+        self.only.toggled.connect(self.narrowed)
+        self.only.hide()
+
+    def show_tally(self, on: str, tally: Tally | None, standing_out: int) -> None:
+        """Show figures; None while they are not known yet."""
+        self._on, self._tally = on, tally
+        if tally is not None:
+            words = "Show all" if self.only.isChecked() else f"Only the {standing_out:,} that stand out"
+            self.only.setText(words)
+            self.only.setVisible(standing_out > 0 or self.only.isChecked())
+        self._place()
+        self.setAccessibleName(f"Tried on {on}: {self.words()}")
+        self.update()
+
+    def words(self) -> str:
+        """The figures in words."""
+        tally = self._tally
+        if tally is None:
+            return ""
+        parts = [f"{tally.fit:,} of {tally.captures:,} fit", f"{tally.clash:,} told apart"]
+        parts += [f"{tally.odd:,} changed"] if tally.odd else []
+        return " · ".join([*parts, f"longest path {tally.longest}"])
+
+    def _place(self) -> None:
+        wide = self.only.sizeHint().width()
+        self.only.setGeometry(self.width() - paint.width_of(self.words(), font(12, SEMIBOLD)) - wide - 8, 0, wide, 24)
+
+    def resizeEvent(self, event: object) -> None:
+        self._place()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, theme = QPainter(self), self._theme
+        used = paint.text(painter, QRect(0, 2, 300, 22), "TRIED ON", section(), theme.soft)
+        paint.text(painter, QRect(used + 12, 2, 300, 22), self._on, font(12.5), theme.soft)
+        colour = theme.amber if self._tally is not None and self._tally.odd else theme.accent
+        paint.text(painter, QRect(0, 2, self.width(), 22), self.words(), font(12, SEMIBOLD), colour, align=paint.RIGHT)
+
+
+class MadeTree(QTreeWidget):
+    """The folders that rules would make, with the captures in them."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._shown: tuple[tuple[str, int], ...] = ()
+        self.setColumnCount(2)
+        self.setHeaderHidden(True)
+        self.setIndentation(14)
+        self.header().setStretchLastSection(False)
+        self.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        self.header().setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
+        self.setAccessibleName("The library that these rules make")
+
+    def show_folders(self, folders: tuple[tuple[str, int], ...]) -> None:
+        """Show folders with their captures; those above have those below them counted in."""
+        if folders == self._shown:
+            return
+        self._shown = folders
+        self.setUpdatesEnabled(False)
+        self.clear()
+        items: dict[str, QTreeWidgetItem] = {}
+        counts: dict[str, int] = {}
+        for path, count in folders:
+            parts = path.split("/")
+            for depth in range(1, len(parts) + 1):
+                above = "/".join(parts[:depth])
+                counts[above] = counts.get(above, 0) + count
+        for path in sorted(counts, key=lambda path: path.split("/"))[:_MOST_FOLDERS]:
+            parent, _, name = path.rpartition("/")
+            item = QTreeWidgetItem([name or "(the library itself)", f"{counts[path]:,}"])
+            item.setTextAlignment(1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
+            item.setForeground(1, self._theme.soft)
+            if path == UNFILED_FOLDER:
+                item.setForeground(0, self._theme.amber)
+            if not parent:
+                item.setFont(0, font(13, SEMIBOLD))
+                self.addTopLevelItem(item)
+            else:
+                items[parent].addChild(item)
+            items[path] = item
+        if len(counts) > _MOST_FOLDERS:
+            self.addTopLevelItem(QTreeWidgetItem([f"… and {len(counts) - _MOST_FOLDERS:,} more folders"]))
+        if len(counts) <= _OPEN_FOLDERS:
+            self.expandAll()
+        else:
+            self.expandToDepth(0)
+        self.setUpdatesEnabled(True)
