@@ -210,7 +210,7 @@ def test_trouble_stays_until_something_else_is_done(
     qtbot.waitUntil(lambda: "could not be read" in words(small), timeout=PATIENCE)
     qtbot.wait(150)
     assert "could not be read" in words(small)
-    small._wish(lambda session: session.remove_source(str(card)))
+    small.wish(lambda session: session.remove_source(str(card)))
     qtbot.waitUntil(lambda: not small.page.board.sources, timeout=PATIENCE)
     assert words(small).startswith("Ready.")
     assert not small.page.action_bar.main.isEnabled()

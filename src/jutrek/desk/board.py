@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import os
 from collections import Counter
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from enum import StrEnum
 from typing import TYPE_CHECKING
@@ -243,6 +244,8 @@ class Board:
         day_starts, gap: house rules, in minutes.
         zone, journeys: offsets from UTC in minutes, the journeys' with the day from which they hold.
         earlier: what shoots of the library were, the latest first.
+        asks: what the house rules want said of an intake, such as `job`.
+        said: what is said of this one.
     """
 
     sources: tuple[SourceView, ...] = ()
@@ -260,6 +263,8 @@ class Board:
     zone: int | None = None
     journeys: tuple[tuple[date, int], ...] = ()
     earlier: tuple[str, ...] = ()
+    asks: tuple[str, ...] = ()
+    said: Mapping[str, str] = field(default_factory=dict)
 
     def count(self, *states: State) -> int:
         """How many captures are in one of these states."""

@@ -21,6 +21,7 @@ from jutrek.desk.questions import Effect, effect_of, questions_of
 from jutrek.desk.story import Story, devices_of, tell
 from jutrek.doubles import Stands
 from jutrek.filing import Action, HouseRules, Plan, rebased
+from jutrek.filing.facts import SAID
 from jutrek.library import Library, known_devices
 from jutrek.transfer import Done
 
@@ -243,6 +244,8 @@ class Workbench:
             zone=now.rules.zone,
             journeys=now.rules.journeys,
             earlier=self._earlier,
+            asks=tuple(name for name in SAID if now.rules.uses(name)),
+            said=now.decisions.said,
         )
 
     def _place(self) -> Place | None:

@@ -11,6 +11,7 @@ from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Board
+from jutrek.filing.facts import SAID
 from jutrek.ui import paint
 from jutrek.ui.intake.parts import keeps_escape
 from jutrek.ui.theme import HEADLINE, SEMIBOLD, Theme, font
@@ -148,6 +149,25 @@ class DaysPanel(FieldPanel):
             raise ValueError("A gap is between a minute and 24 hours.")
         found: tuple[tuple[date, int], ...] = journeys_of(journeys)
         self.changed.emit(clock_of(starts), minutes, offset_of(zone) if zone.strip() else None, found)
+
+
+class AboutPanel(FieldPanel):
+    """What the intake is for: what house rules may file it by."""
+
+    said = Signal(object)
+    """Words by the names in `SAID`; empty ones take back what was said."""
+
+    def __init__(self, theme: Theme, parent: QWidget) -> None:
+        hints = ("26-014", "a name", "a few words", "where it was")
+        fields = [(name.capitalize(), hint) for name, hint in zip(SAID, hints, strict=True)]
+        super().__init__(theme, parent, "What this intake is for", fields, "Keep that")
+
+    def open_on(self, board: Board) -> None:
+        """Open with what is said of an intake."""
+        self.open(*(board.said.get(name, "") for name in SAID))
+
+    def take(self, *texts: str) -> None:
+        self.said.emit({name: text.strip() for name, text in zip(SAID, texts, strict=True)})
 
 
 class DevicePanel(FieldPanel):

@@ -11,7 +11,7 @@ from jutrek.desk.board import Board, Question
 from jutrek.ui.theme import Theme
 
 if TYPE_CHECKING:
-    from jutrek.ui.intake.daysetting import DaysPanel, DevicePanel
+    from jutrek.ui.intake.daysetting import AboutPanel, DaysPanel, DevicePanel
     from jutrek.ui.intake.tiles import SourceTile
     from jutrek.ui.settle.match import MatchPanel
 
@@ -29,6 +29,7 @@ class Overlays(QObject):
         self._theme, self._page = theme, page
         self.days: DaysPanel | None = None
         self.device: DevicePanel | None = None
+        self.about: AboutPanel | None = None
         self.match: MatchPanel | None = None
         self._question: Question | None = None
 
@@ -42,6 +43,22 @@ class Overlays(QObject):
         self.days.open_on(board)
         corner = button.mapTo(self._page, button.rect().bottomRight())
         self.days.move(corner.x() - self.days.width(), corner.y() + 4)
+
+    def open_about(self, board: Board, button: QPushButton) -> None:
+        """Let the person say what the intake is for; below the button that asked."""
+        if self.about is None:
+            from jutrek.ui.intake.daysetting import AboutPanel
+
+            self.about = AboutPanel(self._theme, self._page)
+            self.about.said.connect(self._said)
+        self.about.open_on(board)
+        corner = button.mapTo(self._page, button.rect().bottomRight())
+        self.about.move(max(0, corner.x() - self.about.width()), corner.y() + 4)
+
+    def _said(self, said: dict[str, str]) -> None:
+        from jutrek.captures import Say
+
+        self.decided.emit([Say(said)])
 
     def name_device(self, board: Board, tile: SourceTile) -> None:
         """Let the person name the main device of a source."""

@@ -231,6 +231,7 @@ class IntakePage(QWidget):
         self.from_column.removed.connect(self.removed_source)
         self.from_column.named.connect(lambda root: self.overlays.name_device(self.board, self.from_column.tiles[root]))
         self.titles.days.clicked.connect(lambda: self.overlays.open_days(self.board, self.titles.days))
+        self.titles.about.clicked.connect(lambda: self.overlays.open_about(self.board, self.titles.about))
         self.overlays.decided.connect(self.decided)
         self.overlays.set_days.connect(self.set_days)
         self.titles.back.clicked.connect(self.close_settle)
@@ -345,8 +346,7 @@ class IntakePage(QWidget):
             *rows,
             tree,
             self.arrival.look,
-            self.titles.days,
-            self.titles.back,
+            *self.titles.stops(),
             bar.save,
             bar.accept,
             bar.stop,

@@ -46,8 +46,10 @@ class ColumnTitles(QWidget):
         self.clear.hide()
         self.days = QPushButton("", self)
         self.days.setToolTip("When a day starts, after which gap a new shoot begins, and which zone holds")
+        self.about = QPushButton("", self)
+        self.about.setToolTip("What this intake is for: the house rules file it by that")
         self.back = QPushButton("Back to the days", self)
-        for button in (self.days, self.back):
+        for button in (self.days, self.about, self.back):
             button.setProperty("link", True)
             button.hide()
         self._settling = False
@@ -56,30 +58,42 @@ class ColumnTitles(QWidget):
         """Show when days and shoots of a board begin."""
         starts = f"{board.day_starts // 60:02}:{board.day_starts % 60:02}"
         self.days.setText(f"day starts {starts} · new shoot after {board.gap / 60:g} h")
-        self.days.setVisible(bool(board.sources) and not self._settling and self.clear.isHidden())
-        self._place()
+        said = " · ".join(f"{name} {board.said[name]}" for name in board.asks if name in board.said)
+        self.about.setText(said or f"say the {', '.join(board.asks)}…" if board.asks else "")
+        self._show_links(bool(board.sources))
+
+    def stops(self) -> tuple[QWidget, ...]:
+        """Where Tab stops, in order."""
+        return self.about, self.days, self.back
 
     def show_settling(self, settling: bool) -> None:
         """Name the columns by the questions, or by the days again."""
         self._settling = settling
         self.back.setVisible(settling)
-        self.days.setVisible(not settling)
+        self._show_links(not settling)
         self.setAccessibleName("From, to settle, what that changes" if settling else "From, when, lands in")
-        self._place()
         self.update()
+
+    def _show_links(self, wanted: bool) -> None:
+        """Show what can be set for the whole intake, where nothing else stands in its place."""
+        shown = wanted and not self._settling and self.clear.isHidden()
+        self.days.setVisible(shown and bool(self.days.text()))
+        self.about.setVisible(shown and bool(self.about.text()))
+        self._place()
 
     def narrow(self, words: str) -> None:
         """Offer to show everything again; empty words offer nothing."""
         self.clear.setText(f"only {words} · show all" if words else "")
         self.clear.setVisible(bool(words))
-        self.days.setVisible(bool(self.days.text()) and not words and not self._settling)
-        self._place()
+        self._show_links(not words)
 
     def _place(self) -> None:
         right = self.width() - lands.WIDTH - ribbons.WIDTH
         for button in (self.clear, self.days, self.back):
             wide = button.sizeHint().width()
             button.setGeometry(right - wide, 0, wide, 24)
+        wide = self.about.sizeHint().width()
+        self.about.setGeometry(self.days.x() - wide, 0, wide, 24)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._place()
