@@ -179,7 +179,7 @@ class _Run:
         self._rows, self._rules = plan.to_bring(), plan.rules
         self._stop = stop
         self._halt = threading.Event()
-        self._intake = f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
+        self._intake = f"{datetime.now():%Y%m%d-%H%M%S-%f}-{secrets.token_hex(3)}"
         self._results: queue.SimpleQueue[tuple[int, Proof | Exception]] = queue.SimpleQueue()
         self._count = threading.Lock()
         self._read_bytes = self._proven_bytes = self._settled_files = 0

@@ -81,7 +81,7 @@ class _Moves:
     ) -> None:
         self._rows, self._library, self._ledger = rows, library, ledger
         self._stop, self._listener = stop, listener
-        self._id = f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}{MOVES}"
+        self._id = f"{datetime.now():%Y%m%d-%H%M%S-%f}-{secrets.token_hex(3)}{MOVES}"
         self._moved: list[tuple[int, Row]] = []
         self._touched: set[str] = set()
         self._left: set[str] = set()
