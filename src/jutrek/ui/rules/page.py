@@ -233,6 +233,7 @@ class RulesPage(QWidget):
 
     def _open_refiling(self, title: str) -> None:
         self._notice = None
+        self.refiling.show_nothing()
         self.title.say(title)
         self.stack.setCurrentIndex(self.stack.count() - 1)
         self.menu.mark(-1)

@@ -113,10 +113,13 @@ class RefileView(QWidget):
     def open(self, years: list[int]) -> None:
         """Begin with a plan of the whole library."""
         self.fill_years(years)
-        self.words.setText("Looking at what is home…")
-        self.model.show_plan(None)
         self._want()
         self.years.setFocus()
+
+    def show_nothing(self) -> None:
+        """Show that the plan is being made: an old one must not be carried out."""
+        self.words.setText("Looking at what is home…")
+        self.model.show_plan(None)
 
     def fill_years(self, years: list[int]) -> None:
         """Offer years to choose from."""
@@ -129,6 +132,7 @@ class RefileView(QWidget):
 
     def _want(self) -> None:
         chosen: Scope = self.what.currentData()
+        self.show_nothing()
         year, strangers = self.years.currentData() or 0, self.strangers.isChecked()
         self.wanted.emit(Scope(year, folders=chosen.folders, names=chosen.names, strangers=strangers))
 

@@ -212,7 +212,7 @@ class MadeTree(QTreeWidget):
         for path in sorted(counts, key=lambda path: path.split("/"))[:_MOST_FOLDERS]:
             parent, _, name = path.rpartition("/")
             item = QTreeWidgetItem([name or "(the library itself)", f"{counts[path]:,}"])
-            item.setTextAlignment(1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
+            item.setTextAlignment(1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             item.setForeground(1, self._theme.soft)
             if path == UNFILED_FOLDER:
                 item.setForeground(0, self._theme.amber)

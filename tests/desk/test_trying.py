@@ -1,0 +1,240 @@
+"""Trying rules on captures: the same names that a plan would give, at once, and the newest wish only."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from jutrek.desk import events
+from jutrek.desk.board import State
+from jutrek.desk.examples import example_facts
+from jutrek.desk.session import IntakeSession
+from jutrek.desk.trying import FIRST, Bench, Trial, Trier
+from jutrek.errors import OurFault
+from jutrek.filing import HouseRules, Scheme, Undated
+from jutrek.filing.facts import Facts
+from jutrek.filing.planner import Wishes, make_plan
+from jutrek.filing.refiling import Scope
+from jutrek.filing.rulebook import FILE, load_rules, rules_at
+from jutrek.filing.starting import STARTS
+from jutrek.library import Library, known_devices
+from tests import making
+from tests.desk.test_session import Ear
+from tests.making import WHEN, names_below, put
+
+FACTS = example_facts()
+
+
+def tried(rules: HouseRules, facts: list[Facts] = FACTS) -> Trial:
+    trial = Bench(facts).tried(rules)
+    assert trial is not None
+    assert trial.tally is not None
+    return trial
+
+
+@pytest.mark.parametrize("start", STARTS, ids=lambda start: start.words)
+def test_a_trial_is_what_the_plan_would_be(start: object, tmp_path: Path) -> None:
+    """For every starting point, on the made-up captures, in a library that holds nothing yet."""
+    rules = replace(HouseRules(undated=Undated.UNFILED), layout=start.layout, name=start.name)  # type: ignore[attr-defined]
+    captures = [one.capture for one in FACTS]
+    trial = tried(rules)
+    shoots = {one.capture.id: one for one in FACTS}
+    plan = make_plan(Library(str(tmp_path), "id", "x"), rules, captures, {}, (), _wishes(FACTS))
+    rows = [trial.row(number) for number in range(len(trial.rows))]
+    assert [f"{row.folder}/{row.name}" for row in rows] == [row.destination for row in plan.rows]
+    assert sum(count for _, count in trial.folders) == len(shoots) == trial.tally.fit  # type: ignore[union-attr]
+    longest = max(len(row.destination or "") for row in plan.rows)
+    assert trial.tally.longest == longest  # type: ignore[union-attr]
+
+
+def _wishes(facts: list[Facts]) -> Wishes:
+    from jutrek.captures import Shoot
+
+    shoots: dict[tuple[object, str], list[Facts]] = {}
+    for one in facts:
+        if one.day is not None:
+            shoots.setdefault((one.day, one.shoot), []).append(one)
+    made = []
+    for (day, words), own in shoots.items():
+        moments = [one.capture.moment.local for one in own if one.capture.moment]
+        captures = tuple(one.capture for one in own)
+        made.append(Shoot(f"{day}", day, words, captures, min(moments), max(moments)))  # type: ignore[arg-type]
+    return Wishes(shoots=made, devices={one.capture.device: one.device for one in facts if one.device})
+
+
+def test_what_stands_out_is_marked_and_counted() -> None:
+    """Names told apart, no date, the night before the day starts, signs that had to be replaced."""
+    trial = tried(HouseRules(layout="{filed}", name="{date} {hour}"))
+    notes = {row.note for row in map(trial.row, range(len(trial.rows)))}
+    assert {"with it", "told apart", "no date", ""} <= notes
+    assert any("before the day starts" in note for note in notes)
+    loud = [trial.row(number) for number in trial.standing_out]
+    assert all(row.loud for row in loud)
+    assert trial.tally is not None
+    assert len(loud) == trial.tally.clash + trial.tally.undated + trial.tally.odd
+    assert trial.tally.undated == 1
+    odd = tried(HouseRules(schemes=(Scheme(words="survey", name="a:{original} {shoot}" + "x" * 200),)))
+    assert odd.tally is not None
+    assert odd.tally.odd > 30
+    stays = next(row for row in map(odd.row, range(len(odd.rows))) if row.note == "no date")
+    assert (stays.folder, stays.name) == ("stays on its source", "scan-lok4.tif")
+
+
+class Listening:
+    """Hears trials, and can wait for one."""
+
+    def __init__(self) -> None:
+        self.heard: list[Trial | OurFault] = []
+        self._news = threading.Condition()
+
+    def __call__(self, trial: Trial | OurFault) -> None:
+        with self._news:
+            self.heard.append(trial)
+            self._news.notify()
+
+    def fault(self) -> None:
+        """Wait for a fault of ours."""
+        with self._news:
+            is_fault = lambda: any(isinstance(one, OurFault) for one in self.heard)  # noqa: E731
+            assert self._news.wait_for(is_fault, timeout=20)
+
+    def whole(self, name: str) -> Trial:
+        """The whole trial of a name pattern."""
+        with self._news:
+            fits = lambda one: isinstance(one, Trial) and one.tally is not None and one.rules.name == name  # noqa: E731
+            assert self._news.wait_for(lambda: any(map(fits, self.heard)), timeout=20)
+            found = next(one for one in self.heard if fits(one))
+            assert isinstance(found, Trial)
+            return found
+
+
+@pytest.fixture
+def listening() -> Listening:
+    return Listening()
+
+
+@pytest.fixture
+def trier(listening: Listening) -> Iterator[Trier]:
+    trier = Trier(listening)
+    yield trier
+    trier.close()
+
+
+def test_the_first_screen_comes_first_and_only_the_newest_wish_counts(trier: Trier, listening: Listening) -> None:
+    """Of wishes that come faster than they are served, those in between are dropped."""
+    trier.try_on(lambda: FACTS * 30)
+    for number in range(40):
+        trier.try_rules(HouseRules(name=f"{{date}}_{{time}}_{number}"))
+    last = listening.whole("{date}_{time}_39")
+    assert len(last.facts) == len(FACTS) * 30
+    wholes = [one for one in listening.heard if isinstance(one, Trial) and one.tally is not None]
+    assert len(wholes) < 20
+    first = next(one for one in listening.heard if isinstance(one, Trial) and one.rules.name.endswith("_39}"[:-1]))
+    assert (len(first.facts), first.tally) == (FIRST, None)
+
+
+def test_a_fault_is_told_and_the_next_wish_served(trier: Trier, listening: Listening) -> None:
+    """The trier outlives an error of our own."""
+
+    def broken() -> list[Facts]:
+        raise RuntimeError("broken")
+
+    trier.try_on(broken)
+    listening.fault()
+    trier.try_rules(HouseRules())
+    trier.try_on(lambda: FACTS)
+    assert listening.whole(HouseRules().name).facts is FACTS
+
+
+@pytest.fixture
+def ear() -> Ear:
+    return Ear()
+
+
+@pytest.fixture
+def session(ear: Ear) -> Iterator[IntakeSession]:
+    session = IntakeSession(ear)
+    yield session
+    session.close()
+
+
+def test_kept_rules_hold_at_once_and_the_next_time(
+    session: IntakeSession, ear: Ear, library: Library, card: Path, tmp_path: Path
+) -> None:
+    """The plan follows, what the intake changed stays changed, rules can be copied and exported."""
+    put(card / "A.JPG", making.jpeg())
+    session.open_library(library.root)
+    session.add_source(str(card))
+    ear.board(lambda board: board.count(State.BRING) == 1)
+    session.set_days(day_starts=0, gap=120, zone=None, journeys=())
+    ear.board(lambda board: board.gap == 120)
+    session.keep_rules(replace(HouseRules(), layout="{job}/{year}", gap=300))
+    board = ear.board(lambda board: board.asks == ("job",))
+    assert board.days[0].captures[0].destination == "2026/20260514_102613.jpg"
+    assert board.gap == 120
+    assert load_rules(library).rules.layout == "{job}/{year}"
+    session.export_rules(HouseRules(name="{date}"), str(tmp_path / "ours.toml"))
+    ear.wait(lambda event: isinstance(event, events.Saved))
+    session.read_rules(str(tmp_path / "ours.toml"))
+    read = ear.wait(lambda event: isinstance(event, events.RulesRead))
+    assert isinstance(read, events.RulesRead)
+    assert read.rules == rules_at(str(tmp_path / "ours.toml")) == HouseRules(name="{date}")
+    session.read_rules(str(tmp_path / "none"))
+    ear.wait(lambda event: isinstance(event, events.Trouble))
+
+
+def test_devices_are_renamed_with_the_rules(session: IntakeSession, ear: Ear, library: Library, card: Path) -> None:
+    """The list is written, and the board shows the new name."""
+    put(card / "A.JPG", making.jpeg())
+    session.open_library(library.root)
+    session.add_source(str(card))
+    session.bring_home()
+    ear.wait(lambda event: isinstance(event, events.Ended))
+    (device,) = known_devices(library).values()
+    session.keep_rules(HouseRules(), [replace(device, name="Stills body", letter="S")])
+    board = ear.board(lambda board: any(one.letter == "S" for one in board.devices))
+    assert board.devices[0].name == "Stills body"
+    assert known_devices(library)[device.key].letter == "S"
+
+
+def test_a_broken_file_is_told_when_the_library_opens(session: IntakeSession, ear: Ear, library: Library) -> None:
+    """With the rules that hold instead."""
+    Path(library.own, FILE).write_text("[filing\n")
+    session.open_library(library.root)
+    known = ear.wait(lambda event: isinstance(event, events.RulesKnown))
+    assert isinstance(known, events.RulesKnown)
+    assert (known.rules, "line 1" in known.trouble) == (HouseRules(), True)
+
+
+def test_a_library_is_re_filed_and_taken_back(session: IntakeSession, ear: Ear, library: Library, card: Path) -> None:
+    """Read, planned, moved, planned back, moved back; the board knows where things are at each time."""
+    for number in range(3):
+        put(card / f"{number}.JPG", making.jpeg(WHEN.replace(minute=number), seed=number))
+    session.open_library(library.root)
+    session.add_source(str(card))
+    session.bring_home()
+    ear.wait(lambda event: isinstance(event, events.Ended))
+    before = names_below(library.root)
+    session.keep_rules(HouseRules(layout="Pictures", name="{time}"))
+    session.plan_refiling(Scope())
+    home = ear.wait(lambda event: isinstance(event, events.HomeRead))
+    planned = ear.wait(lambda event: isinstance(event, events.RefilingPlanned))
+    assert isinstance(home, events.HomeRead)
+    assert isinstance(planned, events.RefilingPlanned)
+    assert (home.home.years(), planned.captures, len(planned.plan.rows)) == ([2026], 3, 3)
+    session.refile(frozenset({planned.plan.rows[0].capture}))
+    ear.board(lambda board: any(folder.path == "Pictures" for folder in board.folders))
+    refiled = ear.wait(lambda event: isinstance(event, events.Refiled))
+    assert isinstance(refiled, events.Refiled)
+    assert refiled.outcome.home == 1
+    assert "Pictures/100013.jpg" in names_below(library.root)
+    session.plan_taking_back()
+    session.refile()
+    ear.wait(lambda event: isinstance(event, events.Refiled) and event.takes_back != "")
+    assert names_below(library.root) == before
+    session.plan_taking_back()
+    ear.wait(lambda event: isinstance(event, events.Trouble))
