@@ -28,7 +28,6 @@ def large_intake(root: str, library: str) -> Workbench:
     from jutrek.captures import ReadFile
     from jutrek.desk.intake import Found
     from jutrek.desk.workbench import Workbench
-    from jutrek.filing import HouseRules
     from jutrek.formats import Claim, DeviceFacts, Kind, Reading, Stamp
     from jutrek.library import open_library
     from jutrek.sources import Medium, Source, SourceFile
@@ -48,7 +47,7 @@ def large_intake(root: str, library: str) -> Workbench:
         reading = Reading(Kind.STILL, "jpeg", (claim,), device, width=6000, height=4000)
         file = SourceFile(f"{root}/{number // 900:03}/IMG_{number:05}.JPG", root, 4_000_000 + number, 0)
         found.files.append(ReadFile(file, reading, None))
-    bench = Workbench(HouseRules())
+    bench = Workbench()
     bench.use_library(open_library(library), None)
     bench.founds[root] = found
     return bench

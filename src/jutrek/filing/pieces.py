@@ -235,7 +235,12 @@ def _always(about: str, *, filed: bool) -> PieceKind:
 
 def _time(about: str, write: dates.WriteDate) -> PieceKind:
     """A piece of the time of day, which is always the true one."""
-    return PieceKind(about, "date", lambda facts, setting: dates.written(write, facts, False, setting.language))
+
+    def written(facts: Facts, _: Setting) -> str:
+        moment = facts.capture.moment
+        return write(moment.local, moment.precision, "") if moment is not None else ""
+
+    return PieceKind(about, "date", written)
 
 
 PIECES: dict[str, PieceKind] = {

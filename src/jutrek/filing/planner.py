@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import date
 
 from jutrek.captures import Capture, Device, Moment, ReadFile, Shoot
 from jutrek.doubles import NEW, Standing, Stands
@@ -21,6 +22,9 @@ from jutrek.filing.structures import structure_of
 from jutrek.formats import Kind, Precision, Stamp
 from jutrek.library import Filed, Library, numbers_given
 from jutrek.sources import Left, SourceFile
+
+_BY_NAME = frozenset({"xmp", "clipdata"})
+"""Formats whose extensions depend on more of the name than what stands behind its last dot."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,6 +105,8 @@ class _Planner:
         self._shoots = {capture.id: shoot.words for shoot in wishes.shoots for capture in shoot.captures}
         self._said = tuple(sorted(wishes.said.items()))
         self._structures: dict[str, str] = {}
+        self._suffixes: dict[tuple[str, str], str] = {}
+        self._days: dict[date | None, str] = {None: ""}
         self._keeps_structure = rules.structure is Structure.BESIDE
         self._may_want = rules.sidecars or rules.writes_sidecars
 
@@ -151,7 +157,8 @@ class _Planner:
         moment = capture.moment
         return Filed(
             _iso(moment) if moment else "", moment.shift if moment else 0.0, capture.device, facts.operator,
-            self._shoots.get(capture.id, ""), day.isoformat() if day else "", self._said,
+            self._shoots.get(capture.id, ""), self._days.get(day) or self._days.setdefault(day, str(day or "")),
+            self._said,
         )  # fmt: skip
 
     def _beside(self, facts: Facts, by: Filed, new: list[ReadFile], home_at: str) -> list[Row]:
@@ -202,8 +209,15 @@ class _Planner:
         return [tail + suffix for tail, suffix in zip(capture.tails, suffixes, strict=True)]
 
     def _suffix(self, read: ReadFile) -> str:
-        path = read.file.path
-        return suffix_of(path[path.rfind("/") + 1 :], read.reading.format, self._rules.extensions)
+        path, form = read.file.path, read.reading.format
+        name = path[path.rfind("/") + 1 :]
+        if form in _BY_NAME:
+            return suffix_of(name, form, self._rules.extensions)
+        key = (name[max(name.rfind("."), 0) :], form)
+        known = self._suffixes.get(key)
+        if known is None:
+            known = self._suffixes[key] = suffix_of(name, form, self._rules.extensions)
+        return known
 
     def _wants(self, read: ReadFile, facts: Facts) -> bool:
         """Whether the rules want a sidecar for a file: for one of a name, companions share that of their primary."""
@@ -248,7 +262,8 @@ class _Planner:
 def _iso(moment: Moment) -> str:
     """A moment as text; most are known to the second."""
     if moment.precision is Precision.SECOND:
-        return moment.local.isoformat(timespec="seconds")
+        local = moment.local
+        return local.isoformat() if not local.microsecond else local.isoformat(timespec="seconds")
     return Stamp(moment.local, moment.precision).iso()
 
 

@@ -21,7 +21,7 @@ STARTS: tuple[Start, ...] = (
     Start("Year / week", "{week-year}/W{week}"),
     Start("Kind, then date", "{kind}/{year}/{month}< {shoot}>", "{date}_{time}_{letter}"),
     Start("Day, then device", "{year}/{month}/{day}< {shoot}>/{letter} {device}", "{date}_{time}_{letter}"),
-    Start("Person, then day", "<{operator}/>{year}/{filed:%Y-%m-%d}< {shoot}>"),
+    Start("Day, then person", "{year}/{filed:%Y-%m-%d}< {shoot}></{operator}>"),
     Start("Place, then date", "<{place}/>{year}/{filed:%Y-%m-%d}< {shoot}>"),
     Start("Client, then job", "<{client}/><{job}/>{filed:%Y-%m-%d}< {shoot}>"),
     Start("Shoot and number", "{year}/{filed:%m-%d}< {shoot}>", "{filed}<_{shoot:slug}>_{counter:4}"),
