@@ -1,4 +1,7 @@
-"""Renews docs/screenshots from the demo: `./run shots`. Every picture is of the real window at 1280 × 800."""
+"""Renews docs/screenshots and docs/patterns.md from the demo: `./run shots`.
+
+Every picture is of the real window at 1280 × 800.
+"""
 
 from __future__ import annotations
 
@@ -11,6 +14,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from datetime import date
 
+import write_patterns
 from bench.story import large_intake
 
 from jutrek.captures.decisions import Describe
@@ -18,6 +22,8 @@ from jutrek.demo import build
 from jutrek.desk import events
 from jutrek.desk.board import STILL, CaptureView, Place
 from jutrek.filing import Row
+from jutrek.filing.pattern import Piece
+from jutrek.filing.starting import STARTS
 from jutrek.transfer.carry import Carrier, Proof
 from jutrek.ui.start import application, wait
 from jutrek.ui.window import MainWindow
@@ -28,7 +34,11 @@ _WORDS = {
     "2026-05-12": "Depot walk-through", "2026-05-14": "Bridge survey, upper valley", "2026-05-15": "Rail unloading",
     "2026-05-17": "First steam test",
 }  # fmt: skip
-_NAMES = {"close-look.png", *(f"intake-{name}.png" for name in ("board", "settle", "large", "running", "home"))}
+_NAMES = {
+    "close-look.png",
+    *(f"intake-{name}.png" for name in ("board", "settle", "large", "running", "home")),
+    *(f"rules-{name}.png" for name in ("composing", "error", "refiling")),
+}
 
 
 def _like_a_slow_card() -> None:
@@ -87,6 +97,36 @@ class Camera:
         """Write what is seen."""
         self.window.grab().save(os.path.join(_SHOTS, f"{name}.png"))
 
+    def shoot_rules(self) -> None:
+        """Compose a layout, and get a piece wrong."""
+        self.window.open_page(1)
+        rules = self.window.house.page
+        self.until(lambda: rules.trial is not None and rules.trial.tally is not None)
+        rules.start_from(STARTS[2])
+        rules.composer.path.setFocus()
+        rules.composer.path.caret = len(rules.composer.path.tokens)
+        rules.composer.path.type_text("/")
+        rules.composer.path.insert(Piece("kind"))
+        self.settle()
+        self.shoot("rules-composing")
+        rules.composer.take("{year}/{mnoth:name}/{day}< {shoot}>/{kind}")
+        rules.composer.field.setFocus()
+        self.settle()
+        self.shoot("rules-error")
+        rules.put_back.click()
+        self.window.open_page(0)
+
+    def shoot_refiling(self) -> None:
+        """Keep other rules, and plan to file anew what is home."""
+        self.window.open_page(1)
+        rules = self.window.house.page
+        rules.start_from(STARTS[4])
+        rules.keep_or_refile()
+        self.until(rules.plan_refiling.isEnabled)
+        rules.plan_refiling.click()
+        self.until(rules.keep.isEnabled)
+        self.shoot("rules-refiling")
+
     def shoot_running(self, name: str) -> None:
         """Bring home, and write what is seen when some two fifths are proven."""
         taken: list[bool] = []
@@ -134,6 +174,7 @@ def main() -> None:
         os.environ["XDG_DATA_HOME"] = os.path.join(folder, "xdg")
         scenario = build(os.path.join(folder, "demo"))
         os.environ["XDG_STATE_HOME"] = os.path.join(folder, "xdg")
+        write_patterns.write(scenario)
         shoot_large(folder)
         camera = Camera(list(scenario.sources), scenario.library)
         camera.page.open_settle()
@@ -150,12 +191,14 @@ def main() -> None:
         camera.settle()
         camera.shoot("close-look")
         camera.page.close_look.leave()
+        camera.shoot_rules()
         camera.page.when.close_row()
         _like_a_slow_card()
         camera.shoot_running("intake-running")
         camera.page.open_day(_DAY)
         camera.settle()
         camera.shoot("intake-home")
+        camera.shoot_refiling()
         camera.window.close()
     stale = set(os.listdir(_SHOTS)) - _NAMES
     for name in stale:

@@ -146,7 +146,7 @@ def drop(path: PathEditor, piece: Piece, at: QPoint) -> None:
 def test_chips_are_dragged_in_about_and_out(qtbot: QtBot, page: RulesPage) -> None:
     """And pressed, and their formats chosen from their menu."""
     path = page.composer.path
-    page.composer._take("{year}/{month}")
+    page.composer.take("{year}/{month}")
     drop(path, Piece("month", "name"), path.box(2).topRight() + QPoint(20, 10))
     assert text(page) == "{year}/{month}{month:name}"
     drag(path, centre(path, 3), path.box(0).topLeft() + QPoint(1, 15))
@@ -209,9 +209,9 @@ def test_some_captures_have_a_scheme_of_their_own(qtbot: QtBot, page: RulesPage)
     type_into(conditions.device, "A")
     assert (page.rules.schemes[0].kinds, page.rules.schemes[0].device) == (("still",), "A")
     page.open_section(1)
-    page.composer._take("{time}")
+    page.composer.take("{time}")
     assert page.rules.schemes[0].name == "{time}"
-    page.composer._take(page.rules.name)
+    page.composer.take(page.rules.name)
     assert page.rules.schemes[0].name == ""
     conditions.out.click()
     assert page.rules.schemes == ()

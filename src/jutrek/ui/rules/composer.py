@@ -95,9 +95,9 @@ class Composer(QWidget):
         for words, part in (("As text", self.field), ("", self.trouble), ("Pieces", self.stock)):
             column.addLayout(_labelled(theme, words, part))
         for path in (self.layouts, self.names):
-            path.changed.connect(lambda pattern: self._take(str(pattern)))
+            path.changed.connect(lambda pattern: self.take(str(pattern)))
             path.refused.connect(self._say)
-        self.field.textEdited.connect(self._take)
+        self.field.textEdited.connect(self.take)
         self.stock.wanted.connect(self._insert)
         self.conditions.changed.connect(self._condition)
         self.conditions.removed.connect(self._remove_scheme)
@@ -146,7 +146,7 @@ class Composer(QWidget):
             self.path.insert(piece)
             self.path.setFocus()
 
-    def _take(self, text: str) -> None:
+    def take(self, text: str) -> None:
         """Take a text; while it is no pattern, the chips stay as they were, and cannot be moved."""
         if self.field.text() != text:
             self.field.setText(text)

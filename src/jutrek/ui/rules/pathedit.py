@@ -321,7 +321,7 @@ class PathEditor(QWidget):
         elif key in (keys.Key_Return, keys.Key_Enter, keys.Key_Menu):
             self.open_menu()
         elif event.text().isprintable() and event.text() and not _is_command(event):
-            self._type(event.text())
+            self.type_text(event.text())
         else:
             super().keyPressEvent(event)
 
@@ -329,7 +329,8 @@ class PathEditor(QWidget):
         self.caret = max(0, min(to, len(self.tokens)))
         self.update()
 
-    def _type(self, text: str) -> None:
+    def type_text(self, text: str) -> None:
+        """Put one sign of text where the caret stands."""
         if text == SLASH and self._use != LAYOUT:
             self.refused.emit("A name can't hold “/”: folders belong to “Where it goes”.")
             return

@@ -90,6 +90,7 @@ class RefileView(QWidget):
         self.table = QTableView()
         self.table.setModel(self.model)
         self.table.setShowGrid(False)
+        self.table.setWordWrap(False)
         self.table.setAlternatingRowColors(True)
         self.table.setFrameShape(QTableView.Shape.NoFrame)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
