@@ -97,8 +97,7 @@ def suffix_of(name: str, container: str, case: Extensions = Extensions.LOWER) ->
             else f"{numbered[0][:3].upper()}{'.XML' if case is Extensions.UPPER else '.xml'}"
         )
     else:
-        dot = name.rfind(".")
-        own = name[dot:] if dot > 0 else ""
+        own = os.path.splitext(name)[1]
     return _suffix(own, container, case)
 
 

@@ -121,8 +121,8 @@ def _digits(name: Pattern) -> int:
 
 
 def _own_stem(capture: Capture) -> str:
-    """The stem that a capture has on its source."""
-    return legal(stem_of(os.path.basename(capture.primary.file.path)))
+    """The stem that a capture has on its source. Dots that hide a file are no part of it."""
+    return legal(stem_of(os.path.basename(capture.primary.file.path).lstrip(".")))
 
 
 class Namer:

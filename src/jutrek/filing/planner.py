@@ -13,7 +13,7 @@ from jutrek.errors import shown
 from jutrek.filing.collecting import uncollected
 from jutrek.filing.counting import Numbers
 from jutrek.filing.facts import Facts, facts_of
-from jutrek.filing.folders import Folders, ends_of
+from jutrek.filing.folders import Ends, Folders, ends_of
 from jutrek.filing.names import legal, stem_of, suffix_of
 from jutrek.filing.naming import Named, Namer, Piles, Wish
 from jutrek.filing.plan import Action, Plan, Row
@@ -23,6 +23,8 @@ from jutrek.formats import Kind, Precision, Stamp
 from jutrek.library import Filed, Library, numbers_given
 from jutrek.sources import Left, SourceFile
 
+_Part = tuple[Sequence[ReadFile], list[str]]
+"""Files, and what their names carry behind the stem."""
 _BY_NAME = frozenset({"xmp", "clipdata"})
 """Formats whose extensions depend on more of the name than what stands behind its last dot."""
 
@@ -176,30 +178,38 @@ class _Planner:
 
     def _together(self, facts: Facts, by: Filed, files: Sequence[ReadFile], wish: Wish, why: str) -> list[Row]:
         """Name files with one free stem; files whose ending would be the same twice get a further stem."""
-        capture, rows = facts.capture, []
-        endings = self._endings(capture)
+        rows: list[Row] = []
+        endings = self._endings(facts.capture)
         if len(files) < len(endings):
-            endings = [ending for read, ending in zip(capture.files, endings, strict=True) if read in files]
-        waiting = list(zip(files, endings, strict=True))
-        while waiting:
-            ends, again = ends_of(tuple(endings)), []
+            endings = [ending for read, ending in zip(facts.capture.files, endings, strict=True) if read in files]
+        while files:
+            ends, again = ends_of(tuple(endings)), None
             if ends.alike:
-                first = dict(reversed(list(zip(ends.keys, waiting, strict=True))))
-                again = [one for one in waiting if one not in first.values()]
-                waiting = [one for one in waiting if one in first.values()]
-                ends = ends_of(tuple(ending for _, ending in waiting))
+                again = self._again(files, endings, ends)
+                files, endings = again[0]
+                ends = ends_of(tuple(endings))
             named = self._namer.name(facts, wish, ends)
             start = f"{named.folder}/{named.stem}" if named.folder else named.stem
-            for read, ending in waiting:
+            for read, ending in zip(files, endings, strict=True):
                 row = _row(read, facts, by, Action.BRING, start + ending, why)
                 if named.key or (self._may_want and self._wants(read, facts)):
                     sidecar = self._sidecar(named, ending, read, facts) if self._wants(read, facts) else ""
                     row = row._replace(sidecar=sidecar, counter=named.key, number=named.number)
                 rows.append(row)
             if self._keeps_structure:
-                self._keep_structure(capture.primary.file, named.folder)
-            waiting, endings = again, [ending for _, ending in again]
+                self._keep_structure(facts.capture.primary.file, named.folder)
+            files, endings = again[1] if again else ((), [])
         return rows
+
+    def _again(self, files: Sequence[ReadFile], endings: Sequence[str], ends: Ends) -> tuple[_Part, _Part]:
+        """Files with different endings, the first of each, and those that are left."""
+        first: set[int] = set({key: at for at, key in reversed(list(enumerate(ends.keys)))}.values())
+
+        def part(wanted: bool) -> _Part:
+            own = [at for at in range(len(files)) if (at in first) is wanted]
+            return [files[at] for at in own], [endings[at] for at in own]
+
+        return part(True), part(False)
 
     def _endings(self, capture: Capture) -> list[str]:
         """What the name of each of its files carries behind the stem."""
@@ -210,13 +220,13 @@ class _Planner:
 
     def _suffix(self, read: ReadFile) -> str:
         path, form = read.file.path, read.reading.format
-        name = path[path.rfind("/") + 1 :]
-        if form in _BY_NAME:
-            return suffix_of(name, form, self._rules.extensions)
-        key = (name[max(name.rfind("."), 0) :], form)
-        known = self._suffixes.get(key)
+        dot = path.rfind(".")
+        key = (path[dot:], form)
+        known = self._suffixes.get(key) if dot > 0 and path[dot - 1] not in "/." else None
         if known is None:
-            known = self._suffixes[key] = suffix_of(name, form, self._rules.extensions)
+            known = suffix_of(path[path.rfind("/") + 1 :], form, self._rules.extensions)
+            if dot > 0 and path[dot - 1] not in "/." and "/" not in key[0] and form not in _BY_NAME:
+                self._suffixes[key] = known
         return known
 
     def _wants(self, read: ReadFile, facts: Facts) -> bool:

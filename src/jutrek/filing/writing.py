@@ -53,6 +53,7 @@ class Columns:
     def __init__(self, facts: Sequence[Facts], setting: Setting) -> None:
         self.facts, self._setting = facts, setting
         self._columns: dict[Piece, Column] = {}
+        self._days: list[tuple[date, Precision] | None] | None = None
 
     def __len__(self) -> int:
         return len(self.facts)
@@ -62,35 +63,33 @@ class Columns:
         column = self._columns.get(piece)
         if column is None:
             write, setting = writer(piece.name, piece.form), self._setting
-            if PIECES[piece.name].by_day and "%" not in piece.form:
-                raw = self._by_day(write)
+            if piece.name == "counter":
+                column = Column([write(facts, setting) for facts in self.facts], frozenset(), False)
+            elif PIECES[piece.name].by_day and "%" not in piece.form:
+                column = self._by_day(write)
             else:
                 raw = [write(facts, setting) for facts in self.facts]
-            if piece.name == "counter":
-                column = Column(raw, frozenset(), False)
-            else:
                 values = [value and _value(value) for value in raw]
-                odd = frozenset(
-                    number for number, (one, other) in enumerate(zip(raw, values, strict=True)) if one != other
-                )
+                odd: frozenset[int] = frozenset()
+                if values != raw:
+                    odd = frozenset(at for at, (one, other) in enumerate(zip(raw, values, strict=True)) if one != other)
                 column = Column(values, odd, not all(values))
             self._columns[piece] = column
         return column
 
-    def _by_day(self, write: Write) -> list[str]:
+    def _by_day(self, write: Write) -> Column:
         """A column of a piece that is the same for all captures of a day."""
-        setting = self._setting
-        known: dict[tuple[date | None, Precision | None], str] = {}
-        made = []
-        for facts in self.facts:
-            moment = facts.capture.moment
-            day = None if moment is None else (facts.day if setting.filed and facts.day else moment.local.date())
-            key = day, moment.precision if moment else None
-            value = known.get(key)
-            if value is None:
-                value = known[key] = write(facts, setting)
-            made.append(value)
-        return made
+        if self._days is None:
+            filed = self._setting.filed
+            self._days = [
+                (facts.day if filed and facts.day else moment.local.date(), moment.precision) if moment else None
+                for facts, moment in ((one, one.capture.moment) for one in self.facts)
+            ]
+        known = {
+            day: _value(write(facts, self._setting))
+            for day, facts in dict(zip(self._days, self.facts, strict=True)).items()
+        }
+        return Column([known[day] for day in self._days], frozenset(), not all(known.values()))
 
 
 @lru_cache(maxsize=1 << 16)
