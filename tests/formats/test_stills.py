@@ -16,7 +16,7 @@ from jutrek.demo.shelf.boxes import box, brand, full
 from jutrek.demo.stills import Shot, main_directory
 from jutrek.demo.tags import Value, build, rational, text
 from jutrek.errors import SourceUnreadable
-from jutrek.formats import Kind, read, span
+from jutrek.formats import Kind, Wording, read, span
 from tests import making
 from tests.formats.common import DAY, EXIF, SHOT, XMP, Of, jpeg_with
 from tests.making import WHEN, claims_inside, put
@@ -274,3 +274,19 @@ def test_items_of_wide_directories(reading: Of) -> None:
     found = reading(head + data + meta)
     assert found.format == "avif"
     assert claims_inside(found)[0] == SHOT
+
+
+def test_what_a_person_wrote_about_the_content_is_read(reading: Of) -> None:
+    """Title, place, job and keywords, from XMP and from press data; each once, none of it a claim."""
+    inner = (
+        "<r:Description xmlns:d='http://purl.org/dc/elements/1.1/' xmlns:p='http://ns.adobe.com/photoshop/1.0/' "
+        "p:City='Depot' p:TransmissionReference='26-014'><d:title><r:Alt><r:li>The  viaduct</r:li></r:Alt></d:title>"
+        "<d:subject><r:Bag><r:li>rail</r:li><r:li>rail</r:li><r:li>bridge</r:li></r:Bag></d:subject></r:Description>"
+    )
+    assert reading(XMP.format(inner).encode()).wording == Wording("The viaduct", "Depot", "26-014", ("rail", "bridge"))
+    sets = ((5, "Viadukt"), (25, "Bahn"), (25, "Brücke"), (92, "Depot"), (103, "7"))
+    block = b"".join(bytes((0x1C, 2, number, 0, len(text.encode()))) + text.encode() for number, text in sets)
+    resources = b"8BIM\x04\x04\0\0" + len(block).to_bytes(4, "big") + block + b"\0" * (len(block) % 2)
+    found = reading(jpeg_with(0xED, b"Photoshop 3.0\0" + resources))
+    assert found.wording == Wording("Viadukt", "Depot", "7", ("Bahn", "Brücke"))
+    assert claims_inside(found) == []
