@@ -16,7 +16,7 @@ from jutrek.captures.decisions import Describe, NameDevice, ShiftClock
 from jutrek.demo import Scenario
 from jutrek.desk.intake import make_captures, read_source
 from jutrek.desk.story import devices_of, tell
-from jutrek.desk.trying import Bench
+from jutrek.desk.trying import Bench, with_those_above
 from jutrek.filing import HouseRules
 from jutrek.filing.facts import Facts
 from jutrek.filing.pieces import PIECES
@@ -65,16 +65,10 @@ def pieces_table() -> str:
 
 
 def _tree(folders: Sequence[tuple[str, int]]) -> list[str]:
-    counts: dict[str, int] = {}
-    for path, count in folders:
-        parts = path.split("/")
-        for depth in range(1, len(parts) + 1):
-            above = "/".join(parts[:depth])
-            counts[above] = counts.get(above, 0) + count
     lines = []
-    for path in sorted(counts, key=lambda path: path.split("/")):
+    for path, count in with_those_above(folders):
         label = "  " * path.count("/") + path.rpartition("/")[2]
-        lines.append(f"{label:<44}{counts[path]:>4}")
+        lines.append(f"{label:<44}{count:>4}")
     if len(lines) > _MOST_LINES:
         lines = [*lines[:_MOST_LINES], f"… and {len(lines) - _MOST_LINES} more folders"]
     return lines

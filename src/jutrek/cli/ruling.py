@@ -154,12 +154,7 @@ def _print(trial: Trial, *, tree: bool) -> None:
 
 def print_tree(trial: Trial) -> None:
     """Print folders with the captures in them, each below the one that it is in."""
-    counts: dict[str, int] = {}
-    for path, count in trial.folders:
-        parts = path.split("/")
-        for depth in range(1, len(parts) + 1):
-            above = "/".join(parts[:depth])
-            counts[above] = counts.get(above, 0) + count
-    for path in sorted(counts, key=lambda path: path.split("/")):
-        depth = path.count("/")
-        sys.stdout.write(f"{'  ' * depth}{path.rpartition('/')[2] or '.'}  {counts[path]}\n")
+    from jutrek.desk.trying import with_those_above
+
+    for path, count in with_those_above(trial.folders):
+        sys.stdout.write(f"{'  ' * path.count('/')}{path.rpartition('/')[2] or '.'}  {count}\n")

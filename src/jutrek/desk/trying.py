@@ -109,6 +109,17 @@ class Trial:
         return TriedRow(source, named.folder, name, note, not _LOUD.isdisjoint(marks))
 
 
+def with_those_above(folders: Sequence[tuple[str, int]]) -> list[tuple[str, int]]:
+    """Folders with their captures, those below counted in, each behind the folder that it is in."""
+    counts: dict[str, int] = {}
+    for path, count in folders:
+        parts = path.split("/")
+        for depth in range(1, len(parts) + 1):
+            above = "/".join(parts[:depth])
+            counts[above] = counts.get(above, 0) + count
+    return sorted(counts.items(), key=lambda one: one[0].split("/"))
+
+
 def _ends(capture: Capture, extensions: Extensions) -> Ends:
     tails = capture.tails or ("",) * len(capture.files)
     return ends_of(

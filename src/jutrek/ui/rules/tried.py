@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jutrek.desk.trying import Tally, Trial, TriedRow
+from jutrek.desk.trying import Tally, Trial, TriedRow, with_those_above
 from jutrek.filing.rules import UNFILED_FOLDER
 from jutrek.ui import paint
 from jutrek.ui.theme import SEMIBOLD, Theme, font, section
@@ -203,15 +203,10 @@ class MadeTree(QTreeWidget):
         self.setUpdatesEnabled(False)
         self.clear()
         items: dict[str, QTreeWidgetItem] = {}
-        counts: dict[str, int] = {}
-        for path, count in folders:
-            parts = path.split("/")
-            for depth in range(1, len(parts) + 1):
-                above = "/".join(parts[:depth])
-                counts[above] = counts.get(above, 0) + count
-        for path in sorted(counts, key=lambda path: path.split("/"))[:_MOST_FOLDERS]:
+        counted = with_those_above(folders)
+        for path, count in counted[:_MOST_FOLDERS]:
             parent, _, name = path.rpartition("/")
-            item = QTreeWidgetItem([name or "(the library itself)", f"{counts[path]:,}"])
+            item = QTreeWidgetItem([name or "(the library itself)", f"{count:,}"])
             item.setTextAlignment(1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             item.setForeground(1, self._theme.soft)
             if path == UNFILED_FOLDER:
@@ -222,9 +217,9 @@ class MadeTree(QTreeWidget):
             else:
                 items[parent].addChild(item)
             items[path] = item
-        if len(counts) > _MOST_FOLDERS:
-            self.addTopLevelItem(QTreeWidgetItem([f"… and {len(counts) - _MOST_FOLDERS:,} more folders"]))
-        if len(counts) <= _OPEN_FOLDERS:
+        if len(counted) > _MOST_FOLDERS:
+            self.addTopLevelItem(QTreeWidgetItem([f"… and {len(counted) - _MOST_FOLDERS:,} more folders"]))
+        if len(counted) <= _OPEN_FOLDERS:
             self.expandAll()
         else:
             self.expandToDepth(0)
