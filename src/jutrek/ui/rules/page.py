@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from itertools import pairwise
 
 from PySide6.QtCore import QObject, QRect, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from jutrek.captures import Device
@@ -36,7 +36,7 @@ from jutrek.ui.rules.tried import MadeTree, TriedTable, TriedTitle
 from jutrek.ui.statebar import StateBar
 from jutrek.ui.theme import SEMIBOLD, Theme, font, section
 
-_RIGHT, _MARGIN = 330, 18
+_RIGHT, _RIGHT_NARROW, _WIDE, _MARGIN = 330, 230, 1200, 18
 
 
 class _Told(QObject):
@@ -140,16 +140,18 @@ class RulesPage(QWidget):
         left = QVBoxLayout()
         left.setSpacing(0)
         left.addWidget(_Title(self._theme, "Rules"))
-        left.addWidget(Card(self._theme, self.menu, fills=True), 1)
+        menu = scrolling(self.menu)
+        menu.setFixedWidth(self.menu.width() + 10)
+        left.addWidget(Card(self._theme, menu, fills=True), 1)
         board = QHBoxLayout()
         board.setSpacing(16)
         board.addLayout(left)
         board.addLayout(middle, 1)
-        wide = QWidget()
-        wide.setFixedWidth(_RIGHT)
-        wide.setLayout(right)
+        self._made = QWidget()
+        self._made.setFixedWidth(_RIGHT)
+        self._made.setLayout(right)
         right.setContentsMargins(0, 0, 0, 0)
-        board.addWidget(wide)
+        board.addWidget(self._made)
         inner = QVBoxLayout()
         inner.setContentsMargins(_MARGIN, 0, _MARGIN, 10)
         inner.setSpacing(0)
@@ -161,6 +163,10 @@ class RulesPage(QWidget):
         page.addLayout(inner, 1)
         page.addWidget(self.bar)
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._made.setFixedWidth(_RIGHT if self.width() >= _WIDE else _RIGHT_NARROW)
+        super().resizeEvent(event)
+
     def _home_panel(self) -> QWidget:
         """What changes for files that are home already."""
         panel = QWidget()
@@ -170,7 +176,7 @@ class RulesPage(QWidget):
         column.setSpacing(6)
         title = QLabel("What is home already")
         title.setFont(font(12.5, SEMIBOLD))
-        self.home_words = QLabel("Nothing there moves by itself. A re-filing is planned, shown, and can be taken back.")
+        self.home_words = QLabel("Nothing there moves by itself: a re-filing is planned and shown first.")
         self.home_words.setWordWrap(True)
         self.home_words.setStyleSheet(f"color: {self._theme.soft.name()}")
         row = QHBoxLayout()

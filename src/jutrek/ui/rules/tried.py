@@ -24,6 +24,8 @@ from jutrek.ui import paint
 from jutrek.ui.theme import SEMIBOLD, Theme, font, section
 
 _ROW = 29
+_NARROW, _LEAST = 520, 60
+"""Widths below which figures, or what was tried on, are left out of the title."""
 _MOST_FOLDERS = 3000
 _OPEN_FOLDERS = 400
 _Index = QModelIndex | QPersistentModelIndex
@@ -163,7 +165,8 @@ class TriedTitle(QWidget):
             return ""
         parts = [f"{tally.fit:,} of {tally.captures:,} fit", f"{tally.clash:,} told apart"]
         parts += [f"{tally.odd:,} changed"] if tally.odd else []
-        return " · ".join([*parts, f"longest path {tally.longest}"])
+        parts += [f"longest path {tally.longest}"] if self.width() > _NARROW else []
+        return " · ".join(parts)
 
     def _place(self) -> None:
         wide = self.only.sizeHint().width()
@@ -175,7 +178,9 @@ class TriedTitle(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         used = paint.text(painter, QRect(0, 2, 300, 22), "TRIED ON", section(), theme.soft)
-        paint.text(painter, QRect(used + 12, 2, 300, 22), self._on, font(12.5), theme.soft)
+        room = (self.only.x() if self.only.isVisible() else self.width() // 2) - used - 20
+        if room > _LEAST:
+            paint.text(painter, QRect(used + 12, 2, room, 22), self._on, font(12.5), theme.soft)
         colour = theme.amber if self._tally is not None and self._tally.odd else theme.accent
         paint.text(painter, QRect(0, 2, self.width(), 22), self.words(), font(12, SEMIBOLD), colour, align=paint.RIGHT)
 
