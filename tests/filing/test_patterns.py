@@ -213,7 +213,7 @@ _words = st.sampled_from(
 )
 
 
-@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(
     _patterns, _patterns, st.lists(st.tuples(st.integers(0, 3), _words, st.booleans()), min_size=1, max_size=8),
     st.sampled_from(list(Per)), st.sampled_from(list(Extensions)),
