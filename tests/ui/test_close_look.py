@@ -18,6 +18,7 @@ from jutrek.ui.start import application
 from jutrek.ui.window import MainWindow
 from tests import making
 from tests.making import put
+from tests.ui.conftest import gone
 
 PATIENCE = 20_000
 NAMES = ["body.jpg", "encoded.mov", "take.wav", "raw.orf"]
@@ -37,8 +38,7 @@ def window(qtbot: QtBot, library: Library, card: Path) -> Iterator[MainWindow]:
     qtbot.waitUntil(lambda: page.board.plan is not None and page.board.captures == len(NAMES), timeout=PATIENCE)
     page.open_day("2026-05-14")
     yield window
-    window._close_after = True
-    window.close()
+    gone(window)
 
 
 def look_at(window: MainWindow, name: str) -> CloseLook:

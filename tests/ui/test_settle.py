@@ -20,7 +20,7 @@ from jutrek.ui.intake.parts import CAPTURES
 from jutrek.ui.window import MainWindow
 from tests import making
 from tests.making import WHEN, put
-from tests.ui.conftest import PATIENCE, ready
+from tests.ui.conftest import PATIENCE, gone, ready
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -400,7 +400,7 @@ def test_an_intake_in_work_is_taken_up_again(
     assert "Taken up where you left off" in again.page.action_bar.accessibleName()
     again.undo()
     qtbot.waitUntil(lambda: again.page.rows()[0].view.words == "", timeout=PATIENCE)
-    again.close()
+    gone(again)
 
 
 def _describe(page: IntakePage) -> object:

@@ -12,6 +12,8 @@ from jutrek.ui.theme import dress
 from jutrek.ui.window import MainWindow
 
 _PATIENCE = 60_000
+_DRESSED = "jutrek dressed"
+"""Marks an application that has its style: to put it on again would go through every widget that there is."""
 
 
 def application() -> QApplication:
@@ -23,7 +25,9 @@ def application() -> QApplication:
     app.setApplicationName("jutrek")
     app.setApplicationDisplayName("Jutrek")
     app.setDesktopFileName("jutrek")
-    dress(app)
+    if not app.property(_DRESSED):
+        dress(app)
+        app.setProperty(_DRESSED, True)
     return app
 
 
