@@ -3,14 +3,48 @@
 from __future__ import annotations
 
 import json
+import signal
+import sys
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
 
+from jutrek.cli import main
 from jutrek.demo import Scenario
 from tests import making
-from tests.cli.test_commands import jutrek
 from tests.making import names_below, put
+
+
+@dataclass(frozen=True)
+class Said:
+    """What a command printed."""
+
+    stdout: str
+    stderr: str
+
+
+Jutrek = Callable[..., Said]
+
+
+@pytest.fixture
+def jutrek(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Iterator[Jutrek]:
+    """The program as a call within this process, with the exit code that is expected of it."""
+    handlers = {number: signal.getsignal(number) for number in (signal.SIGINT, signal.SIGTERM)}
+
+    def run(*words: str | Path, code: int = 0) -> Said:
+        monkeypatch.setattr(sys, "argv", ["jutrek", *map(str, words)])
+        capsys.readouterr()
+        with pytest.raises(SystemExit) as ended:
+            main()
+        said = Said(*capsys.readouterr())
+        assert (ended.value.code or 0) == code, said.stderr
+        return said
+
+    yield run
+    for number, handler in handlers.items():
+        signal.signal(number, handler)
 
 
 @pytest.fixture
@@ -20,7 +54,7 @@ def home(tmp_path: Path) -> Path:
     return tmp_path / "home"
 
 
-def test_rules_are_shown_set_checked_and_copied(home: Path, tmp_path: Path) -> None:
+def test_rules_are_shown_set_checked_and_copied(jutrek: Jutrek, home: Path, tmp_path: Path) -> None:
     """By table and key; what is no rule is refused with the place; nothing of a wrong call is kept."""
     jutrek("rules", "set", "--library", home, "filing.layout={year}/{kind}", "days.start=05:00", "sidecars.words=['a']")
     shown = jutrek("rules", "show", "--library", home).stdout
@@ -43,7 +77,7 @@ def test_rules_are_shown_set_checked_and_copied(home: Path, tmp_path: Path) -> N
     jutrek("rules", "set", "--library", home, code=2)
 
 
-def test_rules_are_tried_without_a_trace(demo: Scenario) -> None:
+def test_rules_are_tried_without_a_trace(jutrek: Jutrek, demo: Scenario) -> None:
     """On sources or on what is home; as rows, or as the tree; nothing is kept."""
     before = names_below(demo.library)
     told = jutrek(
@@ -61,7 +95,7 @@ def test_rules_are_tried_without_a_trace(demo: Scenario) -> None:
         jutrek("rules", "try", *demo.sources, "--library", demo.library, *wrong, code=2)
 
 
-def test_plans_follow_house_rules_and_options(home: Path, card: Path) -> None:
+def test_plans_follow_house_rules_and_options(jutrek: Jutrek, home: Path, card: Path) -> None:
     """Kept rules hold, an option holds for once, and a broken file is told with what holds instead."""
     put(card / "A.JPG", making.jpeg())
     jutrek("rules", "set", "--library", home, "filing.layout={kind}")
@@ -76,7 +110,7 @@ def test_plans_follow_house_rules_and_options(home: Path, card: Path) -> None:
     assert "Stills/" in broken.stdout
 
 
-def test_a_library_is_re_filed(home: Path, card: Path, tmp_path: Path) -> None:
+def test_a_library_is_re_filed(jutrek: Jutrek, home: Path, card: Path, tmp_path: Path) -> None:
     """Shown first, moved with --go or from a saved plan, taken back; other calls are refused."""
     put(card / "A.JPG", making.jpeg())
     put(card / "B.WAV", making.wav())
@@ -103,4 +137,4 @@ def test_a_library_is_re_filed(home: Path, card: Path, tmp_path: Path) -> None:
     jutrek("refile", "--library", home, "--only", "sounds", code=2)
     jutrek("refile", "--library", home, "--take-back", "--plan", saved, code=2)
     jutrek("refile", "--library", home, "--plan", put(tmp_path / "x", b"no plan"), code=2)
-    assert jutrek("refile", "--library", home, "--go", "--year", "2026").returncode == 0
+    jutrek("refile", "--library", home, "--go", "--year", "2026")
