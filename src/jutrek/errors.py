@@ -4,11 +4,13 @@
     ├── FileTrouble            this file: it is reported, the run goes on
     │   ├── BrokenFile         the bytes contradict their format
     │   ├── SourceUnreadable   the source does not give the file's bytes
+    │   ├── SourceGone         the source itself is away: pulled, or unplugged
     │   ├── SourceChanged      the file is not the one that the plan was made for
     │   ├── NotMoved           a file of the library that a re-filing cannot move
     │   ├── NameTaken          the destination exists with other content
     │   ├── CopyRefused        the place refuses this one file
-    │   └── CopyDiffers        what was read back is not what was read
+    │   ├── CopyDiffers        what was read back is not what was read
+    │   └── SourceLies         a second reading of the source gave other bytes
     ├── RunTrouble             this run: it stops safely, what is proven stays
     │   ├── Stopped            somebody asked it to
     │   ├── PlaceFull          no room left
@@ -20,6 +22,7 @@
         ├── LedgerUnusable     the ledger cannot be opened or made
         ├── SourceRefused      a source that is the library, or lies inside it
         ├── RulesBroken        house rules that are no rules
+        ├── PlaceUnusable      a folder that cannot be a place of copies, or is not connected
         ├── PlanUnusable       a plan file that is not one, or one of another library
         └── NoSuchDevice       a letter that no device of the intake bears
 
@@ -90,6 +93,25 @@ class SourceUnreadable(FileTrouble):
         self.error = error
 
 
+class SourceGone(FileTrouble):
+    """The source is not there any more. Its files can come home another time."""
+
+    def __init__(self, root: str) -> None:
+        super().__init__(f"{shown(root)} is gone. What was on it stays there; connect it again to bring the rest home.")
+        self.root = root
+
+
+class SourceLies(FileTrouble):
+    """Two readings of a file on a source gave different bytes: the card, its reader or a cable is not to be trusted."""
+
+    def __init__(self, path: str) -> None:
+        super().__init__(
+            f"{shown(path)} read differently the second time: the card, its reader or a cable can't be trusted. "
+            "It was not brought home."
+        )
+        self.path = path
+
+
 class SourceChanged(FileTrouble):
     """The file on the source is not what it was when the plan was made."""
 
@@ -130,12 +152,18 @@ class CopyRefused(FileTrouble):
 class CopyDiffers(FileTrouble):
     """The bytes read back from the place are not the bytes read from the source."""
 
-    def __init__(self, destination: str) -> None:
+    def __init__(self, destination: str, place: str, at: Sequence[tuple[int, int]]) -> None:
+        """
+        Args:
+            at: first and last byte of the stretches that differ, the first few of them.
+        """
+        where = ", ".join(f"{first:,}" if first == last else f"{first:,} to {last:,}" for first, last in at)
+        bytes_ = f" at byte {where}" if at else ""
         super().__init__(
-            f"{shown(destination)} read back differently from what was read. The copy was removed; "
+            f"{shown(destination)} read back differently in {shown(place)}{bytes_}, twice. The copy was removed; "
             "the source keeps its file."
         )
-        self.destination = destination
+        self.destination, self.place, self.at = destination, place, tuple(at)
 
 
 class RunTrouble(JutrekError):
@@ -194,6 +222,14 @@ class LedgerUnusable(LibraryTrouble):
 
     def __init__(self, path: str, what: str) -> None:
         super().__init__(f"The ledger {shown(path)} can't be used: {what}. Your files are not affected.")
+        self.path = path
+
+
+class PlaceUnusable(LibraryTrouble):
+    """A folder cannot be a place of copies, or a place cannot be reached."""
+
+    def __init__(self, path: str, what: str) -> None:
+        super().__init__(f"{shown(path)} can't be used for copies: {what}.")
         self.path = path
 
 

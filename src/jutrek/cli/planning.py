@@ -57,7 +57,7 @@ def prepare(
     for leftover in recover(library, ledger):
         sys.stderr.write(
             f"jutrek: a re-filing of {leftover.at} did not end: {leftover.home} files moved, {leftover.left} did not.\n"
-            if leftover.refiling
+            if leftover.moved
             else f"jutrek: an intake of {leftover.at} did not end: {leftover.home} files are home, "
             f"{leftover.left} are not. Bringing its sources home again brings the rest.\n"
         )

@@ -17,7 +17,7 @@ from jutrek.errors import PlanUnusable
 from jutrek.filing.counting import Per
 from jutrek.filing.facts import below
 from jutrek.filing.names import Extensions
-from jutrek.filing.rules import HouseRules, Scheme, Structure, Undated
+from jutrek.filing.rules import HouseRules, Order, Scheme, Structure, Undated
 from jutrek.library import NOT_FILED, Filed
 
 FORMAT = "jutrek-plan"
@@ -136,6 +136,7 @@ def _rules(entries: Mapping[str, Any]) -> HouseRules:
     for name, kind in (
         ("undated", Undated),
         ("structure", Structure),
+        ("order", Order),
         ("extensions", Extensions),
         ("counter_per", Per),
     ):

@@ -35,7 +35,8 @@ _ABOUT = {
     "known only in UTC (empty: this machine's). A [[days.journey]] has a start (a day) and a zone.",
     "trust": "Which date is trusted first.",
     "doubles": "companions: of a capture that is home already: bring | leave.",
-    "copies": "card-structure: alone | beside.",
+    "copies": "card-structure: alone | beside. read-twice: read every file twice from its source, and compare.\n"
+    "second-sum: none | blake3, a cryptographic sum beside the fingerprint. order: time | small, small files first.",
     "sidecars": "What is written into an XMP sidecar beside every file that comes home.\n"
     "{year} in the rights is the year of the capture.",
 }

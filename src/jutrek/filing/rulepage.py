@@ -16,7 +16,7 @@ from jutrek.captures import RUNGS
 from jutrek.filing.counting import Per
 from jutrek.filing.dates import knows_language
 from jutrek.filing.names import Extensions
-from jutrek.filing.rules import HouseRules, RuleError, Scheme, Structure, Undated
+from jutrek.filing.rules import HouseRules, Order, RuleError, Scheme, Structure, Undated
 
 FORMAT = 1
 _USUAL = HouseRules()
@@ -105,6 +105,9 @@ class _Doubles(_Table):
 
 class _Copies(_Table):
     card_structure: Literal["alone", "beside"] = Field("alone", alias="card-structure")
+    read_twice: bool = Field(False, alias="read-twice")
+    second_sum: Literal["none", "blake3"] = Field("none", alias="second-sum")
+    order: Literal["time", "small"] = "time"
 
 
 class _Sidecars(_Table):
@@ -189,6 +192,9 @@ def _rules(page: _Page) -> HouseRules:
         trust=tuple(page.trust.order),
         beside=page.doubles.companions == "bring",
         structure=Structure(page.copies.card_structure),
+        twice=page.copies.read_twice,
+        second_sum=page.copies.second_sum == "blake3",
+        order=Order(page.copies.order),
         sidecars=sidecars.corrected_dates,
         originals=sidecars.original_names,
         creator=sidecars.creator,
@@ -221,7 +227,10 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
         },
         "trust": {"order": list(rules.trust)},
         "doubles": {"companions": "bring" if rules.beside else "leave"},
-        "copies": {"card-structure": rules.structure.value},
+        "copies": {
+            "card-structure": rules.structure.value, "read-twice": rules.twice,
+            "second-sum": "blake3" if rules.second_sum else "none", "order": rules.order.value,
+        },
         "sidecars": {
             "corrected-dates": rules.sidecars, "original-names": rules.originals, "creator": rules.creator,
             "rights": rules.rights, "words": list(rules.words),

@@ -30,6 +30,13 @@ class Structure(StrEnum):
     BESIDE = "beside"
 
 
+class Order(StrEnum):
+    """In which order files come home."""
+
+    TIME = "time"
+    SMALL = "small"
+
+
 UNFILED_FOLDER = "Unfiled"
 
 
@@ -114,6 +121,9 @@ class HouseRules:
         structure: whether clips are filed alone, or with the card's structure beside them.
         sidecars: whether a corrected date is also written into an XMP sidecar beside its file.
         originals: whether the name that a file had on its source is written into such a sidecar.
+        twice: whether every file is read a second time from its source, and must give the same bytes.
+        second_sum: whether a cryptographic sum (BLAKE3) is kept beside the fingerprint.
+        order: whether files come home in the order of time, or small ones first.
         creator, rights, words: who made what comes in, under which rights, and keywords, for such a sidecar; `{year}`
             in the rights is the year of the capture. Empty for none.
 
@@ -139,6 +149,9 @@ class HouseRules:
     structure: Structure = Structure.ALONE
     sidecars: bool = False
     originals: bool = False
+    twice: bool = False
+    second_sum: bool = False
+    order: Order = Order.TIME
     creator: str = ""
     rights: str = ""
     words: tuple[str, ...] = ()

@@ -5,22 +5,31 @@ takes to appear.
 """
 
 from jutrek.library.devicelist import keep_devices, known_devices
-from jutrek.library.home import NOT_FILED, Filed, HomeFile
+from jutrek.library.home import NOT_FILED, Filed, HomeFile, ProofMark
 from jutrek.library.identity import OWN_FOLDER, Library, apart, open_library
 from jutrek.library.numbers import keep_numbers, numbers_given
+from jutrek.library.places import LIBRARY, Place, add_place, as_place, connected, forget_place, known_places
 from jutrek.library.survey import Survey, survey
 
 __all__ = [
+    "LIBRARY",
     "NOT_FILED",
     "OWN_FOLDER",
     "Filed",
     "HomeFile",
     "Library",
+    "Place",
+    "ProofMark",
     "Survey",
+    "add_place",
     "apart",
+    "as_place",
+    "connected",
+    "forget_place",
     "keep_devices",
     "keep_numbers",
     "known_devices",
+    "known_places",
     "numbers_given",
     "open_library",
     "survey",

@@ -48,5 +48,24 @@ class Filed(NamedTuple):
     original: str = ""
 
 
+class ProofMark(NamedTuple):
+    """That a file was proven in a place: read back from it, and equal to what was read from its source.
+
+    Attributes:
+        place: the place's id; empty for the library.
+        path: relative to the place.
+        size, mtime_ns: as they were then; a file that has others now was changed since.
+        full: its fingerprint (XXH3-128, 16 bytes).
+        at: when, UTC, ISO 8601.
+    """
+
+    place: str
+    path: str
+    size: int
+    mtime_ns: int
+    full: bytes
+    at: str
+
+
 NOT_FILED = Filed()
 """Of a file of which nothing is known."""

@@ -17,7 +17,7 @@ import sqlalchemy as sa
 
 from jutrek.errors import LedgerUnusable
 from jutrek.library import schema
-from jutrek.library.home import Filed, HomeFile
+from jutrek.library.home import Filed, HomeFile, ProofMark
 
 _AT_ONCE = 500
 _FILED = "SELECT moments.*, origins.* FROM moments LEFT JOIN origins ON origins.path = moments.path"
@@ -64,7 +64,8 @@ class Ledger:
             elif int(row[0]) > schema.VERSION:
                 raise LedgerUnusable(self.path, "a newer Jutrek wrote it")
             elif int(row[0]) < schema.VERSION:
-                # What later versions added are tables of their own, which were made just now.
+                # What later versions added are tables of their own, which were made just now; journals fill them.
+                self.is_new = True
                 connection.execute(schema.about.update(), {"value": str(schema.VERSION)})
 
     def _put_beside(self) -> None:
@@ -148,6 +149,27 @@ class Ledger:
             with self._transaction() as connection:
                 for table in ("files", "moments", "origins"):
                     connection.exec_driver_sql(f"UPDATE OR REPLACE {table} SET path = ? WHERE path = ?", rows)
+                connection.exec_driver_sql("UPDATE OR REPLACE proofs SET path = ? WHERE path = ? AND place = ''", rows)
+
+    def put_proofs(self, marks: Iterable[ProofMark]) -> None:
+        """Keep what was proven, replacing what was known of the same paths. Durable on return."""
+        rows = [mark._replace(path=os.fsencode(mark.path)) for mark in marks]  # type: ignore[arg-type]
+        if rows:
+            with self._transaction() as connection:
+                connection.exec_driver_sql("INSERT OR REPLACE INTO proofs VALUES (?, ?, ?, ?, ?, ?)", rows)
+
+    def proofs(self, place: str) -> dict[str, ProofMark]:
+        """What was proven in a place, by path, the oldest proof first."""
+        with self._transaction() as connection:
+            rows = connection.exec_driver_sql("SELECT * FROM proofs WHERE place = ? ORDER BY at, path", (place,))
+            return {os.fsdecode(row[1]): ProofMark(row[0], os.fsdecode(row[1]), *row[2:]) for row in rows}
+
+    def drop_proofs(self, place: str, paths: Iterable[str]) -> None:
+        """Forget what was proven of files that a place has no more."""
+        rows = [(place, os.fsencode(path)) for path in paths]
+        if rows:
+            with self._transaction() as connection:
+                connection.exec_driver_sql("DELETE FROM proofs WHERE place = ? AND path = ?", rows)
 
     def shoot_words(self) -> list[str]:
         """What shoots were, those described last first."""
@@ -163,6 +185,7 @@ class Ledger:
                 connection.exec_driver_sql("DELETE FROM files WHERE path = ?", rows)
                 connection.exec_driver_sql("DELETE FROM moments WHERE path = ?", rows)
                 connection.exec_driver_sql("DELETE FROM origins WHERE path = ?", rows)
+                connection.exec_driver_sql("DELETE FROM proofs WHERE path = ? AND place = ''", rows)
 
     def source_prints(self, paths: Iterable[str]) -> dict[str, tuple[int, int, bytes, bytes]]:
         """What is kept of source files: size, mtime_ns, quick and full fingerprint, by path."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlalchemy as sa
 
-VERSION = 3
+VERSION = 4
 
 meta = sa.MetaData()
 about = sa.Table("about", meta, sa.Column("key", sa.Text, primary_key=True), sa.Column("value", sa.Text))
@@ -47,6 +47,17 @@ origins = sa.Table(
     sa.Column("said", sa.Text, nullable=False),
 )
 """Since version 3: where a file lay on its source, under which day it was filed, what was said of its intake (JSON)."""
+proofs = sa.Table(
+    "proofs",
+    meta,
+    sa.Column("place", sa.Text, primary_key=True),
+    sa.Column("path", sa.LargeBinary, primary_key=True),
+    sa.Column("size", sa.BigInteger, nullable=False),
+    sa.Column("mtime_ns", sa.BigInteger, nullable=False),
+    sa.Column("full", sa.LargeBinary, nullable=False, index=True),
+    sa.Column("at", sa.Text, nullable=False),
+)
+"""Since version 4: what was proven when in which place; the library's own id is empty."""
 
 
 def connect(path: str) -> sa.Engine:

@@ -1,19 +1,26 @@
 """Transfer: carrying out a plan with proof, and writing down what was done."""
 
-from jutrek.transfer.bring import Done, Listener, Outcome, Progress, bring
+from jutrek.transfer.bring import bring
 from jutrek.transfer.carry import STEPS
-from jutrek.transfer.moving import last_refiling, plan_taking_back, refile
+from jutrek.transfer.moving import refile
+from jutrek.transfer.outcome import Done, Listener, Outcome, Progress, Stream
 from jutrek.transfer.recover import Leftover, recover
+from jutrek.transfer.steering import Choice, Steering
+from jutrek.transfer.taking_back import last_refiling, plan_finishing, plan_taking_back
 
 __all__ = [
     "STEPS",
+    "Choice",
     "Done",
     "Leftover",
     "Listener",
     "Outcome",
     "Progress",
+    "Steering",
+    "Stream",
     "bring",
     "last_refiling",
+    "plan_finishing",
     "plan_taking_back",
     "recover",
     "refile",

@@ -4,118 +4,225 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
-from typing import Any, BinaryIO
+from typing import Any
 
-from jutrek.library import Filed, Library
-from jutrek.transfer.journal import FOLDER, MOVES
+from jutrek.library import Filed, Library, ProofMark
+from jutrek.transfer.chain import Break, breaks, entries
+from jutrek.transfer.journal import FOLDER, Kind, journal_names
 
 _TAIL = 4096
+_MOVES = frozenset({Kind.REFILE, Kind.TAKE_BACK})
 
 
 @dataclass(slots=True)
 class Account:
-    """What a journal tells of an intake or a re-filing.
+    """What a journal tells of a run.
 
     Attributes:
-        intake: its id.
-        at: when it began, UTC, ISO 8601.
+        run: its id.
+        kind: what it does.
+        head: its first entry: `at` (UTC, ISO 8601), `who`, and what its kind tells.
+        end: its last entry; empty for a run that has not ended.
         to_come: entries of files to be brought, by row.
         to_move: entries of files to be moved, by row.
-        done: rows that came home, or moved.
-        takes_back: the re-filing that it undoes; empty for none.
+        done: rows that came home, or moved, with the entry that says so.
+        copied: rows by place.
+        parts: how far large files were copied, with the fingerprints of their parts, by row.
+        sidecars: entries of sidecars that were written, by row.
+        failed: why rows did not come home.
+        others: entries that only this kind of run has.
     """
 
-    intake: str
-    at: str = ""
+    run: str
+    kind: Kind = Kind.INTAKE
+    head: dict[str, Any] = field(default_factory=dict)
+    end: dict[str, Any] = field(default_factory=dict)
     to_come: dict[int, dict[str, Any]] = field(default_factory=dict)
     to_move: dict[int, dict[str, Any]] = field(default_factory=dict)
-    done: set[int] = field(default_factory=set)
-    takes_back: str = ""
+    done: dict[int, dict[str, Any]] = field(default_factory=dict)
+    copied: dict[str, dict[int, dict[str, Any]]] = field(default_factory=dict)
+    parts: dict[int, list[tuple[int, bytes]]] = field(default_factory=dict)
+    sidecars: dict[int, dict[str, Any]] = field(default_factory=dict)
+    failed: dict[int, str] = field(default_factory=dict)
+    others: list[dict[str, Any]] = field(default_factory=list)
 
     @property
-    def is_refiling(self) -> bool:
-        """Whether it moves within the library."""
-        return self.intake.endswith(MOVES)
+    def at(self) -> str:
+        """When it began, UTC, ISO 8601."""
+        return str(self.head.get("at", ""))
+
+    @property
+    def takes_back(self) -> str:
+        """The run that it undoes; empty for none."""
+        return str(self.head.get("takes_back", ""))
+
+    @property
+    def moves(self) -> bool:
+        """Whether it moves files within the library."""
+        return self.kind in _MOVES
+
+    @property
+    def to_do(self) -> Mapping[int, dict[str, Any]]:
+        """What it was to do, by row."""
+        return self.to_move if self.moves else self.to_come
+
+
+def path_of(library: Library, run: str) -> str:
+    """Where the journal of a run lies."""
+    return os.path.join(library.own, FOLDER, f"{run}.jsonl")
+
+
+def account_of(library: Library, run: str) -> Account:
+    """Read the whole journal of a run.
+
+    Raises:
+        OSError: when it cannot be read.
+    """
+    account = Account(run)
+    with open(path_of(library, run), "rb") as file:
+        for entry in entries(file):
+            _enter(account, entry)
+    return account
+
+
+def runs(library: Library) -> list[str]:
+    """The ids of all runs, oldest first."""
+    return [name.removesuffix(".jsonl") for name in journal_names(library)]
+
+
+def later_runs(library: Library, run: str) -> list[str]:
+    """The ids of the runs after one, oldest first."""
+    known = runs(library)
+    return known[known.index(run) + 1 :] if run in known else []
 
 
 def unfinished(library: Library) -> Iterator[Account]:
-    """Read the journals of a library that have no end, oldest first. Torn and foreign lines are ignored.
+    """Read the journals that have no end, oldest first.
 
     Of a journal that has an end only the last bytes are read: a library has very many of them in time.
     """
-    for name in _names(library):
-        with open(os.path.join(library.own, FOLDER, name), "rb") as file:
-            if not _has_ended(file):
-                yield _read(name, file)
+    for run in runs(library):
+        if not end_of(library, run):
+            yield account_of(library, run)
 
 
-def refilings(library: Library) -> Iterator[Account]:
-    """Read the journals of all re-filings, newest first."""
-    for name in reversed(_names(library)):
-        if name.endswith(f"{MOVES}.jsonl"):
-            with open(os.path.join(library.own, FOLDER, name), "rb") as file:
-                yield _read(name, file)
+def end_of(library: Library, run: str) -> dict[str, Any]:
+    """The end of a run; empty where it has none."""
+    with open(path_of(library, run), "rb") as file:
+        file.seek(max(0, file.seek(0, os.SEEK_END) - _TAIL))
+        last = file.read().splitlines()[-1:]
+    try:
+        entry = json.loads(last[0]) if last else {}
+    except ValueError:
+        return {}
+    return entry if isinstance(entry, dict) and entry.get("entry") == "end" else {}
 
 
-def known_of_files(library: Library) -> dict[str, Filed]:
-    """By what files were filed, by their paths now: from all journals, for a ledger that was lost or never was."""
-    known: dict[str, Filed] = {}
-    for name in _names(library):
-        with open(os.path.join(library.own, FOLDER, name), "rb") as file:
-            account = _read(name, file)
-        for row in sorted(account.done):
+def head_of(library: Library, run: str) -> dict[str, Any]:
+    """The first entry of a run."""
+    with open(path_of(library, run), "rb") as file:
+        return next(entries(iter([file.readline()])), {})
+
+
+def moving_runs(library: Library) -> Iterator[Account]:
+    """Read the journals of all runs that moved files within the library, newest first."""
+    for run in reversed(runs(library)):
+        if head_of(library, run).get("entry") in _MOVES:
+            yield account_of(library, run)
+
+
+def known_of_files(library: Library) -> tuple[dict[str, Filed], list[ProofMark]]:
+    """By what files were filed, by their paths now, and what was proven of them: for a ledger that was lost."""
+    filed: dict[str, Filed] = {}
+    proofs: dict[tuple[str, str], ProofMark] = {}
+    for run in runs(library):
+        account = account_of(library, run)
+        for row, done in sorted(account.done.items()):
             if (entry := account.to_come.get(row)) is not None:
-                known[str(entry["to"])] = filed_by(entry)
-            elif (entry := account.to_move.get(row)) is not None and str(entry["from"]) in known:
-                known[str(entry["to"])] = known.pop(str(entry["from"]))
-    return known
+                filed[str(entry["to"])] = filed_by(entry)
+                _learn(proofs, account, row, entry, done)
+            elif (entry := account.to_move.get(row)) is not None:
+                old, new = str(entry["from"]), str(entry["to"])
+                if old in filed:
+                    filed[new] = filed.pop(old)
+                if ("", old) in proofs:
+                    proofs["", new] = proofs.pop(("", old))._replace(path=new)
+        for entry in account.others:
+            if entry["entry"] == "proven":
+                mark = _proven(entry, account.at)
+                proofs[mark.place, mark.path] = mark
+            elif entry["entry"] == "copy moved":
+                place, old, new = (str(entry[name]) for name in ("place", "from", "to"))
+                if (place, old) in proofs:
+                    proofs[place, new] = proofs.pop((place, old))._replace(path=new)
+    return filed, list(proofs.values())
 
 
-def filed_by(entry: dict[str, Any]) -> Filed:
+def _learn(
+    proofs: dict[tuple[str, str], ProofMark], account: Account, row: int, entry: dict[str, Any], done: dict[str, Any]
+) -> None:
+    """Take what an intake proved of a file, in the library and in other places."""
+    try:
+        path, size, full = str(entry["to"]), int(entry["size"]), bytes.fromhex(str(done["xxh3_128"]))
+    except (KeyError, ValueError):
+        return
+    mtime_ns = int(done.get("mtime_ns", entry["mtime_ns"]))
+    proofs["", path] = ProofMark("", path, size, mtime_ns, full, account.at)
+    for place, rows in account.copied.items():
+        if row in rows:
+            mtime_ns = int(rows[row].get("mtime_ns", entry["mtime_ns"]))
+            proofs[place, path] = ProofMark(place, path, size, mtime_ns, full, account.at)
+
+
+def _proven(entry: Mapping[str, Any], at: str) -> ProofMark:
+    full = bytes.fromhex(str(entry["xxh3_128"]))
+    return ProofMark(str(entry["place"]), str(entry["path"]), int(entry["size"]), int(entry["mtime_ns"]), full, at)
+
+
+def filed_by(entry: Mapping[str, Any]) -> Filed:
     """By what the file of a `bring` line is filed."""
     values = {name: entry[name] for name in Filed._fields if name in entry}
     values["said"] = tuple((str(name), str(words)) for name, words in values.get("said", ()))
     return Filed(**values)
 
 
-def _names(library: Library) -> list[str]:
+def broken_records(library: Library) -> dict[str, list[Break]]:
+    """Where journals are not what was written, by run."""
+    found: dict[str, list[Break]] = {}
+    before: str | None = None
+    for run in runs(library):
+        broken, before = breaks(path_of(library, run), before)
+        if broken:
+            found[run] = broken
+    return found
+
+
+def _enter(account: Account, entry: dict[str, Any]) -> None:
+    kind = entry["entry"]
     try:
-        return sorted(name for name in os.listdir(os.path.join(library.own, FOLDER)) if name.endswith(".jsonl"))
-    except FileNotFoundError:
-        return []
-
-
-def _read(name: str, file: BinaryIO) -> Account:
-    account = Account(name.removesuffix(".jsonl"))
-    for line in file:
-        _enter(account, line)
-    return account
-
-
-def _has_ended(file: BinaryIO) -> bool:
-    """Whether the last line is an end. Leaves the file at its start."""
-    file.seek(max(0, file.seek(0, os.SEEK_END) - _TAIL))
-    last = file.read().splitlines()[-1:]
-    file.seek(0)
-    try:
-        return bool(last) and json.loads(last[0])["entry"] == "end"
-    except (ValueError, KeyError, TypeError):
-        return False
-
-
-def _enter(account: Account, line: bytes) -> None:
-    try:
-        entry = json.loads(line)
-        kind = entry["entry"]
-        if kind in ("intake", "refile"):
-            account.at, account.takes_back = str(entry["at"]), str(entry.get("takes_back", ""))
-        elif kind == "bring":
-            account.to_come[int(entry["row"])] = entry
-        elif kind == "move":
-            account.to_move[int(entry["row"])] = entry
-        elif kind in ("home", "moved"):
-            account.done.add(int(entry["row"]))
+        match kind:
+            case "bring":
+                account.to_come[int(entry["row"])] = entry
+            case "move":
+                account.to_move[int(entry["row"])] = entry
+            case "home" | "moved" | "found":
+                account.done[int(entry["row"])] = entry
+            case "copied":
+                account.copied.setdefault(str(entry["place"]), {})[int(entry["row"])] = entry
+            case "part":
+                part = int(entry["upto"]), bytes.fromhex(str(entry["xxh3_128"]))
+                account.parts.setdefault(int(entry["row"]), []).append(part)
+            case "sidecar":
+                account.sidecars[int(entry["row"])] = entry
+            case "failed":
+                account.failed[int(entry["row"])] = str(entry["why"])
+            case "end":
+                account.end = entry
+            case _ if not account.head and kind in set(Kind):
+                account.kind, account.head = Kind(kind), entry
+            case _:
+                account.others.append(entry)
     except (ValueError, KeyError, TypeError):
         return

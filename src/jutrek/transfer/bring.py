@@ -1,7 +1,8 @@
-"""Bringing a plan home: many files in flight, each proven, each written down.
+"""Bringing a plan home: many files in flight, each proven in every place, each written down.
 
-A few files are read from their sources at once; others are synced, read back and named meanwhile, so the proof runs
-beside the reading. One thread, the caller's, owns the journal and the ledger.
+A few files are read from each source device at once; others are synced, read back and named meanwhile, so the proof
+runs beside the reading. Sources on different devices run side by side. One thread, the caller's, owns the journal and
+the ledger.
 """
 
 from __future__ import annotations
@@ -9,34 +10,36 @@ from __future__ import annotations
 import contextlib
 import os
 import queue
-import secrets
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
-from datetime import datetime
 from typing import TYPE_CHECKING
 
 from jutrek.errors import (
     FileTrouble,
-    JutrekError,
     LibraryMissing,
     PlaceFull,
     PlaceLost,
     PlanUnusable,
     RunTrouble,
+    SourceGone,
     SourceUnreadable,
     Stopped,
     of_place,
     reason,
 )
-from jutrek.filing import Plan, Row
-from jutrek.library import HomeFile, Library, keep_numbers, numbers_given
+from jutrek.filing import HouseRules, Order, Plan, Row
+from jutrek.library import HomeFile, Library, Place, ProofMark, as_place, keep_numbers, numbers_given
 from jutrek.transfer.carry import Carrier, Proof, Watch
-from jutrek.transfer.journal import Journal
+from jutrek.transfer.copies import Target
+from jutrek.transfer.counts import Counts
+from jutrek.transfer.journal import Journal, Kind, now, places_named
 from jutrek.transfer.lock import locked
+from jutrek.transfer.outcome import Done, Listener, Outcome
+from jutrek.transfer.room import hindrances
 from jutrek.transfer.sidecars import write_sidecar
+from jutrek.transfer.steering import Steering
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -44,114 +47,53 @@ if TYPE_CHECKING:
 IN_FLIGHT = 8
 """Files being carried at once: read, written, synced or read back."""
 LANES = 3
-"""Files being read from the sources at once."""
+"""Files being read from one source device at once."""
 _SETTLE_EVERY = 0.25
 _TICK = 0.05
 
 
-@dataclass(frozen=True, slots=True)
-class Done:
-    """One row has ended.
-
-    Attributes:
-        home: whether it is home and proven.
-        why: one sentence.
-        full: the fingerprint, where it is home.
-        untouched: the run ended before this file did; it stays as it was, to be brought another time.
-    """
-
-    row: Row
-    home: bool
-    why: str
-    full: bytes = b""
-    untouched: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Progress:
-    """How far a run is.
-
-    Attributes:
-        files, bytes: proven so far.
-        all_files, all_bytes: to be brought, in all.
-        read_bytes: read from the sources so far.
-        current: the source path of a file being carried.
-        elapsed: seconds since the start.
-    """
-
-    files: int
-    bytes: int
-    all_files: int
-    all_bytes: int
-    read_bytes: int
-    current: str
-    elapsed: float
-
-    @property
-    def speed(self) -> float:
-        """Bytes a second, read and proven: the mean so far."""
-        return (self.read_bytes + self.bytes) / 2 / self.elapsed if self.elapsed > 0 else 0.0
-
-    @property
-    def seconds_left(self) -> float | None:
-        """An estimate, or None before there is one."""
-        done = self.read_bytes + self.bytes
-        if self.elapsed < 1 or not done:
-            return None
-        return max(0.0, self.elapsed * (2 * self.all_bytes - done) / done)
-
-
-@dataclass(slots=True)
-class Outcome:
-    """How a run ended: rows by what became of them, and the trouble that ended it early, if any."""
-
-    done: list[Done] = field(default_factory=list)
-    trouble: JutrekError | None = None
-
-    @property
-    def home(self) -> int:
-        """Files proven home by this run."""
-        return sum(done.home for done in self.done)
-
-    @property
-    def failed(self) -> list[Done]:
-        """Files that were tried and did not come home."""
-        return [done for done in self.done if not done.home and not done.untouched]
-
-
-@dataclass(frozen=True, slots=True)
-class Listener:
-    """Who hears of a run: every ended row, and progress about 20 times a second. Called on the caller's thread."""
-
-    done: Callable[[Done], None] = lambda _: None
-    progress: Callable[[Progress], None] = lambda _: None
-    step: Callable[[str, Row], None] = lambda _step, _row: None
-
-
 def bring(
-    plan: Plan, library: Library, ledger: Ledger, *, stop: threading.Event, listener: Listener | None = None
+    plan: Plan,
+    library: Library,
+    ledger: Ledger,
+    *,
+    stop: threading.Event,
+    listener: Listener | None = None,
+    places: Sequence[Place] = (),
+    steering: Steering | None = None,
+    continues: str = "",
 ) -> Outcome:
     """Carry out a plan.
 
     Args:
         stop: when set, the run ends after the blocks at hand; what is home stays home.
-        listener: hears of it. Its `step` is called by the carrying threads.
+        listener: hears of it.
+        places: where else every file goes. One that fails or cannot take them drops out alone.
+        steering: lets the run pause, and answers for places that are full; it is made where none is given.
+        continues: the run that this one finishes; empty for none.
 
     Returns:
-        The outcome. A full or lost place, or a stop, is its `trouble`; what came home before is home.
+        The outcome. A full or lost library, or a stop, is its `trouble`; what came home before is home.
 
     Raises:
         PlanUnusable: when the plan is one of another library, or its numbers were given since.
         LibraryBusy: when another Jutrek is at work in the library.
-        PlaceFull: when there is not enough room to begin.
+        PlaceFull: when there is not enough room in the library to begin.
+        LibraryMissing: when the library cannot be written at all.
     """
     if plan.library_id != library.id:
         raise PlanUnusable(plan.library, f"it was made for another library than {library.root}")
-    rows = plan.to_bring()
-    _room(library, sum(row.size for row in rows))
+    rows = _in_order(plan.to_bring(), plan.rules)
+    _room(library, rows)
     with locked(library):
-        _numbers_are_free(plan, library)
-        return _Run(plan, library, ledger, stop, listener or Listener()).go()
+        if not continues:
+            _numbers_are_free(plan, library)
+        steering = steering or Steering(stop)
+        return _Run(rows, plan.rules, library, ledger, steering, listener or Listener(), places).go(continues)
+
+
+def _in_order(rows: Sequence[Row], rules: HouseRules) -> list[Row]:
+    return sorted(rows, key=lambda row: row.size) if rules.order is Order.SMALL else list(rows)
 
 
 def _numbers_are_free(plan: Plan, library: Library) -> None:
@@ -164,43 +106,58 @@ def _numbers_are_free(plan: Plan, library: Library) -> None:
                 raise PlanUnusable(plan.library, f"number {row.number} of it was given to something else since")
 
 
-def _room(library: Library, needed: int) -> None:
+def _room(library: Library, rows: Sequence[Row]) -> None:
     try:
-        room = os.statvfs(library.root)
+        found = hindrances(as_place(library), rows)
     except OSError as error:
         raise LibraryMissing(library.root, reason(error)) from error
-    if needed > room.f_bavail * room.f_frsize:
-        raise PlaceFull(library.root)
+    for hindrance in found:
+        if hindrance.lacking:
+            raise PlaceFull(library.root)
+        if hindrance.whole:
+            raise LibraryMissing(library.root, hindrance.what.rstrip("."))
 
 
 class _Run:
-    def __init__(self, plan: Plan, library: Library, ledger: Ledger, stop: threading.Event, listener: Listener) -> None:
-        self._library, self._ledger, self._listener = library, ledger, listener
-        self._rows, self._rules = plan.to_bring(), plan.rules
-        self._stop = stop
-        self._halt = threading.Event()
-        self._intake = f"{datetime.now():%Y%m%d-%H%M%S-%f}-{secrets.token_hex(3)}"
+    def __init__(
+        self,
+        rows: Sequence[Row],
+        rules: HouseRules,
+        library: Library,
+        ledger: Ledger,
+        steering: Steering,
+        listener: Listener,
+        places: Sequence[Place],
+    ) -> None:
+        self._rows, self._rules, self._library, self._ledger = rows, rules, library, ledger
+        self._steering, self._listener = steering, listener
+        self._places = places
+        self._targets: list[Target] = []
         self._results: queue.SimpleQueue[tuple[int, Proof | Exception]] = queue.SimpleQueue()
-        self._count = threading.Lock()
-        self._read_bytes = self._proven_bytes = self._settled_files = 0
-        self._current = ""
-        self._began = time.monotonic()
+        self._parts: queue.SimpleQueue[tuple[int, int, bytes]] = queue.SimpleQueue()
+        self._lost: queue.SimpleQueue[Target] = queue.SimpleQueue()
         self._waiting: list[tuple[int, Proof]] = []
         self._outcome = Outcome()
-        self._total = sum(row.size for row in self._rows)
-        self._last_settled = self._last_told = self._began
         self._numbers: dict[str, int] = {}
+        self._began = self._last_settled = self._last_told = time.monotonic()
 
-    def go(self) -> Outcome:
+    def go(self, continues: str) -> Outcome:
         if not self._rows:
             return self._outcome
+        self._take_places()
+        self._counts = Counts(self._rows, [target.place for target in self._targets], self._began)
+        sources = sorted({row.root for row in self._rows})
+        named = places_named(target.place for target in self._targets[1:])
         try:
-            journal = Journal(self._library, self._intake)
+            about = {"sources": sources, "places": named, "continues": continues}
+            journal = Journal.begin(self._library, Kind.INTAKE, about)
         except OSError as error:
             raise of_place(self._library.root, self._library.own, error) from error
+        self._outcome.run = journal.run
         try:
             try:
-                journal.begin(self._rows)
+                journal.bring(self._rows)
+                self._note_lost(journal)
                 self._carry_all(journal)
             finally:
                 self._close_books(journal)
@@ -211,14 +168,38 @@ class _Run:
             journal.close()
         return self._outcome
 
+    def _take_places(self) -> None:
+        """The library, and every other place that can take anything. Those that cannot are lost from the start."""
+        self._targets = [Target(as_place(self._library), main=True)]
+        for place in self._places:
+            try:
+                target = Target(place)
+                self._targets.append(target)
+                found = [one for one in hindrances(place, self._rows) if one.whole]
+            except OSError as error:
+                self._outcome.lost[place.id] = str(PlaceLost(place.root, error))
+                continue
+            if found:
+                target.lost = (
+                    PlaceFull(place.root) if found[0].lacking else PlaceLost(place.root, OSError(found[0].what))
+                )
+                self._lost.put(target)
+
     def _close_books(self, journal: Journal) -> None:
         """Write the end, unless the place was lost: what lies there could not be cleared, so the next start shall."""
         if isinstance(self._outcome.trouble, PlaceLost):
             return
-        all_ended = len(self._outcome.done) == len(self._rows) and not self._outcome.trouble
+        early = self._outcome.trouble or self._outcome.gone
+        all_ended = len(self._outcome.done) == len(self._rows) and not early
+        done = [done for done in self._outcome.done if done.home]
+        copies = {
+            target.place.id: sum(copy.place == target.place.id and not copy.why for one in done for copy in one.copies)
+            for target in self._targets[1:]
+        }
         with contextlib.suppress(OSError):
             keep_numbers(self._library, self._numbers)
-            journal.end("done" if all_ended else "stopped", self._outcome.home, len(self._rows) - self._outcome.home)
+            how, size = "done" if all_ended else "stopped", sum(one.row.size for one in done)
+            journal.end(how, len(done), len(self._rows) - len(done), bytes=size, copies=copies)
 
     def _end_the_rest(self, why: str) -> None:
         """The journal could not be written: nothing more counts as home, and every file is accounted for."""
@@ -228,28 +209,37 @@ class _Run:
                 self._end(Done(row, False, why, untouched=True))
 
     def _carry_all(self, journal: Journal) -> None:
-        watch = Watch(self._halt, self._on_read, self._on_proven, self._listener.step)
-        lanes = threading.Semaphore(LANES)
-        carriers: queue.SimpleQueue[Carrier] = queue.SimpleQueue()
-        for _ in range(IN_FLIGHT):
-            carriers.put(Carrier(self._library.root, self._intake, lanes, watch))
-        with ThreadPoolExecutor(IN_FLIGHT, thread_name_prefix="carry") as pool:
-            try:
-                for number, row in enumerate(self._rows):
-                    pool.submit(self._one, carriers, number, row)
-                for number, result in self._settled(journal):
-                    self._take(journal, number, result)
-            finally:
-                self._halt.set()
+        watch = Watch(
+            self._steering.look, self._counts.read, self._counts.proven, self._listener.step,
+            lambda *part: self._parts.put(part), lambda target: self._steering.ask(target.place), self._lost.put,
+        )  # fmt: skip
+        groups = _by_device(self._rows)
+        threads = max(LANES, IN_FLIGHT // len(groups))
+        pools = [ThreadPoolExecutor(threads, thread_name_prefix="carry") for _ in groups]
+        try:
+            for pool, group in zip(pools, groups, strict=True):
+                lanes = threading.Semaphore(LANES)
+                carriers: queue.SimpleQueue[Carrier] = queue.SimpleQueue()
+                for _ in range(threads):
+                    rules = self._rules
+                    carriers.put(
+                        Carrier(self._targets, journal.run, lanes, watch, twice=rules.twice, second=rules.second_sum)
+                    )
+                for number in group:
+                    pool.submit(self._one, carriers, number, self._rows[number])
+            for number, result in self._settled(journal):
+                self._take(journal, number, result)
+        finally:
+            self._steering.halt.set()
+            for pool in pools:
                 pool.shutdown(cancel_futures=True)
         self._settle(journal)
 
     def _one(self, carriers: queue.SimpleQueue[Carrier], number: int, row: Row) -> None:
         carrier = carriers.get()
         try:
-            if self._halt.is_set():
-                raise Stopped
-            self._current = row.source
+            self._steering.look()
+            self._counts.begin(row)
             self._results.put((number, carrier.carry(row, number)))
         except OSError as error:
             self._results.put((number, SourceUnreadable(row.source, error)))
@@ -263,15 +253,32 @@ class _Run:
         """Results as they come, until all rows have ended; keeps progress, stop and journal going meanwhile."""
         left = len(self._rows)
         while left:
-            self._look()
+            if self._steering.stop.is_set():
+                self._steering.halt.set()
             try:
                 yield self._results.get(timeout=_TICK)
                 left -= 1
             except queue.Empty:
                 pass
+            self._note_lost(journal)
             if self._waiting and time.monotonic() - self._last_settled > _SETTLE_EVERY:
                 self._settle(journal)
             self._tell()
+
+    def _note_lost(self, journal: Journal) -> None:
+        """Write down which parts of large files are durable, and which places dropped out."""
+        parts = False
+        while not self._parts.empty():
+            journal.part(*self._parts.get())
+            parts = True
+        while not self._lost.empty():
+            target = self._lost.get()
+            if target.place.id not in self._outcome.lost:
+                self._outcome.lost[target.place.id] = why = str(target.lost)
+                self._counts.lost(target.place.id, why)
+                journal.lost(target.place, why)
+        if parts:
+            journal.sync()
 
     def _take(self, journal: Journal, number: int, result: Proof | Exception) -> None:
         if isinstance(result, Proof):
@@ -281,11 +288,13 @@ class _Run:
         row = self._rows[number]
         if isinstance(result, FileTrouble):
             journal.failed(number, row, str(result))
-            self._end(Done(row, False, str(result)))
+            gone = isinstance(result, SourceGone)
+            self._end(Done(row, False, str(result), untouched=gone, gone=gone))
         elif isinstance(result, RunTrouble):
-            self._halt.set()
+            self._steering.halt.set()
             # What ended the run came first; the stops of the files beside it follow from it.
-            self._outcome.trouble = self._outcome.trouble or result
+            if self._outcome.trouble is None or isinstance(self._outcome.trouble, Stopped):
+                self._outcome.trouble = result
             self._end(Done(row, False, str(self._outcome.trouble), untouched=True))
         else:
             raise result
@@ -296,14 +305,15 @@ class _Run:
         self._ledger.put([_home_file(proof) for _, proof in self._waiting])
         rows = [proof.row for _, proof in self._waiting]
         self._ledger.put_filed((row.destination or "", row.filed) for row in rows if row.capture)
+        self._ledger.put_proofs(mark for _, proof in self._waiting for mark in _marks(proof, now()))
         for number, proof in self._waiting:
             why = "Read back and equal." if proof.direct else "Read back after dropping its pages, and equal."
             if proof.row.sidecar:
-                trouble = write_sidecar(self._library.root, proof.row, self._rules)
+                trouble, stamp = write_sidecar(self._library.root, proof.row, self._rules)
                 why = f"{why} {trouble}".strip()
                 if not trouble:
-                    journal.sidecar(number, proof.row)
-            self._end(Done(proof.row, True, why, proof.full))
+                    journal.sidecar(number, proof.row, *stamp)
+            self._end(Done(proof.row, True, why, proof.full, copies=proof.copies))
         self._waiting.clear()
         self._last_settled = time.monotonic()
         self._tell(always=True)
@@ -312,37 +322,39 @@ class _Run:
         if done.home and done.row.counter:
             self._numbers[done.row.counter] = max(done.row.number, self._numbers.get(done.row.counter, 0))
         self._outcome.done.append(done)
-        self._settled_files += done.home
+        self._counts.end(done)
         self._listener.done(done)
 
     def _tell(self, *, always: bool = False) -> None:
-        now = time.monotonic()
-        if not always and now - self._last_told < _TICK:
+        moment = time.monotonic()
+        if not always and moment - self._last_told < _TICK:
             return
-        self._last_told = now
-        self._listener.progress(
-            Progress(
-                self._settled_files, self._proven_bytes, len(self._rows), self._total, self._read_bytes, self._current,
-                now - self._began,
-            )
-        )  # fmt: skip
+        self._last_told = moment
+        self._listener.progress(self._counts.progress(moment, self._steering))
 
-    def _on_read(self, _: Row, count: int) -> None:
-        with self._count:
-            self._read_bytes += count
-        self._look()
 
-    def _on_proven(self, _: Row, count: int) -> None:
-        with self._count:
-            self._proven_bytes += count
-        self._look()
-
-    def _look(self) -> None:
-        """A stop takes hold at the next block of whichever file."""
-        if self._stop.is_set():
-            self._halt.set()
+def _by_device(rows: Sequence[Row]) -> list[list[int]]:
+    """Numbers of rows by the device that their source is on: different devices are read side by side."""
+    devices: dict[str, int] = {}
+    groups: dict[int, list[int]] = {}
+    for number, row in enumerate(rows):
+        if row.root not in devices:
+            try:
+                devices[row.root] = os.stat(row.root).st_dev
+            except OSError:
+                devices[row.root] = -1
+        groups.setdefault(devices[row.root], []).append(number)
+    return list(groups.values())
 
 
 def _home_file(proof: Proof) -> HomeFile:
     row = proof.row
-    return HomeFile(row.destination or "", row.size, row.mtime_ns, None, proof.full)
+    return HomeFile(row.destination or "", row.size, proof.mtime_ns, None, proof.full)
+
+
+def _marks(proof: Proof, at: str) -> Iterator[ProofMark]:
+    path, size = proof.row.destination or "", proof.row.size
+    yield ProofMark("", path, size, proof.mtime_ns, proof.full, at)
+    for copy in proof.copies:
+        if not copy.why:
+            yield ProofMark(copy.place, path, size, copy.mtime_ns, proof.full, at)

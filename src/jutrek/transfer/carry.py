@@ -1,42 +1,49 @@
-"""Carrying one file home: the states on disk, and their order.
+"""Carrying one file home, to every place at once: the states on disk, and their order.
 
     1. the source is opened read-only and compared with the plan (size and time);
-    2. a hidden temporary `.jutrek-<intake>-<row>.part` is made beside the target, never replacing anything;
-    3. the source is read once: each block is hashed and written;
-    4. the time of last change is put on, and the temporary is synced;
-    5. it is read back from the medium and its fingerprint compared;
-    6. it is given its final name, in a way that cannot replace an existing file;
-    7. the folder is synced.
+    2. in every place a hidden temporary `.jutrek-<run>-<row>.part` is made beside the target, never replacing anything;
+    3. the source is read once: each block is hashed and written everywhere; where house rules ask for it, it is read a
+       second time, and must give the same bytes;
+    4. the time of last change is put on, and the temporaries are synced;
+    5. each is read back from its medium and its fingerprint compared; one that differs is copied once more;
+    6. each is given its final name, the library's first, in a way that cannot replace an existing file;
+    7. the folders are synced.
 
-Before step 6 the target's name does not exist; from step 6 on it names proven bytes. Whatever goes wrong before
-removes the temporary; a kill leaves it for the next start, which knows it by its name.
+Before step 6 a target's name does not exist; from step 6 on it names proven bytes. Whatever goes wrong before removes
+the temporary, or keeps what is durable of a large one as a partial; a kill leaves it for the next start, which knows it
+by its name. Trouble in a place besides the library is that place's alone: the file comes home without it.
 """
 
 from __future__ import annotations
 
-import contextlib
-import mmap
+import errno
 import os
 import threading
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
 
-from jutrek.disk import TEMPORARY, give_name, make_folders, sync_folder
-from jutrek.doubles import full as fingerprint
 from jutrek.errors import (
     CopyDiffers,
+    JutrekError,
     NameTaken,
+    PlaceFull,
+    RunTrouble,
     SourceChanged,
+    SourceGone,
+    SourceLies,
     SourceUnreadable,
-    Stopped,
     of_place,
 )
 from jutrek.filing import Row
 from jutrek.formats import open_read_only
-from jutrek.transfer.medium import aligned_buffer, new_hash, read_back
+from jutrek.transfer.copies import Copied, Copy, Target, new_buffer, temporary_name
+from jutrek.transfer.medium import BLOCK, Hash, new_hash, new_second, read_back
+from jutrek.transfer.partials import PART, Partial, find_partial, keep_partial
 
 STEPS = ("begin", "opened", "folder made", "half copied", "copied", "synced", "read back", "named", "folder synced")
 """The named steps of carrying one file, in order. Tests break each of them."""
+_AWAY = frozenset({errno.ENODEV, errno.ENXIO, errno.ENOTCONN, errno.ESTALE, errno.ENOMEDIUM})
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,84 +54,134 @@ class Proof:
         full: the fingerprint (XXH3-128, 16 bytes).
         direct: whether the reading back is sure to have reached the medium (`O_DIRECT`); else the pages were dropped
             before, which a file system may ignore.
+        mtime_ns: the time of last change that the file has in the library: some file systems round it.
+        second: a cryptographic sum (BLAKE3), where house rules ask for one; else empty.
+        copies: what became of it in the other places.
     """
 
     row: Row
     full: bytes
     direct: bool
+    mtime_ns: int
+    second: bytes = b""
+    copies: tuple[Copied, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Watch:
-    """How a carrier talks to its run: `stop` is looked at between blocks; the calls may come from any thread."""
+    """How a carrier talks to its run, from any thread.
 
-    stop: threading.Event
+    Attributes:
+        look: called between blocks: waits while the run pauses, and raises `Stopped` when it is to end.
+        read: told of bytes that were read from a source.
+        proven: told of bytes that were read back from a place, by its id.
+        step: told of every step.
+        part: told that a large file is durable in all places up to a byte, with the fingerprint of its last part.
+        full: asked what becomes of a place that is full: whether to try again.
+        lost: told that a place dropped out.
+    """
+
+    look: Callable[[], None]
     read: Callable[[Row, int], None]
-    proven: Callable[[Row, int], None]
+    proven: Callable[[Row, str, int], None]
     step: Callable[[str, Row], None]
+    part: Callable[[int, int, bytes], None]
+    full: Callable[[Target], bool]
+    lost: Callable[[Target], None]
+
+
+@dataclass(slots=True)
+class _Sums:
+    """The fingerprints of a file in the making."""
+
+    full: Hash
+    second: Hash | None
+    parts: list[tuple[int, bytes]] = field(default_factory=list)
+
+    def kept(self) -> tuple[Hash, Hash | None]:
+        """Both as they are now, to go back to."""
+        return self.full.copy(), self.second.copy() if self.second is not None else None
+
+    def update(self, block: memoryview) -> None:
+        """Take more bytes."""
+        self.full.update(block)
+        if self.second is not None:
+            self.second.update(block)
 
 
 class Carrier:
-    """Carries files into one library, one at a time. Each thread has its own."""
+    """Carries files into a library and its other places, one at a time. Each thread has its own."""
 
-    def __init__(self, library: str, intake: str, lanes: threading.Semaphore, watch: Watch) -> None:
+    def __init__(
+        self,
+        targets: Sequence[Target],
+        run: str,
+        lanes: threading.Semaphore,
+        watch: Watch,
+        *,
+        twice: bool = False,
+        second: bool = False,
+    ) -> None:
         """
         Args:
-            library: the root of the library. The device it is on now must stay the one below it: a drive that is
-                unplugged may leave an empty folder of the same name on another disk.
-            intake: the intake's id: a part of the temporaries' names.
-            lanes: bounds how many files are being read at once; proving goes on beside it.
+            targets: the library first.
+            run: the run's id: a part of the temporaries' names.
+            lanes: bounds how many files are being read at once from the same device; proving goes on beside it.
+            twice: whether every file is read a second time from its source.
+            second: whether a cryptographic sum is made, too.
         """
-        self._library = library
-        self._device = os.stat(library).st_dev
-        self._intake = intake
-        self._lanes = lanes
-        self._watch = watch
-        self._buffer = aligned_buffer()
+        self._targets, self._run, self._lanes, self._watch = targets, run, lanes, watch
+        self._twice, self._second = twice, second
+        self._buffer = new_buffer()
 
     def carry(self, row: Row, number: int) -> Proof:
         """Bring one file home and prove it.
 
         Raises:
-            FileTrouble: this file did not come home; nothing of it is left at the target.
-            RunTrouble: the place is full or lost, or the run was stopped; likewise.
+            FileTrouble: this file did not come home; nothing of it is left at the targets.
+            RunTrouble: the library is full or lost, or the run was stopped; likewise.
         """
-        destination = os.path.join(self._library, row.destination or "")
-        folder = os.path.dirname(destination)
-        temporary = os.path.join(folder, f"{TEMPORARY}{self._intake}-{number}.part")
         step = self._watch.step
         step("begin", row)
         source = self._open(row)
+        name = temporary_name(self._run, number)
+        copies = [Copy(target, row, name) for target in self._targets if target.lost is None]
+        sums = _Sums(new_hash(), new_second() if self._second else None)
         try:
             step("opened", row)
-            if os.path.lexists(destination):
-                return self._there_already(row, destination)
-            try:
-                make_folders(folder, within=self._library, device=self._device)
-                step("folder made", row)
-                full = self._copy(row, source, temporary)
-                step("synced", row)
-                direct = self._prove(row, temporary, full)
-                step("read back", row)
-                give_name(temporary, destination)
-                step("named", row)
-                sync_folder(folder)
-                step("folder synced", row)
-            except FileExistsError as error:
-                raise NameTaken(row.destination or "") from error
-            except OSError as error:
-                raise of_place(self._library, row.destination or "", error) from error
+            with self._lanes:
+                self._copy(row, number, source, copies, sums)
+            step("copied", row)
+            self._check_source(row, source, sums)
+            status = os.fstat(source)
+            for copy in _standing(copies):
+                self._at(copy, copy.finish, (status.st_atime_ns, status.st_mtime_ns))
+            step("synced", row)
+            self._prove_all(row, source, copies, sums.full.digest())
+            step("read back", row)
+            for copy in _standing(copies):
+                self._at(copy, copy.name)
+            step("named", row)
+            for copy in _standing(copies):
+                self._at(copy, copy.seal)
+            step("folder synced", row)
+        except OSError as error:
+            self._put_away(row, copies, sums)
+            raise of_place(self._targets[0].root, row.destination or "", error) from error
         except BaseException:
-            with contextlib.suppress(OSError):
-                os.unlink(temporary)
+            self._put_away(row, copies, sums)
             raise
         finally:
             os.close(source)
-        return Proof(row, full, direct)
+        home, *others = copies
+        second = sums.second.digest() if sums.second is not None else b""
+        away = [target for target in self._targets[1:] if all(copy.target is not target for copy in others)]
+        told = [copy.told for copy in others] + [Copied(one.place.id, why=str(one.lost)) for one in away]
+        return Proof(row, sums.full.digest(), home.direct, home.mtime_ns, second, tuple(told))
 
     def _open(self, row: Row) -> int:
         if not os.path.lexists(row.source) and not os.path.isdir(row.root):
-            raise SourceUnreadable(row.source, OSError(f"the source {row.root} is gone"))
+            raise SourceGone(row.root)
         fd = open_read_only(row.source)
         status = os.fstat(fd)
         if status.st_size != row.size or status.st_mtime_ns != row.mtime_ns:
@@ -132,76 +189,186 @@ class Carrier:
             raise SourceChanged(row.source, "another size" if status.st_size != row.size else "another time")
         return fd
 
-    def _there_already(self, row: Row, destination: str) -> Proof:
-        """A plan carried out twice finds its own work: the same bytes under the planned name are home."""
-        try:
-            if os.path.isfile(destination) and os.path.getsize(destination) == row.size:
-                full = fingerprint(row.source, stop=self._watch.stop)
-                found, direct = read_back(destination, self._buffer, stop=self._watch.stop)
-                if found == full:
-                    return Proof(row, full, direct)
-        except OSError as error:
-            raise of_place(self._library, row.destination or "", error) from error
-        raise NameTaken(row.destination or "")
-
-    def _copy(self, row: Row, source: int, temporary: str) -> bytes:
-        """Steps 3 and 4. Returns the fingerprint of what was read."""
-        target = os.open(temporary, os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_CLOEXEC | os.O_NOFOLLOW, 0o666)
-        try:
-            with self._lanes:
-                full = self._stream(row, source, target)
-            self._watch.step("copied", row)
+    def _at(self, copy: Copy, act: Callable[..., None], *args: Any) -> None:
+        """Do something at a place. Trouble of the main one is raised; a full place is asked about, and waited for."""
+        while True:
             try:
-                status = os.fstat(source)
+                return act(*args)
+            except FileExistsError:
+                trouble: JutrekError = NameTaken(copy.row.destination or "")
             except OSError as error:
-                raise SourceUnreadable(row.source, error) from error
-            if status.st_size != row.size or status.st_mtime_ns != row.mtime_ns:
-                raise SourceChanged(row.source, "while it was being read")
-            os.utime(target, ns=(status.st_atime_ns, status.st_mtime_ns))
-            os.fsync(target)
-            os.posix_fadvise(target, 0, 0, os.POSIX_FADV_DONTNEED)
-            return full
-        finally:
-            os.close(target)
+                trouble = of_place(copy.target.root, copy.row.destination or "", error)
+                if isinstance(trouble, PlaceFull) and self._watch.full(copy.target):
+                    continue
+            return self._fail(copy, trouble)
 
-    def _stream(self, row: Row, source: int, target: int) -> bytes:
-        state, view, done = new_hash(), memoryview(self._buffer), 0
-        with contextlib.suppress(OSError):
-            os.posix_fadvise(source, 0, 0, os.POSIX_FADV_SEQUENTIAL)
+    def _fail(self, copy: Copy, trouble: JutrekError) -> None:
+        if copy.target.main:
+            raise trouble
+        copy.why = trouble
+        copy.drop()
+        if isinstance(trouble, RunTrouble):
+            copy.target.lost = copy.target.lost or trouble
+            self._watch.lost(copy.target)
+
+    def _copy(self, row: Row, number: int, source: int, copies: list[Copy], sums: _Sums) -> None:
+        """Steps 2 and 3."""
+        found = [(copy, find_partial(copy.target.root, row)) for copy in copies] if row.size > PART else []
+        partial = max((one for _, one in found if one), key=lambda one: one.upto, default=None)
+        for copy in copies:
+            own = partial if partial and (copy, partial) in found and not copy.there else None
+            self._at(copy, copy.open, own.path if own else "", own.upto if own else 0)
+        self._watch.step("folder made", row)
+        at = self._take_up(number, copies, partial, sums) if partial else 0
+        self._stream(row, number, source, at, copies, sums)
+
+    def _take_up(self, number: int, copies: list[Copy], partial: Partial, sums: _Sums) -> int:
+        """Read back what a partial has, as far as it agrees with its fingerprints, and give it to the other places.
+
+        Returns how far it goes.
+        """
+        holder = next((copy for copy in _standing(copies) if copy.written), None)
+        if holder is None:
+            return 0
+        partial.forget()
+        at = begin = 0
+
+        def take(block: memoryview) -> None:
+            nonlocal at
+            sums.update(block)
+            for copy in _standing(copies):
+                if copy is not holder:
+                    self._at(copy, copy.write, block, at)
+            at += len(block)
+
+        for upto, wanted in partial.parts:
+            before = sums.kept()
+            span = begin, upto
+            found, _ = read_back(holder.temporary, self._buffer, look=self._watch.look, span=span, block=take)
+            if found != wanted:
+                sums.full, sums.second = before
+                holder.written = begin
+                break
+            begin = upto
+            sums.parts.append((upto, wanted))
+            self._watch.part(number, upto, wanted)
+        return begin
+
+    def _stream(self, row: Row, number: int, source: int, at: int, copies: Sequence[Copy], sums: _Sums) -> None:
+        part, mark, view = new_hash(), at + PART, memoryview(self._buffer)
         try:
             while True:
-                if self._watch.stop.is_set():
-                    raise Stopped
-                try:
-                    count = os.preadv(source, [view], done)
-                except OSError as error:
-                    raise SourceUnreadable(row.source, error, at=done) from error
+                self._watch.look()
+                count = self._read(row, source, view[: min(BLOCK, mark - at)], at)
                 if not count:
                     break
-                state.update(view[:count])
-                _write_all(target, view[:count])
-                done += count
+                block = view[:count]
+                sums.update(block)
+                part.update(block)
+                for copy in _standing(copies):
+                    self._at(copy, copy.write, block, at)
+                at += count
                 self._watch.read(row, count)
-                if done < row.size:
+                if at > row.size:
+                    raise SourceChanged(row.source, "while it was being read")
+                if at == mark and at < row.size:
+                    self._end_part(number, at, part.digest(), copies, sums)
+                    part, mark = new_hash(), at + PART
+                if at < row.size:
                     self._watch.step("half copied", row)
         finally:
             view.release()
-        if done != row.size:
+        if at != row.size:
             raise SourceChanged(row.source, "while it was being read")
-        return state.digest()
 
-    def _prove(self, row: Row, temporary: str, full: bytes) -> bool:
-        """Step 5. Returns whether the reading back was direct."""
-        found, direct = read_back(
-            temporary, self._buffer, stop=self._watch.stop, report=lambda count: self._watch.proven(row, count)
-        )
-        if found != full:
-            raise CopyDiffers(row.destination or "")
-        return direct
+    def _end_part(self, number: int, at: int, part: bytes, copies: Sequence[Copy], sums: _Sums) -> None:
+        for copy in _standing(copies):
+            self._at(copy, copy.settle)
+        sums.parts.append((at, part))
+        self._watch.part(number, at, part)
+
+    def _read(self, row: Row, source: int, view: memoryview, at: int) -> int:
+        """Read from the source; where that fails, once more."""
+        try:
+            return os.preadv(source, [view], at)
+        except OSError:
+            try:
+                return os.preadv(source, [view], at)
+            except OSError as error:
+                if error.errno in _AWAY or not os.path.isdir(row.root):
+                    raise SourceGone(row.root) from error
+                raise SourceUnreadable(row.source, error, at=at) from error
+
+    def _check_source(self, row: Row, source: int, sums: _Sums) -> None:
+        """The source must be what it was; where rules ask for it, a second reading must give the same bytes."""
+        try:
+            status = os.fstat(source)
+            if status.st_size != row.size or status.st_mtime_ns != row.mtime_ns:
+                raise SourceChanged(row.source, "while it was being read")
+            if self._twice and read_back(row.source, self._buffer, look=self._watch.look)[0] != sums.full.digest():
+                raise SourceLies(row.source)
+        except OSError as error:
+            raise SourceUnreadable(row.source, error) from error
+
+    def _prove_all(self, row: Row, source: int, copies: Sequence[Copy], full: bytes) -> None:
+        """Step 5. What reads back differently is copied and read back once more."""
+        for copy in _standing(copies):
+            for last in (False, True):
+                if self._proven(copy, full) or not copy.stands:
+                    break
+                if copy.there:
+                    self._fail(copy, NameTaken(row.destination or ""))
+                    break
+                if last:
+                    where = copy.differences(source)
+                    self._fail(copy, CopyDiffers(row.destination or "", copy.target.place.name, where))
+                    break
+                self._at(copy, copy.again)
+                sums = _Sums(new_hash(), None)
+                self._stream_again(row, source, copy, sums)
+                if sums.full.digest() != full:
+                    raise SourceLies(row.source)
+
+    def _stream_again(self, row: Row, source: int, copy: Copy, sums: _Sums) -> None:
+        view = memoryview(self._buffer)
+        try:
+            for at in range(0, row.size, BLOCK):
+                self._watch.look()
+                count = self._read(row, source, view, at)
+                sums.update(view[:count])
+                self._at(copy, copy.write, view[:count], at)
+        finally:
+            view.release()
+        status = os.fstat(source)
+        self._at(copy, copy.finish, (status.st_atime_ns, status.st_mtime_ns))
+
+    def _proven(self, copy: Copy, full: bytes) -> bool:
+        """Whether a copy reads back as what was read. Trouble with reading it back is the place's."""
+        equal = False
+
+        def read() -> None:
+            nonlocal equal
+            place = copy.target.place.id
+            found = copy.prove(self._buffer, self._watch.look, lambda n: self._watch.proven(copy.row, place, n))
+            equal = found == full
+
+        self._at(copy, read)
+        return equal
+
+    def _put_away(self, row: Row, copies: Sequence[Copy], sums: _Sums) -> None:
+        """Leave nothing half behind; what is durable of a large file is kept for another time."""
+        for copy in copies:
+            keeps = False
+            if copy.stands and not copy.there and sums.parts:
+                try:
+                    copy.close()
+                except OSError:
+                    continue
+                stamp = row.size, row.mtime_ns
+                keeps = keep_partial(copy.target.root, copy.temporary, row.source, stamp, sums.parts)
+            if not keeps:
+                copy.drop()
 
 
-def _write_all(target: int, data: memoryview | mmap.mmap) -> None:
-    view = memoryview(data)
-    while view:
-        written = os.write(target, view)
-        view = view[written:]
+def _standing(copies: Sequence[Copy]) -> list[Copy]:
+    return [copy for copy in copies if copy.stands]

@@ -1,48 +1,68 @@
-"""The journal: an append-only record of what Jutrek did on disk, one file of JSON lines per intake.
+"""The journal: an append-only record of what Jutrek did on disk, one file of JSON lines per run.
 
-Under `LIBRARY/.jutrek/journal/<intake>.jsonl`:
+Under `LIBRARY/.jutrek/journal/<number>-<local time>-<token>.jsonl`; runs are ordered by their numbers, whatever the
+clock says. All entries stand in `docs/journal.md`. The first line tells what the run is and is chained to the journal
+before it (see `chain`); what will be done is announced and synced before the first of it is done; the last line is
+its `end`. A line that was torn by a power loss is ignored by readers. What a kill keeps from being written is told
+from the disk by `recover`: a final name exists only for proven bytes.
 
-    {"entry": "intake", "intake", "at", "version", "sources"}
-    {"entry": "bring", "row", "source", "to", "size", "mtime_ns", …}   every file to come, synced before the first copy
-    {"entry": "sidecar", "row", "to"}                                  a corrected date was written beside it
-    {"entry": "home", "row", "to", "xxh3_128", "direct"}               proven and named; `direct` as in `Proof`
-    {"entry": "failed", "row", "source", "why"}
-    {"entry": "end", "at", "how": "done" | "stopped" | "found again", "home", "left"}
-
-and of a re-filing, under `<intake>-moves.jsonl`, with paths relative to the library:
-
-    {"entry": "refile", "intake", "at", "version", "takes_back"}       `takes_back`: the re-filing that it undoes, or ""
-    {"entry": "move", "row", "from", "to", "size", "mtime_ns", …}      every move to come, synced before the first one
-    {"entry": "moved", "row"}                                          renamed, both folders synced
-    {"entry": "folder removed", "folder"}                              it was emptied
-    {"entry": "failed", …}, {"entry": "end", …}                        as above; `home` counts what moved
-
-`at` is UTC. A `bring` line also tells by what the file is filed, where there is anything: `moment`, `shift` (seconds of
-a clock fix), `device`, `operator`, `shoot`, `day`, `said` (pairs of name and words), `original` (its path below its
-source); and the `number` in its name with what its `counter` counts within. A line that was torn by a power loss is
-ignored by readers. What a kill keeps from being written is told from the disk by `recover`: a final name exists only
-for proven bytes.
+`at` is UTC. Paths in a library or place are relative to its root.
 """
 
 from __future__ import annotations
 
-import json
+import getpass
 import os
-from collections.abc import Sequence
+import re
+import secrets
+import socket
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime
-from typing import Any
+from enum import StrEnum
+from typing import TYPE_CHECKING, Any
 
 from jutrek.disk import make_folders, sync_folder
 from jutrek.filing import Row
 from jutrek.filing.facts import below
 from jutrek.library import Filed, Library
-from jutrek.transfer.carry import Proof
+from jutrek.transfer.chain import START, chained, last_chain
+
+if TYPE_CHECKING:
+    from jutrek.library import Place
+    from jutrek.transfer.carry import Proof
 
 FOLDER = "journal"
-MOVES = "-moves"
-"""Ends the id of a re-filing."""
-VERSION = 1
+VERSION = 2
 _FILED_BY = Filed._fields
+_NUMBERED = re.compile(r"(\d{6,})-(?=\d{8}-)")
+
+
+class Kind(StrEnum):
+    """What a run does; the `entry` of its first line."""
+
+    INTAKE = "intake"
+    REFILE = "refile"
+    TAKE_BACK = "take back"
+    CATCH_UP = "catch up"
+    CHECK = "check"
+    MEND = "mend"
+    RELEASE = "release"
+    CLEAR = "clear"
+
+
+def number_of(name: str) -> int:
+    """The number of a journal by its name; 0 for those that an older Jutrek wrote."""
+    found = _NUMBERED.match(name)
+    return int(found[1]) if found else 0
+
+
+def journal_names(library: Library) -> list[str]:
+    """The files of all journals of a library, oldest first."""
+    try:
+        names = [name for name in os.listdir(os.path.join(library.own, FOLDER)) if name.endswith(".jsonl")]
+    except FileNotFoundError:
+        return []
+    return sorted(names, key=lambda name: (number_of(name), name))
 
 
 def _filed_by(row: Row) -> dict[str, Any]:
@@ -54,44 +74,79 @@ def _counted(row: Row) -> dict[str, Any]:
     return {"counter": row.counter, "number": row.number} if row.counter else {}
 
 
-class Journal:
-    """The journal of one intake, open for appending."""
+def _sided(row: Row) -> dict[str, Any]:
+    return {"sidecar": row.sidecar} if row.sidecar else {}
 
-    def __init__(self, library: Library, intake: str) -> None:
-        """Open it, making it if need be.
+
+class Journal:
+    """The journal of one run, open for appending. Its library's lock is held by whoever has it open."""
+
+    def __init__(self, library: Library, run: str) -> None:
+        """Open a journal that is there already, to go on with it.
+
+        Raises:
+            OSError: when it cannot be written.
+        """
+        self.run = run
+        path = os.path.join(library.own, FOLDER, f"{run}.jsonl")
+        chain, torn = last_chain(path)
+        self._chain = chain or START
+        self._fd = os.open(path, os.O_APPEND | os.O_WRONLY | os.O_CLOEXEC)
+        self._waiting = False
+        if torn:
+            with open(path, "rb") as file:
+                lines = file.readlines()
+            if not lines[-1].endswith(b"\n"):
+                os.write(self._fd, b"\n")
+            self._write({"entry": "torn", "line": len(lines)})
+
+    @classmethod
+    def begin(cls, library: Library, kind: Kind, about: Mapping[str, Any] | None = None) -> Journal:
+        """Begin the journal of a new run.
+
+        Args:
+            about: what else its first line tells.
 
         Raises:
             OSError: when it cannot be written.
         """
         folder = os.path.join(library.own, FOLDER)
         make_folders(folder, within=library.root)
-        self.intake = intake
-        flags = os.O_CREAT | os.O_APPEND | os.O_WRONLY | os.O_CLOEXEC
-        self._fd = os.open(os.path.join(folder, f"{intake}.jsonl"), flags, 0o666)
+        names = journal_names(library)
+        chain = last_chain(os.path.join(folder, names[-1]))[0] if names else None
+        number = number_of(names[-1]) + 1 if names else 1
+        run = f"{number:06d}-{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
+        flags = os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_CLOEXEC
+        os.close(os.open(os.path.join(folder, f"{run}.jsonl"), flags, 0o666))
         sync_folder(folder)
-        self._waiting = False
+        journal = cls(library, run)
+        journal._chain = chain or START
+        journal._write({
+            "entry": kind.value, "run": run, "number": number, "at": now(), "version": VERSION, "who": _who(),
+            "after": journal._chain, **(about or {}),
+        })  # fmt: skip
+        return journal
 
-    def begin(self, rows: Sequence[Row]) -> None:
+    def bring(self, rows: Sequence[Row]) -> None:
         """Write down everything that will be brought, and make it durable."""
-        sources = sorted({row.root for row in rows})
-        self._write({"entry": "intake", "intake": self.intake, "at": _now(), "version": VERSION, "sources": sources})
-        for number, row in enumerate(rows):
-            self._write({
-                "entry": "bring", "row": number, "source": row.source, "to": row.destination, "size": row.size,
-                "mtime_ns": row.mtime_ns, **_filed_by(row), **_counted(row),
-            })  # fmt: skip
+        self._write(*(
+            {
+                "entry": "bring", "row": number, "source": row.source, "root": row.root, "to": row.destination,
+                "size": row.size, "mtime_ns": row.mtime_ns, **_sided(row), **_filed_by(row), **_counted(row),
+            }
+            for number, row in enumerate(rows)
+        ))  # fmt: skip
         self.sync()
 
-    def begin_moves(self, rows: Sequence[Row], takes_back: str) -> None:
-        """Write down every move of a re-filing, and make it durable."""
-        self._write({
-            "entry": "refile", "intake": self.intake, "at": _now(), "version": VERSION, "takes_back": takes_back,
-        })  # fmt: skip
-        for number, row in enumerate(rows):
-            self._write({
+    def move(self, rows: Sequence[Row]) -> None:
+        """Write down every move within the library that will be made, and make it durable."""
+        self._write(*(
+            {
                 "entry": "move", "row": number, "from": below(row.source, row.root), "to": row.destination,
                 "size": row.size, "mtime_ns": row.mtime_ns, **_counted(row),
-            })  # fmt: skip
+            }
+            for number, row in enumerate(rows)
+        ))  # fmt: skip
         self.sync()
 
     def moved(self, number: int) -> None:
@@ -102,23 +157,41 @@ class Journal:
         """Write down that an emptied folder was removed."""
         self._write({"entry": "folder removed", "folder": folder})
 
-    def home(self, number: int, proof: Proof) -> None:
-        """Write down a proven file. Durable after the next `sync`."""
-        to = proof.row.destination
-        line = {"entry": "home", "row": number, "to": to, "xxh3_128": proof.full.hex(), "direct": proof.direct}
-        self._write(line)
+    def part(self, number: int, upto: int, prints: bytes) -> None:
+        """Write down that a large file was copied durably up to a byte; `prints` is that part's fingerprint."""
+        self._write({"entry": "part", "row": number, "upto": upto, "xxh3_128": prints.hex()})
 
-    def sidecar(self, number: int, row: Row) -> None:
+    def home(self, number: int, proof: Proof) -> None:
+        """Write down a proven file, and the other places that have it. Durable after the next `sync`."""
+        sums = {"blake3": proof.second.hex()} if proof.second else {}
+        self._write({
+            "entry": "home", "row": number, "to": proof.row.destination, "xxh3_128": proof.full.hex(), **sums,
+            "direct": proof.direct, "mtime_ns": proof.mtime_ns,
+        })  # fmt: skip
+        for copy in proof.copies:
+            line = {"entry": "copied", "row": number, "place": copy.place, "direct": copy.direct}
+            lack = {"entry": "not copied", "row": number, "place": copy.place, "why": copy.why}
+            self._write(lack if copy.why else line | {"mtime_ns": copy.mtime_ns})
+
+    def lost(self, place: Place, why: str) -> None:
+        """Write down that a place dropped out."""
+        self._write({"entry": "place lost", "place": place.id, "why": why})
+
+    def sidecar(self, number: int, row: Row, size: int, mtime_ns: int) -> None:
         """Write down that a sidecar was made beside a file."""
-        self._write({"entry": "sidecar", "row": number, "to": row.sidecar})
+        self._write({"entry": "sidecar", "row": number, "to": row.sidecar, "size": size, "mtime_ns": mtime_ns})
 
     def failed(self, number: int, row: Row, why: str) -> None:
         """Write down a file that did not come home."""
         self._write({"entry": "failed", "row": number, "source": row.source, "why": why})
 
-    def end(self, how: str, home: int, left: int) -> None:
-        """Write down the end of the intake, durably."""
-        self._write({"entry": "end", "at": _now(), "how": how, "home": home, "left": left})
+    def note(self, *entries: Mapping[str, Any]) -> None:
+        """Write entries of a run that has words of its own. Durable after the next `sync`."""
+        self._write(*entries)
+
+    def end(self, how: str, home: int, left: int, **more: Any) -> None:
+        """Write down the end of the run, durably."""
+        self._write({"entry": "end", "at": now(), "how": how, "home": home, "left": left, **more})
         self.sync()
 
     def sync(self) -> None:
@@ -131,12 +204,29 @@ class Journal:
         """Close the journal's file."""
         os.close(self._fd)
 
-    def _write(self, entry: dict[str, Any]) -> None:
-        line = json.dumps(entry).encode() + b"\n"
-        while line:
-            line = line[os.write(self._fd, line) :]
+    def _write(self, *entries: Mapping[str, Any]) -> None:
+        text = bytearray()
+        for entry in entries:
+            line, self._chain = chained(entry, self._chain)
+            text += line
+        while text:
+            del text[: os.write(self._fd, text)]
         self._waiting = True
 
 
-def _now() -> str:
+def places_named(places: Iterable[Place]) -> list[dict[str, str]]:
+    """Places as a first line tells them."""
+    return [{"id": place.id, "name": place.name, "root": place.root} for place in places]
+
+
+def now() -> str:
+    """This moment, UTC, as entries tell it."""
     return datetime.now(UTC).isoformat(timespec="seconds")
+
+
+def _who() -> str:
+    try:
+        user = getpass.getuser()
+    except (KeyError, OSError):
+        user = str(os.getuid())
+    return f"{user}@{socket.gethostname()}"

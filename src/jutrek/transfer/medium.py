@@ -9,13 +9,11 @@ from __future__ import annotations
 import errno
 import mmap
 import os
-import threading
+import sys
 from collections.abc import Callable
 from typing import Protocol
 
 import xxhash
-
-from jutrek.errors import Stopped
 
 BLOCK = 4 * 1024 * 1024
 """Bytes read or written at once; a multiple of every sector and page size."""
@@ -24,16 +22,26 @@ BLOCK = 4 * 1024 * 1024
 class Hash(Protocol):
     """What a fingerprint in the making can do."""
 
-    def update(self, data: memoryview, /) -> None:
+    def update(self, data: memoryview, /) -> object:
         """Take more bytes."""
 
     def digest(self) -> bytes:
         """The fingerprint of all bytes so far."""
 
+    def copy(self) -> Hash:
+        """Another one in the same state."""
+
 
 def new_hash() -> Hash:
     """An XXH3-128 in the making."""
     return xxhash.xxh3_128()
+
+
+def new_second() -> Hash:
+    """A BLAKE3 in the making."""
+    import blake3
+
+    return blake3.blake3()
 
 
 def aligned_buffer() -> mmap.mmap:
@@ -42,17 +50,25 @@ def aligned_buffer() -> mmap.mmap:
 
 
 def read_back(
-    path: str, buffer: mmap.mmap, *, stop: threading.Event | None = None, report: Callable[[int], None] | None = None
+    path: str,
+    buffer: mmap.mmap,
+    *,
+    look: Callable[[], None] = lambda: None,
+    report: Callable[[int], None] | None = None,
+    span: tuple[int, int] | None = None,
+    block: Callable[[memoryview], None] | None = None,
 ) -> tuple[bytes, bool]:
-    """The full fingerprint of a file as it stands on its medium, and whether it is sure to be read from there.
+    """The fingerprint of a file as it stands on its medium, and whether it is sure to be read from there.
 
     Args:
         path: a file that was synced before.
         buffer: from `aligned_buffer`; one thread at a time.
+        look: called between blocks; it may raise, or wait.
         report: told the number of bytes of every block.
+        span: the first byte and the one behind the last, both multiples of `BLOCK`; None for the whole file.
+        block: given every block; it must copy what it keeps.
 
     Raises:
-        Stopped: when `stop` was set.
         OSError: when it cannot be read.
     """
     fd, direct = _open_direct(path)
@@ -62,11 +78,12 @@ def read_back(
         if not _reads(fd, view):
             os.close(fd)
             fd, direct = _open_dropped(path), False
-        at = 0
-        while count := os.preadv(fd, [view], at):
-            if stop is not None and stop.is_set():
-                raise Stopped
+        at, end = span or (0, sys.maxsize)
+        while at < end and (count := os.preadv(fd, [view], at)):
+            look()
             state.update(view[:count])
+            if block is not None:
+                block(view[:count])
             at += count
             if report is not None:
                 report(count)

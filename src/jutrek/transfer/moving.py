@@ -7,7 +7,8 @@ A move is a rename that replaces nothing, so at any time each file lies whole at
     3. the folders it left and came to are synced, then the journal tells that it moved, then the ledger follows.
 
 A kill leaves files at one path or the other; the next start tells which by looking, and finishes the account. Folders
-that a re-filing emptied are removed; taking it back makes them again.
+that a run emptied are removed; taking it back makes them again. What places hold of a file follows it there, as far as
+it is unchanged; a place that is not connected learns it when it is caught up.
 """
 
 from __future__ import annotations
@@ -15,10 +16,9 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
-import secrets
 import threading
 import time
-from datetime import datetime
+from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING
 
 from jutrek.disk import give_name, make_folders, sync_folder
@@ -33,12 +33,12 @@ from jutrek.errors import (
     of_place,
     shown,
 )
-from jutrek.filing import Action, HouseRules, Plan, Row
-from jutrek.library import Library, keep_numbers
-from jutrek.transfer.accounts import refilings
-from jutrek.transfer.bring import Done, Listener, Outcome, Progress
-from jutrek.transfer.journal import MOVES, Journal
+from jutrek.filing import Plan, Row
+from jutrek.library import OWN_FOLDER, HomeFile, Library, Place, ProofMark, keep_numbers
+from jutrek.transfer.accounts import known_of_files
+from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
+from jutrek.transfer.outcome import Done, Listener, Outcome, Progress
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -55,11 +55,13 @@ def refile(
     stop: threading.Event,
     listener: Listener | None = None,
     takes_back: str = "",
+    places: Sequence[Place] = (),
 ) -> Outcome:
     """Carry out a plan of moves.
 
     Args:
-        takes_back: the re-filing that it undoes.
+        takes_back: the run that it undoes.
+        places: where copies follow.
         stop: when set, the run ends between two files.
 
     Returns:
@@ -72,16 +74,22 @@ def refile(
     if plan.library_id != library.id:
         raise PlanUnusable(plan.library, f"it was made for another library than {library.root}")
     with locked(library):
-        return _Moves(plan.to_move(), library, ledger, stop, listener or Listener()).go(takes_back)
+        return _Moves(plan.to_move(), library, ledger, stop, listener or Listener(), places).go(takes_back)
 
 
 class _Moves:
     def __init__(
-        self, rows: tuple[Row, ...], library: Library, ledger: Ledger, stop: threading.Event, listener: Listener
+        self,
+        rows: tuple[Row, ...],
+        library: Library,
+        ledger: Ledger,
+        stop: threading.Event,
+        listener: Listener,
+        places: Sequence[Place],
     ) -> None:
         self._rows, self._library, self._ledger = rows, library, ledger
         self._stop, self._listener = stop, listener
-        self._id = f"{datetime.now():%Y%m%d-%H%M%S-%f}-{secrets.token_hex(3)}{MOVES}"
+        self._places = {place: ledger.proofs(place.id) for place in places}
         self._moved: list[tuple[int, Row]] = []
         self._touched: set[str] = set()
         self._left: set[str] = set()
@@ -92,13 +100,16 @@ class _Moves:
         if not self._rows:
             return self._outcome
         try:
-            journal = Journal(self._library, self._id)
+            kind = Kind.TAKE_BACK if takes_back else Kind.REFILE
+            journal = Journal.begin(self._library, kind, {"takes_back": takes_back} if takes_back else {})
         except OSError as error:
             raise of_place(self._library.root, self._library.own, error) from error
+        self._outcome.run = journal.run
         try:
-            journal.begin_moves(self._rows, takes_back)
+            journal.move(self._rows)
             self._move_all(journal)
             self._remove_empty(journal)
+            restore(self._library, self._ledger, self._pairs(done.row for done in self._outcome.done if done.home))
             how = "stopped" if self._outcome.trouble else "done"
             journal.end(how, self._outcome.home, len(self._rows) - self._outcome.home)
         except OSError as error:
@@ -157,8 +168,9 @@ class _Moves:
             journal.moved(number)
             self._listener.step("written down", row)
         journal.sync()
-        root = self._library.root
-        self._ledger.move([(os.path.relpath(row.source, root), row.destination or "") for _, row in self._moved])
+        pairs = self._pairs(row for _, row in self._moved)
+        follow(self._ledger, pairs)
+        self._move_copies(journal, pairs)
         numbers: dict[str, int] = {}
         for _, row in self._moved:
             if row.counter:
@@ -167,6 +179,22 @@ class _Moves:
         keep_numbers(self._library, numbers)
         self._moved.clear()
         self._touched.clear()
+
+    def _move_copies(self, journal: Journal, pairs: Pairs) -> None:
+        """Let what other places hold of files follow them. What was changed there, or cannot move, stays."""
+        for place, proofs in self._places.items():
+            moved: list[tuple[str, ProofMark]] = []
+            for old, new in pairs:
+                mark = proofs.get(old)
+                if mark is not None and _moved_copy(place, mark, new):
+                    journal.note({"entry": "copy moved", "place": place.id, "from": old, "to": new})
+                    moved.append((old, mark._replace(path=new)))
+            journal.sync()
+            self._ledger.drop_proofs(place.id, (old for old, _ in moved))
+            self._ledger.put_proofs(mark for _, mark in moved)
+
+    def _pairs(self, rows: Iterable[Row]) -> Pairs:
+        return [(os.path.relpath(row.source, self._library.root), row.destination or "") for row in rows]
 
     def _remove_empty(self, journal: Journal) -> None:
         """Remove the folders that were emptied, and those above them that held nothing else."""
@@ -193,38 +221,44 @@ class _Moves:
             )
 
 
-def last_refiling(library: Library) -> str:
-    """The id of the newest re-filing that moved something and was not taken back; empty where there is none."""
-    taken_back: set[str] = set()
-    for account in refilings(library):
-        if account.takes_back:
-            taken_back.add(account.takes_back)
-        elif account.done and account.intake not in taken_back:
-            return account.intake
-    return ""
+Pairs = list[tuple[str, str]]
+"""Paths relative to the library, before and after a move."""
 
 
-def plan_taking_back(library: Library, intake: str) -> tuple[Plan, list[str]]:
-    """The plan that moves back what a re-filing moved, and sentences about what has to stay where it is.
+def follow(ledger: Ledger, pairs: Pairs) -> None:
+    """Let the ledger follow moves. What was put away under `.jutrek/` is not in the library any more."""
+    ledger.move([pair for pair in pairs if not any(map(_put_away, pair))])
+    ledger.drop(old for old, new in pairs if _put_away(new))
 
-    Raises:
-        PlanUnusable: when there is no such re-filing.
-    """
-    account = next((one for one in refilings(library) if one.intake == intake), None)
-    if account is None:
-        raise PlanUnusable(library.root, f"no re-filing {intake} is in its journal")
-    rows, left = [], []
-    for number in sorted(account.done, reverse=True):
-        entry = account.to_move[number]
-        now = os.path.join(library.root, str(entry["to"]))
-        stamp = int(entry["size"]), int(entry["mtime_ns"])
-        try:
-            status = os.lstat(now)
-        except OSError:
-            left.append(f"{shown(str(entry['to']))} is gone.")
-            continue
-        if (status.st_size, status.st_mtime_ns) != stamp:
-            left.append(f"{shown(str(entry['to']))} was changed since.")
-        else:
-            rows.append(Row(now, library.root, Action.MOVE, str(entry["from"]), "Back to where it was.", *stamp))
-    return Plan(library.root, library.id, HouseRules(), tuple(rows)), left
+
+def restore(library: Library, ledger: Ledger, pairs: Pairs) -> None:
+    """Let the ledger know again, from the journals, what came back from under `.jutrek/`."""
+    back = {new for old, new in pairs if _put_away(old)}
+    if back:
+        filed, proofs = known_of_files(library)
+        marks = [mark for mark in proofs if not mark.place and mark.path in back]
+        ledger.put([HomeFile(mark.path, mark.size, mark.mtime_ns, None, mark.full) for mark in marks])
+        ledger.put_filed((path, filed[path]) for path in back & filed.keys())
+        ledger.put_proofs(marks)
+
+
+def _moved_copy(place: Place, mark: ProofMark, new: str) -> bool:
+    """Move a copy within its place, if it is unchanged. Returns whether it moved."""
+    old_path, new_path = os.path.join(place.root, mark.path), os.path.join(place.root, new)
+    try:
+        status = os.lstat(old_path)
+        if (status.st_size, status.st_mtime_ns) != (mark.size, mark.mtime_ns):
+            return False
+        make_folders(os.path.dirname(new_path), within=place.root)
+        give_name(old_path, new_path)
+        for folder in {os.path.dirname(old_path), os.path.dirname(new_path)}:
+            sync_folder(folder)
+        with contextlib.suppress(OSError):
+            os.removedirs(os.path.dirname(old_path))
+    except OSError:
+        return False
+    return True
+
+
+def _put_away(path: str) -> bool:
+    return path.startswith(f"{OWN_FOLDER}/")

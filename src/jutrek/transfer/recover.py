@@ -2,8 +2,9 @@
 
 A final name is only ever given to proven bytes, so a planned target that exists in full is home; its source need not
 be believed. An empty target is a reservation (see `jutrek.disk`), and is removed, when its whole temporary still lies
-beside it; any other empty file is somebody else's. Of a re-filing each file lies at its old path or at its new one;
-where a name was being given in two steps, the first is taken back or the second made. The ledger follows the disk.
+beside it; any other empty file is somebody else's. What is durable of a large file is kept as a partial. Of a run of
+moves each file lies at its old path or at its new one; where a name was being given in two steps, the first is taken
+back or the second made. The ledger follows the disk.
 """
 
 from __future__ import annotations
@@ -13,12 +14,15 @@ import os
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from jutrek.disk import TEMPORARY
 from jutrek.errors import LibraryMissing, reason
-from jutrek.library import Library, keep_numbers
+from jutrek.library import HomeFile, Library, as_place, connected, keep_numbers, known_places
+from jutrek.sources import mounts
 from jutrek.transfer.accounts import Account, filed_by, known_of_files, unfinished
-from jutrek.transfer.journal import Journal
+from jutrek.transfer.copies import temporary_name
+from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
+from jutrek.transfer.moving import follow, restore
+from jutrek.transfer.partials import keep_partial
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -26,17 +30,25 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class Leftover:
-    """A run that did not end: when it began (UTC, ISO 8601), how many files are home or moved, how many are left.
+    """A run that did not end.
 
     Attributes:
-        refiling: whether it moved files within the library.
+        run: its id.
+        at: when it began (UTC, ISO 8601).
+        home, left: how many files are home or moved, and how many are not.
+        kind: what it was to do.
     """
 
-    intake: str
+    run: str
     at: str
     home: int
     left: int
-    refiling: bool = False
+    kind: Kind = Kind.INTAKE
+
+    @property
+    def moved(self) -> bool:
+        """Whether it moved files within the library."""
+        return self.kind in (Kind.REFILE, Kind.TAKE_BACK)
 
 
 def recover(library: Library, ledger: Ledger) -> list[Leftover]:
@@ -48,54 +60,80 @@ def recover(library: Library, ledger: Ledger) -> list[Leftover]:
     """
     with locked(library):
         try:
-            leftovers = [_settle(library, ledger, account) for account in unfinished(library)]
+            leftovers = [_settle(library, ledger, account) for account in list(unfinished(library))]
             if ledger.is_new:
-                ledger.put_filed(known_of_files(library).items())
-                ledger.is_new = False
+                _teach(library, ledger)
             return leftovers
         except OSError as error:
             raise LibraryMissing(library.root, f"its last run can't be cleared up: {reason(error)}") from error
 
 
+def _teach(library: Library, ledger: Ledger) -> None:
+    """A ledger that was lost, or never was, learns from the journals."""
+    filed, proofs = known_of_files(library)
+    ledger.put_filed(filed.items())
+    ledger.put_proofs(proofs)
+    ledger.put([HomeFile(one.path, one.size, one.mtime_ns, None, one.full) for one in proofs if not one.place])
+    ledger.is_new = False
+
+
 def _settle(library: Library, ledger: Ledger, account: Account) -> Leftover:
-    done = (
-        _settle_moves(library, ledger, account) if account.is_refiling else _settle_bringing(library, ledger, account)
-    )
-    entries = account.to_move if account.is_refiling else account.to_come
-    numbers: dict[str, int] = {}
-    for row in done:
-        if "counter" in entries[row]:
-            key, number = str(entries[row]["counter"]), int(entries[row]["number"])
-            numbers[key] = max(number, numbers.get(key, 0))
-    keep_numbers(library, numbers)
-    left = len(entries) - len(done)
-    journal = Journal(library, account.intake)
+    journal = Journal(library, account.run)
     try:
-        journal.end("found again", len(done), left)
+        if account.moves:
+            done = _settle_moves(library, ledger, account, journal)
+        else:
+            done = _settle_bringing(library, ledger, account, journal)
+        numbers: dict[str, int] = {}
+        for row in done:
+            entry = account.to_do[row]
+            if "counter" in entry:
+                key, number = str(entry["counter"]), int(entry["number"])
+                numbers[key] = max(number, numbers.get(key, 0))
+        keep_numbers(library, numbers)
+        left = len(account.to_do) - len(done)
+        size = sum(int(account.to_do[row]["size"]) for row in done)
+        copies = {place: len(rows) for place, rows in account.copied.items()}
+        journal.end("found again", len(done), left, bytes=size, copies=copies)
     finally:
         journal.close()
-    return Leftover(account.intake, account.at, len(done), left, account.is_refiling)
+    return Leftover(account.run, account.at, len(done), left, account.kind)
 
 
-def _settle_bringing(library: Library, ledger: Ledger, account: Account) -> list[int]:
-    """Clear up after an intake. Returns the rows that are home."""
+def _settle_bringing(library: Library, ledger: Ledger, account: Account, journal: Journal) -> list[int]:
+    """Clear up after an intake, or after catching a place up. Returns the rows that are home."""
+    others = [place for one in known_places(library) if (place := connected(one, _tops()))]
+    main = str(account.head.get("place", ""))
+    places = sorted([as_place(library), *others], key=lambda place: place.id != main)
     home: list[int] = []
     for row, entry in account.to_come.items():
-        path = os.path.join(library.root, str(entry["to"]))
-        temporary = os.path.join(os.path.dirname(path), f"{TEMPORARY}{account.intake}-{row}.part")
-        size = _size(path)
-        if size == entry["size"]:
-            home.append(row)
-        elif size == 0 and _size(temporary) == entry["size"]:
-            os.unlink(path)
-        with contextlib.suppress(FileNotFoundError, NotADirectoryError):
-            os.unlink(temporary)
-    ledger.put_filed((str(account.to_come[row]["to"]), filed_by(account.to_come[row])) for row in home)
+        for number, place in enumerate(places):
+            if _settle_file(place.root, account, row, entry) and number == 0 and place.id == main:
+                home.append(row)
+    journal.note(*({"entry": "found", "row": row} for row in home if row not in account.done))
+    if account.kind is Kind.INTAKE:
+        ledger.put_filed((str(account.to_come[row]["to"]), filed_by(account.to_come[row])) for row in home)
     return home
 
 
-def _settle_moves(library: Library, ledger: Ledger, account: Account) -> list[int]:
-    """Finish the account of a re-filing. Returns the rows that moved."""
+def _settle_file(root: str, account: Account, row: int, entry: dict[str, object]) -> bool:
+    """Clear up after one file in one place. Returns whether it is there."""
+    path = os.path.join(root, str(entry["to"]))
+    temporary = os.path.join(os.path.dirname(path), temporary_name(account.run, row))
+    size, whole = _size(path), int(str(entry["size"]))
+    if size == 0 and whole and _size(temporary) == whole:
+        os.unlink(path)
+        size = None
+    stamp = whole, int(str(entry["mtime_ns"]))
+    if size is None and keep_partial(root, temporary, str(entry["source"]), stamp, account.parts.get(row, ())):
+        return False
+    with contextlib.suppress(FileNotFoundError, NotADirectoryError):
+        os.unlink(temporary)
+    return size == whole
+
+
+def _settle_moves(library: Library, ledger: Ledger, account: Account, journal: Journal) -> list[int]:
+    """Finish the account of a run of moves. Returns the rows that moved."""
     moved: list[int] = []
     for row, entry in account.to_move.items():
         old, new = (os.path.join(library.root, str(entry[name])) for name in ("from", "to"))
@@ -109,16 +147,19 @@ def _settle_moves(library: Library, ledger: Ledger, account: Account) -> list[in
                 there = None
         if here is None and there == entry["size"]:
             moved.append(row)
-    journal = Journal(library, account.intake)
-    try:
-        for row in moved:
-            if row not in account.done:
-                journal.moved(row)
-        journal.sync()
-    finally:
-        journal.close()
-    ledger.move([(str(account.to_move[row]["from"]), str(account.to_move[row]["to"])) for row in moved])
+    for row in moved:
+        if row not in account.done:
+            journal.moved(row)
+    journal.sync()
+    pairs = [(str(account.to_move[row]["from"]), str(account.to_move[row]["to"])) for row in moved]
+    follow(ledger, pairs)
+    restore(library, ledger, pairs)
     return moved
+
+
+def _tops() -> list[str]:
+    """The tops of what is mounted now."""
+    return [mount.point for mount in mounts()]
 
 
 def _size(path: str) -> int | None:

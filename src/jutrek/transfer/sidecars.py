@@ -63,10 +63,16 @@ def _written(text: str) -> str:
     return "".join(sign if sign.isprintable() else "?" for sign in plain)
 
 
-def write_sidecar(library: str, row: Row, rules: HouseRules) -> str:
-    """Write the sidecar of a row that is home. Returns why it was not written, or an empty string."""
+def write_sidecar(library: str, row: Row, rules: HouseRules) -> tuple[str, tuple[int, int]]:
+    """Write the sidecar of a row that is home.
+
+    Returns:
+        Why it was not written, or an empty string; and its size and time of last change.
+    """
+    path = os.path.join(library, row.sidecar)
     try:
-        write_new(os.path.join(library, row.sidecar), sidecar_text(row, rules))
+        write_new(path, sidecar_text(row, rules))
+        status = os.lstat(path)
     except OSError as error:
-        return f"Its sidecar was not written beside it: {reason(error)}."
-    return ""
+        return f"Its sidecar was not written beside it: {reason(error)}.", (0, 0)
+    return "", (status.st_size, status.st_mtime_ns)

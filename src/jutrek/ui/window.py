@@ -275,7 +275,7 @@ class MainWindow(QMainWindow):
             return
         left = sum(leftover.left for leftover in leftovers)
         home = sum(leftover.home for leftover in leftovers)
-        if all(leftover.refiling for leftover in leftovers):
+        if all(leftover.moved for leftover in leftovers):
             more = f"{home:,} files moved; {left:,} lie where they lay. House rules can plan it anew, or take it back."
             self.page.notify("The last re-filing did not end.", more)
         else:

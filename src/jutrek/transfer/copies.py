@@ -1,0 +1,204 @@
+"""One file at one place while it is carried: its temporary, its proof, its name."""
+
+from __future__ import annotations
+
+import contextlib
+import mmap
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from jutrek.disk import TEMPORARY, give_name, make_folders, sync_folder
+from jutrek.errors import JutrekError
+from jutrek.filing import Row
+from jutrek.library import Place
+from jutrek.transfer.medium import BLOCK, aligned_buffer, read_back
+
+_STRETCHES = 4
+
+
+class Target:
+    """A place while a run is at work, shared by all carriers.
+
+    Attributes:
+        main: whether the run is there for it: a file that cannot come there has failed. Other places drop out alone.
+        device: the device that its root is on. It must stay the one below it: a drive that is unplugged may leave an
+            empty folder of the same name on another disk.
+        lost: why it dropped out of the run, or None.
+    """
+
+    def __init__(self, place: Place, *, main: bool = False) -> None:
+        """
+        Raises:
+            OSError: when its root is not there.
+        """
+        self.place, self.root, self.main = place, place.root, main
+        self.device = os.stat(place.root).st_dev
+        self.lost: JutrekError | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Copied:
+    """What became of a file in a place besides the library.
+
+    Attributes:
+        place: its id.
+        direct: as in `Proof`.
+        mtime_ns: the time of last change that the file has there.
+        why: why it is not there; empty where it is, proven.
+    """
+
+    place: str
+    direct: bool = False
+    mtime_ns: int = 0
+    why: str = ""
+
+
+class Copy:
+    """A file on its way into one place. One thread at a time."""
+
+    def __init__(self, target: Target, row: Row, name: str) -> None:
+        """
+        Args:
+            name: of its temporary, which lies beside its destination.
+        """
+        self.target, self.row = target, row
+        self.destination = os.path.join(target.root, row.destination or "")
+        self.folder = os.path.dirname(self.destination)
+        self.temporary = os.path.join(self.folder, name)
+        self.there = os.path.lexists(self.destination)
+        """Whether something bears the destination's name already: it is never written, only compared."""
+        self.why: JutrekError | None = None
+        self.direct = False
+        self.mtime_ns = 0
+        self.written = 0
+        """How many bytes a partial had that was taken up."""
+        self._fd = -1
+
+    @property
+    def stands(self) -> bool:
+        """Whether it is still on its way."""
+        return self.why is None
+
+    def open(self, partial: str = "", upto: int = 0) -> None:
+        """Make the temporary, or take up a partial with its first bytes.
+
+        Raises:
+            OSError: when it cannot be made.
+        """
+        if self.there or self._fd >= 0:
+            return
+        make_folders(self.folder, within=self.target.root, device=self.target.device)
+        flags = os.O_RDWR | os.O_CLOEXEC | os.O_NOFOLLOW
+        if partial:
+            # Two files of one name, size and time may want the same partial: the other one begins anew.
+            with contextlib.suppress(FileNotFoundError):
+                os.rename(partial, self.temporary)
+                self._fd = os.open(self.temporary, flags)
+                os.ftruncate(self._fd, upto)
+                self.written = upto
+        if self._fd < 0:
+            self._fd = os.open(self.temporary, flags | os.O_CREAT | os.O_EXCL, 0o666)
+
+    def write(self, data: memoryview, at: int) -> None:
+        """Write bytes where they belong. After an error it may be called again with the same ones."""
+        if self.there or at + len(data) <= self.written:
+            return
+        view = data[max(0, self.written - at) :]
+        at = max(at, self.written)
+        while view:
+            count = os.pwrite(self._fd, view, at)
+            view, at = view[count:], at + count
+
+    def settle(self) -> None:
+        """Make what was written so far durable."""
+        if not self.there:
+            os.fdatasync(self._fd)
+
+    def finish(self, times: tuple[int, int]) -> None:
+        """Put times on (access and last change, nanoseconds), and make everything durable."""
+        if self.there:
+            return
+        try:
+            os.utime(self._fd, ns=times)
+            os.fsync(self._fd)
+            os.posix_fadvise(self._fd, 0, 0, os.POSIX_FADV_DONTNEED)
+            self.mtime_ns = os.fstat(self._fd).st_mtime_ns
+        finally:
+            self.close()
+
+    def again(self) -> None:
+        """Begin anew after a copy that read back differently."""
+        self.close()
+        with contextlib.suppress(OSError):
+            os.unlink(self.temporary)
+        self.written = 0
+        self.open()
+
+    def prove(self, buffer: mmap.mmap, look: Callable[[], None], report: Callable[[int], None]) -> bytes:
+        """Read it back from the medium. Returns its fingerprint."""
+        path = self.destination if self.there else self.temporary
+        found, self.direct = read_back(path, buffer, look=look, report=report)
+        if self.there:
+            self.mtime_ns = os.lstat(path).st_mtime_ns
+        return found
+
+    def differences(self, source: int) -> list[tuple[int, int]]:
+        """Where the temporary differs from its source: first and last byte of the first few stretches."""
+        found: list[tuple[int, int]] = []
+        fd = os.open(self.temporary, os.O_RDONLY | os.O_CLOEXEC | os.O_NOFOLLOW)
+        try:
+            os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
+            for at in range(0, self.row.size, BLOCK):
+                ours, theirs = os.pread(fd, BLOCK, at), os.pread(source, BLOCK, at)
+                if ours != theirs:
+                    longer = max(len(ours), len(theirs))
+                    where = [n for n in range(longer) if ours[n : n + 1] != theirs[n : n + 1]]
+                    found.append((at + where[0], at + where[-1]))
+                    if len(found) == _STRETCHES:
+                        break
+        finally:
+            os.close(fd)
+        return found
+
+    def name(self) -> None:
+        """Give it its final name, which replaces nothing.
+
+        Raises:
+            FileExistsError: when something else took that name meanwhile.
+        """
+        if not self.there:
+            give_name(self.temporary, self.destination)
+
+    def seal(self) -> None:
+        """Make its name durable."""
+        sync_folder(self.folder)
+
+    def close(self) -> None:
+        """Close its file."""
+        if self._fd >= 0:
+            fd, self._fd = self._fd, -1
+            os.close(fd)
+
+    def drop(self) -> None:
+        """Leave nothing of it behind."""
+        with contextlib.suppress(OSError):
+            self.close()
+        if not self.there:
+            with contextlib.suppress(OSError):
+                os.unlink(self.temporary)
+
+    @property
+    def told(self) -> Copied:
+        """What became of it."""
+        return Copied(self.target.place.id, self.direct, self.mtime_ns, str(self.why) if self.why else "")
+
+
+def temporary_name(run: str, number: int) -> str:
+    """The name of the temporary of a row."""
+    return f"{TEMPORARY}{run}-{number}.part"
+
+
+def new_buffer() -> mmap.mmap:
+    """A buffer for one carrier."""
+    return aligned_buffer()

@@ -1,0 +1,159 @@
+"""Taking back: an intake's files are put away, moves are undone, and a taking back can be taken back itself.
+
+What an intake brought is never removed: it is moved to `LIBRARY/.jutrek/taken-back/<run>/`, under its own path, where
+it stays until somebody puts it into the system's trash. Only what is unchanged since is moved.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+from typing import Any
+
+from jutrek.errors import PlanUnusable, shown
+from jutrek.filing import Action, HouseRules, Plan, Row
+from jutrek.library import OWN_FOLDER, Library
+from jutrek.transfer.accounts import Account, account_of, filed_by, head_of, later_runs, moving_runs, runs
+from jutrek.transfer.journal import Kind
+
+TAKEN_BACK = f"{OWN_FOLDER}/taken-back"
+CAN_BE_TAKEN_BACK = frozenset({Kind.INTAKE, Kind.REFILE, Kind.TAKE_BACK})
+
+
+def taken_back_by(library: Library) -> dict[str, str]:
+    """Which run took which one back, by the id of the one taken back. Of those that ended up undone, none is told."""
+    by: dict[str, str] = {}
+    for run in runs(library):
+        if undone := head_of(library, run).get("takes_back"):
+            by[str(undone)] = run
+
+    def stands(run: str) -> bool:
+        return run not in by or not stands(by[run])
+
+    return {run: other for run, other in by.items() if stands(other)}
+
+
+def last_refiling(library: Library) -> str:
+    """The id of the newest re-filing that moved something and was not taken back; empty where there is none."""
+    by = taken_back_by(library)
+    for account in moving_runs(library):
+        if account.kind is Kind.REFILE and account.done and account.run not in by:
+            return account.run
+    return ""
+
+
+def plan_taking_back(library: Library, run: str) -> tuple[Plan, list[str]]:
+    """The plan that takes a run back, and sentences about what has to stay as it is.
+
+    Raises:
+        PlanUnusable: when there is no such run, or it is of a kind that cannot be taken back.
+    """
+    try:
+        account = account_of(library, run)
+    except OSError as error:
+        raise PlanUnusable(library.root, f"no run {run} is in its journal") from error
+    if account.kind not in CAN_BE_TAKEN_BACK:
+        raise PlanUnusable(library.root, f"a run of the kind “{account.kind}” changed nothing that could be taken back")
+    wanted = _intake(library, account) if account.kind is Kind.INTAKE else _moves(account)
+    rows, left = [], []
+    for now, to, stamp in wanted:
+        path = os.path.join(library.root, now)
+        try:
+            status = os.lstat(path)
+        except OSError:
+            left.append(f"{shown(now)} is gone.")
+            continue
+        if (status.st_size, status.st_mtime_ns) != stamp:
+            left.append(f"{shown(now)} was changed since.")
+        else:
+            rows.append(Row(path, library.root, Action.MOVE, to, "Taken back.", *stamp))
+    return Plan(library.root, library.id, HouseRules(), tuple(rows)), left
+
+
+def plan_finishing(library: Library, run: str, rules: HouseRules) -> Plan:
+    """The plan of what an intake left undone.
+
+    Args:
+        rules: the house rules, for sidecars.
+
+    Raises:
+        PlanUnusable: when there is no such intake, or its numbers may have been given since.
+    """
+    try:
+        account = account_of(library, run)
+    except OSError as error:
+        raise PlanUnusable(library.root, f"no run {run} is in its journal") from error
+    if account.kind is not Kind.INTAKE:
+        raise PlanUnusable(library.root, f"{run} is no intake")
+    left = [entry for row, entry in sorted(account.to_come.items()) if row not in account.done]
+    later = [other for other in later_runs(library, run) if head_of(library, other).get("entry") == Kind.INTAKE]
+    if later and any("number" in entry for entry in left):
+        raise PlanUnusable(library.root, "another intake came since; read the sources again, and plan anew")
+    return Plan(library.root, library.id, rules, tuple(map(_row, left)))
+
+
+def empty_taken_back(library: Library) -> int:
+    """Put everything that was taken back into the system's trash. Returns how many runs it was of.
+
+    Raises:
+        OSError: when the trash of its drive cannot take it. What was there stays there.
+    """
+    from send2trash import send2trash
+
+    folder = os.path.join(library.root, TAKEN_BACK)
+    with contextlib.suppress(FileNotFoundError):
+        names = os.listdir(folder)
+        for name in names:
+            send2trash(os.path.join(folder, name))
+        return len(names)
+    return 0
+
+
+def is_finished(library: Library, run: str) -> bool:
+    """Whether another run went on with an intake."""
+    return any(head_of(library, other).get("continues") == run for other in later_runs(library, run))
+
+
+def _row(entry: dict[str, Any]) -> Row:
+    source, original = str(entry["source"]), str(entry.get("original", ""))
+    root = str(entry.get("root") or source.removesuffix(original).rstrip("/") or "/")
+    by = filed_by(entry)
+    return Row(
+        source, root, Action.BRING, str(entry["to"]), "Left by a run that did not end.", int(entry["size"]),
+        int(entry["mtime_ns"]), source if original else "", str(entry.get("sidecar", "")),
+        str(entry.get("counter", "")), int(entry.get("number", 0)), by,
+    )  # fmt: skip
+
+
+def _intake(library: Library, account: Account) -> list[tuple[str, str, tuple[int, int]]]:
+    """Where an intake's files and sidecars are now, where they are put away, and their size and time."""
+    found = []
+    for row, done in sorted(account.done.items()):
+        entry = account.to_come[row]
+        found.append((str(entry["to"]), int(entry["size"]), int(done.get("mtime_ns", entry["mtime_ns"]))))
+        if (sidecar := account.sidecars.get(row)) is not None and "size" in sidecar:
+            found.append((str(sidecar["to"]), int(sidecar["size"]), int(sidecar["mtime_ns"])))
+    now = {path: path for path, _, _ in found}
+    _follow(library, account.run, now)
+    folder = f"{TAKEN_BACK}/{account.run}"
+    return [(now[path], f"{folder}/{path}", (size, mtime)) for path, size, mtime in found]
+
+
+def _follow(library: Library, run: str, now: dict[str, str]) -> None:
+    """Follow files through the moves that came after a run."""
+    at = {path: path for path in now}
+    later = set(later_runs(library, run))
+    for account in reversed([one for one in moving_runs(library) if one.run in later]):
+        for row in sorted(account.done):
+            entry = account.to_move[row]
+            if (first := at.pop(str(entry["from"]), None)) is not None:
+                at[str(entry["to"])] = first
+    now.update({first: path for path, first in at.items()})
+
+
+def _moves(account: Account) -> list[tuple[str, str, tuple[int, int]]]:
+    return [
+        (str(entry["to"]), str(entry["from"]), (int(entry["size"]), int(entry["mtime_ns"])))
+        for row in sorted(account.done, reverse=True)
+        if (entry := account.to_move[row])
+    ]
