@@ -10,7 +10,8 @@
     │   ├── NameTaken          the destination exists with other content
     │   ├── CopyRefused        the place refuses this one file
     │   ├── CopyDiffers        what was read back is not what was read
-    │   └── SourceLies         a second reading of the source gave other bytes
+    │   ├── SourceLies         a second reading of the source gave other bytes
+    │   └── SourceRotted       what was proven once reads differently now
     ├── RunTrouble             this run: it stops safely, what is proven stays
     │   ├── Stopped            somebody asked it to
     │   ├── PlaceFull          no room left
@@ -87,7 +88,7 @@ class SourceUnreadable(FileTrouble):
     """A file on a source cannot be opened or read."""
 
     def __init__(self, path: str, error: OSError, *, at: int | None = None) -> None:
-        where = "" if at is None else f" at byte {at}"
+        where = "" if at is None else f" at byte {at:,}"
         super().__init__(f"{shown(path)} could not be read{where}: {reason(error)}. It stays on the source.")
         self.path = path
         self.error = error
@@ -108,6 +109,17 @@ class SourceLies(FileTrouble):
         super().__init__(
             f"{shown(path)} read differently the second time: the card, its reader or a cable can't be trusted. "
             "It was not brought home."
+        )
+        self.path = path
+
+
+class SourceRotted(FileTrouble):
+    """A file that was proven once reads differently now, although nobody changed it: its medium is failing."""
+
+    def __init__(self, path: str) -> None:
+        super().__init__(
+            f"{shown(path)} reads differently than when it was proven, although its time is the same: its medium may "
+            "be failing. It was not copied on; mend it from another place."
         )
         self.path = path
 

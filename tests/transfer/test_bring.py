@@ -71,8 +71,8 @@ def test_the_journal_tells_before_and_after(library: Library, ledger: Ledger, ca
     entries = journal_entries(library)
     kinds = [str(entry["entry"]) for entry in entries]
     assert kinds[0] == "intake"
-    assert kinds[1:8] == ["bring"] * 7
-    assert sorted(kinds[8:-1]) == ["home"] * 7
+    assert kinds[1:9] == ["known"] + ["bring"] * 7
+    assert sorted(kinds[9:-1]) == ["home"] * 7
     assert {key: entries[-1][key] for key in ("entry", "how", "home", "left")} == {
         "entry": "end", "how": "done", "home": 7, "left": 0,
     }  # fmt: skip

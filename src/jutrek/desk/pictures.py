@@ -10,9 +10,8 @@ import os
 import warnings
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, BinaryIO
+from typing import TYPE_CHECKING, Any, BinaryIO, Protocol
 
-from jutrek.desk.board import CaptureView
 from jutrek.errors import FileTrouble
 from jutrek.formats import Kind, Stretch, open_read_only
 
@@ -37,6 +36,30 @@ _PAPER, _INK = (232, 235, 232), (120, 134, 138)
 Size = tuple[int, int]
 
 
+class Pictured(Protocol):
+    """What a picture is made of: a file, and what is known of it, as in `CaptureView`."""
+
+    @property
+    def id(self) -> str:
+        """Its path."""
+
+    @property
+    def kind(self) -> Kind:
+        """Still, clip or sound."""
+
+    @property
+    def format(self) -> str:
+        """Its container."""
+
+    @property
+    def orientation(self) -> int:
+        """The Exif value 1..8."""
+
+    @property
+    def previews(self) -> tuple[Stretch, ...]:
+        """Embedded JPEGs."""
+
+
 @dataclass(frozen=True, slots=True)
 class Picture:
     """Pixels: width, height, and rows of RGB bytes without padding."""
@@ -46,7 +69,7 @@ class Picture:
     rgb: bytes
 
 
-def small_picture(view: CaptureView, size: Size) -> Picture | None:
+def small_picture(view: Pictured, size: Size) -> Picture | None:
     """A picture of a capture's primary file, cropped to a shape in pixels.
 
     Returns:
@@ -55,7 +78,7 @@ def small_picture(view: CaptureView, size: Size) -> Picture | None:
     return _attempted(view, lambda file: _small(file, view, size))
 
 
-def large_picture(view: CaptureView, size: Size) -> Picture | None:
+def large_picture(view: Pictured, size: Size) -> Picture | None:
     """A picture of a whole still, or the waveform of a sound, as large as fits into `size` pixels; None as above."""
     if view.kind is Kind.CLIP:
         return None
@@ -112,7 +135,7 @@ class ClipFrames:
         self._file.close()
 
 
-def _attempted(view: CaptureView, make: Callable[[BinaryIO], Picture | None]) -> Picture | None:
+def _attempted(view: Pictured, make: Callable[[BinaryIO], Picture | None]) -> Picture | None:
     try:
         fd = open_read_only(view.id)
     except FileTrouble:
@@ -125,7 +148,7 @@ def _attempted(view: CaptureView, make: Callable[[BinaryIO], Picture | None]) ->
             return None
 
 
-def _small(file: BinaryIO, view: CaptureView, size: Size) -> Picture | None:
+def _small(file: BinaryIO, view: Pictured, size: Size) -> Picture | None:
     if view.kind is Kind.STILL:
         large = [stretch for stretch in view.previews if stretch.size >= _SMALL_ENOUGH]
         preview = min(large, key=_bytes, default=max(view.previews, key=_bytes, default=None))
@@ -135,7 +158,7 @@ def _small(file: BinaryIO, view: CaptureView, size: Size) -> Picture | None:
     return _drawn(_peaks(file, size[0] // 3), size) if view.kind is Kind.SOUND else None
 
 
-def _large(file: BinaryIO, view: CaptureView, size: Size) -> Picture | None:
+def _large(file: BinaryIO, view: Pictured, size: Size) -> Picture | None:
     if view.kind is Kind.STILL:
         is_itself = view.format in _DECODED
         preview = None if is_itself else max(view.previews, key=_bytes, default=None)
@@ -147,7 +170,7 @@ def _bytes(stretch: Stretch) -> int:
     return stretch.size
 
 
-def _still(file: BinaryIO, view: CaptureView, preview: Stretch | None, size: Size) -> Image.Image:
+def _still(file: BinaryIO, view: Pictured, preview: Stretch | None, size: Size) -> Image.Image:
     """A still the right way up. Where the preview does not say which way that is, the file does."""
     from PIL import Image, ImageOps
 

@@ -6,12 +6,13 @@ takes to appear.
 
 from jutrek.library.devicelist import keep_devices, known_devices
 from jutrek.library.home import NOT_FILED, Filed, HomeFile, ProofMark
-from jutrek.library.identity import OWN_FOLDER, Library, apart, open_library
+from jutrek.library.identity import HASH_LISTS, OWN_FOLDER, Library, apart, open_library
 from jutrek.library.numbers import keep_numbers, numbers_given
 from jutrek.library.places import LIBRARY, Place, add_place, as_place, connected, forget_place, known_places
 from jutrek.library.survey import Survey, survey
 
 __all__ = [
+    "HASH_LISTS",
     "LIBRARY",
     "NOT_FILED",
     "OWN_FOLDER",

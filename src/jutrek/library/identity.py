@@ -11,6 +11,8 @@ from jutrek.disk import sync_folder, write_new
 from jutrek.errors import LibraryMissing, SourceRefused, reason
 
 OWN_FOLDER = ".jutrek"
+HASH_LISTS = "ascmhl"
+"""The folder of hash lists, whose name is laid down by their specification."""
 FORMAT = 1
 
 

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from jutrek.disk import TEMPORARY
 from jutrek.errors import LibraryMissing, Stopped, reason
 from jutrek.library.home import HomeFile
-from jutrek.library.identity import OWN_FOLDER, Library
+from jutrek.library.identity import HASH_LISTS, OWN_FOLDER, Library
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -73,7 +73,7 @@ def _walk(root: str) -> Iterator[tuple[str, int, int]]:
                 for entry in entries:
                     path = os.path.join(folder, entry.name)
                     if entry.is_dir(follow_symlinks=False):
-                        if path != OWN_FOLDER and not entry.name.startswith(".Trash"):
+                        if path not in (OWN_FOLDER, HASH_LISTS) and not entry.name.startswith(".Trash"):
                             folders.append(path)
                     elif entry.is_file(follow_symlinks=False) and not entry.name.startswith(TEMPORARY):
                         status = entry.stat(follow_symlinks=False)

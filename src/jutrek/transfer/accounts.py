@@ -141,7 +141,8 @@ def known_of_files(library: Library) -> tuple[dict[str, Filed], list[ProofMark]]
         account = account_of(library, run)
         for row, done in sorted(account.done.items()):
             if (entry := account.to_come.get(row)) is not None:
-                filed[str(entry["to"])] = filed_by(entry)
+                if account.kind is Kind.INTAKE:
+                    filed[str(entry["to"])] = filed_by(entry)
                 _learn(proofs, account, row, entry, done)
             elif (entry := account.to_move.get(row)) is not None:
                 old, new = str(entry["from"]), str(entry["to"])
@@ -169,7 +170,8 @@ def _learn(
     except (KeyError, ValueError):
         return
     mtime_ns = int(done.get("mtime_ns", entry["mtime_ns"]))
-    proofs["", path] = ProofMark("", path, size, mtime_ns, full, account.at)
+    main = str(account.head.get("place", ""))
+    proofs[main, path] = ProofMark(main, path, size, mtime_ns, full, account.at)
     for place, rows in account.copied.items():
         if row in rows:
             mtime_ns = int(rows[row].get("mtime_ns", entry["mtime_ns"]))

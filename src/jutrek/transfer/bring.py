@@ -1,55 +1,26 @@
-"""Bringing a plan home: many files in flight, each proven in every place, each written down.
-
-A few files are read from each source device at once; others are synced, read back and named meanwhile, so the proof
-runs beside the reading. Sources on different devices run side by side. One thread, the caller's, owns the journal and
-the ledger.
-"""
+"""Bringing a plan home: to the library, and to every other place."""
 
 from __future__ import annotations
 
-import contextlib
 import os
-import queue
 import threading
-import time
-from collections.abc import Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
-from typing import TYPE_CHECKING
+from collections import Counter
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
-from jutrek.errors import (
-    FileTrouble,
-    LibraryMissing,
-    PlaceFull,
-    PlaceLost,
-    PlanUnusable,
-    RunTrouble,
-    SourceGone,
-    SourceUnreadable,
-    Stopped,
-    of_place,
-    reason,
-)
-from jutrek.filing import HouseRules, Order, Plan, Row
-from jutrek.library import HomeFile, Library, Place, ProofMark, as_place, keep_numbers, numbers_given
-from jutrek.transfer.carry import Carrier, Proof, Watch
+from jutrek.errors import LibraryMissing, PlaceFull, PlaceLost, PlanUnusable, reason
+from jutrek.filing import Action, HouseRules, Order, Plan, Row
+from jutrek.library import Library, Place, as_place, numbers_given
 from jutrek.transfer.copies import Target
-from jutrek.transfer.counts import Counts
-from jutrek.transfer.journal import Journal, Kind, now, places_named
+from jutrek.transfer.journal import Kind, places_named
 from jutrek.transfer.lock import locked
-from jutrek.transfer.outcome import Done, Listener, Outcome
+from jutrek.transfer.outcome import Listener, Outcome
 from jutrek.transfer.room import hindrances
-from jutrek.transfer.sidecars import write_sidecar
+from jutrek.transfer.running import Run, Task
 from jutrek.transfer.steering import Steering
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
-
-IN_FLIGHT = 8
-"""Files being carried at once: read, written, synced or read back."""
-LANES = 3
-"""Files being read from one source device at once."""
-_SETTLE_EVERY = 0.25
-_TICK = 0.05
 
 
 def bring(
@@ -62,6 +33,7 @@ def bring(
     places: Sequence[Place] = (),
     steering: Steering | None = None,
     continues: str = "",
+    settled: Sequence[str] = (),
 ) -> Outcome:
     """Carry out a plan.
 
@@ -70,6 +42,7 @@ def bring(
         listener: hears of it.
         places: where else every file goes. One that fails or cannot take them drops out alone.
         steering: lets the run pause, and answers for places that are full; it is made where none is given.
+        settled: what was decided about its dates, in words; the journal keeps it for the report.
         continues: the run that this one finishes; empty for none.
 
     Returns:
@@ -88,8 +61,22 @@ def bring(
     with locked(library):
         if not continues:
             _numbers_are_free(plan, library)
-        steering = steering or Steering(stop)
-        return _Run(rows, plan.rules, library, ledger, steering, listener or Listener(), places).go(continues)
+        if not rows:
+            return Outcome()
+        targets = _targets(library, places, rows)
+        about = {
+            "sources": sorted({row.root for row in rows}), "places": places_named(one.place for one in targets[1:]),
+            "continues": continues,
+        }  # fmt: skip
+        notes: list[dict[str, Any]] = [{"entry": "settled", "words": words} for words in settled]
+        notes += [
+            {"entry": "left", "source": row.source, "root": row.root, "size": row.size, "why": row.why}
+            for row in plan.rows
+            if row.action is Action.STAY
+        ]
+        notes += [{"entry": "known", **_sums(plan.rows)}]
+        task = Task(rows, plan.rules, targets, Kind.INTAKE, about, notes)
+        return Run(task, library, ledger, steering or Steering(stop), listener or Listener()).go()
 
 
 def _in_order(rows: Sequence[Row], rules: HouseRules) -> list[Row]:
@@ -118,243 +105,23 @@ def _room(library: Library, rows: Sequence[Row]) -> None:
             raise LibraryMissing(library.root, hindrance.what.rstrip("."))
 
 
-class _Run:
-    def __init__(
-        self,
-        rows: Sequence[Row],
-        rules: HouseRules,
-        library: Library,
-        ledger: Ledger,
-        steering: Steering,
-        listener: Listener,
-        places: Sequence[Place],
-    ) -> None:
-        self._rows, self._rules, self._library, self._ledger = rows, rules, library, ledger
-        self._steering, self._listener = steering, listener
-        self._places = places
-        self._targets: list[Target] = []
-        self._results: queue.SimpleQueue[tuple[int, Proof | Exception]] = queue.SimpleQueue()
-        self._parts: queue.SimpleQueue[tuple[int, int, bytes]] = queue.SimpleQueue()
-        self._lost: queue.SimpleQueue[Target] = queue.SimpleQueue()
-        self._waiting: list[tuple[int, Proof]] = []
-        self._outcome = Outcome()
-        self._numbers: dict[str, int] = {}
-        self._began = self._last_settled = self._last_told = time.monotonic()
+def _sums(rows: Sequence[Row]) -> dict[str, int]:
+    """How many files were home already, or twins of others."""
+    counts = Counter(row.action for row in rows)
+    return {"home": counts[Action.HOME], "twins": counts[Action.TWIN]}
 
-    def go(self, continues: str) -> Outcome:
-        if not self._rows:
-            return self._outcome
-        self._take_places()
-        self._counts = Counts(self._rows, [target.place for target in self._targets], self._began)
-        sources = sorted({row.root for row in self._rows})
-        named = places_named(target.place for target in self._targets[1:])
+
+def _targets(library: Library, places: Sequence[Place], rows: Sequence[Row]) -> list[Target]:
+    """The library and the other places; those that are not there, or cannot take anything, are lost from the start."""
+    targets = [Target(as_place(library), main=True)]
+    for place in places:
+        lost: PlaceFull | PlaceLost | None = None
         try:
-            about = {"sources": sources, "places": named, "continues": continues}
-            journal = Journal.begin(self._library, Kind.INTAKE, about)
+            found = [one for one in hindrances(place, rows) if one.whole]
         except OSError as error:
-            raise of_place(self._library.root, self._library.own, error) from error
-        self._outcome.run = journal.run
-        try:
-            try:
-                journal.bring(self._rows)
-                self._note_lost(journal)
-                self._carry_all(journal)
-            finally:
-                self._close_books(journal)
-        except OSError as error:
-            self._outcome.trouble = of_place(self._library.root, self._library.own, error)
-            self._end_the_rest(str(self._outcome.trouble))
-        finally:
-            journal.close()
-        return self._outcome
-
-    def _take_places(self) -> None:
-        """The library, and every other place that can take anything. Those that cannot are lost from the start."""
-        self._targets = [Target(as_place(self._library), main=True)]
-        for place in self._places:
-            try:
-                target = Target(place)
-                self._targets.append(target)
-                found = [one for one in hindrances(place, self._rows) if one.whole]
-            except OSError as error:
-                self._outcome.lost[place.id] = str(PlaceLost(place.root, error))
-                continue
-            if found:
-                target.lost = (
-                    PlaceFull(place.root) if found[0].lacking else PlaceLost(place.root, OSError(found[0].what))
-                )
-                self._lost.put(target)
-
-    def _close_books(self, journal: Journal) -> None:
-        """Write the end, unless the place was lost: what lies there could not be cleared, so the next start shall."""
-        if isinstance(self._outcome.trouble, PlaceLost):
-            return
-        early = self._outcome.trouble or self._outcome.gone
-        all_ended = len(self._outcome.done) == len(self._rows) and not early
-        done = [done for done in self._outcome.done if done.home]
-        copies = {
-            target.place.id: sum(copy.place == target.place.id and not copy.why for one in done for copy in one.copies)
-            for target in self._targets[1:]
-        }
-        with contextlib.suppress(OSError):
-            keep_numbers(self._library, self._numbers)
-            how, size = "done" if all_ended else "stopped", sum(one.row.size for one in done)
-            journal.end(how, len(done), len(self._rows) - len(done), bytes=size, copies=copies)
-
-    def _end_the_rest(self, why: str) -> None:
-        """The journal could not be written: nothing more counts as home, and every file is accounted for."""
-        ended = {done.row.source for done in self._outcome.done}
-        for row in self._rows:
-            if row.source not in ended:
-                self._end(Done(row, False, why, untouched=True))
-
-    def _carry_all(self, journal: Journal) -> None:
-        watch = Watch(
-            self._steering.look, self._counts.read, self._counts.proven, self._listener.step,
-            lambda *part: self._parts.put(part), lambda target: self._steering.ask(target.place), self._lost.put,
-        )  # fmt: skip
-        groups = _by_device(self._rows)
-        threads = max(LANES, IN_FLIGHT // len(groups))
-        pools = [ThreadPoolExecutor(threads, thread_name_prefix="carry") for _ in groups]
-        try:
-            for pool, group in zip(pools, groups, strict=True):
-                lanes = threading.Semaphore(LANES)
-                carriers: queue.SimpleQueue[Carrier] = queue.SimpleQueue()
-                for _ in range(threads):
-                    rules = self._rules
-                    carriers.put(
-                        Carrier(self._targets, journal.run, lanes, watch, twice=rules.twice, second=rules.second_sum)
-                    )
-                for number in group:
-                    pool.submit(self._one, carriers, number, self._rows[number])
-            for number, result in self._settled(journal):
-                self._take(journal, number, result)
-        finally:
-            self._steering.halt.set()
-            for pool in pools:
-                pool.shutdown(cancel_futures=True)
-        self._settle(journal)
-
-    def _one(self, carriers: queue.SimpleQueue[Carrier], number: int, row: Row) -> None:
-        carrier = carriers.get()
-        try:
-            self._steering.look()
-            self._counts.begin(row)
-            self._results.put((number, carrier.carry(row, number)))
-        except OSError as error:
-            self._results.put((number, SourceUnreadable(row.source, error)))
-        # Every row must end, or the run would wait for it forever: what is our own fault is raised by `_take`.
-        except Exception as error:  # noqa: BLE001
-            self._results.put((number, error))
-        finally:
-            carriers.put(carrier)
-
-    def _settled(self, journal: Journal) -> Iterator[tuple[int, Proof | Exception]]:
-        """Results as they come, until all rows have ended; keeps progress, stop and journal going meanwhile."""
-        left = len(self._rows)
-        while left:
-            if self._steering.stop.is_set():
-                self._steering.halt.set()
-            try:
-                yield self._results.get(timeout=_TICK)
-                left -= 1
-            except queue.Empty:
-                pass
-            self._note_lost(journal)
-            if self._waiting and time.monotonic() - self._last_settled > _SETTLE_EVERY:
-                self._settle(journal)
-            self._tell()
-
-    def _note_lost(self, journal: Journal) -> None:
-        """Write down which parts of large files are durable, and which places dropped out."""
-        parts = False
-        while not self._parts.empty():
-            journal.part(*self._parts.get())
-            parts = True
-        while not self._lost.empty():
-            target = self._lost.get()
-            if target.place.id not in self._outcome.lost:
-                self._outcome.lost[target.place.id] = why = str(target.lost)
-                self._counts.lost(target.place.id, why)
-                journal.lost(target.place, why)
-        if parts:
-            journal.sync()
-
-    def _take(self, journal: Journal, number: int, result: Proof | Exception) -> None:
-        if isinstance(result, Proof):
-            journal.home(number, result)
-            self._waiting.append((number, result))
-            return
-        row = self._rows[number]
-        if isinstance(result, FileTrouble):
-            journal.failed(number, row, str(result))
-            gone = isinstance(result, SourceGone)
-            self._end(Done(row, False, str(result), untouched=gone, gone=gone))
-        elif isinstance(result, RunTrouble):
-            self._steering.halt.set()
-            # What ended the run came first; the stops of the files beside it follow from it.
-            if self._outcome.trouble is None or isinstance(self._outcome.trouble, Stopped):
-                self._outcome.trouble = result
-            self._end(Done(row, False, str(self._outcome.trouble), untouched=True))
-        else:
-            raise result
-
-    def _settle(self, journal: Journal) -> None:
-        """Make the proofs at hand durable, then tell the ledger and the listener: only now they count as home."""
-        journal.sync()
-        self._ledger.put([_home_file(proof) for _, proof in self._waiting])
-        rows = [proof.row for _, proof in self._waiting]
-        self._ledger.put_filed((row.destination or "", row.filed) for row in rows if row.capture)
-        self._ledger.put_proofs(mark for _, proof in self._waiting for mark in _marks(proof, now()))
-        for number, proof in self._waiting:
-            why = "Read back and equal." if proof.direct else "Read back after dropping its pages, and equal."
-            if proof.row.sidecar:
-                trouble, stamp = write_sidecar(self._library.root, proof.row, self._rules)
-                why = f"{why} {trouble}".strip()
-                if not trouble:
-                    journal.sidecar(number, proof.row, *stamp)
-            self._end(Done(proof.row, True, why, proof.full, copies=proof.copies))
-        self._waiting.clear()
-        self._last_settled = time.monotonic()
-        self._tell(always=True)
-
-    def _end(self, done: Done) -> None:
-        if done.home and done.row.counter:
-            self._numbers[done.row.counter] = max(done.row.number, self._numbers.get(done.row.counter, 0))
-        self._outcome.done.append(done)
-        self._counts.end(done)
-        self._listener.done(done)
-
-    def _tell(self, *, always: bool = False) -> None:
-        moment = time.monotonic()
-        if not always and moment - self._last_told < _TICK:
-            return
-        self._last_told = moment
-        self._listener.progress(self._counts.progress(moment, self._steering))
-
-
-def _by_device(rows: Sequence[Row]) -> list[list[int]]:
-    """Numbers of rows by the device that their source is on: different devices are read side by side."""
-    devices: dict[str, int] = {}
-    groups: dict[int, list[int]] = {}
-    for number, row in enumerate(rows):
-        if row.root not in devices:
-            try:
-                devices[row.root] = os.stat(row.root).st_dev
-            except OSError:
-                devices[row.root] = -1
-        groups.setdefault(devices[row.root], []).append(number)
-    return list(groups.values())
-
-
-def _home_file(proof: Proof) -> HomeFile:
-    row = proof.row
-    return HomeFile(row.destination or "", row.size, proof.mtime_ns, None, proof.full)
-
-
-def _marks(proof: Proof, at: str) -> Iterator[ProofMark]:
-    path, size = proof.row.destination or "", proof.row.size
-    yield ProofMark("", path, size, proof.mtime_ns, proof.full, at)
-    for copy in proof.copies:
-        if not copy.why:
-            yield ProofMark(copy.place, path, size, copy.mtime_ns, proof.full, at)
+            found, lost = [], PlaceLost(place.root, error)
+        if found:
+            no_room = any(one.lacking for one in found)
+            lost = PlaceFull(place.root) if no_room else PlaceLost(place.root, OSError(found[0].what))
+        targets.append(Target(place, lost=lost))
+    return targets

@@ -19,7 +19,7 @@ from __future__ import annotations
 import errno
 import os
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -32,6 +32,7 @@ from jutrek.errors import (
     SourceChanged,
     SourceGone,
     SourceLies,
+    SourceRotted,
     SourceUnreadable,
     of_place,
 )
@@ -121,6 +122,7 @@ class Carrier:
         *,
         twice: bool = False,
         second: bool = False,
+        expected: Mapping[str, bytes] | None = None,
     ) -> None:
         """
         Args:
@@ -129,9 +131,11 @@ class Carrier:
             lanes: bounds how many files are being read at once from the same device; proving goes on beside it.
             twice: whether every file is read a second time from its source.
             second: whether a cryptographic sum is made, too.
+            expected: fingerprints that sources must have, by path, as far as they are known.
         """
         self._targets, self._run, self._lanes, self._watch = targets, run, lanes, watch
         self._twice, self._second = twice, second
+        self._expected = expected or {}
         self._buffer = new_buffer()
 
     def carry(self, row: Row, number: int) -> Proof:
@@ -152,8 +156,7 @@ class Carrier:
             with self._lanes:
                 self._copy(row, number, source, copies, sums)
             step("copied", row)
-            self._check_source(row, source, sums)
-            status = os.fstat(source)
+            status = self._check_source(row, source, sums)
             for copy in _standing(copies):
                 self._at(copy, copy.finish, (status.st_atime_ns, status.st_mtime_ns))
             step("synced", row)
@@ -182,8 +185,11 @@ class Carrier:
     def _open(self, row: Row) -> int:
         if not os.path.lexists(row.source) and not os.path.isdir(row.root):
             raise SourceGone(row.root)
-        fd = open_read_only(row.source)
-        status = os.fstat(fd)
+        try:
+            fd = open_read_only(row.source)
+            status = os.fstat(fd)
+        except SourceUnreadable as trouble:
+            raise _source_trouble(row, trouble.error) from trouble
         if status.st_size != row.size or status.st_mtime_ns != row.mtime_ns:
             os.close(fd)
             raise SourceChanged(row.source, "another size" if status.st_size != row.size else "another time")
@@ -295,20 +301,21 @@ class Carrier:
             try:
                 return os.preadv(source, [view], at)
             except OSError as error:
-                if error.errno in _AWAY or not os.path.isdir(row.root):
-                    raise SourceGone(row.root) from error
-                raise SourceUnreadable(row.source, error, at=at) from error
+                raise _source_trouble(row, error, at) from error
 
-    def _check_source(self, row: Row, source: int, sums: _Sums) -> None:
+    def _check_source(self, row: Row, source: int, sums: _Sums) -> os.stat_result:
         """The source must be what it was; where rules ask for it, a second reading must give the same bytes."""
         try:
             status = os.fstat(source)
             if status.st_size != row.size or status.st_mtime_ns != row.mtime_ns:
                 raise SourceChanged(row.source, "while it was being read")
+            if self._expected.get(row.source) not in (None, sums.full.digest()):
+                raise SourceRotted(row.source)
             if self._twice and read_back(row.source, self._buffer, look=self._watch.look)[0] != sums.full.digest():
                 raise SourceLies(row.source)
         except OSError as error:
-            raise SourceUnreadable(row.source, error) from error
+            raise _source_trouble(row, error) from error
+        return status
 
     def _prove_all(self, row: Row, source: int, copies: Sequence[Copy], full: bytes) -> None:
         """Step 5. What reads back differently is copied and read back once more."""
@@ -368,6 +375,13 @@ class Carrier:
                 keeps = keep_partial(copy.target.root, copy.temporary, row.source, stamp, sums.parts)
             if not keeps:
                 copy.drop()
+
+
+def _source_trouble(row: Row, error: OSError, at: int | None = None) -> SourceGone | SourceUnreadable:
+    """Whether a file cannot be read, or its whole source is away."""
+    if error.errno in _AWAY or not os.path.isdir(row.root):
+        return SourceGone(row.root)
+    return SourceUnreadable(row.source, error, at=at)
 
 
 def _standing(copies: Sequence[Copy]) -> list[Copy]:

@@ -27,14 +27,14 @@ class Target:
         lost: why it dropped out of the run, or None.
     """
 
-    def __init__(self, place: Place, *, main: bool = False) -> None:
+    def __init__(self, place: Place, *, main: bool = False, lost: JutrekError | None = None) -> None:
         """
         Raises:
-            OSError: when its root is not there.
+            OSError: when its root is not there; of one that is lost already it is not asked.
         """
         self.place, self.root, self.main = place, place.root, main
-        self.device = os.stat(place.root).st_dev
-        self.lost: JutrekError | None = None
+        self.device = os.stat(place.root).st_dev if lost is None else -1
+        self.lost = lost
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from jutrek.filing import Row
-from jutrek.library import LIBRARY, Place
+from jutrek.library import Place
 from jutrek.transfer.outcome import Done, Progress, Stream
 from jutrek.transfer.pace import Pace, TimeLeft
 from jutrek.transfer.steering import Steering
@@ -37,7 +37,7 @@ class Counts:
     def __init__(self, rows: Sequence[Row], places: Iterable[Place], began: float) -> None:
         """
         Args:
-            places: the library first.
+            places: the main one first.
             began: seconds, on the clock of `progress`.
         """
         self._lock = threading.Lock()
@@ -49,6 +49,7 @@ class Counts:
             count.all_files += 1
             count.all_bytes += row.size
         self._places = {place.id: _Count(Pace(began), files, size) for place in places}
+        self._main = next(iter(self._places.values()))
         self._read, self._proven = Pace(began), Pace(began)
         self._current = ""
 
@@ -74,7 +75,7 @@ class Counts:
     def end(self, done: Done) -> None:
         """A row has ended."""
         self._sources[done.row.root].files += 1
-        self._places[LIBRARY].files += done.home
+        self._main.files += done.home
         for copy in done.copies:
             if copy.place in self._places:
                 self._places[copy.place].files += not copy.why
@@ -83,7 +84,7 @@ class Counts:
         """Everything, as it is now."""
         with self._lock:
             read = sum(count.bytes for count in self._sources.values())
-            home = self._places[LIBRARY]
+            home = self._main
             for count in (*self._sources.values(), *self._places.values()):
                 count.pace.see(moment, count.bytes)
             self._read.see(moment, read)

@@ -30,4 +30,6 @@ def locked(library: Library) -> Iterator[None]:
             raise LibraryBusy(library.root) from error
         yield
     finally:
-        os.close(fd)
+        # On a drive that is gone even closing fails; the lock goes with it.
+        with contextlib.suppress(OSError):
+            os.close(fd)

@@ -95,13 +95,22 @@ def read_back(
 
 def _open_direct(path: str) -> tuple[int, bool]:
     try:
-        return os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NOFOLLOW | os.O_DIRECT), True
+        return _open(path, os.O_DIRECT), True
     except OSError:
         return _open_dropped(path), False
 
 
+def _open(path: str, more: int = 0) -> int:
+    """Open for reading, leaving the time of last access alone where that is allowed."""
+    flags = os.O_RDONLY | os.O_CLOEXEC | os.O_NOFOLLOW | more
+    try:
+        return os.open(path, flags | os.O_NOATIME)
+    except PermissionError:
+        return os.open(path, flags)
+
+
 def _open_dropped(path: str) -> int:
-    fd = os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NOFOLLOW)
+    fd = _open(path)
     os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
     return fd
 

@@ -103,12 +103,14 @@ class Outcome:
         trouble: what ended it early, if anything.
         run: its id in the journal; empty where there was nothing to do.
         lost: why places dropped out, by their ids.
+        moved: files that were moved within a place instead of being copied there.
     """
 
     done: list[Done] = field(default_factory=list)
     trouble: JutrekError | None = None
     run: str = ""
     lost: dict[str, str] = field(default_factory=dict)
+    moved: int = 0
 
     @property
     def home(self) -> int:

@@ -1,0 +1,228 @@
+"""The report of an intake: what came home, by device and day, what was settled, what was left and why. No Qt.
+
+It is made from the journal alone, so it can be made again at any time; thumbnails come from the library's files.
+"""
+
+from __future__ import annotations
+
+import base64
+import csv
+import io
+import os
+import threading
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from jutrek.captures import Device
+from jutrek.desk.pictures import Pictured, small_picture
+from jutrek.desk.report_page import page_of
+from jutrek.disk import make_folders, write_own
+from jutrek.errors import FileTrouble, Stopped, shown
+from jutrek.formats import Kind, Reading, Stretch, read
+from jutrek.library import Library, known_devices
+from jutrek.transfer.accounts import Account
+from jutrek.transfer.hash_lists import checksum_list, listed_in
+
+REPORTS = "reports"
+_PICTURES = 240
+"""Thumbnails in a report at most; of larger intakes every second, third … capture has one."""
+_SIZE = (132, 88)
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A file of the report.
+
+    Attributes:
+        to: its path in the library.
+        original: its path below its source.
+        source: its source's root.
+        size: in bytes.
+        moment: local time by which it was filed.
+        day: its filing day, ISO 8601; empty where it has none.
+        device: what its device is called.
+        shoot: what its shoot was.
+        full: its XXH3-128 in hexadecimal digits; empty where it did not come home.
+        places: names of the places that have it.
+        why: why it did not come home; empty where it did.
+    """
+
+    to: str
+    original: str
+    source: str
+    size: int
+    moment: str
+    day: str
+    device: str
+    shoot: str
+    full: str
+    places: tuple[str, ...]
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Report:
+    """All that a report tells.
+
+    Attributes:
+        entries: every file that was to come home, in the order of the plan.
+        settled: what was decided about dates, in words.
+        left: path and reason of what stayed on its source by the plan.
+        known: how many files were home already, or twins.
+        lost: places that dropped out, with the reason.
+    """
+
+    library: str
+    account: Account
+    entries: tuple[Entry, ...]
+    settled: tuple[str, ...]
+    left: tuple[tuple[str, str], ...]
+    known: Mapping[str, int]
+    lost: tuple[tuple[str, str], ...]
+
+    @property
+    def home(self) -> tuple[Entry, ...]:
+        """Files that came home."""
+        return tuple(entry for entry in self.entries if not entry.why)
+
+    @property
+    def failed(self) -> tuple[Entry, ...]:
+        """Files that did not."""
+        return tuple(entry for entry in self.entries if entry.why)
+
+    def by_device_and_day(self) -> list[tuple[str, str, int, int]]:
+        """Day, device, files and bytes of what came home."""
+        files: Counter[tuple[str, str]] = Counter()
+        size: Counter[tuple[str, str]] = Counter()
+        for entry in self.home:
+            files[entry.day, entry.device] += 1
+            size[entry.day, entry.device] += entry.size
+        return [(day, device, files[day, device], size[day, device]) for day, device in sorted(files)]
+
+
+def report_of(account: Account, library: Library) -> Report:
+    """Gather the report of an intake from its journal."""
+    devices = known_devices(library)
+    names = {str(one["id"]): str(one["name"]) for one in account.head.get("places", ())}
+    entries = tuple(_entry(account, row, devices, names, library.name) for row in sorted(account.to_come))
+    others = account.others
+    known = next((one for one in others if one["entry"] == "known"), {})
+    return Report(
+        library.name,
+        account,
+        entries,
+        tuple(str(one["words"]) for one in others if one["entry"] == "settled"),
+        tuple((str(one["source"]), str(one["why"])) for one in others if one["entry"] == "left"),
+        {key: int(known.get(key, 0)) for key in ("home", "twins")},
+        tuple((names.get(str(one["place"]), ""), str(one["why"])) for one in others if one["entry"] == "place lost"),
+    )
+
+
+def write_report(
+    account: Account,
+    library: Library,
+    *,
+    stop: threading.Event,
+    report: Callable[[int, int], None] = lambda _done, _all: None,
+) -> str:
+    """Write the report of an intake below the library: HTML that prints well, CSV, and a list of checksums.
+
+    Args:
+        report: told how many thumbnails are made, of all.
+
+    Returns:
+        The path of the HTML page.
+
+    Raises:
+        OSError: when it cannot be written.
+        Stopped: when `stop` was set.
+    """
+    told = report_of(account, library)
+    folder = os.path.join(library.own, REPORTS, account.run)
+    make_folders(folder, within=library.root)
+    pictures = _pictures(told.home, library.root, stop, report)
+    page = os.path.join(folder, "report.html")
+    write_own(page, page_of(told, pictures).encode())
+    write_own(os.path.join(folder, "report.csv"), csv_of(told).encode())
+    write_own(os.path.join(folder, "checksums.xxh128"), checksum_list(listed_in(account, "")).encode())
+    return page
+
+
+def csv_of(told: Report) -> str:
+    """The report as a table, one line per file, for spreadsheets."""
+    text = io.StringIO()
+    writer = csv.writer(text)
+    writer.writerow([
+        "result", "library path", "source", "source path", "bytes", "moment", "day", "device", "shoot", "xxh3_128",
+        "places", "why",
+    ])  # fmt: skip
+    for entry in told.entries:
+        result = "not home" if entry.why else "home"
+        writer.writerow([
+            result, shown(entry.to), shown(entry.source), shown(entry.original), entry.size, entry.moment, entry.day,
+            entry.device, entry.shoot, entry.full, "; ".join(entry.places), entry.why,
+        ])  # fmt: skip
+    for path, why in told.left:
+        writer.writerow(["left", "", "", shown(path), "", "", "", "", "", "", "", why])
+    return text.getvalue()
+
+
+def _entry(account: Account, row: int, devices: Mapping[str, Device], names: Mapping[str, str], library: str) -> Entry:
+    entry, done = account.to_come[row], account.done.get(row)
+    key, moment = str(entry.get("device", "")), str(entry.get("moment", ""))
+    device = devices.get(key)
+    places = (library, *(name for id_, name in names.items() if row in account.copied.get(id_, {})))
+    return Entry(
+        str(entry["to"]), str(entry.get("original") or os.path.basename(str(entry["source"]))),
+        str(entry.get("root", "")), int(entry["size"]), moment, str(entry.get("day") or moment[:10]),
+        f"{device.letter} · {device.name}" if device else "", str(entry.get("shoot", "")),
+        str((done or {}).get("xxh3_128", "")), places if done else (),
+        "" if done else account.failed.get(row, "The run ended before it."),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class _Shot:
+    """A file of the library, as pictures are made of it."""
+
+    id: str
+    kind: Kind
+    format: str
+    orientation: int
+    previews: tuple[Stretch, ...]
+
+
+def _pictures(
+    entries: Sequence[Entry], root: str, stop: threading.Event, report: Callable[[int, int], None]
+) -> dict[str, str]:
+    """Thumbnails as data URLs, by path in the library; one per capture, of very many only some."""
+    captures: dict[str, Entry] = {}
+    for entry in entries:
+        captures.setdefault(os.path.splitext(entry.to)[0], entry)
+    wanted = list(captures.values())
+    wanted = wanted[:: -(-len(wanted) // _PICTURES) or 1]
+    made: dict[str, str] = {}
+    for number, entry in enumerate(wanted):
+        if stop.is_set():
+            raise Stopped
+        report(number, len(wanted))
+        if url := _picture(os.path.join(root, entry.to)):
+            made[entry.to] = url
+    return made
+
+
+def _picture(path: str) -> str:
+    from PIL import Image
+
+    try:
+        reading: Reading = read(path)
+    except FileTrouble:
+        return ""
+    shot: Pictured = _Shot(path, reading.kind, reading.format, reading.orientation, reading.previews)
+    found = small_picture(shot, _SIZE)
+    if found is None:
+        return ""
+    data = io.BytesIO()
+    Image.frombytes("RGB", (found.width, found.height), found.rgb).save(data, "JPEG", quality=72)
+    return "data:image/jpeg;base64," + base64.b64encode(data.getvalue()).decode()

@@ -1,0 +1,169 @@
+"""A file system that passes everything on to a folder, with faults.
+
+`python -m jutrek.simulate.filesystem ROOT MOUNT PAGE` mounts ROOT at MOUNT, with the faults of the control page. It is
+a real mount (FUSE), so what reads from it meets the kernel's own errors. Killing it is pulling the card: every call
+gives ENOTCONN from then on.
+"""
+
+from __future__ import annotations
+
+import errno
+import os
+import sys
+import threading
+import time
+from typing import Any
+
+import mfusepy
+
+from jutrek.simulate.faults import Faults, faults_at
+
+_STATUS = ("st_mode", "st_nlink", "st_size", "st_uid", "st_gid", "st_ino", "st_blocks")
+_ROOM = (
+    "f_bavail", "f_bfree", "f_blocks", "f_bsize", "f_favail", "f_ffree", "f_files", "f_flag", "f_frsize", "f_namemax",
+)  # fmt: skip
+
+
+class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
+    """Passes calls on to a folder."""
+
+    use_ns = True
+
+    def __init__(self, root: str, page: str) -> None:
+        """
+        Args:
+            root: the folder.
+            page: the control page with the faults.
+        """
+        self._root, self._page = os.path.realpath(root), page
+        self._read_at: int | None = None
+        self._faults = Faults()
+        self._written = 0
+        self._lied: dict[str, int] = {}
+        self._lock = threading.Lock()
+
+    def _now(self) -> Faults:
+        """The faults as they are now."""
+        try:
+            stamp: int | None = os.stat(self._page).st_mtime_ns
+        except OSError:
+            stamp = None
+        if stamp != self._read_at:
+            self._read_at, self._faults, self._written = stamp, faults_at(self._page), 0
+            self._lied.clear()
+        if self._faults.gone:
+            raise mfusepy.FuseOSError(self._faults.gone)
+        return self._faults
+
+    def _path(self, path: str) -> str:
+        self._now()
+        return self._root + path
+
+    def getattr(self, path: str, _fh: int | None = None) -> dict[str, Any]:
+        status = os.lstat(self._path(path))
+        found = {name: getattr(status, name) for name in _STATUS}
+        return {
+            **found, "st_atime": status.st_atime_ns, "st_mtime": status.st_mtime_ns, "st_ctime": status.st_ctime_ns,
+        }  # fmt: skip
+
+    def readdir(self, path: str, _fh: int) -> list[str]:
+        return [".", "..", *os.listdir(self._path(path))]
+
+    def open(self, path: str, flags: int) -> int:
+        return os.open(self._path(path), flags & ~(os.O_DIRECT | os.O_NOATIME))
+
+    def create(self, path: str, mode: int, _fi: Any = None) -> int:
+        return os.open(self._path(path), os.O_RDWR | os.O_CREAT | os.O_EXCL, mode)
+
+    def read(self, path: str, size: int, offset: int, fh: int) -> bytes:
+        faults = self._now()
+        first, last = _of(faults.read_error, path) or (-1, -2)
+        if offset <= last and offset + size > first >= 0:
+            raise mfusepy.FuseOSError(errno.EIO)
+        if faults.read_speed:
+            # One reader at a time: the speed is the medium's, not each file's.
+            with self._lock:
+                time.sleep(size / faults.read_speed)
+        return self._flipped(faults, path, os.pread(fh, size, offset), offset)
+
+    def _flipped(self, faults: Faults, path: str, data: bytes, offset: int) -> bytes:
+        at = _of(faults.flips, path)
+        if at is None or not 0 <= at - offset < len(data):
+            return data
+        self._lied[path] = self._lied.get(path, 0) + 1
+        if faults.lies and self._lied[path] > faults.lies:
+            return data
+        at -= offset
+        return data[:at] + bytes([data[at] ^ 1]) + data[at + 1 :]
+
+    def write(self, path: str, data: bytes, offset: int, fh: int) -> int:
+        faults = self._now()
+        if faults.write_error:
+            raise mfusepy.FuseOSError(faults.write_error)
+        if 0 <= faults.room < self._written + len(data):
+            raise mfusepy.FuseOSError(errno.ENOSPC)
+        self._written += len(data)
+        return len(data) if faults.loses_writes else os.pwrite(fh, data, offset)
+
+    def fsync(self, path: str, _datasync: bool, fh: int) -> None:
+        if code := self._now().sync_error:
+            raise mfusepy.FuseOSError(code)
+        os.fsync(fh)
+
+    def flush(self, path: str, fh: int) -> None:
+        if code := self._now().close_error:
+            raise mfusepy.FuseOSError(code)
+
+    def release(self, path: str, fh: int) -> None:
+        os.close(fh)
+
+    def rename(self, old: str, new: str) -> None:
+        if code := self._now().rename_error:
+            raise mfusepy.FuseOSError(code)
+        os.rename(self._path(old), self._path(new))
+
+    def link(self, target: str, source: str) -> None:
+        # Like the file systems of cards, it has no hard links.
+        raise mfusepy.FuseOSError(errno.EPERM)
+
+    def unlink(self, path: str) -> None:
+        os.unlink(self._path(path))
+
+    def mkdir(self, path: str, mode: int) -> None:
+        os.mkdir(self._path(path), mode)
+
+    def rmdir(self, path: str) -> None:
+        os.rmdir(self._path(path))
+
+    def truncate(self, path: str, length: int, fh: int | None = None) -> None:
+        os.truncate(self._path(path) if fh is None else fh, length)
+
+    def utimens(self, path: str, times: tuple[int, int] | None = None) -> None:
+        if times is not None:
+            os.utime(self._path(path), ns=times)
+        else:
+            os.utime(self._path(path))
+
+    def chmod(self, path: str, mode: int) -> None:
+        os.chmod(self._path(path), mode)
+
+    def statfs(self, path: str) -> dict[str, int]:
+        room = os.statvfs(self._root)
+        self._now()
+        return {name: getattr(room, name) for name in _ROOM}
+
+
+def _of(faults: Any, path: str) -> Any:
+    """What is the matter with a path: its own fault, or that of every file; None for none."""
+    return faults.get(path, faults.get("*"))
+
+
+def main(root: str, mount: str, page: str) -> None:
+    """Serve until the mount is taken away."""
+    mfusepy.FUSE(
+        FaultyFolder(root, page), mount, foreground=True, nothreads=False, fsname="jutrek-simulated", big_writes=True
+    )
+
+
+if __name__ == "__main__":
+    main(*sys.argv[1:4])

@@ -1,0 +1,179 @@
+"""Hash lists of what an intake brought, in each place: ASC MHL, and a plain list of checksums.
+
+ASC MHL is the open specification of the American Society of Cinematographers (Media Hash List, version 2.0): below the
+root of a place lies a folder `ascmhl/` with one list per generation and a chain that names them, each with its C4
+identifier (SMPTE ST 2114: the SHA-512 of a file in base 58). A list of ours is a `transfer` and names the files of one
+intake with their XXH3-128 (`xxh128`). The plain list has lines of a checksum, two spaces and a path.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import re
+import socket
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from lxml import etree
+
+from jutrek import __version__
+from jutrek.disk import make_folders, write_new, write_own
+from jutrek.library import HASH_LISTS, LIBRARY, OWN_FOLDER, Library, Place, as_place
+from jutrek.transfer.accounts import Account
+
+CHAIN = "ascmhl_chain.xml"
+LISTS = "urn:ASC:MHL:v2.0"
+CHAINS = "urn:ASC:MHL:DIRECTORY:v2.0"
+_BASE_58 = "123456789ABCDEFGHJKLMNPQRSTUVWXYZabcdefghijkmnopqrstuvwxyz"
+_C4_LENGTH = 88
+_NAME = re.compile(r"(\d{4,})_.*\.mhl")
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """A file as a list names it.
+
+    Attributes:
+        path: relative to the root of the place.
+        size: in bytes.
+        mtime_ns: time of last change, nanoseconds since 1970, UTC.
+        full: its XXH3-128, as hexadecimal digits.
+    """
+
+    path: str
+    size: int
+    mtime_ns: int
+    full: str
+
+
+def listed_in(account: Account, place: str) -> list[Listed]:
+    """The files that an intake proved in a place, in the order of their paths."""
+    rows = account.done if place == LIBRARY else account.copied.get(place, {})
+    found = []
+    for row in rows:
+        entry, done = account.to_come[row], account.done.get(row, {})
+        if "xxh3_128" in done:
+            mtime_ns = int(rows[row].get("mtime_ns", entry["mtime_ns"]))
+            found.append(Listed(str(entry["to"]), int(entry["size"]), mtime_ns, str(done["xxh3_128"])))
+    return sorted(found, key=lambda one: one.path)
+
+
+def write_hash_lists(account: Account, library: Library, places: Iterable[Place]) -> list[str]:
+    """Write the hash lists of an intake into the library and into every other place that it brought something to.
+
+    Args:
+        places: those that are connected.
+
+    Returns:
+        The paths of the lists.
+
+    Raises:
+        OSError: when one cannot be written.
+    """
+    written = []
+    for place in (as_place(library), *places):
+        if files := listed_in(account, place.id):
+            written.append(_write(place.root, files))
+    return written
+
+
+def checksum_list(files: Sequence[Listed]) -> str:
+    """A plain list: checksum, two spaces, path."""
+    return "".join(f"{one.full}  {one.path}\n" for one in files)
+
+
+def hash_list(files: Sequence[Listed], at: datetime) -> bytes:
+    """A hash list of a transfer (sections 4 to 6 of the specification).
+
+    Args:
+        at: when the files were proven, UTC.
+    """
+    top = etree.Element(_list("hashlist"), {"version": "2.0"}, nsmap={None: LISTS})
+    about = etree.SubElement(top, _list("creatorinfo"))
+    _text(about, "creationdate", _date(at))
+    _text(about, "hostname", socket.gethostname() or "localhost")
+    _text(about, "tool", "Jutrek").set("version", __version__)
+    process = etree.SubElement(top, _list("processinfo"))
+    _text(process, "process", "transfer")
+    ignored = etree.SubElement(process, _list("ignore"))
+    for pattern in (HASH_LISTS, OWN_FOLDER):
+        _text(ignored, "pattern", pattern)
+    hashes = etree.SubElement(top, _list("hashes"))
+    for one in files:
+        entry = etree.SubElement(hashes, _list("hash"))
+        path = _text(entry, "path", _plain(one.path))
+        path.set("size", str(one.size))
+        path.set("lastmodificationdate", _date(datetime.fromtimestamp(one.mtime_ns / 1e9, UTC)))
+        full = _text(entry, "xxh128", one.full)
+        full.set("action", "original")
+        full.set("hashdate", _date(at))
+    return bytes(etree.tostring(top, xml_declaration=True, encoding="UTF-8", pretty_print=True))
+
+
+def c4_of(data: bytes) -> str:
+    """The C4 identifier of bytes (SMPTE ST 2114)."""
+    number, signs = int.from_bytes(hashlib.sha512(data).digest(), "big"), ""
+    while number:
+        number, rest = divmod(number, 58)
+        signs = _BASE_58[rest] + signs
+    return "c4" + signs.rjust(_C4_LENGTH, _BASE_58[0])
+
+
+def _write(root: str, files: Sequence[Listed]) -> str:
+    """Write the next generation below a root, and name it in the chain. Returns the list's path."""
+    folder = os.path.join(root, HASH_LISTS)
+    make_folders(folder, within=root)
+    at = datetime.now(UTC)
+    numbers = [int(found[1]) for name in os.listdir(folder) if (found := _NAME.fullmatch(name))]
+    number = max(numbers, default=0) + 1
+    name = f"{number:04d}_{_plain(os.path.basename(root)) or 'root'}_{at:%Y-%m-%d_%H%M%S}Z.mhl"
+    data = hash_list(files, at)
+    path = os.path.join(folder, name)
+    write_new(path, data)
+    chain = os.path.join(folder, CHAIN)
+    write_own(chain, _chained(chain, number, name, data))
+    return path
+
+
+def _chained(chain: str, number: int, name: str, data: bytes) -> bytes:
+    """The chain with one more list. One that is damaged is begun anew from the lists that lie beside it."""
+    try:
+        parser = etree.XMLParser(resolve_entities=False, no_network=True, remove_blank_text=True)
+        top = etree.parse(chain, parser).getroot()
+    except (OSError, etree.XMLSyntaxError):
+        top = etree.Element(f"{{{CHAINS}}}ascmhldirectory", nsmap={None: CHAINS})
+        folder = os.path.dirname(chain)
+        for other in sorted(os.listdir(folder)):
+            if (found := _NAME.fullmatch(other)) and other != name:
+                with open(os.path.join(folder, other), "rb") as file:
+                    _add(top, int(found[1]), other, file.read())
+    _add(top, number, name, data)
+    return bytes(etree.tostring(top, xml_declaration=True, encoding="UTF-8", pretty_print=True))
+
+
+def _add(top: Any, number: int, name: str, data: bytes) -> None:
+    entry = etree.SubElement(top, f"{{{CHAINS}}}hashlist", {"sequencenr": str(number)})
+    etree.SubElement(entry, f"{{{CHAINS}}}path").text = name
+    etree.SubElement(entry, f"{{{CHAINS}}}c4").text = c4_of(data)
+
+
+def _list(name: str) -> str:
+    return f"{{{LISTS}}}{name}"
+
+
+def _text(above: Any, name: str, text: str) -> Any:
+    made = etree.SubElement(above, _list(name))
+    made.text = text
+    return made
+
+
+def _date(moment: datetime) -> str:
+    return moment.isoformat(timespec="seconds")
+
+
+def _plain(text: str) -> str:
+    """A text without what XML cannot hold."""
+    return "".join(sign if sign.isprintable() else "?" for sign in text.encode("utf-8", "replace").decode())

@@ -1,0 +1,297 @@
+"""A run at work: many files in flight, each proven in every place, each written down.
+
+A few files are read from each source device at once; others are synced, read back and named meanwhile, so the proof
+runs beside the reading. Sources on different devices run side by side. One thread, the caller's, owns the journal and
+the ledger.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import queue
+import threading
+import time
+from collections.abc import Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+from jutrek.errors import (
+    FileTrouble,
+    PlaceLost,
+    RunTrouble,
+    SourceGone,
+    SourceUnreadable,
+    Stopped,
+    of_place,
+)
+from jutrek.filing import HouseRules, Row
+from jutrek.library import HomeFile, Library, ProofMark, keep_numbers
+from jutrek.transfer.carry import Carrier, Proof, Watch
+from jutrek.transfer.copies import Target
+from jutrek.transfer.counts import Counts
+from jutrek.transfer.journal import Journal, Kind, now
+from jutrek.transfer.outcome import Done, Listener, Outcome
+from jutrek.transfer.sidecars import write_sidecar
+from jutrek.transfer.steering import Steering
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
+
+IN_FLIGHT = 8
+"""Files being carried at once: read, written, synced or read back."""
+LANES = 3
+"""Files being read from one source device at once."""
+_SETTLE_EVERY = 0.25
+_TICK = 0.05
+
+
+@dataclass(frozen=True, slots=True)
+class Task:
+    """What a run is to do.
+
+    Attributes:
+        rows: every file, with its source and its destination.
+        rules: the house rules, for sidecars and second readings.
+        targets: where they go; the first is the main one.
+        kind: what it is in the journal.
+        about: what else its first line tells.
+        notes: what else is to be kept of it: what was settled, and what was left on the sources.
+        expected: fingerprints that sources must have, by path, as far as they are known.
+    """
+
+    rows: Sequence[Row]
+    rules: HouseRules
+    targets: Sequence[Target]
+    kind: Kind = Kind.INTAKE
+    about: Mapping[str, Any] = field(default_factory=dict)
+    notes: Sequence[Mapping[str, Any]] = ()
+    expected: Mapping[str, bytes] = field(default_factory=dict)
+
+
+class Run:
+    """One run. Whoever makes it holds the library's lock."""
+
+    def __init__(self, task: Task, library: Library, ledger: Ledger, steering: Steering, listener: Listener) -> None:
+        self._task, self._rows, self._rules = task, task.rows, task.rules
+        self._library, self._ledger = library, ledger
+        self._steering, self._listener = steering, listener
+        self._targets = task.targets
+        self._results: queue.SimpleQueue[tuple[int, Proof | Exception]] = queue.SimpleQueue()
+        self._parts: queue.SimpleQueue[tuple[int, int, bytes]] = queue.SimpleQueue()
+        self._lost: queue.SimpleQueue[Target] = queue.SimpleQueue()
+        for target in task.targets:
+            if target.lost is not None:
+                self._lost.put(target)
+        self._waiting: list[tuple[int, Proof]] = []
+        self._outcome = Outcome()
+        self._numbers: dict[str, int] = {}
+        self._began = self._last_settled = self._last_told = time.monotonic()
+        self._counts = Counts(task.rows, [target.place for target in task.targets], self._began)
+
+    def go(self) -> Outcome:
+        """Do it, on the caller's thread."""
+        try:
+            journal = Journal.begin(self._library, self._task.kind, self._task.about)
+        except OSError as error:
+            raise of_place(self._library.root, self._library.own, error) from error
+        self._journal = journal
+        self._outcome.run = journal.run
+        try:
+            try:
+                journal.note(*self._task.notes)
+                journal.bring(self._rows)
+                self._note_lost(journal)
+                self._begin()
+                self._carry_all(journal)
+            finally:
+                self._close_books(journal)
+        except OSError as error:
+            self._outcome.trouble = of_place(self._library.root, self._library.own, error)
+            self._end_the_rest(str(self._outcome.trouble))
+        finally:
+            # On a drive that is gone even closing fails; what counts was synced before.
+            with contextlib.suppress(OSError):
+                journal.close()
+        return self._outcome
+
+    def _begin(self) -> None:
+        """What comes before the first file."""
+
+    def _close_books(self, journal: Journal) -> None:
+        """Write the end, unless the place was lost: what lies there could not be cleared, so the next start shall."""
+        if isinstance(self._outcome.trouble, PlaceLost):
+            return
+        early = self._outcome.trouble or self._outcome.gone
+        all_ended = len(self._outcome.done) == len(self._rows) and not early
+        done = [done for done in self._outcome.done if done.home]
+        copies = {
+            target.place.id: sum(copy.place == target.place.id and not copy.why for one in done for copy in one.copies)
+            for target in self._targets[1:]
+        }
+        with contextlib.suppress(OSError):
+            keep_numbers(self._library, self._numbers)
+            how, size = "done" if all_ended else "stopped", sum(one.row.size for one in done)
+            journal.end(how, len(done), len(self._rows) - len(done), bytes=size, copies=copies)
+
+    def _end_the_rest(self, why: str) -> None:
+        """The journal could not be written: nothing more counts as home, and every file is accounted for."""
+        ended = {done.row.source for done in self._outcome.done}
+        for row in self._rows:
+            if row.source not in ended:
+                self._end(Done(row, False, why, untouched=True))
+
+    def _carry_all(self, journal: Journal) -> None:
+        watch = Watch(
+            self._steering.look, self._counts.read, self._counts.proven, self._listener.step,
+            lambda *part: self._parts.put(part), lambda target: self._steering.ask(target.place), self._lost.put,
+        )  # fmt: skip
+        groups = _by_device(self._rows)
+        threads = max(LANES, IN_FLIGHT // max(1, len(groups)))
+        pools = [ThreadPoolExecutor(threads, thread_name_prefix="carry") for _ in groups]
+        try:
+            for pool, group in zip(pools, groups, strict=True):
+                lanes = threading.Semaphore(LANES)
+                carriers: queue.SimpleQueue[Carrier] = queue.SimpleQueue()
+                for _ in range(threads):
+                    carriers.put(self._carrier(journal.run, lanes, watch))
+                for number in group:
+                    pool.submit(self._one, carriers, number, self._rows[number])
+            for number, result in self._settled(journal):
+                self._take(journal, number, result)
+        finally:
+            self._steering.halt.set()
+            for pool in pools:
+                pool.shutdown(cancel_futures=True)
+        self._settle(journal)
+
+    def _carrier(self, run: str, lanes: threading.Semaphore, watch: Watch) -> Carrier:
+        twice, second = self._rules.twice, self._rules.second_sum
+        return Carrier(self._targets, run, lanes, watch, twice=twice, second=second, expected=self._task.expected)
+
+    def _one(self, carriers: queue.SimpleQueue[Carrier], number: int, row: Row) -> None:
+        carrier = carriers.get()
+        try:
+            self._steering.look()
+            self._counts.begin(row)
+            self._results.put((number, carrier.carry(row, number)))
+        except OSError as error:
+            self._results.put((number, SourceUnreadable(row.source, error)))
+        # Every row must end, or the run would wait for it forever: what is our own fault is raised by `_take`.
+        except Exception as error:  # noqa: BLE001
+            self._results.put((number, error))
+        finally:
+            carriers.put(carrier)
+
+    def _settled(self, journal: Journal) -> Iterator[tuple[int, Proof | Exception]]:
+        """Results as they come, until all rows have ended; keeps progress, stop and journal going meanwhile."""
+        left = len(self._rows)
+        while left:
+            if self._steering.stop.is_set():
+                self._steering.halt.set()
+            try:
+                yield self._results.get(timeout=_TICK)
+                left -= 1
+            except queue.Empty:
+                pass
+            self._note_lost(journal)
+            if self._waiting and time.monotonic() - self._last_settled > _SETTLE_EVERY:
+                self._settle(journal)
+            self._tell()
+
+    def _note_lost(self, journal: Journal) -> None:
+        """Write down which parts of large files are durable, and which places dropped out."""
+        parts = False
+        while not self._parts.empty():
+            journal.part(*self._parts.get())
+            parts = True
+        while not self._lost.empty():
+            target = self._lost.get()
+            if target.place.id not in self._outcome.lost:
+                self._outcome.lost[target.place.id] = why = str(target.lost)
+                self._counts.lost(target.place.id, why)
+                journal.lost(target.place, why)
+        if parts:
+            journal.sync()
+
+    def _take(self, journal: Journal, number: int, result: Proof | Exception) -> None:
+        if isinstance(result, Proof):
+            journal.home(number, result)
+            self._waiting.append((number, result))
+            return
+        row = self._rows[number]
+        if isinstance(result, FileTrouble):
+            journal.failed(number, row, str(result))
+            gone = isinstance(result, SourceGone)
+            self._end(Done(row, False, str(result), untouched=gone, gone=gone))
+        elif isinstance(result, RunTrouble):
+            self._steering.halt.set()
+            # What ended the run came first; the stops of the files beside it follow from it.
+            if self._outcome.trouble is None or isinstance(self._outcome.trouble, Stopped):
+                self._outcome.trouble = result
+            self._end(Done(row, False, str(self._outcome.trouble), untouched=True))
+        else:
+            raise result
+
+    def _settle(self, journal: Journal) -> None:
+        """Make the proofs at hand durable, then tell the ledger and the listener: only now they count as home."""
+        journal.sync()
+        if self._task.kind is Kind.INTAKE:
+            self._ledger.put([_home_file(proof) for _, proof in self._waiting])
+            rows = [proof.row for _, proof in self._waiting]
+            self._ledger.put_filed((row.destination or "", row.filed) for row in rows if row.capture)
+        main, at = self._targets[0].place.id, now()
+        self._ledger.put_proofs(mark for _, proof in self._waiting for mark in _marks(proof, main, at))
+        for number, proof in self._waiting:
+            why = "Read back and equal." if proof.direct else "Read back after dropping its pages, and equal."
+            if proof.row.sidecar:
+                trouble, stamp = write_sidecar(self._library.root, proof.row, self._rules)
+                why = f"{why} {trouble}".strip()
+                if not trouble:
+                    journal.sidecar(number, proof.row, *stamp)
+            self._end(Done(proof.row, True, why, proof.full, copies=proof.copies))
+        self._waiting.clear()
+        self._last_settled = time.monotonic()
+        self._tell(always=True)
+
+    def _end(self, done: Done) -> None:
+        if done.home and done.row.counter:
+            self._numbers[done.row.counter] = max(done.row.number, self._numbers.get(done.row.counter, 0))
+        self._outcome.done.append(done)
+        self._counts.end(done)
+        self._listener.done(done)
+
+    def _tell(self, *, always: bool = False) -> None:
+        moment = time.monotonic()
+        if not always and moment - self._last_told < _TICK:
+            return
+        self._last_told = moment
+        self._listener.progress(self._counts.progress(moment, self._steering))
+
+
+def _by_device(rows: Sequence[Row]) -> list[list[int]]:
+    """Numbers of rows by the device that their source is on: different devices are read side by side."""
+    devices: dict[str, int] = {}
+    groups: dict[int, list[int]] = {}
+    for number, row in enumerate(rows):
+        if row.root not in devices:
+            try:
+                devices[row.root] = os.stat(row.root).st_dev
+            except OSError:
+                devices[row.root] = -1
+        groups.setdefault(devices[row.root], []).append(number)
+    return list(groups.values())
+
+
+def _home_file(proof: Proof) -> HomeFile:
+    row = proof.row
+    return HomeFile(row.destination or "", row.size, proof.mtime_ns, None, proof.full)
+
+
+def _marks(proof: Proof, main: str, at: str) -> Iterator[ProofMark]:
+    path, size = proof.row.destination or "", proof.row.size
+    yield ProofMark(main, path, size, proof.mtime_ns, proof.full, at)
+    for copy in proof.copies:
+        if not copy.why:
+            yield ProofMark(copy.place, path, size, copy.mtime_ns, proof.full, at)

@@ -1,0 +1,306 @@
+"""Media that fail under a run: real mounts, real errors; kills at random moments; large files that go on."""
+
+from __future__ import annotations
+
+import errno
+import os
+import random
+import re
+import signal
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from jutrek.errors import PlaceLost, Stopped
+from jutrek.filing import HouseRules
+from jutrek.library import Library, open_library
+from jutrek.library.ledger import Ledger
+from jutrek.transfer import Listener, bring, carry, plan_finishing, recover
+from jutrek.transfer.accounts import account_of
+from tests import making
+from tests.making import WHEN, everything, names_below, never, planned, put
+from tests.transfer.conftest import Medium
+from tests.transfer.test_bring import BLOCKS, Fault, fill
+
+Media = Callable[[str], Medium]
+SMALL_PART = 4 * 1024 * 1024
+
+
+@pytest.fixture
+def small_parts(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Parts of 4 MiB, so that a small file has several."""
+    monkeypatch.setattr(carry, "PART", SMALL_PART)
+
+
+@pytest.mark.parametrize(
+    ("fault", "trouble"),
+    [
+        ({"write_error": errno.EIO}, PlaceLost), ({"sync_error": errno.EIO}, PlaceLost),
+        ({"rename_error": errno.EIO}, PlaceLost), ({"close_error": errno.EIO}, PlaceLost),
+        ({"write_error": errno.EROFS}, PlaceLost), ({"read_error": {"*": (0, 10**9)}}, PlaceLost),
+        ({"gone": errno.ENODEV}, PlaceLost), ({"loses_writes": True}, None), ({"flips": {"*": 100}}, None),
+    ],
+    ids=str,
+)  # fmt: skip
+def test_whatever_the_library_s_disk_does_only_proven_bytes_bear_names(
+    fault: dict[str, object], trouble: type[Exception] | None, card: Path, medium: Media
+) -> None:
+    """The fault ends the run or the files; when the disk is well again, the next run brings everything."""
+    fill(card)
+    contents = {path.read_bytes() for path in card.rglob("*") if path.is_file()}
+    before = everything(card)
+    disk = medium("disk")
+    (disk.top / "library").mkdir()
+    library = open_library(str(disk.top / "library"))
+    with Ledger(library.ledger_path) as ledger:
+        plan = planned(library, ledger, [card])
+        hurt = Fault("opened", lambda _: disk.fail(**fault))
+        outcome = bring(plan, library, ledger, stop=never(), listener=Listener(step=hurt))
+        assert hurt.fired
+        assert type(outcome.trouble) is (trouble or type(None))
+        assert outcome.home < 7
+        assert trouble or any("read back differently" in done.why for done in outcome.failed)
+        disk.fail()
+        recover(library, ledger)
+        named = names_below(str(disk.below / "library"))
+        assert all((disk.below / "library" / name).read_bytes() in contents for name in named)
+        assert bring(planned(library, ledger, [card]), library, ledger, stop=never()).trouble is None
+        assert {(disk.below / "library" / n).read_bytes() for n in names_below(library.root)} == contents
+    assert everything(card) == before
+
+
+def test_where_a_copy_differs_is_told_in_bytes(card: Path, medium: Media) -> None:
+    """A medium that always reads one bit wrong: tried twice, told with the offset, never named."""
+    put(card / "CLIP.MP4", making.mp4(WHEN, media=BLOCKS))
+    disk = medium("disk")
+    library = open_library(str(disk.top))
+    with Ledger(library.ledger_path) as ledger:
+        plan = planned(library, ledger, [card])
+        disk.fail(flips={"*": 5_000_001})
+        outcome = bring(plan, library, ledger, stop=never())
+    assert "at byte 5,000,001, twice" in outcome.failed[0].why
+    assert names_below(str(disk.below)) == set()
+
+
+def test_a_card_with_one_bad_spot_keeps_that_file_only(library: Library, ledger: Ledger, medium: Media) -> None:
+    """The sentence says at which byte; everything else comes home."""
+    source = medium("Card A")
+    fill(source.below)
+    source.fail(read_error={"/DCIM/CLIP.MP4": (5_000_000, 5_000_100)})
+    outcome = bring(planned(library, ledger, [source.top]), library, ledger, stop=never())
+    assert (outcome.home, len(outcome.failed)) == (6, 1)
+    found = re.search(r"CLIP.MP4 could not be read at byte ([0-9,]+): input/output error", outcome.failed[0].why)
+    assert found
+    assert 4_194_304 <= int(found[1].replace(",", "")) <= 5_000_000
+
+
+def test_a_card_reader_that_lies_is_caught_by_the_second_reading(
+    library: Library, ledger: Ledger, medium: Media
+) -> None:
+    """A bit that is read wrong once would be copied faithfully; the house rule reads twice."""
+    source = medium("Card A")
+    fill(source.below, 2)
+    rules = HouseRules(twice=True)
+    plan = planned(library, ledger, [source.top], rules)
+    source.fail(flips={"/DCIM/CLIP.MP4": 5_000_000}, lies=1)
+    outcome = bring(plan, library, ledger, stop=never())
+    assert [done.row.source[-8:] for done in outcome.failed] == ["CLIP.MP4"]
+    assert "read differently the second time" in outcome.failed[0].why
+
+
+def test_a_pulled_card_is_finished_when_it_is_back(
+    library: Library, ledger: Ledger, medium: Media, small_parts: None
+) -> None:
+    """What was not read stays untouched and is named with its source; finishing brings it, and goes on with a clip."""
+    source = medium("Card A")
+    put(source.below / "CLIP.MP4", making.mp4(WHEN, media=BLOCKS * 4))
+    put(source.below / "ZLAST.JPG", making.jpeg(WHEN.replace(hour=11)))
+    pulled = threading.Event()
+
+    def step(name: str, row: object) -> None:
+        if name == "half copied" and not pulled.is_set() and comes_to_parts(library):
+            pulled.set()
+            source.pull()
+
+    plan = planned(library, ledger, [source.top])
+    outcome = bring(plan, library, ledger, stop=never(), listener=Listener(step=step))
+    assert pulled.is_set()
+    assert outcome.gone == {str(source.top)}
+    assert not outcome.failed
+    subprocess.run(["umount", "--lazy", source.top], check=True)
+    for name in ("CLIP.MP4", "ZLAST.JPG"):
+        os.link(source.below / name, source.top / name)
+    read = Counted()
+    again = plan_finishing(library, outcome.run, HouseRules())
+    finished = bring(again, library, ledger, stop=never(), continues=outcome.run, listener=read.listener)
+    assert (outcome.home + finished.home, finished.failed) == (2, [])
+    assert read.bytes < len(BLOCKS) * 4
+    (clip,) = Path(library.root).rglob("2*.mp4")
+    assert clip.read_bytes() == (source.top / "CLIP.MP4").read_bytes()
+
+
+def comes_to_parts(library: Library) -> bool:
+    """Whether a part of a large file is in the newest journal by now; gives it the time to come there."""
+    time.sleep(0.15)
+    path = max((Path(library.own) / "journal").glob("*.jsonl"))
+    return b'"part"' in path.read_bytes()
+
+
+class Counted:
+    """Counts what a run read from its sources."""
+
+    def __init__(self) -> None:
+        self.bytes = 0
+        self.listener = Listener(progress=self._see)
+
+    def _see(self, progress: object) -> None:
+        self.bytes = progress.read_bytes  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize("how", ["stop", "kill"])
+def test_a_large_file_goes_on_from_its_last_proven_part(
+    how: str, library: Library, ledger: Ledger, card: Path, small_parts: None
+) -> None:
+    """After a stop or a kill, only what is not proven is read; a part that rotted meanwhile is read again."""
+    put(card / "CLIP.MP4", making.mp4(WHEN, media=BLOCKS * 2))
+    size = (card / "CLIP.MP4").stat().st_size
+    if how == "stop":
+        stop = threading.Event()
+
+        def step(name: str, _: object) -> None:
+            if name == "half copied" and comes_to_parts(library):
+                stop.set()
+
+        outcome = bring(planned(library, ledger, [card]), library, ledger, stop=stop, listener=Listener(step=step))
+        assert isinstance(outcome.trouble, Stopped)
+        run = outcome.run
+    else:
+        script = KILLED_IN_A_PART.format(part=SMALL_PART)
+        killed = subprocess.run(
+            [sys.executable, "-c", script, library.root, str(card)],
+            cwd=Path(__file__).parents[2], capture_output=True, check=False,
+        )  # fmt: skip
+        assert killed.returncode == -signal.SIGKILL, killed.stderr.decode()
+        (leftover,) = recover(library, ledger)
+        run = leftover.run
+    (kept,) = Path(library.own, "partial").glob("*.part")
+    done = kept.stat().st_size // SMALL_PART * SMALL_PART
+    assert 0 < done < size
+    rotted = how == "kill"
+    if rotted:
+        with kept.open("r+b") as file:
+            file.write(b"????")
+    read = Counted()
+    plan = plan_finishing(library, run, HouseRules())
+    outcome = bring(plan, library, ledger, stop=never(), continues=run, listener=read.listener)
+    assert outcome.home == 1
+    assert read.bytes == size if rotted else read.bytes <= size - SMALL_PART
+    (clip,) = Path(library.root).rglob("2*.mp4")
+    assert clip.read_bytes() == (card / "CLIP.MP4").read_bytes()
+    assert list(Path(library.own, "partial").iterdir()) == []
+
+
+KILLED_IN_A_PART = """
+import os, signal, sys, threading, time
+from pathlib import Path
+from jutrek.library import open_library
+from jutrek.library.ledger import Ledger
+from jutrek.transfer import Listener, bring, carry
+from tests.making import planned
+carry.PART = {part}
+root, card = sys.argv[1:]
+def step(name, row):
+    time.sleep(0.15)
+    journal = max(Path(root, ".jutrek", "journal").glob("*.jsonl"))
+    if name == "half copied" and b'"part"' in journal.read_bytes():
+        os.kill(os.getpid(), signal.SIGKILL)
+library = open_library(root)
+with Ledger(library.ledger_path) as ledger:
+    bring(planned(library, ledger, [Path(card)]), library, ledger, stop=threading.Event(), listener=Listener(step=step))
+"""
+
+FORKED = """
+import os, random, signal, sys, threading, time
+from pathlib import Path
+from jutrek.library import add_place, open_library
+from jutrek.library.ledger import Ledger
+from jutrek.transfer import bring, recover
+from tests.making import planned
+root, card, tarn, rounds, seed = sys.argv[1], sys.argv[2], sys.argv[3], int(sys.argv[4]), int(sys.argv[5])
+chance = random.Random(seed)
+library = open_library(root)
+place = add_place(library, tarn)
+contents = {path.read_bytes() for path in Path(card).rglob("*") if path.is_file()}
+whole = lambda top: [p for p in Path(top).rglob("*") if p.is_file() and ".jutrek" not in str(p.relative_to(top))]
+killed = 0
+for number in range(rounds):
+    child = os.fork()
+    if not child:
+        with Ledger(library.ledger_path) as ledger:
+            recover(library, ledger)
+            plan = planned(library, ledger, [Path(card)])
+            threading.Timer(chance.uniform(0, 0.12), os.kill, (os.getpid(), signal.SIGKILL)).start()
+            bring(plan, library, ledger, stop=threading.Event(), places=[place])
+            time.sleep(1)
+        os._exit(0)
+    _, status = os.waitpid(child, 0)
+    chance.random()
+    killed += os.WIFSIGNALED(status) and os.WTERMSIG(status) == signal.SIGKILL
+    for top in (root, tarn):
+        for path in whole(top):
+            assert path.read_bytes() in contents, path
+    if number % 5 == 4:
+        for top in (root, tarn):
+            for path in whole(top):
+                path.unlink()
+print(killed)
+"""
+
+
+def test_two_hundred_kills_at_random_moments_lose_nothing(library: Library, card: Path, tmp_path: Path) -> None:
+    """No kill leaves anything but proven bytes under a name, in any place; in the end everything comes home."""
+    for number in range(5):
+        put(card / f"A{number}.JPG", making.jpeg(WHEN.replace(minute=number), seed=number))
+    put(card / "CLIP.MP4", making.mp4(WHEN, media=BLOCKS))
+    (tmp_path / "Tarn").mkdir()
+    command = [sys.executable, "-c", FORKED, library.root, str(card), str(tmp_path / "Tarn"), "200"]
+    done = subprocess.run(
+        [*command, str(random.randrange(10**9))],
+        cwd=Path(__file__).parents[2],
+        capture_output=True,
+        check=False,
+        text=True,
+    )
+    assert done.returncode == 0, f"{command} {done.stderr}"
+    assert int(done.stdout) == 200
+    with Ledger(library.ledger_path) as ledger:
+        recover(library, ledger)
+        outcome = bring(planned(library, ledger, [card]), library, ledger, stop=never())
+    assert outcome.trouble is None
+    assert {Path(library.root, name).read_bytes() for name in names_below(library.root)} == {
+        path.read_bytes() for path in card.rglob("*") if path.is_file()
+    }
+
+
+def test_what_is_finished_is_not_read_again(library: Library, ledger: Ledger, card: Path) -> None:
+    """Finishing a run that was stopped brings only what it left."""
+    fill(card, 20)
+    stop = threading.Event()
+    fault = Fault("begin", lambda _: stop.set(), "DSC012.JPG")
+    plan = planned(library, ledger, [card])
+    outcome = bring(plan, library, ledger, stop=stop, listener=Listener(step=fault))
+    assert 0 < outcome.home < 21
+    left = plan_finishing(library, outcome.run, HouseRules())
+    assert {row.destination for row in left.rows} == {
+        row.destination for row in planned(library, ledger, [card]).to_bring()
+    }
+    finished = bring(left, library, ledger, stop=never(), continues=outcome.run)
+    assert finished.home == len(left.rows) == 21 - outcome.home
+    assert account_of(library, finished.run).head["continues"] == outcome.run
+    assert ledger.all_filed() == {row.destination: row.filed for row in plan.rows}
+    assert plan_finishing(library, finished.run, HouseRules()).rows == ()

@@ -1,0 +1,313 @@
+"""Several places from one reading: each proven, each failing alone, each caught up later."""
+
+from __future__ import annotations
+
+import errno
+import os
+import threading
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+import pytest
+
+from jutrek.errors import PlaceUnusable
+from jutrek.filing import HouseRules, Order, Plan, Row
+from jutrek.library import (
+    LIBRARY,
+    Library,
+    Place,
+    add_place,
+    connected,
+    forget_place,
+    known_places,
+    open_library,
+    survey,
+)
+from jutrek.library.ledger import Ledger
+from jutrek.transfer import Choice, Listener, Outcome, Progress, Steering, bring, recover
+from jutrek.transfer.accounts import account_of, known_of_files
+from jutrek.transfer.catching_up import catch_up, lacking
+from jutrek.transfer.moving import refile
+from jutrek.transfer.taking_back import plan_taking_back
+from tests import making
+from tests.making import WHEN, names_below, never, planned, put
+from tests.transfer.conftest import Medium
+from tests.transfer.test_bring import fill
+
+Media = Callable[[str], Medium]
+
+
+def go(
+    plan: Plan, library: Library, ledger: Ledger, places: Sequence[Place], listener: Listener | None = None
+) -> Outcome:
+    return bring(plan, library, ledger, stop=never(), places=places, listener=listener)
+
+
+def same_trees(library: Library, place: Place) -> bool:
+    here, there = names_below(library.root), names_below(place.root)
+    return here == there and all(
+        Path(library.root, name).read_bytes() == Path(place.root, name).read_bytes() for name in here
+    )
+
+
+def test_two_places_hold_the_same_tree_from_one_reading(
+    library: Library, ledger: Ledger, card: Path, tarn: Place, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Every byte of the card is read once, proven in both places, and told by place."""
+    fill(card)
+    seen: list[Progress] = []
+    outcome = go(planned(library, ledger, [card]), library, ledger, [tarn], Listener(progress=seen.append))
+    assert (outcome.home, outcome.failed, outcome.lost) == (7, [], {})
+    assert same_trees(library, tarn)
+    size = sum(path.stat().st_size for path in card.rglob("*") if path.is_file())
+    last = seen[-1]
+    assert (last.read_bytes, [stream.bytes for stream in last.places]) == (size, [size, size])
+    assert [(stream.name, stream.files) for stream in (*last.sources, *last.places)] == [
+        (str(card), 7), (LIBRARY, 7), (tarn.id, 7),
+    ]  # fmt: skip
+    account = account_of(library, outcome.run)
+    assert set(account.copied[tarn.id]) == set(account.done)
+    assert ledger.proofs(tarn.id).keys() == ledger.proofs(LIBRARY).keys() == names_below(library.root)
+    assert account.end["copies"] == {tarn.id: 7}
+
+
+def test_a_ledger_that_was_lost_knows_every_proof_again(
+    library: Library, ledger: Ledger, card: Path, tarn: Place
+) -> None:
+    """From the journals alone, for the library and every other place."""
+    fill(card)
+    go(planned(library, ledger, [card]), library, ledger, [tarn])
+    before = {place: ledger.proofs(place) for place in (LIBRARY, tarn.id)}
+    with Ledger(f"{library.ledger_path}.new") as other:
+        recover(library, other)
+        for place, marks in before.items():
+            found = other.proofs(place)
+            assert {path: mark._replace(at="") for path, mark in found.items()} == {
+                path: mark._replace(at="") for path, mark in marks.items()
+            }
+        assert other.all_filed() == ledger.all_filed()
+
+
+@pytest.mark.parametrize(
+    "fault",
+    [
+        {"write_error": errno.EIO}, {"sync_error": errno.EIO}, {"rename_error": errno.EIO}, {"room": 4_000_000},
+        {"write_error": errno.EROFS}, {"gone": errno.ENODEV}, {"loses_writes": True},
+        {"flips": {"*": 100}}, {"read_error": {"*": (0, 10**9)}},
+    ],
+    ids="-".join,
+)  # fmt: skip
+def test_a_place_that_fails_drops_out_alone_and_is_caught_up(
+    fault: dict[str, object], library: Library, ledger: Ledger, card: Path, medium: Media
+) -> None:
+    """Whatever a place does, everything comes home; nothing unproven bears a name there; later it has everything."""
+    fill(card)
+    drive = medium("Tarn")
+    place = add_place(library, str(drive.top))
+    drive.fail(**fault)
+    outcome = go(planned(library, ledger, [card]), library, ledger, [place])
+    assert (outcome.home, outcome.failed, outcome.trouble) == (7, [], None)
+    assert outcome.lacking(place.id) > 0
+    drive.fail()
+    named = {name for name in names_below(str(drive.top)) if ".jutrek-" not in name}
+    assert ledger.proofs(place.id).keys() == named
+    assert all((drive.below / name).read_bytes() == Path(library.root, name).read_bytes() for name in named)
+    survey(library, ledger)
+    wanted = lacking(library, ledger, place)
+    assert wanted.files == 7 - len(named)
+    caught = catch_up(wanted, library, ledger, stop=never())
+    assert (caught.home, caught.failed, caught.trouble) == (wanted.files, [], None)
+    assert same_trees(library, place)
+    assert lacking(library, ledger, place).files == 0
+
+
+def test_a_place_that_is_unplugged_while_files_are_written(
+    library: Library, ledger: Ledger, card: Path, medium: Media
+) -> None:
+    """The library goes on; the journal says when the place dropped out."""
+    fill(card, 20)
+    drive = medium("Tarn")
+    place = add_place(library, str(drive.top))
+    pulled = threading.Event()
+
+    def step(name: str, row: object) -> None:
+        if name == "half copied" and not pulled.is_set():
+            pulled.set()
+            drive.pull()
+
+    outcome = go(planned(library, ledger, [card]), library, ledger, [place], Listener(step=step))
+    assert pulled.is_set()
+    assert (outcome.home, outcome.trouble) == (21, None)
+    assert list(outcome.lost) == [place.id]
+    assert any(entry["entry"] == "place lost" for entry in account_of(library, outcome.run).others)
+    assert connected(place) is None
+
+
+def test_moves_follow_into_the_place_or_are_caught_up(
+    library: Library, ledger: Ledger, card: Path, tarn: Place
+) -> None:
+    """A connected place moves with the library; one that was away moves its files later, and copies nothing twice."""
+    fill(card, 3)
+    outcome = go(planned(library, ledger, [card]), library, ledger, [tarn])
+    back, left = plan_taking_back(library, outcome.run)
+    assert left == []
+    undone = refile(back, library, ledger, stop=never(), takes_back=outcome.run, places=[tarn])
+    assert undone.home == 4
+    assert (names_below(library.root), names_below(tarn.root)) == (set(), set())
+    again, _ = plan_taking_back(library, undone.run)
+    assert refile(again, library, ledger, stop=never(), takes_back=undone.run).home == 4
+    survey(library, ledger)
+    wanted = lacking(library, ledger, tarn)
+    assert wanted.files == 4
+    other = HouseRules(layout="{kind}")
+    from tests.transfer.test_refiling import plan_of
+
+    catch_up(wanted, library, ledger, stop=never())
+    refile(plan_of(library, ledger, other), library, ledger, stop=never())
+    survey(library, ledger)
+    wanted = lacking(library, ledger, tarn)
+    assert (len(wanted.moves), wanted.rows) == (4, ())
+    assert catch_up(wanted, library, ledger, stop=never()).moved == 4
+    assert same_trees(library, tarn)
+    assert lacking(library, ledger, tarn).files == 0
+
+
+def test_an_older_version_is_put_aside_and_what_is_beyond_is_left(
+    library: Library, ledger: Ledger, card: Path, tarn: Place
+) -> None:
+    """Catching up replaces nothing and removes nothing."""
+    fill(card, 2)
+    go(planned(library, ledger, [card]), library, ledger, [tarn])
+    changed, gone = sorted(names_below(library.root))[:2]
+    old = Path(library.root, changed).read_bytes()
+    put(Path(library.root, changed), old + b"edited", WHEN.replace(year=2027))
+    Path(library.root, gone).unlink()
+    survey(library, ledger)
+    wanted = lacking(library, ledger, tarn)
+    assert (wanted.replaced, wanted.beyond) == ((changed,), (gone,))
+    assert catch_up(wanted, library, ledger, stop=never()).home == 1
+    assert Path(tarn.root, changed).read_bytes() == old + b"edited"
+    assert Path(tarn.root, gone).exists()
+    (aside,) = Path(tarn.root, ".jutrek", "replaced").rglob("*.*")
+    assert aside.read_bytes() == old
+
+
+def test_what_rotted_at_home_is_not_copied_on(library: Library, ledger: Ledger, card: Path, tarn: Place) -> None:
+    """A file that reads differently than when it was proven, at the same time, does not reach another place."""
+    fill(card, 2)
+    go(planned(library, ledger, [card]), library, ledger, [])
+    path = Path(library.root, sorted(names_below(library.root))[0])
+    stamp = path.stat()
+    path.write_bytes(path.read_bytes()[:-1] + b"?")
+    os.utime(path, ns=(stamp.st_atime_ns, stamp.st_mtime_ns))
+    survey(library, ledger)
+    outcome = catch_up(lacking(library, ledger, tarn), library, ledger, stop=never())
+    assert "reads differently than when it was proven" in outcome.failed[0].why
+    assert len(names_below(tarn.root)) == 2
+
+
+@pytest.mark.parametrize("choice", list(Choice))
+def test_a_full_place_pauses_the_run_and_asks(choice: Choice, library: Library, card: Path, small_place: Path) -> None:
+    """Making room goes on, doing without goes on, stopping stops; nothing is half there either way."""
+    fill(card)
+    library = open_library(str(small_place)) if choice is not Choice.WITHOUT else library
+    with Ledger(library.ledger_path) as ledger:
+        places = [add_place(library, str(small_place))] if choice is Choice.WITHOUT else []
+        filler = small_place / "filler"
+        plan = planned(library, ledger, [card])
+        steering = Steering()
+        steering.may_ask = True
+        asked: list[str] = []
+
+        def on_progress(progress: Progress) -> None:
+            for place in progress.asked:
+                asked.append(place.id)
+                filler.unlink(missing_ok=choice is Choice.STOP)
+                steering.answer(place.id, choice)
+
+        def step(name: str, row: Row) -> None:
+            if name == "begin" and row.source.endswith("CLIP.MP4"):
+                filler.write_bytes(bytes(20_000_000))
+
+        listener = Listener(progress=on_progress, step=step)
+        outcome = bring(plan, library, ledger, stop=steering.stop, listener=listener, places=places, steering=steering)
+        assert asked
+        filler.unlink(missing_ok=True)
+        assert outcome.home == 7 if choice is not Choice.STOP else outcome.home < 7
+        assert bool(outcome.lost) == (choice is Choice.WITHOUT)
+        assert not list(small_place.rglob(".jutrek-*"))
+
+
+def test_a_pause_holds_every_file_until_it_goes_on(library: Library, ledger: Ledger, card: Path) -> None:
+    """While a run pauses nothing is read; afterwards everything comes home."""
+    fill(card, 30)
+    steering = Steering()
+    held: list[int] = []
+
+    def on_progress(progress: Progress) -> None:
+        if steering.paused:
+            held.append(progress.read_bytes)
+            if len(held) == 12:
+                steering.go_on()
+
+    def step(name: str, _row: Row) -> None:
+        if name == "half copied" and not held:
+            steering.pause()
+
+    outcome = bring(
+        planned(library, ledger, [card]), library, ledger, stop=steering.stop, steering=steering,
+        listener=Listener(progress=on_progress, step=step),
+    )  # fmt: skip
+    assert held[6:12] == [held[6]] * 6
+    assert outcome.home == 31
+
+
+def test_small_files_first_where_rules_say_so(library: Library, ledger: Ledger, card: Path) -> None:
+    """Otherwise in the order of shooting."""
+    fill(card, 3)
+    begun: list[str] = []
+    rules = HouseRules(order=Order.SMALL)
+    listener = Listener(step=lambda name, row: begun.append(row.source) if name == "begin" else None)
+    go(planned(library, ledger, [card], rules), library, ledger, [], listener)
+    assert begun[-1].endswith("CLIP.MP4")
+
+
+@pytest.mark.parametrize("where", ["library", "inside", "around", "other", "nowhere"])
+def test_what_cannot_be_a_place_is_refused(where: str, library: Library, tmp_path: Path) -> None:
+    """A library, a folder in or around it, the place of another library, and what is not there."""
+    (tmp_path / "another").mkdir()
+    another = open_library(str(tmp_path / "another"))
+    (tmp_path / "theirs").mkdir()
+    add_place(another, str(tmp_path / "theirs"))
+    paths = {
+        "library": another.root, "inside": f"{library.root}/.jutrek", "around": str(tmp_path),
+        "other": str(tmp_path / "theirs"), "nowhere": str(tmp_path / "nowhere"),
+    }  # fmt: skip
+    with pytest.raises(PlaceUnusable):
+        add_place(library, paths[where])
+    assert known_places(library) == ()
+
+
+def test_a_place_is_known_by_its_mark_wherever_it_is_mounted(library: Library, tarn: Place, tmp_path: Path) -> None:
+    """A drive under another mount point is found; an empty folder at its old path is not it."""
+    elsewhere = tmp_path / "mnt"
+    os.rename(tarn.root, elsewhere)
+    Path(tarn.root).mkdir()
+    assert connected(tarn) is None
+    found = connected(Place(tarn.id, tarn.name, tarn.root), [str(elsewhere)])
+    assert found is not None
+    assert found.root == str(elsewhere)
+    assert [place.name for place in known_places(library)] == ["Tarn"]
+    forget_place(library, tarn.id)
+    assert known_places(library) == ()
+
+
+def test_known_of_files_ignores_other_runs_rows(library: Library, ledger: Ledger, card: Path, tarn: Place) -> None:
+    """What a place was caught up with counts for the place, not for the library."""
+    put(card / "A.JPG", making.jpeg())
+    go(planned(library, ledger, [card]), library, ledger, [])
+    survey(library, ledger)
+    catch_up(lacking(library, ledger, tarn), library, ledger, stop=never())
+    filed, proofs = known_of_files(library)
+    assert sorted(mark.place for mark in proofs) == sorted([LIBRARY, tarn.id])
+    assert next(iter(filed.values())).original == "A.JPG"
