@@ -16,6 +16,7 @@ by its name. Trouble in a place besides the library is that place's alone: the f
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import os
 import threading
@@ -175,7 +176,9 @@ class Carrier:
             self._put_away(row, copies, sums)
             raise
         finally:
-            os.close(source)
+            # Of a card that was pulled even the closing fails, and would hide what happened.
+            with contextlib.suppress(OSError):
+                os.close(source)
         home, *others = copies
         second = sums.second.digest() if sums.second is not None else b""
         away = [target for target in self._targets[1:] if all(copy.target is not target for copy in others)]
