@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import subprocess
+import sys
 import threading
 import time
 from collections.abc import Iterator
@@ -26,6 +27,9 @@ def own_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Every test has XDG folders of its own."""
     for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME"):
         monkeypatch.setenv(name, str(tmp_path / "xdg"))
+    for name in [name for name in sys.modules if name.startswith("send2trash")]:
+        # It looks where the trash is when it is imported.
+        monkeypatch.delitem(sys.modules, name)
 
 
 @pytest.fixture(autouse=True)

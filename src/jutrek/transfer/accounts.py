@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from jutrek.library import Filed, Library, ProofMark
-from jutrek.transfer.chain import Break, breaks, entries
+from jutrek.transfer.chain import START, Break, breaks, entries
 from jutrek.transfer.journal import FOLDER, Kind, journal_names
 
 _TAIL = 4096
@@ -193,7 +193,7 @@ def filed_by(entry: Mapping[str, Any]) -> Filed:
 def broken_records(library: Library) -> dict[str, list[Break]]:
     """Where journals are not what was written, by run."""
     found: dict[str, list[Break]] = {}
-    before: str | None = None
+    before: str | None = START
     for run in runs(library):
         broken, before = breaks(path_of(library, run), before)
         if broken:

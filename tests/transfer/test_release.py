@@ -1,0 +1,189 @@
+"""Safe to clear: proven afresh, told honestly, and only then cleared; and what rots at home is found and mended."""
+
+from __future__ import annotations
+
+import json
+import os
+import threading
+from pathlib import Path
+
+import pytest
+
+from jutrek.errors import Stopped
+from jutrek.library import Library, Place, as_place, survey
+from jutrek.library.ledger import Ledger
+from jutrek.sources import known_source
+from jutrek.transfer import bring
+from jutrek.transfer.accounts import account_of, runs
+from jutrek.transfer.certificate import Certificate
+from jutrek.transfer.checking import Finding, check, mend
+from jutrek.transfer.clearing import Way, clear
+from jutrek.transfer.release import keep_certificate, release
+from tests import making
+from tests.making import WHEN, everything, names_below, never, planned, put
+from tests.transfer.test_bring import fill
+
+
+@pytest.fixture
+def home(library: Library, ledger: Ledger, card: Path, tarn: Place) -> Library:
+    """A card that is home in two places."""
+    fill(card, 4)
+    bring(planned(library, ledger, [card]), library, ledger, stop=never(), places=[tarn])
+    return library
+
+
+def certify(card: Path, library: Library, ledger: Ledger, *places: Place, again: bool = False) -> Certificate:
+    survey(library, ledger)
+    return release(known_source(str(card)), library, ledger, places, again=again, stop=never())
+
+
+def rot(path: Path) -> None:
+    """One bit flips on the medium; size and time stay."""
+    stamp, data = path.stat(), bytearray(path.read_bytes())
+    data[len(data) // 2] ^= 1
+    path.write_bytes(bytes(data))
+    os.utime(path, ns=(stamp.st_atime_ns, stamp.st_mtime_ns))
+
+
+def test_a_card_is_proven_whatever_its_files_are_called_at_home(
+    home: Library, ledger: Ledger, card: Path, tarn: Place
+) -> None:
+    """By content, in every place, a week later and renamed; the card is only read; the certificate is kept."""
+    before = everything(card)
+    renamed = sorted(names_below(home.root))[0]
+    os.rename(Path(home.root, renamed), Path(home.root, "2026", "another name.jpg"))
+    certificate = certify(card, home, ledger, tarn, again=True)
+    assert certificate.safe
+    assert certificate.verdict == "Safe to clear: all 5 files are proven in library and Tarn."
+    assert all(len(one.where) == 2 for one in certificate.files)
+    assert everything(card) == before
+    path = Path(keep_certificate(certificate, home))
+    assert certificate.verdict in path.read_text()
+    assert "another name.jpg" in path.read_text()
+    page = json.loads(path.with_suffix(".json").read_text())
+    assert (page["safe"], len(page["files"])) == (True, 5)
+    assert account_of(home, runs(home)[-1]).head["safe"] is True
+
+
+@pytest.mark.parametrize("what", ["new", "rotted at home", "rotted on the card", "gone from a place", "away", "other"])
+def test_what_is_not_home_is_named(what: str, home: Library, ledger: Ledger, card: Path, tarn: Place) -> None:
+    """Nothing is called safe that is not: each way a file can be missing is told."""
+    again, away = what == "rotted at home", ()
+    if what == "new":
+        put(card / "NEW.JPG", making.jpeg(WHEN.replace(hour=22)))
+    elif what == "rotted at home":
+        rot(Path(home.root, sorted(names_below(home.root))[0]))
+    elif what == "rotted on the card":
+        rot(card / "DCIM" / "DSC001.JPG")
+    elif what == "gone from a place":
+        Path(tarn.root, sorted(names_below(tarn.root))[0]).unlink()
+    elif what == "other":
+        put(card / "INDEX.BIN", b"what a camera keeps for itself")
+    else:
+        away = (tarn,)
+    places = () if away else (tarn,)
+    survey(home, ledger)
+    certificate = release(known_source(str(card)), home, ledger, places, away=away, again=again, stop=never())
+    if what == "other":
+        assert certificate.safe
+        assert "1 other files on it are no captures, and stay" in certificate.verdict
+        return
+    assert not certificate.safe
+    assert certificate.verdict.startswith("Not safe to clear")
+    assert len(certificate.missing) == (0 if away else 1)
+
+
+def test_only_what_is_proven_is_ever_removed(home: Library, ledger: Ledger, card: Path, tarn: Place) -> None:
+    """A file that is new, one that changed since the proof, one whose copy vanished, and what is no capture stay."""
+    put(card / "NEW.JPG", making.jpeg(WHEN.replace(hour=22)))
+    put(card / "INDEX.BIN", b"what a camera keeps for itself")
+    certificate = certify(card, home, ledger, tarn)
+    put(card / "DCIM" / "DSC001.JPG", b"another picture by now")
+    vanished = next(one for one in certificate.home if one.path.endswith("DSC002.JPG"))
+    Path(home.root, dict(vanished.where)[""]).unlink()
+    cleared = clear(certificate, home, [tarn], Way.REMOVE, stop=never())
+    assert cleared.gone == 3
+    assert {path.name for path in card.rglob("*") if path.is_file()} == {
+        "NEW.JPG", "INDEX.BIN", "DSC001.JPG", "DSC002.JPG",
+    }  # fmt: skip
+    assert len(cleared.stayed) == 4
+    entries = account_of(home, runs(home)[-1]).others
+    assert [one["entry"] for one in entries].count("remove") == 3
+    assert len(names_below(tarn.root)) == 5
+
+
+def test_a_place_that_is_not_asked_keeps_everything_on_the_card(
+    home: Library, ledger: Ledger, card: Path, tarn: Place
+) -> None:
+    """A certificate that a place was away for clears nothing."""
+    before = everything(card)
+    certificate = release(known_source(str(card)), home, ledger, (), away=(tarn,), stop=never())
+    assert clear(certificate, home, [], Way.REMOVE, stop=never()).gone == 0
+    assert everything(card) == before
+
+
+def test_by_the_trash_files_can_be_had_back(
+    home: Library, ledger: Ledger, card: Path, tarn: Place, tmp_path: Path
+) -> None:
+    """Where the medium has one."""
+    cleared = clear(certify(card, home, ledger, tarn), home, [tarn], Way.TRASH, stop=never())
+    assert (cleared.gone, cleared.stayed) == (5, [])
+    assert len(list((tmp_path / "xdg" / "Trash" / "files").iterdir())) == 5
+
+
+def test_a_file_that_nobody_proved_is_proven_by_the_release(library: Library, ledger: Ledger, card: Path) -> None:
+    """What somebody copied by hand is read back before it counts."""
+    put(card / "A.JPG", making.jpeg())
+    put(Path(library.root, "by hand.jpg"), making.jpeg())
+    assert certify(card, library, ledger).safe
+    assert ledger.proofs("").keys() == {"by hand.jpg"}
+
+
+def test_what_rots_is_found_told_and_mended_from_another_place(
+    home: Library, ledger: Ledger, card: Path, tarn: Place
+) -> None:
+    """The good copy comes back proven; the bad one is put aside; edited and gone files are told apart."""
+    names = sorted(names_below(home.root))
+    good = Path(home.root, names[0]).read_bytes()
+    rot(Path(home.root, names[0]))
+    Path(home.root, names[1]).unlink()
+    put(Path(home.root, names[2]), b"edited")
+    survey_before = ledger.proofs("")
+    checked = check(home, ledger, as_place(home), stop=never())
+    assert {one.mark.path: one.finding for one in checked.found} == {
+        names[0]: Finding.ROTTED, names[1]: Finding.GONE, names[2]: Finding.CHANGED,
+    }  # fmt: skip
+    assert checked.good == 2
+    outcome = mend([one.mark for one in checked.bad], home, ledger, as_place(home), [tarn], stop=never())
+    assert outcome.home == 2
+    assert Path(home.root, names[0]).read_bytes() == good
+    assert Path(home.root, names[2]).read_bytes() == b"edited"
+    assert len([path for path in Path(home.own, "rotted").rglob("*") if path.is_file()]) == 1
+    assert ledger.proofs("")[names[0]].full == survey_before[names[0]].full
+    assert check(home, ledger, as_place(home), stop=never()).bad == []
+
+
+def test_bad_bytes_are_never_mended_with_bad_bytes(home: Library, ledger: Ledger, tarn: Place) -> None:
+    """Where the other place rotted too, the file stays as it is, and is told."""
+    name = sorted(names_below(home.root))[0]
+    for root in (home.root, tarn.root):
+        rot(Path(root, name))
+    bad = Path(home.root, name).read_bytes()
+    (found,) = check(home, ledger, as_place(home), stop=never()).bad
+    outcome = mend([found.mark], home, ledger, as_place(home), [tarn], stop=never())
+    assert "reads differently than when it was proven" in outcome.failed[0].why
+    assert Path(home.root, name).read_bytes() == bad
+
+
+def test_a_check_goes_on_where_the_last_one_ended(home: Library, ledger: Ledger) -> None:
+    """The oldest proof comes first; what was read keeps its new date."""
+    assert check(home, ledger, as_place(home), stop=never(), seconds=0).left == 5
+    stop = threading.Event()
+    with pytest.raises(Stopped):
+        check(home, ledger, as_place(home), stop=stop, report=lambda done, _: stop.set() if done else None)
+    assert account_of(home, runs(home)[-1]).end["how"] == "stopped"
+    old = {path: mark._replace(at="2020-01-01T00:00:00+00:00") for path, mark in ledger.proofs("").items()}
+    ledger.put_proofs(list(old.values())[:2])
+    assert [mark.at[:4] for mark in ledger.proofs("").values()][:2] == ["2020"] * 2
+    check(home, ledger, as_place(home), stop=never())
+    assert "2020" not in {mark.at[:4] for mark in ledger.proofs("").values()}
