@@ -16,6 +16,8 @@
     │   ├── Stopped            somebody asked it to
     │   ├── PlaceFull          no room left
     │   └── PlaceLost          read-only, unplugged, answering with errors
+    ├── DriveTrouble           a medium that cannot be mounted, unmounted or let go
+    │   └── DriveBusy          something still uses it
     ├── OurFault               an error in Jutrek itself
     └── LibraryTrouble         this library: nothing is begun
         ├── LibraryMissing     no such folder, or not one that can be used
@@ -61,6 +63,21 @@ class OurFault(JutrekError):
             "is home is proven. The log has the details."
         )
         self.error = error
+
+
+class DriveTrouble(JutrekError):
+    """A medium cannot be mounted, unmounted or let go."""
+
+    def __init__(self, name: str, what: str) -> None:
+        super().__init__(f"{shown(name) or 'The drives'}: {what}.")
+        self.name, self.what = name, what
+
+
+class DriveBusy(DriveTrouble):
+    """Something still uses the medium."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__(name, "another program still uses it; close what is open on it, then try again")
 
 
 class FileTrouble(JutrekError):

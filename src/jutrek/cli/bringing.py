@@ -6,6 +6,7 @@ import json
 import sys
 import threading
 from collections import Counter
+from collections.abc import Sequence
 from contextlib import ExitStack, suppress
 from pathlib import Path
 from typing import Any
@@ -22,6 +23,7 @@ from rich.progress import (
 
 from jutrek.cli.choices import Choices
 from jutrek.cli.planning import prepare
+from jutrek.desk.keeping import Places, leave_papers, places_of
 from jutrek.errors import PlanUnusable, RunTrouble, Stopped, reason, shown
 from jutrek.filing import Action, Plan, Row, from_json
 from jutrek.library import Library, keep_devices, open_library
@@ -33,20 +35,27 @@ ALL_HOME, NOT_ALL_HOME, UNUSABLE = 0, 1, 3
 
 
 def bring_sources(
-    sources: list[str], library_path: str, choices: Choices, *, as_json: bool, stop: threading.Event
+    sources: list[str],
+    library_path: str,
+    choices: Choices,
+    *,
+    as_json: bool,
+    stop: threading.Event,
+    without: Sequence[str] = (),
 ) -> int:
-    """Read, plan and bring home. Returns the exit code."""
+    """Read, plan and bring home, but for some places. Returns the exit code."""
     library = open_library(library_path)
     with Ledger(library.ledger_path) as ledger:
         plan, story = prepare(sources, library, ledger, choices, stop=stop)
         with suppress(OSError):
             # A list that cannot be written now is written the next time; the files say themselves if they cannot be.
             keep_devices(library, story.devices.values())
-        return _Telling(plan, as_json=as_json).run(library, ledger, stop)
+        settled = tuple(change.words for change in choices.changes(story.devices))
+        return _Telling(plan, as_json=as_json).run(library, ledger, stop, without, settled)
 
 
-def bring_plan(path: Path, *, as_json: bool, stop: threading.Event) -> int:
-    """Carry out a saved plan. Returns the exit code.
+def bring_plan(path: Path, *, as_json: bool, stop: threading.Event, without: Sequence[str] = ()) -> int:
+    """Carry out a saved plan, but for some places. Returns the exit code.
 
     Raises:
         PlanUnusable: when it is none, or fits another library.
@@ -60,7 +69,7 @@ def bring_plan(path: Path, *, as_json: bool, stop: threading.Event) -> int:
     library = open_library(plan.library)
     with Ledger(library.ledger_path) as ledger:
         recover(library, ledger)
-        return _Telling(plan, as_json=as_json).run(library, ledger, stop)
+        return _Telling(plan, as_json=as_json).run(library, ledger, stop, without)
 
 
 class _Telling:
@@ -75,7 +84,15 @@ class _Telling:
         self._proven: set[str] = set()
         self._results: Counter[str] = Counter()
 
-    def run(self, library: Library, ledger: Ledger, stop: threading.Event) -> int:
+    def run(
+        self,
+        library: Library,
+        ledger: Ledger,
+        stop: threading.Event,
+        without: Sequence[str] = (),
+        settled: Sequence[str] = (),
+    ) -> int:
+        places = places_of(library).without(without)
         for row in self._plan.rows:
             if row.action in (Action.HOME, Action.STAY):
                 self._line(row, row.action.value, row.why)
@@ -84,13 +101,30 @@ class _Telling:
                 self._bars = stack.enter_context(_bars(self._console))
                 self._task = self._bars.add_task("", total=None, files="")
             listener = Listener(self._on_done, self._on_progress)
-            outcome = bring(self._plan, library, ledger, stop=stop, listener=listener)
+            outcome = bring(
+                self._plan, library, ledger, stop=stop, listener=listener, places=places.here, settled=settled
+            )
+        self._say_places(outcome, places)
+        papers = leave_papers(
+            library, outcome.run, self._plan.rules, places, stop=stop, report=lambda _done, _all: None
+        )
         missing = {row.destination for row in self._plan.to_bring()} - self._proven
         for row in self._plan.rows:
             if row.action is Action.TWIN:
                 came = row.destination not in missing
                 self._line(row, "twin" if came else "failed", row.why if came else "Its twin did not come home.")
+        for words in (papers.trouble, f"Report: {shown(papers.report)}" if papers.report else ""):
+            sys.stderr.write(f"{words}\n" if words else "")
         return self._sum_up(outcome)
+
+    def _say_places(self, outcome: Outcome, places: Places) -> None:
+        """Say which places lack something."""
+        for place in places.here:
+            if lacks := outcome.lacking(place.id):
+                why = outcome.lost.get(place.id, "")
+                sys.stderr.write(f"jutrek: {place.name} lacks {lacks} of them. {why} `jutrek catch-up` brings them.\n")
+        for place in places.away:
+            sys.stderr.write(f"jutrek: {place.name} is not connected. `jutrek catch-up` brings it what it lacks.\n")
 
     def _on_done(self, done: Done) -> None:
         if done.home and done.row.destination:

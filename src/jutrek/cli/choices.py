@@ -27,7 +27,14 @@ class Choices:
     said: tuple[tuple[str, str], ...] = ()
 
     def decisions(self, devices: Mapping[str, Device]) -> Decisions:
-        """The decisions that they make about an intake with these devices.
+        """The decisions that they make about an intake with these devices. Errors are those of `changes`."""
+        decisions = Decisions()
+        for change in self.changes(devices):
+            decisions = change.on(decisions)
+        return decisions
+
+    def changes(self, devices: Mapping[str, Device]) -> list[Change]:
+        """The changes that they make, one by one.
 
         Raises:
             NoSuchDevice: for a letter that none bears.
@@ -41,10 +48,7 @@ class Choices:
             changes.append(ShiftClock(key, seconds) if seconds else TakeAsItIs(frozenset(), key))
         changes += [Describe(day, None, words) for day, words in self.described]
         changes += [Say(dict(self.said))] if self.said else []
-        decisions = Decisions()
-        for change in changes:
-            decisions = change.on(decisions)
-        return decisions
+        return changes
 
 
 def parse_choices(

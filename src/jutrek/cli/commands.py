@@ -10,8 +10,19 @@ from typing import Annotated
 import typer
 
 from jutrek import __version__
+from jutrek.cli.keeping import (
+    catch_up_command,
+    check_command,
+    finish_command,
+    journal_command,
+    places_app,
+    report_command,
+    take_back_command,
+)
 from jutrek.cli.refiling import refile_command
+from jutrek.cli.releasing import clear_command, drives_command, eject_command, release_command
 from jutrek.cli.ruling import rules_app
+from jutrek.cli.simulating import simulate_app
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.filing import Structure, Undated
 
@@ -129,6 +140,9 @@ def bring_command(
     plan: Annotated[
         Path | None, typer.Option("--plan", "-p", help="A plan that was saved.", exists=True, dir_okay=False)
     ] = None,
+    without: Annotated[
+        list[str] | None, typer.Option("--without", help="A place to leave out this time.", metavar="PLACE")
+    ] = None,
     as_json: _AsJson = False,
     layout: _Layout = None,
     name: _Name = None,
@@ -151,18 +165,32 @@ def bring_command(
     if plan is not None:
         if sources or library is not None or fix_clock or describe or say or layout or name:
             raise typer.BadParameter("--plan knows its sources, library and decisions; give nothing else")
-        raise typer.Exit(bring_plan(plan, as_json=as_json, stop=stop))
+        raise typer.Exit(bring_plan(plan, as_json=as_json, stop=stop, without=without or ()))
     if not sources or library is None:
         raise typer.BadParameter("give sources and --library, or --plan")
     choices = parse_choices(
         house_of(str(library)), layout=layout, name=name, undated=undated, fix_clock=fix_clock, describe=describe,
         say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure, sidecars=sidecars,
     )  # fmt: skip
-    raise typer.Exit(bring_sources(_texts(sources), str(library), choices, as_json=as_json, stop=stop))
+    raise typer.Exit(
+        bring_sources(_texts(sources), str(library), choices, as_json=as_json, stop=stop, without=without or ())
+    )
 
 
 app.add_typer(rules_app, name="rules")
 app.command("refile")(refile_command)
+app.add_typer(places_app, name="places")
+app.command("catch-up")(catch_up_command)
+app.command("check")(check_command)
+app.command("finish")(finish_command)
+app.command("take-back")(take_back_command)
+app.command("journal")(journal_command)
+app.command("report")(report_command)
+app.command("release")(release_command)
+app.command("clear")(clear_command)
+app.command("drives")(drives_command)
+app.command("eject")(eject_command)
+app.add_typer(simulate_app, name="simulate")
 
 
 @app.command("app")

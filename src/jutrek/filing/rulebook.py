@@ -36,7 +36,8 @@ _ABOUT = {
     "trust": "Which date is trusted first.",
     "doubles": "companions: of a capture that is home already: bring | leave.",
     "copies": "card-structure: alone | beside. read-twice: read every file twice from its source, and compare.\n"
-    "second-sum: none | blake3, a cryptographic sum beside the fingerprint. order: time | small, small files first.",
+    "second-sum: none | blake3, a cryptographic sum beside the fingerprint. hash-lists: an ASC MHL list of every\n"
+    "intake in each place. order: time | small, small files first.",
     "sidecars": "What is written into an XMP sidecar beside every file that comes home.\n"
     "{year} in the rights is the year of the capture.",
 }

@@ -107,6 +107,7 @@ class _Copies(_Table):
     card_structure: Literal["alone", "beside"] = Field("alone", alias="card-structure")
     read_twice: bool = Field(False, alias="read-twice")
     second_sum: Literal["none", "blake3"] = Field("none", alias="second-sum")
+    hash_lists: bool = Field(True, alias="hash-lists")
     order: Literal["time", "small"] = "time"
 
 
@@ -194,6 +195,7 @@ def _rules(page: _Page) -> HouseRules:
         structure=Structure(page.copies.card_structure),
         twice=page.copies.read_twice,
         second_sum=page.copies.second_sum == "blake3",
+        hash_lists=page.copies.hash_lists,
         order=Order(page.copies.order),
         sidecars=sidecars.corrected_dates,
         originals=sidecars.original_names,
@@ -229,7 +231,8 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
         "doubles": {"companions": "bring" if rules.beside else "leave"},
         "copies": {
             "card-structure": rules.structure.value, "read-twice": rules.twice,
-            "second-sum": "blake3" if rules.second_sum else "none", "order": rules.order.value,
+            "second-sum": "blake3" if rules.second_sum else "none", "hash-lists": rules.hash_lists,
+            "order": rules.order.value,
         },
         "sidecars": {
             "corrected-dates": rules.sidecars, "original-names": rules.originals, "creator": rules.creator,

@@ -123,6 +123,7 @@ class HouseRules:
         originals: whether the name that a file had on its source is written into such a sidecar.
         twice: whether every file is read a second time from its source, and must give the same bytes.
         second_sum: whether a cryptographic sum (BLAKE3) is kept beside the fingerprint.
+        hash_lists: whether every intake leaves a hash list (ASC MHL) in each place.
         order: whether files come home in the order of time, or small ones first.
         creator, rights, words: who made what comes in, under which rights, and keywords, for such a sidecar; `{year}`
             in the rights is the year of the capture. Empty for none.
@@ -151,6 +152,7 @@ class HouseRules:
     originals: bool = False
     twice: bool = False
     second_sum: bool = False
+    hash_lists: bool = True
     order: Order = Order.TIME
     creator: str = ""
     rights: str = ""

@@ -21,6 +21,7 @@ class Faults:
             gives; 0 for none.
         room: bytes that may be written in all before there is no room (ENOSPC); -1 for as many as fit.
         loses_writes: writes are said to have happened, and did not.
+        pulled_after: bytes that may be read in all before it is gone (ENODEV); -1 for any number.
         gone: which error number everything gives from now on, as a pulled card does; 0 for none.
     """
 
@@ -34,6 +35,7 @@ class Faults:
     close_error: int = 0
     room: int = -1
     loses_writes: bool = False
+    pulled_after: int = -1
     gone: int = 0
 
     def keep(self, path: str) -> None:

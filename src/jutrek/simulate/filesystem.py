@@ -38,7 +38,7 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
         self._root, self._page = os.path.realpath(root), page
         self._read_at: int | None = None
         self._faults = Faults()
-        self._written = 0
+        self._written = self._read = 0
         self._lied: dict[str, int] = {}
         self._lock = threading.Lock()
 
@@ -49,11 +49,13 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
         except OSError:
             stamp = None
         if stamp != self._read_at:
-            self._read_at, self._faults, self._written = stamp, faults_at(self._page), 0
+            self._read_at, self._faults = stamp, faults_at(self._page)
+            self._written = self._read = 0
             self._lied.clear()
-        if self._faults.gone:
-            raise mfusepy.FuseOSError(self._faults.gone)
-        return self._faults
+        faults = self._faults
+        if faults.gone or 0 <= faults.pulled_after < self._read:
+            raise mfusepy.FuseOSError(faults.gone or errno.ENODEV)
+        return faults
 
     def _path(self, path: str) -> str:
         self._now()
@@ -84,7 +86,9 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
             # One reader at a time: the speed is the medium's, not each file's.
             with self._lock:
                 time.sleep(size / faults.read_speed)
-        return self._flipped(faults, path, os.pread(fh, size, offset), offset)
+        data = os.pread(fh, size, offset)
+        self._read += len(data)
+        return self._flipped(faults, path, data, offset)
 
     def _flipped(self, faults: Faults, path: str, data: bytes, offset: int) -> bytes:
         at = _of(faults.flips, path)

@@ -1,0 +1,272 @@
+"""`jutrek places`, `finish`, `take-back`, `catch-up`, `check`, `journal`, `report`: living with what is home."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import asdict
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from jutrek.cli.stopping import stop_on_interrupt
+from jutrek.errors import PlaceUnusable, PlanUnusable, RunTrouble, Stopped, shown
+
+if TYPE_CHECKING:
+    from jutrek.desk.keeping import Places
+    from jutrek.library import Library, Place
+    from jutrek.library.ledger import Ledger
+    from jutrek.transfer import Outcome
+
+places_app = typer.Typer(help="Where else a library's files are kept.", no_args_is_help=True)
+
+LibraryOption = Annotated[Path, typer.Option("--library", "-l", help="The library's root folder.")]
+AsJson = Annotated[bool, typer.Option("--json", help="Print JSON for other programs.")]
+_Run = Annotated[str, typer.Argument(help="A run of the journal; else the newest that fits.", metavar="[RUN]")]
+DONE, NOT_ALL, UNUSABLE = 0, 1, 3
+
+
+@contextmanager
+def opened(path: Path, *, surveyed: bool = False) -> Iterator[tuple[Library, Ledger]]:
+    """A library with its ledger, cleared up after a run that did not end."""
+    from jutrek.library import open_library, survey
+    from jutrek.library.ledger import Ledger
+    from jutrek.transfer import recover
+
+    library = open_library(str(path))
+    with Ledger(library.ledger_path) as ledger:
+        recover(library, ledger)
+        if surveyed:
+            survey(library, ledger)
+        yield library, ledger
+
+
+def end_of(outcome: Outcome, words: str) -> None:
+    """Tell how a run ended, and leave with its code."""
+    for done in outcome.failed:
+        sys.stderr.write(f"not done: {shown(done.row.source)}: {done.why}\n")
+    for why in outcome.lost.values():
+        sys.stderr.write(f"jutrek: {why}\n")
+    if outcome.trouble is not None:
+        sys.stderr.write(f"jutrek: {outcome.trouble}\n")
+    sys.stderr.write(f"{words}\n")
+    if isinstance(outcome.trouble, RunTrouble) and not isinstance(outcome.trouble, Stopped):
+        raise typer.Exit(UNUSABLE)
+    raise typer.Exit(NOT_ALL if outcome.failed or outcome.trouble or outcome.gone or outcome.lost else DONE)
+
+
+@places_app.command("show")
+def show_places(library: LibraryOption, as_json: AsJson = False) -> None:
+    """List the places, whether they are connected, and what they lack."""
+    from jutrek.desk.keeping import places_of
+    from jutrek.transfer.catching_up import lacking
+
+    with opened(library, surveyed=True) as (home, ledger):
+        places = places_of(home)
+        told: list[dict[str, Any]] = []
+        for place in (*places.here, *places.away):
+            here = place in places.here
+            lack = lacking(home, ledger, place, connected=here)
+            told.append({
+                "id": place.id, "name": place.name, "root": place.root, "connected": here, "lacks": lack.files,
+                "bytes": lack.size, "beyond": len(lack.beyond),
+            })  # fmt: skip
+    if as_json:
+        sys.stdout.write(json.dumps(told, indent=1) + "\n")
+        return
+    for one in told:
+        words = f"lacks {one['lacks']} files ({one['bytes'] / 1e6:,.1f} MB)" if one["lacks"] else "has everything"
+        away = "" if one["connected"] else ", not connected"
+        sys.stdout.write(f"{one['name']}\t{shown(str(one['root']))}\t{words}{away}\n")
+
+
+@places_app.command("add")
+def add_place_command(
+    folder: Annotated[Path, typer.Argument(help="A folder on another drive.")],
+    library: LibraryOption,
+    name: Annotated[str, typer.Option("--name", help="What to call it.")] = "",
+) -> None:
+    """Keep copies in a folder from now on. `jutrek catch-up` brings it what is home already."""
+    from jutrek.library import add_place, open_library
+
+    place = add_place(open_library(str(library)), str(folder), name)
+    typer.echo(f"{place.name} gets a copy of everything that comes home from now on.", err=True)
+
+
+@places_app.command("forget")
+def forget_place_command(name: Annotated[str, typer.Argument(help="Its name or id.")], library: LibraryOption) -> None:
+    """Keep no more copies in a place. What lies there stays there."""
+    from jutrek.library import forget_place, known_places, open_library
+
+    home = open_library(str(library))
+    found = [place for place in known_places(home) if name in (place.name, place.id)]
+    if not found:
+        raise typer.BadParameter(f"there is no place called {name}")
+    for place in found:
+        forget_place(home, place.id)
+
+
+def catch_up_command(
+    library: LibraryOption,
+    name: Annotated[str, typer.Argument(help="The place; else all that are connected.", metavar="[PLACE]")] = "",
+) -> None:
+    """Bring places what they lack."""
+    from jutrek.desk.keeping import places_of
+    from jutrek.transfer import Outcome
+    from jutrek.transfer.catching_up import catch_up, lacking
+
+    stop = stop_on_interrupt()
+    with opened(library, surveyed=True) as (home, ledger):
+        places = places_of(home)
+        wanted = _wanted(places, name)
+        sums = Outcome()
+        for place in wanted:
+            lack = lacking(home, ledger, place)
+            if lack.files:
+                outcome = catch_up(lack, home, ledger, stop=stop)
+                sums.done += outcome.done
+                sums.moved += outcome.moved
+                sums.trouble = sums.trouble or outcome.trouble
+    end_of(sums, f"{sums.home} files copied and proven, {sums.moved} moved within their places.")
+
+
+def _wanted(places: Places, name: str) -> tuple[Place, ...]:
+    if not name:
+        return places.here
+    place = places.named(name)
+    if place is None:
+        raise PlaceUnusable(
+            name, "it is not connected" if any(p.name == name for p in places.away) else "it is no place"
+        )
+    return (place,)
+
+
+def check_command(
+    library: LibraryOption,
+    name: Annotated[str, typer.Option("--place", help="Another place; else the library itself.")] = "",
+    minutes: Annotated[
+        float | None, typer.Option("--minutes", help="End after that long; the rest comes next.")
+    ] = None,
+    mending: Annotated[bool, typer.Option("--mend", help="Bring good bytes back from another place.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Read files again and compare them with their proofs, the oldest first."""
+    from jutrek.desk.keeping import places_of
+    from jutrek.library import as_place
+    from jutrek.transfer.checking import check, mend
+
+    stop = stop_on_interrupt()
+    with opened(library, surveyed=True) as (home, ledger):
+        places = places_of(home)
+        place = _wanted(places, name)[0] if name else as_place(home)
+        checked = check(home, ledger, place, stop=stop, seconds=minutes * 60 if minutes is not None else None)
+        for one in checked.found:
+            if not as_json:
+                sys.stdout.write(f"{one.finding}\t{shown(one.mark.path)}\t{one.why}\n")
+        mended = 0
+        if mending and checked.bad:
+            others = [one for one in (as_place(home), *places.here) if one.id != place.id]
+            bad = [one.mark for one in checked.bad]
+            mended = mend(bad, home, ledger, place, others, stop=stop).home
+    if as_json:
+        found = [{"path": one.mark.path, "finding": one.finding.value, "why": one.why} for one in checked.found]
+        page: dict[str, Any] = {
+            "place": place.name, "good": checked.good, "first": checked.first, "bytes": checked.bytes,
+            "left": checked.left, "found": found, "mended": mended,
+        }  # fmt: skip
+        sys.stdout.write(json.dumps(page, indent=1) + "\n")
+    sys.stderr.write(
+        f"{place.name}: {checked.good} files as they were proven, {checked.first} proven for the first time, "
+        f"{len(checked.bad)} bad, {mended} mended, {checked.left} left for the next time.\n"
+    )
+    raise typer.Exit(NOT_ALL if len(checked.bad) > mended else DONE)
+
+
+def finish_command(library: LibraryOption, run: _Run = "") -> None:
+    """Bring home what an intake left when it was stopped or cut off, reading only what is not proven."""
+    from jutrek.cli.planning import house_of
+    from jutrek.desk.keeping import finish, newest, places_of
+    from jutrek.transfer import Listener
+
+    stop = stop_on_interrupt()
+    with opened(library) as (home, ledger):
+        wanted = run or newest(home, lambda record: record.can_finish, "could be finished").run
+        rules = house_of(str(library))
+        outcome = finish(home, ledger, wanted, rules, places_of(home), stop=stop, listener=Listener())
+    end_of(outcome, f"{outcome.home} files brought home and proven.")
+
+
+def take_back_command(
+    library: LibraryOption,
+    run: _Run = "",
+    empty: Annotated[
+        bool, typer.Option("--empty", help="Put all that was taken back into the system's trash.")
+    ] = False,
+) -> None:
+    """Take a run back: an intake's files are put away, moves are undone. A taking back can be taken back itself."""
+    from jutrek.desk.keeping import newest, places_of, take_back
+    from jutrek.transfer import Listener
+    from jutrek.transfer.taking_back import empty_taken_back
+
+    stop = stop_on_interrupt()
+    with opened(library) as (home, ledger):
+        if empty:
+            try:
+                count = empty_taken_back(home)
+            except OSError as error:
+                raise PlanUnusable(home.root, f"the trash can't take it: {error}") from error
+            typer.echo(f"What {count} runs had brought is in the trash.", err=True)
+            return
+        wanted = run or newest(home, lambda record: record.can_take_back, "could be taken back").run
+        outcome, left = take_back(home, ledger, wanted, places_of(home), stop=stop, listener=Listener())
+    for sentence in left:
+        sys.stderr.write(f"stays: {sentence}\n")
+    end_of(outcome, f"{outcome.home} files taken back, {len(left)} stay.")
+
+
+def journal_command(library: LibraryOption, run: _Run = "", as_json: AsJson = False) -> None:
+    """Show what was done to a library, or the files of one run; records that were changed afterwards are named."""
+    from jutrek.desk.records import files_of, records_of
+    from jutrek.library import open_library
+
+    home = open_library(str(library))
+    if run:
+        try:
+            files = files_of(home, run)
+        except OSError as error:
+            raise PlanUnusable(home.root, f"no run {run} is in its journal") from error
+        if as_json:
+            sys.stdout.write(json.dumps([asdict(one) for one in files], indent=1) + "\n")
+        for one in files if not as_json else ():
+            sys.stdout.write(f"{one.what}\t{shown(one.path)}\t{shown(one.source)}\n")
+        return
+    records = records_of(home)
+    if as_json:
+        sys.stdout.write(json.dumps([asdict(one) for one in records], indent=1) + "\n")
+    for record in records if not as_json else ():
+        more = ", taken back" if record.taken_back else ""
+        broken = f"\t{record.broken}" if record.broken else ""
+        how = record.how or "at work"
+        sys.stdout.write(
+            f"{record.run}\t{record.title}\t{shown(record.about)}\t{record.files} files, {record.left} not\t"
+            f"{how}{more}\t{record.who}{broken}\n"
+        )
+    raise typer.Exit(NOT_ALL if any(record.broken for record in records) else DONE)
+
+
+def report_command(library: LibraryOption, run: _Run = "") -> None:
+    """Write the report of an intake (HTML, CSV, checksums), and print where it is."""
+    from jutrek.desk.keeping import newest
+    from jutrek.desk.report import write_report
+    from jutrek.transfer.accounts import account_of
+    from jutrek.transfer.journal import Kind
+
+    with opened(library) as (home, _):
+        wanted = run or newest(home, lambda record: record.kind is Kind.INTAKE and record.files > 0, "is an intake").run
+        try:
+            sys.stdout.write(write_report(account_of(home, wanted), home, stop=stop_on_interrupt()) + "\n")
+        except OSError as error:
+            raise PlanUnusable(home.root, f"the report of {wanted} can't be written: {error}") from error

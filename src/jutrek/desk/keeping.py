@@ -1,0 +1,157 @@
+"""What is done around intakes, for whichever face asks: places, finishing, taking back, and what an intake leaves."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from jutrek.desk.records import Record, records_of
+from jutrek.desk.report import write_report
+from jutrek.errors import PlanUnusable, reason
+from jutrek.filing import HouseRules
+from jutrek.library import Library, Place, as_place, connected, known_places
+from jutrek.sources import mounts
+from jutrek.transfer import Listener, Outcome, Steering, bring, plan_finishing, plan_taking_back, refile
+from jutrek.transfer.accounts import account_of
+from jutrek.transfer.hash_lists import write_hash_lists
+from jutrek.transfer.partials import clear_partials
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
+
+Report = Callable[[int, int], None]
+
+
+@dataclass(frozen=True, slots=True)
+class Places:
+    """The places of a library besides itself: those that are connected, where they are now, and those that are not."""
+
+    here: tuple[Place, ...] = ()
+    away: tuple[Place, ...] = ()
+
+    def named(self, name: str) -> Place | None:
+        """A connected place by its name or the beginning of its id."""
+        return next((one for one in self.here if name in (one.name, one.root) or one.id.startswith(name)), None)
+
+    def without(self, names: Sequence[str]) -> Places:
+        """The places but for those of some names or ids."""
+        unwanted = set(names)
+        return Places(
+            tuple(one for one in self.here if not {one.name, one.id} & unwanted),
+            tuple(one for one in self.away if not {one.name, one.id} & unwanted),
+        )
+
+
+def places_of(library: Library) -> Places:
+    """Look for the places of a library."""
+    tops = [mount.point for mount in mounts()]
+    here, away = [], []
+    for place in known_places(library):
+        found = connected(place, tops)
+        if found is not None:
+            here.append(found)
+        else:
+            away.append(place)
+    return Places(tuple(here), tuple(away))
+
+
+@dataclass(frozen=True, slots=True)
+class Left:
+    """What an intake left behind for people and other programs.
+
+    Attributes:
+        report: the path of its report; empty where there is none.
+        hash_lists: the paths of its hash lists.
+        trouble: why something is missing; empty where nothing is.
+    """
+
+    report: str = ""
+    hash_lists: tuple[str, ...] = ()
+    trouble: str = ""
+
+
+def leave_papers(
+    library: Library, run: str, rules: HouseRules, places: Places, *, stop: threading.Event, report: Report
+) -> Left:
+    """Write the report of an intake, and its hash lists where house rules want them.
+
+    Raises:
+        Stopped: when `stop` was set.
+    """
+    if not run:
+        return Left()
+    lists: tuple[str, ...] = ()
+    try:
+        account = account_of(library, run)
+        if not account.done:
+            return Left()
+        if rules.hash_lists:
+            lists = tuple(write_hash_lists(account, library, places.here))
+        return Left(write_report(account, library, stop=stop, report=report), lists)
+    except OSError as error:
+        return Left("", lists, f"The report could not be written: {reason(error)}.")
+
+
+def finish(
+    library: Library,
+    ledger: Ledger,
+    run: str,
+    rules: HouseRules,
+    places: Places,
+    *,
+    stop: threading.Event,
+    listener: Listener,
+    steering: Steering | None = None,
+) -> Outcome:
+    """Bring home what an intake left, reading only what is not proven.
+
+    Raises:
+        PlanUnusable: when it cannot be finished.
+    """
+    plan = plan_finishing(library, run, rules)
+    return bring(
+        plan, library, ledger, stop=stop, listener=listener, places=places.here, steering=steering, continues=run
+    )
+
+
+def take_back(
+    library: Library,
+    ledger: Ledger,
+    run: str,
+    places: Places,
+    *,
+    stop: threading.Event,
+    listener: Listener,
+    only: frozenset[str] = frozenset(),
+) -> tuple[Outcome, list[str]]:
+    """Take a run back, or only some of its files (by their paths now, relative to the library).
+
+    Returns:
+        The outcome, and sentences about what was changed since and stays.
+
+    Raises:
+        PlanUnusable: when it cannot be taken back.
+    """
+    plan, left = plan_taking_back(library, run)
+    if only:
+        rows = tuple(row for row in plan.rows if row.source.removeprefix(library.root + "/") in only)
+        plan, left = type(plan)(plan.library, plan.library_id, plan.rules, rows), []
+    outcome = refile(plan, library, ledger, stop=stop, listener=listener, takes_back=run, places=places.here)
+    if not only:
+        for place in (as_place(library), *places.here):
+            clear_partials(place.root)
+    return outcome, left
+
+
+def newest(library: Library, wanted: Callable[[Record], bool], what: str) -> Record:
+    """The newest record of a kind.
+
+    Raises:
+        PlanUnusable: when there is none.
+    """
+    found = next((record for record in records_of(library, verify=False) if wanted(record)), None)
+    if found is None:
+        raise PlanUnusable(library.root, f"there is no run in its journal that {what}")
+    return found

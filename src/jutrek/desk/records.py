@@ -1,0 +1,165 @@
+"""The journal as people look at it: a record per run, the newest first, and what can be done about each."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from jutrek.library import Library, known_places
+from jutrek.transfer.accounts import Account, account_of, broken_records, end_of, head_of, runs
+from jutrek.transfer.journal import Kind
+from jutrek.transfer.taking_back import CAN_BE_TAKEN_BACK, taken_back_by
+
+WORDS = {
+    Kind.INTAKE: "Intake",
+    Kind.REFILE: "Re-filing",
+    Kind.TAKE_BACK: "Taken back",
+    Kind.CATCH_UP: "Caught up",
+    Kind.CHECK: "Check",
+    Kind.MEND: "Mended",
+    Kind.RELEASE: "Release",
+    Kind.CLEAR: "Cleared",
+}
+"""What runs are called."""
+
+
+@dataclass(frozen=True, slots=True)
+class Record:
+    """A run.
+
+    Attributes:
+        run: its id.
+        kind: what it did.
+        at, ended: when it began and ended, UTC, ISO 8601; `ended` is empty for one that is at work or was cut off.
+        who: user and machine.
+        about: its sources, or the place that it was about, in words.
+        how: how it ended: done, stopped, found again.
+        files: how many files it brought, moved, read or removed.
+        left: how many it did not.
+        size: bytes; 0 where that is not told.
+        places: in how many places its files are, by name.
+        taken_back: whether it was taken back, and still is.
+        can_take_back, can_finish: what can be done about it.
+        broken: what is the matter with its record; empty for nothing.
+        certificate: the path of a release's certificate, relative to the library.
+        safe: whether a release found everything home.
+    """
+
+    run: str
+    kind: Kind
+    at: str
+    ended: str
+    who: str
+    about: str
+    how: str
+    files: int
+    left: int
+    size: int
+    places: tuple[tuple[str, int], ...] = ()
+    taken_back: bool = False
+    can_take_back: bool = False
+    can_finish: bool = False
+    broken: str = ""
+    certificate: str = ""
+    safe: bool = False
+
+    @property
+    def title(self) -> str:
+        """What it was, in a word or two."""
+        return WORDS[self.kind]
+
+
+@dataclass(frozen=True, slots=True)
+class FileRecord:
+    """A file of a run: where it came from, where it went, and what became of it."""
+
+    path: str
+    source: str
+    size: int
+    what: str
+    full: str = ""
+
+
+def records_of(library: Library, *, verify: bool = True) -> list[Record]:
+    """The runs of a library, the newest first.
+
+    Args:
+        verify: whether to look for records that were changed after they were written; that reads all of them.
+    """
+    undone = taken_back_by(library)
+    broken = broken_records(library) if verify else {}
+    names = {place.id: place.name for place in known_places(library)}
+    heads = {run: head_of(library, run) for run in runs(library)}
+    continued = {str(head["continues"]) for head in heads.values() if head.get("continues")}
+    found = []
+    for run, head in reversed(heads.items()):
+        if head.get("entry") not in set(Kind):
+            continue
+        kind, end = Kind(head["entry"]), end_of(library, run)
+        files, left = int(end.get("home", 0)), int(end.get("left", 0))
+        known = names | {str(one["id"]): str(one["name"]) for one in head.get("places", ())}
+        copies = [(library.name, files)] if kind is Kind.INTAKE else []
+        copies += [(known.get(place, place), int(count)) for place, count in end.get("copies", {}).items()]
+        can = bool(files and kind in CAN_BE_TAKEN_BACK and run not in undone and end)
+        record = Record(
+            run, kind, str(head.get("at", "")), str(end.get("at", "")), str(head.get("who", "")), _about(head),
+            str(end.get("how", "")), files, left, int(end.get("bytes", 0)), tuple(copies), run in undone, can,
+            bool(kind is Kind.INTAKE and left and end.get("how") != "done" and run not in continued | undone.keys()),
+            " ".join(one.what for one in broken.get(run, ())), str(head.get("certificate", "")),
+            bool(head.get("safe", False)),
+        )  # fmt: skip
+        found.append(record)
+    return found
+
+
+def files_of(library: Library, run: str) -> list[FileRecord]:
+    """The files of a run.
+
+    Raises:
+        OSError: when its journal cannot be read.
+    """
+    account = account_of(library, run)
+    found = [_file(account, row, entry) for row, entry in sorted(account.to_do.items())]
+    found += [
+        FileRecord(_inside(library, one), "", int(one.get("size", 0)), _said(one))
+        for one in account.others
+        if "path" in one
+    ]
+    found += [
+        FileRecord("", str(one["source"]), int(one.get("size", 0)), f"left: {one['why']}")
+        for one in account.others
+        if one["entry"] == "left"
+    ]
+    return found
+
+
+def _file(account: Account, row: int, entry: Mapping[str, Any]) -> FileRecord:
+    done = account.done.get(row)
+    if account.moves:
+        what = "moved" if done else account.failed.get(row, "not moved")
+        return FileRecord(str(entry["to"]), str(entry["from"]), int(entry["size"]), what)
+    copies = sum(row in rows for rows in account.copied.values())
+    proven = "proven" if not copies else f"proven in {copies + 1} places"
+    what = proven if done else account.failed.get(row, "not home")
+    return FileRecord(
+        str(entry["to"]), str(entry["source"]), int(entry["size"]), what, str((done or {}).get("xxh3_128", ""))
+    )
+
+
+def _inside(library: Library, entry: Mapping[str, Any]) -> str:
+    path = str(entry["path"])
+    return os.path.relpath(path, library.root) if path.startswith(library.root + os.sep) else path
+
+
+def _said(entry: Mapping[str, Any]) -> str:
+    return f"{entry['entry']}: {entry['why']}" if entry.get("why") else str(entry["entry"])
+
+
+def _about(head: Mapping[str, Any]) -> str:
+    if sources := head.get("sources"):
+        return ", ".join(os.path.basename(str(one).rstrip("/")) or str(one) for one in sources)
+    if source := head.get("source"):
+        return os.path.basename(str(source).rstrip("/")) or str(source)
+    return str(head.get("name", ""))

@@ -1,0 +1,158 @@
+"""Hash lists that other programs can read, and the report that people can."""
+
+from __future__ import annotations
+
+import csv
+import hashlib
+import io
+import shutil
+import subprocess
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from lxml import etree
+
+from jutrek.desk.report import report_of, write_report
+from jutrek.filing import Action, Row
+from jutrek.library import Library, Place, survey
+from jutrek.library.ledger import Ledger
+from jutrek.transfer import bring
+from jutrek.transfer.accounts import Account, account_of
+from jutrek.transfer.hash_lists import CHAINS, LISTS, c4_of, write_hash_lists
+from tests import making
+from tests.making import WHEN, never, planned, put
+from tests.transfer.test_bring import Fault, fill
+
+SCHEMAS = Path(__file__).parent / "schemas"
+
+
+def intake(library: Library, ledger: Ledger, card: Path, *places: Place) -> Account:
+    plan = planned(library, ledger, [card])
+    stays = Row(str(card / "INDEX.BIN"), str(card), Action.STAY, None, "It is no picture, clip or sound.", 4)
+    plan = replace(plan, rows=(*plan.rows, stays))
+    outcome = bring(plan, library, ledger, stop=never(), places=places, settled=["clock of B: +01:00:00"])
+    return account_of(library, outcome.run)
+
+
+def valid(path: Path, schema: str) -> etree._Element:
+    page = etree.parse(path)
+    etree.XMLSchema(etree.parse(SCHEMAS / schema)).assertValid(page)
+    return page.getroot()
+
+
+def test_every_place_gets_a_list_of_each_intake(library: Library, ledger: Ledger, card: Path, tarn: Place) -> None:
+    """Valid by the schema's rules, chained by C4, with every file's true fingerprint; a survey passes them by."""
+    fill(card, 2)
+    write_hash_lists(intake(library, ledger, card, tarn), library, [tarn])
+    put(card / "Steam & <smoke> é.JPG", making.jpeg(WHEN.replace(hour=20)))
+    files = ledger.all_files()
+    write_hash_lists(intake(library, ledger, card), library, [tarn])
+    for root, generations in ((library.root, 2), (tarn.root, 1)):
+        chain = valid(Path(root, "ascmhl", "ascmhl_chain.xml"), "chain.xsd")
+        entries = chain.findall(f"{{{CHAINS}}}hashlist")
+        assert [entry.get("sequencenr") for entry in entries] == [str(n + 1) for n in range(generations)]
+        for entry in entries:
+            path = Path(root, "ascmhl", entry.findtext(f"{{{CHAINS}}}path"))
+            assert entry.findtext(f"{{{CHAINS}}}c4") == c4_of(path.read_bytes())
+            for one in valid(path, "hash_list.xsd").iter(f"{{{LISTS}}}hash"):
+                there = Path(root, one.findtext(f"{{{LISTS}}}path"))
+                assert one[0].get("size") == str(there.stat().st_size)
+                assert one[1].text == xxh128(there)
+    survey(library, ledger)
+    assert len(ledger.all_files()) == len(files) + 1
+    assert not [path for path in ledger.all_files() if path.startswith("ascmhl")]
+
+
+def xxh128(path: Path) -> str:
+    """By another program where there is one, else by our own."""
+    if shutil.which("xxhsum"):
+        done = subprocess.run(["xxhsum", "-q", "-H2", path], capture_output=True, check=True)
+        return done.stdout.split()[0].lstrip(b"\\").decode()
+    import xxhash
+
+    return xxhash.xxh3_128(path.read_bytes()).hexdigest()
+
+
+def test_a_damaged_chain_is_begun_anew_from_the_lists(library: Library, ledger: Ledger, card: Path) -> None:
+    """No list is forgotten."""
+    fill(card, 1)
+    write_hash_lists(intake(library, ledger, card), library, [])
+    chain = Path(library.root, "ascmhl", "ascmhl_chain.xml")
+    chain.write_bytes(chain.read_bytes()[:-30])
+    put(card / "B.JPG", making.jpeg(WHEN.replace(hour=20)))
+    write_hash_lists(intake(library, ledger, card), library, [])
+    assert len(valid(chain, "chain.xsd")) == 2
+
+
+@pytest.mark.parametrize(
+    ("data", "expected"),
+    [
+        (b"", "c459dsjfscH38cYeXXYogktxf4Cd9ibshE3BHUo6a58hBXmRQdZrAkZzsWcbWtDg5oQstpDuni4Hirj75GEmTc1sFT"),
+        (b"alfa", "c43zYcLni5LF9rR4Lg4B8h3Jp8SBwjcnyyeh4bc6gTPHndKuKdjUWx1kJPYhZxYt3zV6tQXpDs2shPsPYjgG81wZM1"),
+    ],
+)
+def test_c4_is_what_its_standard_says(data: bytes, expected: str) -> None:
+    """Examples of the standard; and the number they stand for is the SHA-512."""
+    assert c4_of(data) == expected
+    signs = "123456789ABCDEFGHJKLMNPQRSTUVWXYZabcdefghijkmnopqrstuvwxyz"
+    number = 0
+    for sign in expected[2:]:
+        number = number * 58 + signs.index(sign)
+    assert number.to_bytes(64, "big") == hashlib.sha512(data).digest()
+
+
+def test_the_report_tells_all_and_stands_alone(library: Library, ledger: Ledger, card: Path, tarn: Place) -> None:
+    """What came home by day and device, what was settled, what was left and why; names cannot break the page."""
+    fill(card, 2)
+    put(card / "A <b>&.JPG", making.jpeg(WHEN.replace(hour=20)))
+    put(card / "GONE.JPG", making.jpeg(WHEN.replace(hour=21)))
+    plan = planned(library, ledger, [card])
+    fault = Fault("begin", lambda row: Path(row.source).unlink(), "GONE.JPG")
+    from jutrek.transfer import Listener
+
+    stays = Row(str(card / "INDEX.BIN"), str(card), Action.STAY, None, "It is no picture, clip or sound.", 4)
+    outcome = bring(
+        replace(plan, rows=(*plan.rows, stays)), library, ledger, stop=never(), places=[tarn],
+        listener=Listener(step=fault), settled=["clock of B: +01:00:00"],
+    )  # fmt: skip
+    assert fault.fired
+    account = account_of(library, outcome.run)
+    told = report_of(account, library)
+    assert (len(told.home), len(told.failed), len(told.left)) == (4, 1, 1)
+    page = Path(write_report(account, library, stop=never()))
+    html = etree.HTML(page.read_text())
+    text = " ".join(html.itertext())
+    for words in (
+        "files home, proven", "Settled", "clock of B: +01:00:00", "GONE.JPG", "INDEX.BIN", "It is no picture",
+        "Tarn", "2026-05-14", "A <b>&.JPG",
+    ):  # fmt: skip
+        assert words in text
+    assert len(html.findall(".//img")) >= 3
+    assert not [found for found in html.iter() if str(found.get("src", "data:")).partition(":")[0] != "data"]
+    lines = list(csv.DictReader(io.StringIO((page.parent / "report.csv").read_text())))
+    assert [line["result"] for line in lines].count("home") == 4
+    assert {line["places"] for line in lines if line["result"] == "home"} == {"library; Tarn"}
+    if shutil.which("xxhsum"):
+        sums = page.parent / "checksums.xxh128"
+        subprocess.run(["xxhsum", "-c", sums], cwd=library.root, check=True, capture_output=True)
+
+
+def test_a_bit_that_flipped_is_in_no_list(library: Library, ledger: Ledger, card: Path) -> None:
+    """The list names what was proven, by the fingerprint of what the source gave."""
+    put(card / "A.JPG", making.jpeg())
+    fault = Fault("synced", lambda _: flip_a_bit_of(library), "A.JPG")
+    from jutrek.transfer import Listener
+
+    plan = planned(library, ledger, [card])
+    outcome = bring(plan, library, ledger, stop=never(), listener=Listener(step=fault))
+    assert fault.fired
+    write_hash_lists(account_of(library, outcome.run), library, [])
+    (path,) = Path(library.root, "ascmhl").glob("*.mhl")
+    assert valid(path, "hash_list.xsd").findtext(f".//{{{LISTS}}}xxh128") == xxh128(card / "A.JPG")
+
+
+def flip_a_bit_of(library: Library) -> None:
+    (path,) = Path(library.root).rglob(".jutrek-*.part")
+    with path.open("r+b") as file:
+        file.write(bytes([file.read(1)[0] ^ 1]))
