@@ -141,8 +141,8 @@ class Camera:
                 self.shoot(name)
 
         self.window._bridge.told.connect(look)
-        self.window.bring_home()
-        wait(self.app, lambda: not self.window._running)
+        self.window.runs.bring_home()
+        wait(self.app, lambda: not self.window.runs.running)
         self.settle()
 
 

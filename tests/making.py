@@ -120,9 +120,9 @@ def everything(root: Path | str) -> dict[str, tuple[str, int, int, int]]:
 
 
 def names_below(root: str) -> set[str]:
-    """Files below a library, relative, without what Jutrek keeps for itself under `.jutrek/`."""
+    """Files below a library, relative, without what Jutrek keeps for itself, and hash lists."""
     found = set()
     for folder, folders, files in os.walk(root):
-        folders[:] = [name for name in folders if name != ".jutrek"]
+        folders[:] = [name for name in folders if name not in (".jutrek", "ascmhl")]
         found |= {os.path.relpath(os.path.join(folder, name), root) for name in files}
     return found

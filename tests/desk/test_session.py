@@ -159,7 +159,7 @@ def test_a_fault_of_our_own_is_told_and_survived(
     put(card / "A.JPG", making.jpeg())
     session.open_library(library.root)
     with monkeypatch.context() as patch:
-        patch.setattr("jutrek.desk.session.read_source", lambda *_, **__: 1 / 0)
+        patch.setattr("jutrek.desk.reading.read_source", lambda *_, **__: 1 / 0)
         session.add_source(str(card))
         heard = ear.wait(lambda event: isinstance(event, events.Trouble))
         assert isinstance(heard, events.Trouble)

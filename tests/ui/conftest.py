@@ -21,7 +21,7 @@ PATIENCE = 20_000
 
 def gone(window: MainWindow) -> None:
     """Close a window and delete it with all that is in it: widgets that pile up make every later test slower."""
-    window._close_after = True
+    window.runs.close_after = True
     window.close()
     window.deleteLater()
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)

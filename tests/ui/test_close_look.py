@@ -75,7 +75,7 @@ def test_arrows_walk_through_the_day(qtbot: QtBot, window: MainWindow) -> None:
         capture = look.capture()
         assert capture is not None
         seen.append(capture.name)
-        assert window.page.chosen_capture() == capture.id
+        assert window.page.capture == capture.id
         qtbot.keyClick(look, Qt.Key.Key_Right)
     assert sorted(seen[:-1]) == sorted(NAMES)
     assert seen[-1] == seen[-2]

@@ -53,7 +53,7 @@ QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
 wait(app, lambda: page.board.can_undo == "")
 names += [page.board.days[0].captures[0].new_name, drag_an_hour()]
 QTest.keyClick(window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
-wait(app, lambda: page.board.count(State.BROUGHT) > 0 and not window._running)
+wait(app, lambda: page.board.count(State.BROUGHT) > 0 and not window.runs.running)
 wait(app, lambda: False, patience=300)
 app.primaryScreen().grabWindow(0).save(picture)
 print(json.dumps({"platform": app.platformName(), "brought": page.board.count(State.BROUGHT), "names": names}))

@@ -267,8 +267,8 @@ def test_what_is_home_is_re_filed_and_taken_back(
 ) -> None:
     """Planned on the page, moved, told, and taken back by a button; Escape leaves the plan."""
     small.open_page(0)
-    small.bring_home()
-    qtbot.waitUntil(lambda: not small._running and "proven" in small.page.action_bar.words(), timeout=PATIENCE)
+    small.runs.bring_home()
+    qtbot.waitUntil(lambda: not small.runs.running and "proven" in small.page.action_bar.words(), timeout=PATIENCE)
     before = names_below(library.root)
     small.open_page(1)
     page.start_from(page_start("Kind, then date"))

@@ -345,8 +345,8 @@ def test_a_device_is_named_on_its_tile(qtbot: QtBot, window: MainWindow, day: In
     panel.fields[1].setText("Marta")
     qtbot.keyClick(panel.fields[1], Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: tile.accessibleName().startswith("A · Stills body, Marta"), timeout=PATIENCE)
-    window.bring_home()
-    qtbot.waitUntil(lambda: not window._running, timeout=PATIENCE)
+    window.runs.bring_home()
+    qtbot.waitUntil(lambda: not window.runs.running, timeout=PATIENCE)
     assert "Marta" in (Path(library.own) / "devices.toml").read_text()
 
 

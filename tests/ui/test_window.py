@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from pathlib import Path
 
 import pytest
@@ -27,8 +28,8 @@ from tests.ui.conftest import PATIENCE, ready
 def bring(qtbot: QtBot, window: MainWindow) -> None:
     """Press the main button and wait for the end."""
     qtbot.mouseClick(window.page.action_bar.main, Qt.MouseButton.LeftButton)
-    assert window._running
-    qtbot.waitUntil(lambda: not window._running, timeout=PATIENCE)
+    assert window.runs.running
+    qtbot.waitUntil(lambda: not window.runs.running, timeout=PATIENCE)
 
 
 def words(window: MainWindow) -> str:
@@ -52,7 +53,7 @@ def test_the_demo_goes_through_in_the_window(qtbot: QtBot, window: MainWindow, d
     assert page.grid.isVisible()
     qtbot.keyClick(page.grid, Qt.Key.Key_Right)
     qtbot.keyClick(page.grid, Qt.Key.Key_Right)
-    view = page.board.find(page.chosen_capture())
+    view = page.board.find(page.capture)
     assert view is not None
     assert view.new_name in page.arrival.accessibleName()
     qtbot.waitUntil(window.thumbnails.idle, timeout=PATIENCE)
@@ -64,7 +65,7 @@ def test_the_demo_goes_through_in_the_window(qtbot: QtBot, window: MainWindow, d
     assert not page.action_bar.main.isEnabled()
     assert {row.destination for row in plan.rows if row.destination} <= names_below(demo.library)
     tiles = [tile.accessibleName() for tile in page.from_column.tiles.values()]
-    assert tiles[0] == "A · Arlen M2, Card A · card, 120 stills · 33.1 MB, everything on it is home"
+    assert tiles[0] == "A · Arlen M2, Card A · card, 120 stills · 33.1 MB, safe to clear"
     assert tiles[4].endswith("9 need a look, 2 open questions")
 
 
@@ -106,7 +107,7 @@ def test_days_and_captures_are_walked_by_keyboard(qtbot: QtBot, small: MainWindo
         "C.JPG, 10:26:13, device A, home already, as x.jpg",
         "E.WAV, 12:26:13, device C, to bring home, as 20260514_122613.wav",
     ]
-    assert page.chosen_capture().endswith("C.JPG")
+    assert page.capture.endswith("C.JPG")
     qtbot.keyClick(page.grid, Qt.Key.Key_Escape)
     assert not page.grid.isVisible()
     assert row.hasFocus()
@@ -146,7 +147,7 @@ def test_ribbons_follow_the_rows(qtbot: QtBot, small: MainWindow) -> None:
     """Whatever moves a row, the ribbons are painted anew where it is."""
     page = small.page
     painted: list[list[float]] = []
-    page.from_gutter._ribbons = lambda: painted.append(sorted(r.right for r in page._from_ribbons())) or ()
+    page.from_gutter._ribbons = lambda: painted.append(sorted(r.right for r in page._ties.from_sources())) or ()
     first, second = page.rows()[:2]
     first.hide()
     shift = page.when_area.mapTo(page, QPoint()).y() - page.from_gutter.mapTo(page, QPoint()).y()
@@ -163,7 +164,7 @@ def test_walking_goes_on_while_boards_come(qtbot: QtBot, small: MainWindow, tmp_
     page = small.page
     page.open_day("2026-05-15")
     qtbot.keyClick(page.grid, Qt.Key.Key_Home)
-    chosen = page.chosen_capture()
+    chosen = page.capture
     assert chosen.endswith("B.JPG")
     put(tmp_path / "more" / "0.JPG", making.jpeg(WHEN.replace(day=15, hour=9), seed=7))
     put(tmp_path / "more" / "1.JPG", making.jpeg(WHEN.replace(day=13), seed=8))
@@ -171,7 +172,7 @@ def test_walking_goes_on_while_boards_come(qtbot: QtBot, small: MainWindow, tmp_
     ready(qtbot, small, 2)
     assert page.grid.hasFocus()
     assert page.grid.currentIndex().row() == 1
-    assert page.chosen_capture() == chosen
+    assert page.capture == chosen
     assert page.rows()[2].view.key == "2026-05-15"
     assert page.when.opened.parentWidget() is page.rows()[2]
 
@@ -193,7 +194,7 @@ def test_focus_goes_from_when_to_lands(qtbot: QtBot, small: MainWindow) -> None:
     small.activateWindow()
     small.page.outcome.setFocus()
     seen: list[str] = []
-    for _ in range(9):
+    for _ in range(12):
         focused = QApplication.focusWidget()
         assert isinstance(focused, QWidget)
         seen.append(type(focused).__name__)
@@ -223,8 +224,8 @@ def test_without_a_library_nothing_can_be_brought(qtbot: QtBot, window: MainWind
     qtbot.waitUntil(lambda: window.page.board.captures == 1, timeout=PATIENCE)
     qtbot.waitUntil(lambda: "No library yet" in words(window), timeout=PATIENCE)
     assert not window.page.action_bar.main.isEnabled()
-    window.bring_home()
-    assert not window._running
+    window.runs.bring_home()
+    assert not window.runs.running
 
 
 def test_screen_readers_hear_what_is_drawn(small: MainWindow) -> None:
@@ -265,10 +266,11 @@ def test_a_run_can_be_stopped_and_closing_asks(
     """Stop ends it safely and says so; the window does not close over a run without asking."""
     began = []
 
-    def hold(self: carry.Carrier, *_: object) -> bytes:
+    def hold(self: carry.Carrier, *_: object) -> None:
         began.append(True)
-        self._watch.stop.wait(10)
-        raise carry.Stopped
+        while True:
+            self._watch.look()
+            time.sleep(0.02)
 
     monkeypatch.setattr(carry.Carrier, "_copy", hold)
     monkeypatch.setattr(QMessageBox, "exec", lambda box: next(b for b in box.buttons() if "Keep" in b.text()).click())
@@ -277,7 +279,7 @@ def test_a_run_can_be_stopped_and_closing_asks(
     assert not small.close()
     qtbot.waitUntil(small.page.action_bar.stop.isVisible)
     qtbot.mouseClick(small.page.action_bar.stop, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not small._running, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: not small.runs.running, timeout=PATIENCE)
     assert words(small).startswith("Stopped.")
     assert names_below(library.root) == {"x.jpg"}
     monkeypatch.undo()

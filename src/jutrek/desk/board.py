@@ -142,12 +142,22 @@ class DayView:
 
 
 @dataclass(frozen=True, slots=True)
+class Released:
+    """What the release of a source found: whether it is safe to clear, a sentence, and how many files are proven."""
+
+    safe: bool
+    words: str
+    files: int
+
+
+@dataclass(frozen=True, slots=True)
 class SourceView:
     """A source with its main device and what was found on it.
 
     Attributes:
         shift: the clock fix of that device, in seconds.
         questions: open ones about captures that lie on it.
+        released: what its release found, or None before there was one.
     """
 
     source: Source
@@ -159,6 +169,7 @@ class SourceView:
     left: tuple[tuple[str, str], ...]
     shift: float = 0.0
     questions: int = 0
+    released: Released | None = None
 
     def count(self, *states: State) -> int:
         """How many of its captures are in one of these states."""
@@ -177,12 +188,14 @@ class FolderView:
 
 @dataclass(frozen=True, slots=True)
 class Place:
-    """A place of copies: its name, its root, and its free and whole room in bytes."""
+    """A place of copies: its name, its root, and its free and whole room in bytes; its id is empty for the library."""
 
     name: str
     root: str
     free: int
     total: int
+    id: str = ""
+    here: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -244,6 +257,7 @@ class Board:
         day_starts, gap: house rules, in minutes.
         zone, journeys: offsets from UTC in minutes, the journeys' with the day from which they hold.
         earlier: what shoots of the library were, the latest first.
+        places: where else copies go, besides the library.
         asks: what the house rules want said of an intake, such as `job`.
         said: what is said of this one.
     """
@@ -263,6 +277,7 @@ class Board:
     zone: int | None = None
     journeys: tuple[tuple[date, int], ...] = ()
     earlier: tuple[str, ...] = ()
+    places: tuple[Place, ...] = ()
     asks: tuple[str, ...] = ()
     said: Mapping[str, str] = field(default_factory=dict)
 

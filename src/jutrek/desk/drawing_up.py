@@ -8,12 +8,13 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
 from jutrek.captures import Capture, Decisions, Device, Doubt
-from jutrek.desk.board import CaptureView, DayView, FolderView, SourceView, State, day_view
+from jutrek.desk.board import CaptureView, DayView, FolderView, Released, SourceView, State, day_view
 from jutrek.desk.story import Story
 from jutrek.filing import Action, Plan, Row
 from jutrek.formats import Precision
 from jutrek.sources import Source
 from jutrek.transfer import Done
+from jutrek.transfer.certificate import Certificate
 
 
 def views_of(story: Story, plan: Plan | None, results: Mapping[str, Done]) -> dict[str, CaptureView]:
@@ -105,6 +106,7 @@ def source_views(
     plan: Plan | None,
     decisions: Decisions,
     doubts: Sequence[Doubt] = (),
+    released: Mapping[str, Certificate] | None = None,
 ) -> tuple[SourceView, ...]:
     """Every source with what was found on it, what is open, and what was decided about its device's clock."""
     own: dict[str, list[CaptureView]] = defaultdict(list)
@@ -114,11 +116,17 @@ def source_views(
         lies_on[view.id] = view.source
     asked = Counter(root for doubt in doubts for root in {lies_on[capture] for capture in doubt.captures})
     loose = [row for row in plan.rows if not row.capture] if plan else []
+    proven = {
+        root: Released(one.safe, one.verdict, len(one.home)) for root, one in (released.items() if released else ())
+    }
     found = (_source(source, own[source.root], devices, loose) for source in sources)
     return tuple(
-        replace(view, shift=decisions.shift_of(view.device.key), questions=asked[view.source.root])
-        if view.device
-        else view
+        replace(
+            view,
+            shift=decisions.shift_of(view.device.key) if view.device else 0.0,
+            questions=asked[view.source.root] if view.device else 0,
+            released=proven.get(view.source.root),
+        )
         for view in found
     )
 

@@ -12,8 +12,14 @@ if TYPE_CHECKING:
     from jutrek.captures import Device
     from jutrek.desk.athome import AtHome
     from jutrek.desk.questions import Effect
+    from jutrek.desk.records import FileRecord, Record
     from jutrek.filing import HouseRules, Plan
+    from jutrek.library import Place as Copies
+    from jutrek.sources import Drive
     from jutrek.transfer import Leftover, Outcome, Progress
+    from jutrek.transfer.certificate import Certificate
+    from jutrek.transfer.checking import Checked
+    from jutrek.transfer.clearing import Cleared as ClearedFiles
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,6 +131,140 @@ class Refiled:
 
 
 @dataclass(frozen=True, slots=True)
+class AfterRun:
+    """What is to be done behind a run: prove each card afresh, and let those go that are safe."""
+
+    prove: bool = True
+    eject: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class PapersLeft:
+    """The report of an intake is written, or why it is not."""
+
+    report: str
+    trouble: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Released:
+    """A source was proven afresh; the certificate is kept at a path."""
+
+    root: str
+    certificate: Certificate
+    path: str
+
+
+@dataclass(frozen=True, slots=True)
+class LetGo:
+    """A card was let go, or not, and what is to be said about that."""
+
+    root: str
+    words: str
+    gone: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Cleared:
+    """A card was cleared."""
+
+    root: str
+    cleared: ClearedFiles
+
+
+@dataclass(frozen=True, slots=True)
+class PlaceState:
+    """How a place is.
+
+    Attributes:
+        here: whether it is connected.
+        proven: files that were proven there.
+        oldest: the day of its oldest proof, UTC, ISO 8601; empty for none.
+        lacks, lacks_bytes: what the library has and it has not.
+        unproven: of the library: files that were never read back.
+        bad: what the last check found rotted or gone.
+    """
+
+    place: Copies
+    here: bool
+    proven: int
+    oldest: str
+    lacks: int = 0
+    lacks_bytes: int = 0
+    unproven: int = 0
+    bad: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class PlacesKnown:
+    """How all places are, the library first."""
+
+    places: tuple[PlaceState, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class CaughtUp:
+    """A place was caught up, or as far as it came."""
+
+    name: str
+    outcome: Outcome
+
+
+@dataclass(frozen=True, slots=True)
+class CheckEnded:
+    """A place was read again."""
+
+    name: str
+    checked: Checked
+
+
+@dataclass(frozen=True, slots=True)
+class Mended:
+    """Good bytes came back; for some files there are none."""
+
+    name: str
+    mended: int
+    left: int
+
+
+@dataclass(frozen=True, slots=True)
+class RecordsKnown:
+    """The journal, the newest run first."""
+
+    records: tuple[Record, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class RunOpened:
+    """The files of a run."""
+
+    run: str
+    files: tuple[FileRecord, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class TakenBack:
+    """A run was taken back; sentences about what stays."""
+
+    outcome: Outcome
+    left: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class TakenBackEmptied:
+    """What was taken back of some runs is in the trash."""
+
+    runs: int
+
+
+@dataclass(frozen=True, slots=True)
+class DrivesChanged:
+    """Cards and drives came or went: those that are there now, and whether each is a camera's card."""
+
+    drives: tuple[tuple[Drive, bool], ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Saved:
     """The plan was written to a file."""
 
@@ -153,6 +293,19 @@ Event = (
     | HomeRead
     | RefilingPlanned
     | Refiled
+    | PapersLeft
+    | Released
+    | LetGo
+    | Cleared
+    | PlacesKnown
+    | CaughtUp
+    | CheckEnded
+    | Mended
+    | RecordsKnown
+    | RunOpened
+    | TakenBack
+    | TakenBackEmptied
+    | DrivesChanged
     | Saved
     | Trouble
 )

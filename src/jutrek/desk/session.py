@@ -8,7 +8,6 @@ job, set a flag or look at what cannot change, and hears of everything through e
 from __future__ import annotations
 
 import contextlib
-import errno
 import logging
 import os
 import time
@@ -21,47 +20,41 @@ from jutrek.captures import Change
 from jutrek.desk import drafts, events
 from jutrek.desk.board import Board
 from jutrek.desk.closer import CloseView, close_view
+from jutrek.desk.errands import Errand, Errands, Hooks
 from jutrek.desk.history import Step
-from jutrek.desk.intake import Found, read_source
-from jutrek.desk.jobs import JobThread
+from jutrek.desk.reading import MANY, ReadingThread
 from jutrek.desk.refiling import Refiler
 from jutrek.desk.settings import remember_library
 from jutrek.desk.story import as_objects
-from jutrek.desk.workbench import Workbench
+from jutrek.desk.workbench import room_at
 from jutrek.disk import write_own
 from jutrek.errors import (
-    JutrekError,
     LibraryMissing,
     PlaceLost,
     PlanUnusable,
-    SourceRefused,
-    SourceUnreadable,
     Stopped,
     reason,
 )
 from jutrek.filing import HouseRules
 from jutrek.filing.planner import all_facts
-from jutrek.library import Library, apart, keep_devices, open_library
-from jutrek.sources import known_source
-from jutrek.transfer import Done, Listener, Outcome, Progress, bring, recover
+from jutrek.library import keep_devices, open_library
+from jutrek.sources import Drive, Watch, is_card, mount
+from jutrek.transfer import Done, Listener, Outcome, Steering, recover
 
 if TYPE_CHECKING:
     from jutrek.captures import Device
     from jutrek.filing.facts import Facts
     from jutrek.filing.refiling import Scope
-    from jutrek.library.ledger import Ledger
 
 _EVENT_EVERY = 0.05
 _BOARD_EVERY = 0.4
-_JUST_PROVEN = 6
-_MANY = 5000
 
 _log = logging.getLogger(__name__)
 
 Job = Callable[[], None]
 
 
-class IntakeSession(JobThread):
+class IntakeSession(ReadingThread):
     """One intake: its sources, its library, its board, its run."""
 
     def __init__(self, tell: Callable[[events.Event], None]) -> None:
@@ -69,12 +62,12 @@ class IntakeSession(JobThread):
         Args:
             tell: hears every event, on the session's thread.
         """
-        self._bench = Workbench()
         self._refiler: Refiler | None = None
-        self._library: Library | None = None
-        self._ledger: Ledger | None = None
         self._plans_wanted = self._stops = 0
-        self._drawing_took = 0.0
+        self._errands: Errands | None = None
+        self._watch: Watch | None = None
+        self.after = events.AfterRun()
+        """What is done behind the next run."""
         super().__init__(tell)
 
     def open_library(self, path: str, *, remember: bool = False) -> None:
@@ -93,6 +86,11 @@ class IntakeSession(JobThread):
     def add_source(self, path: str) -> None:
         """Read a card or folder, and plan anew."""
         self._jobs.put(lambda: self._read(path))
+        self._want_plan()
+
+    def add_drive(self, drive: Drive) -> None:
+        """Read a card that appeared, mounting it first if need be, and plan anew."""
+        self._jobs.put(lambda: self._read(drive.mount or mount(drive)))
         self._want_plan()
 
     def remove_source(self, root: str) -> None:
@@ -176,15 +174,44 @@ class IntakeSession(JobThread):
         number = self._stops
         self._jobs.put(lambda: self._bring(number))
 
+    def errand(self, errand: Errand) -> None:
+        """Do something with the library; what follows is told by the errand."""
+        self._jobs.put(lambda: errand(self._errands) if self._errands is not None else None)
+
+    @property
+    def steering(self) -> Steering | None:
+        """What steers the run that is at work; None without a library."""
+        return self._errands.steering if self._errands is not None else None
+
     def close_view(self, capture: str) -> CloseView | None:
         """Everything that is known of a capture, at once: it is put together from the captures as they stand."""
         found = next((one for one in self._bench.story.captures if one.id == capture), None)
         return close_view(found) if found is not None else None
 
+    def watch_drives(self) -> None:
+        """Tell from now on when cards and drives come and go."""
+        self._watch = Watch(self._on_drives)
+
+    def _on_drives(self, drives: list[Drive]) -> None:
+        """Called by the thread that watches."""
+        self._tell(events.DrivesChanged(tuple((drive, is_card(drive)) for drive in drives)))
+        self._jobs.put(self._look_for_places)
+
+    def _look_for_places(self) -> None:
+        if self._errands is not None:
+            self._errands.look_for_places()
+            self._redraw(always=True)
+
     def stop(self) -> None:
         """End what is going on, safely, and a run that waits to begin. The event that it ended follows."""
         self._stops += 1
         self._stop.set()
+
+    def close(self) -> None:
+        """Stop, and wait for the threads to end."""
+        if self._watch is not None:
+            self._watch.close()
+        super().close()
 
     def _end(self) -> None:
         if self._ledger is not None:
@@ -193,7 +220,7 @@ class IntakeSession(JobThread):
     def _open(self, path: str, *, remember: bool) -> None:
         if self._ledger is not None:
             self._ledger.close()
-            self._ledger = self._library = self._refiler = None
+            self._ledger = self._library = self._refiler = self._errands = None
             self._bench.use_library(None, None)
         library = open_library(path)
         # Here, on the session's own thread: importing database and validation takes longer than showing a window.
@@ -209,34 +236,13 @@ class IntakeSession(JobThread):
         book = load_rules(library)
         self._bench.use_house(book.rules)
         self._bench.use_library(library, self._ledger)
+        self._errands = Errands(library, self._ledger, self._hooks())
+        self._redraw(always=False)
         self._tell(events.RulesKnown(book.rules, book.trouble, self._bench.known))
         self._take_up(library)
         self._read_again_what_overlaps(library)
         if leftovers:
             self._tell(events.Found(tuple(leftovers)))
-
-    def _take_up(self, library: Library) -> None:
-        """Go on with the intake that was in work when the window was closed."""
-        draft = drafts.load(library.id)
-        if draft is None:
-            return
-        if self._bench.take_up(draft):
-            self._tell(events.TakenUp())
-        for root in draft.sources:
-            # A card that is not there now is waited for.
-            if os.path.isdir(root):
-                self._read(root)
-
-    def _read_again_what_overlaps(self, library: Library) -> None:
-        """A source that was read before the library was chosen may hold it, or lie in it."""
-        for root in list(self._bench.founds):
-            try:
-                overlaps = bool(apart(root, library))
-            except SourceRefused:
-                overlaps = True
-            if overlaps:
-                del self._bench.founds[root]
-                self._read(root)
 
     def _make_demo(self, path: str) -> None:
         from jutrek.demo import build as build_demo
@@ -248,50 +254,6 @@ class IntakeSession(JobThread):
         self.open_library(scenario.library)
         for source in scenario.sources:
             self.add_source(source)
-
-    def _read(self, path: str) -> None:
-        root = os.path.abspath(path)
-        if root in self._bench.founds:
-            return
-        try:
-            if not os.path.isdir(root):
-                raise NotADirectoryError(errno.ENOTDIR, os.strerror(errno.ENOTDIR))
-            source = known_source(root)
-        except OSError as error:
-            self._tell(events.Trouble(root, SourceUnreadable(root, error)))
-            return
-        self._bench.founds[root] = Found(source)
-        self._publish()
-        try:
-            self._bench.founds[root] = read_source(
-                source,
-                self._library,
-                stop=self._stop,
-                report=lambda done, total: self._on_read(root, done, total),
-            )
-        except Stopped:
-            del self._bench.founds[root]
-            self._publish()
-            raise
-        except JutrekError as error:
-            del self._bench.founds[root]
-            self._tell(events.Trouble(root, error))
-        self._sources_changed()
-
-    def _on_read(self, root: str, done: int, total: int) -> None:
-        self._serve()
-        self._often(events.Reading(root, done, total), last=done == total)
-
-    def _remove(self, root: str) -> None:
-        if self._bench.founds.pop(root, None) is not None:
-            self._sources_changed()
-            if self._library is not None and not self._bench.draft.sources:
-                drafts.forget(self._library.id)
-
-    def _sources_changed(self) -> None:
-        self._bench.sources_changed()
-        self._publish()
-        self._keep_draft()
 
     def _keep_rules(self, rules: HouseRules, devices: Sequence[Device]) -> None:
         if self._library is None:
@@ -387,7 +349,7 @@ class IntakeSession(JobThread):
 
     def _say_busy(self) -> None:
         """Beyond a few thousand captures a change takes longer than a blink."""
-        if len(self._bench.story.captures) > _MANY:
+        if len(self._bench.story.captures) > MANY:
             self._tell(events.Working("Drawing the board up anew"))
 
     def _refresh(self) -> None:
@@ -395,10 +357,6 @@ class IntakeSession(JobThread):
         self._bench.refresh()
         self._publish()
         self._keep_draft()
-
-    def _keep_draft(self) -> None:
-        if self._library is not None and self._bench.draft.sources:
-            drafts.keep(self._library.id, self._bench.draft)
 
     def _want_plan(self) -> None:
         """Queue a plan; of several that wait only the last is made."""
@@ -432,7 +390,7 @@ class IntakeSession(JobThread):
         if number != self._stops:
             self._tell(events.Ended(Outcome(trouble=Stopped())))
             return
-        if self._bench.plan is None or self._library is None or self._ledger is None:
+        if self._bench.plan is None or self._library is None or self._errands is None:
             raise PlanUnusable("", "it is not made yet")
         failed = [path for path, done in self._bench.results.items() if not done.home]
         for path in failed:
@@ -440,42 +398,49 @@ class IntakeSession(JobThread):
         with contextlib.suppress(OSError):
             # A list that cannot be written now is written the next time; the files themselves say whether they can be.
             keep_devices(self._library, self._bench.story.devices.values())
-        just: list[str] = []
-
-        def on_done(done: Done) -> None:
-            if not done.untouched:
-                self._bench.results[done.row.source] = done
-            if done.home:
-                just.insert(0, done.row.destination or "")
-                del just[_JUST_PROVEN:]
-
-        def on_progress(progress: Progress) -> None:
-            self._tell(events.Running(progress, tuple(just)))
-            # A board of very many captures takes a while to draw up: then it is drawn up less often.
-            if time.monotonic() - self._last.get(Board, 0.0) > max(_BOARD_EVERY, 10 * self._drawing_took):
-                self._publish()
-
-        outcome = bring(
-            self._bench.plan, self._library, self._ledger, stop=self._stop, listener=Listener(on_done, on_progress)
-        )
+        settled = [step.words for step in self._bench.history.steps[1:] if step.words]
+        outcome = Outcome()
         try:
-            if self._refiler is not None:
-                self._refiler.forget()
-            if not self._closed:
-                self._stop.clear()
-                self._bench.learn(self._ledger)
-                self._make_plan()
-                if outcome.trouble is None and not self._bench.plan.to_bring():
-                    # An intake ends with its run. What waits for an answer asks again the next time.
-                    drafts.forget(self._library.id)
+            outcome = self._errands.bring(self._bench.plan, settled, self.after)
+            self._changed()
+            if outcome.trouble is None and not outcome.gone and not self._bench.plan.to_bring():
+                # An intake ends with its run. What waits for an answer asks again the next time.
+                drafts.forget(self._library.id)
         finally:
             self._tell(events.Ended(outcome))
 
-    def _publish(self) -> None:
-        began = time.monotonic()
-        board = self._bench.board()
-        self._last[Board] = time.monotonic()
-        self._drawing_took = self._last[Board] - began
-        self._tell(events.BoardChanged(board))
-        if len(self._bench.story.captures) > _MANY:
-            self._tell(events.Working(""))
+    def _hooks(self) -> Hooks:
+        return Hooks(
+            self._tell, self._stop, self._report, self._on_done, lambda always: self._redraw(always=always),
+            self._changed, self._read_again, lambda: self._bench.house,
+        )  # fmt: skip
+
+    def _read_again(self, root: str) -> None:
+        """A source has other files on it than before."""
+        if self._bench.founds.pop(root, None) is not None:
+            self._read(root)
+            self._make_plan()
+
+    def _on_done(self, done: Done) -> None:
+        if not done.untouched:
+            self._bench.results[done.row.source] = done
+
+    def _redraw(self, *, always: bool) -> None:
+        """Draw the board up anew now and then: one of very many captures takes a while, and has it less often."""
+        if self._errands is not None:
+            self._bench.released = self._errands.released
+            places = self._errands.places
+            self._bench.places = tuple(
+                room_at(one.name, one.root, one.id, here=one in places.here) for one in (*places.here, *places.away)
+            )
+        if always or time.monotonic() - self._last.get(Board, 0.0) > max(_BOARD_EVERY, 10 * self._drawing_took):
+            self._publish()
+
+    def _changed(self) -> None:
+        """Files came into the library, or left it."""
+        if self._refiler is not None:
+            self._refiler.forget()
+        if not self._closed and self._ledger is not None:
+            self._stop.clear()
+            self._bench.learn(self._ledger)
+            self._make_plan()

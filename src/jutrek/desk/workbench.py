@@ -26,10 +26,11 @@ from jutrek.library import Library, known_devices
 from jutrek.transfer import Done
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Mapping, Sequence
 
     from jutrek.captures import Change
     from jutrek.library.ledger import Ledger
+    from jutrek.transfer.certificate import Certificate
 
 
 class Workbench:
@@ -42,6 +43,8 @@ class Workbench:
         story: what the intake tells, as decided.
         plan: the plan, or None while there is no library or something is not read yet.
         results: what became of files in runs, by source path.
+        places: where else copies go.
+        released: certificates of sources, by their roots.
     """
 
     def __init__(self) -> None:
@@ -62,6 +65,8 @@ class Workbench:
         self._existing: dict[str, bool] = {}
         self._expected: dict[str, tuple[int, int]] = {}
         self._awaited: tuple[str, ...] = ()
+        self.places: tuple[Place, ...] = ()
+        self.released: Mapping[str, Certificate] = {}
 
     def use_library(self, library: Library | None, ledger: Ledger | None) -> None:
         """Use another library: its devices, and what its shoots were."""
@@ -229,12 +234,15 @@ class Workbench:
         left = [row for row in plan.to_bring() if row.source not in ended or not ended[row.source].home] if plan else []
         sources = [found.source for found in self.founds.values()]
         return Board(
-            sources=drawing_up.source_views(sources, views.values(), story.devices, plan, now.decisions, story.doubts),
+            sources=drawing_up.source_views(
+                sources, views.values(), story.devices, plan, now.decisions, story.doubts, self.released
+            ),
             days=drawing_up.day_views(story, views),
             folders=drawing_up.folder_views(views.values(), self._existing_folders(plan)),
             plan=plan,
             bring_bytes=sum(row.size for row in left),
             place=self._place(),
+            places=self.places,
             devices=tuple(story.devices.values()),
             questions=questions_of(story, views),
             can_undo=self.history.can_undo,
@@ -250,13 +258,7 @@ class Workbench:
 
     def _place(self) -> Place | None:
         library = self._library
-        if library is None:
-            return None
-        try:
-            room = os.statvfs(library.root)
-        except OSError:
-            return Place(library.name, library.root, 0, 0)
-        return Place(library.name, library.root, room.f_bavail * room.f_frsize, room.f_blocks * room.f_frsize)
+        return room_at(library.name, library.root) if library is not None else None
 
     def _existing_folders(self, plan: Plan | None) -> frozenset[str]:
         if plan is None:
@@ -266,6 +268,16 @@ class Workbench:
             self._existing[path] = os.path.isdir(os.path.join(plan.library, path))
         homes = {os.path.dirname(row.destination) for row in plan.rows if row.destination and row.action is Action.HOME}
         return frozenset(homes | {path for path in folders if self._existing[path]})
+
+
+def room_at(name: str, root: str, id_: str = "", *, here: bool = True) -> Place:
+    """A place with its room; where it cannot be asked, with none."""
+    try:
+        room = os.statvfs(root) if here else None
+    except OSError:
+        room = None
+    free, total = (room.f_bavail * room.f_frsize, room.f_blocks * room.f_frsize) if room else (0, 0)
+    return Place(name, root, free, total, id_, here)
 
 
 def _stamp(capture: Capture) -> tuple[int, int]:

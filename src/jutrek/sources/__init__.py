@@ -3,7 +3,7 @@
 from jutrek.sources.drives import Drive, Watch, drive_at, drives_now, let_go, mount
 from jutrek.sources.mounts import MEDIA_FOLDERS, Mount, filesystem_of, mounts
 from jutrek.sources.scan import Left, SourceFile, scan
-from jutrek.sources.source import Medium, Source, known_source
+from jutrek.sources.source import Medium, Source, is_card, known_source
 
 __all__ = [
     "MEDIA_FOLDERS",
@@ -17,6 +17,7 @@ __all__ = [
     "drive_at",
     "drives_now",
     "filesystem_of",
+    "is_card",
     "known_source",
     "let_go",
     "mount",

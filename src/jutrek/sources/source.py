@@ -6,6 +6,8 @@ import os
 from dataclasses import dataclass
 from enum import StrEnum
 
+from jutrek.sources.drives import Drive
+
 CARD_FOLDERS = frozenset({"dcim", "private", "avchd", "bpav", "clip", "contents", "mp_root", "take", "takes"})
 """Folders at the top of a medium that cameras and recorders make (DCF, AVCHD and kin)."""
 
@@ -52,6 +54,14 @@ def known_source(path: str) -> Source:
         capacity = room.f_blocks * room.f_frsize
     is_card = any(top.lower() in CARD_FOLDERS for top in tops)
     return Source(root, os.path.basename(root) or root, Medium.CARD if is_card else Medium.FOLDER, capacity)
+
+
+def is_card(drive: Drive) -> bool:
+    """Whether a medium that is mounted bears a camera's folders. One that cannot be listed does not."""
+    try:
+        return bool(drive.mount) and known_source(drive.mount).medium is Medium.CARD
+    except OSError:
+        return False
 
 
 def open_folder(path: str, *, follow: bool = True) -> int:

@@ -19,9 +19,9 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from jutrek.desk.board import Board, State
-from jutrek.ui import paint
+from jutrek.desk.board import Board
 from jutrek.ui.header import KEYS, Header
+from jutrek.ui.intake.desk import RunDesk
 from jutrek.ui.intake.page import IntakePage
 from jutrek.ui.rules.desk import RulesDesk
 from jutrek.ui.theme import current
@@ -30,7 +30,6 @@ from jutrek.ui.thumbs import Thumbnails
 if TYPE_CHECKING:
     from jutrek.desk import events
     from jutrek.desk.session import IntakeSession
-    from jutrek.transfer import Outcome
 
 
 class Bridge(QObject):
@@ -66,9 +65,10 @@ class MainWindow(QMainWindow):
         self._bridge.told.connect(self._hear)
         self._library = ""
         self._sources: list[str] = []
-        self._running = False
-        self._close_after = False
+        self.watches_drives = False
+        """Whether cards that appear are asked about."""
         self.house = RulesDesk(self)
+        self.runs = RunDesk(self)
         self._connect()
 
     def _connect(self) -> None:
@@ -82,15 +82,13 @@ class MainWindow(QMainWindow):
         page.accepted_certain.connect(lambda: self.wish(lambda session: session.accept_certain()))
         page.wondered.connect(self._wonder)
         page.set_days.connect(self._set_days)
-        page.brought.connect(self.bring_home)
         page.saved.connect(self.choose_plan_file)
-        page.stopped.connect(self.stop)
         self.header.choose.clicked.connect(self.choose_library)
         self.header.opened.connect(self.open_page)
         self.header.painted.connect(self._begin, Qt.ConnectionType.QueuedConnection)
         for keys, what in (
             ("Ctrl+O", self.choose_source),
-            ("Ctrl+Return", self.bring_home),
+            ("Ctrl+Return", self.runs.bring_home),
             ("Ctrl+S", self.save),
             ("Esc", self.widen),
             *((f"Ctrl+{key}", partial(self.open_page, number)) for number, key in enumerate(KEYS)),
@@ -119,6 +117,11 @@ class MainWindow(QMainWindow):
         """The session, once the window was painted."""
         return self._session
 
+    @property
+    def on_intake(self) -> bool:
+        """Whether the Intake page is the one that is open."""
+        return self.pages.currentWidget() is self.page
+
     def save(self) -> None:
         """Keep the rules, or save the plan: whatever the page that is open is about."""
         self.house.page.keep_or_refile() if self.house.shown else self.choose_plan_file()
@@ -143,6 +146,8 @@ class MainWindow(QMainWindow):
 
             self._session = IntakeSession(self._bridge.told.emit)
             self.page.details = self._session.close_view
+            if self.watches_drives:
+                self._session.watch_drives()
         library, self._library = self._library, ""
         sources, self._sources = self._sources, []
         if library:
@@ -153,21 +158,6 @@ class MainWindow(QMainWindow):
     def add_source(self, path: str) -> None:
         """Add a card or folder."""
         self.wish(lambda session: session.add_source(path))
-
-    def bring_home(self) -> None:
-        """Carry out the plan that is shown."""
-        if self._running or self.house.shown or not self.page.action_bar.main.isEnabled():
-            return
-        self._running = True
-        self.wish(lambda session: session.bring_home())
-        self.page.action_bar.say("Beginning.", "The plan is written into the journal first.")
-        self.page.action_bar.offer(0, running=True)
-
-    def stop(self) -> None:
-        """Stop the run, safely."""
-        self.page.action_bar.say("Stopping.", "The files at hand are put away first.")
-        if self._session is not None:
-            self._session.stop()
 
     def choose_source(self) -> None:
         """Ask for a folder, and add it."""
@@ -194,7 +184,7 @@ class MainWindow(QMainWindow):
 
     def choose_plan_file(self) -> None:
         """Ask for a file, and write the plan into it."""
-        if self.page.board.plan is None or self._running:
+        if self.page.board.plan is None or self.runs.running:
             return
         from PySide6.QtWidgets import QFileDialog
 
@@ -213,7 +203,7 @@ class MainWindow(QMainWindow):
         """Take back what was decided last."""
         if self.house.shown:
             self.house.page.undo()
-        elif self.page.board.can_undo and not self._running:
+        elif self.page.board.can_undo and not self.runs.running:
             words = self.page.board.can_undo
             self.wish(lambda session: session.undo())
             self.page.notify(f"Taken back: {words}.", "Ctrl+Shift+Z does it again.")
@@ -222,7 +212,7 @@ class MainWindow(QMainWindow):
         """Decide again what was taken back last."""
         if self.house.shown:
             self.house.page.redo()
-        elif self.page.board.can_redo and not self._running:
+        elif self.page.board.can_redo and not self.runs.running:
             words = self.page.board.can_redo
             self.wish(lambda session: session.redo())
             self.page.notify(f"Done again: {words}.", "Ctrl+Z takes it back.")
@@ -238,7 +228,7 @@ class MainWindow(QMainWindow):
         from jutrek.desk import events
 
         page = self.page
-        if self.house.hear(event, running=self._running):
+        if self.house.hear(event, running=self.runs.running) or self.runs.hear(event):
             return
         match event:
             case events.BoardChanged(board):
@@ -249,67 +239,22 @@ class MainWindow(QMainWindow):
                 figures = f"{done:,} of {total:,}" if total else f"{done:,} files" if done else ""
                 page.show_working(f"{what}." if what else "", figures)
                 self.house.show_working(f"{what}." if what else "", figures)
-            case events.Running():
-                self._running = True
-                page.show_running(event)
-            case events.Ended(outcome):
-                self._end_run()
-                self._say_outcome(outcome)
-            case events.Found() | events.TakenUp():
-                self._say_beginning(event)
+            case events.TakenUp():
+                more = "What you had decided holds again; Ctrl+Z takes it back."
+                page.notify("Taken up where you left off.", more)
             case events.Previewed(effect) if page.settling:
                 page.settle.show_effect(effect)
             case events.Saved(path):
                 page.notify("The plan is saved.", os.path.basename(path))
             case events.Trouble(root, error):
                 if not root:
-                    self._end_run()
+                    self.runs.break_off()
                 page.notify("That did not work.", str(error), brick=True)
-
-    def _say_beginning(self, event: events.Found | events.TakenUp) -> None:
-        """Say what was left from the last time."""
-        leftovers = getattr(event, "leftovers", ())
-        if not leftovers:
-            more = "What you had decided holds again; Ctrl+Z takes it back."
-            self.page.notify("Taken up where you left off.", more)
-            return
-        left = sum(leftover.left for leftover in leftovers)
-        home = sum(leftover.home for leftover in leftovers)
-        if all(leftover.moved for leftover in leftovers):
-            more = f"{home:,} files moved; {left:,} lie where they lay. House rules can plan it anew, or take it back."
-            self.page.notify("The last re-filing did not end.", more)
-        else:
-            more = f"{home:,} files came home and are proven; {left:,} are still on their sources."
-            self.page.notify("The last run did not end.", more, "Bring the same sources home to finish it.")
 
     def _show_board(self, board: Board) -> None:
         self.header.show_place(board.place)
         self.page.show_board(board)
         self.house.show_board(board)
-
-    def _end_run(self) -> None:
-        if self._running:
-            self._running = False
-            self.page.show_running(None)
-            self.page.show_board(self.page.board)
-            if self._close_after:
-                self.close()
-
-    def _say_outcome(self, outcome: Outcome) -> None:
-        home, failed, trouble = outcome.home, len(outcome.failed), outcome.trouble
-        came = f"{paint.counted(home, 'file')} brought home and proven."
-        if trouble is not None:
-            self.page.notify(str(trouble).split(".", maxsplit=1)[0] + ".", came, str(trouble), brick=True)
-        elif failed:
-            self.page.notify(
-                f"{paint.counted(failed, 'file')} did not come home.", came, outcome.failed[0].why, brick=True
-            )
-        else:
-            look = self.page.board.count(State.LOOK)
-            stay = (
-                f"{paint.counted(look, 'capture waits', 'captures wait')} for an answer about the date." if look else ""
-            )
-            self.page.notify(came, stay, "The cards are as they were.")
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if any(url.isLocalFile() for url in event.mimeData().urls()):
@@ -327,7 +272,7 @@ class MainWindow(QMainWindow):
         event.acceptProposedAction()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if self._running and not self._close_after and not self._may_close():
+        if self.runs.running and not self.runs.close_after and not self._may_close():
             event.ignore()
             return
         if self._session is not None:
@@ -351,7 +296,7 @@ class MainWindow(QMainWindow):
         box.setDefaultButton(finish)
         box.exec()
         if box.clickedButton() is finish:
-            self._close_after = True
+            self.runs.close_after = True
         return box.clickedButton() is stop
 
     def sizeHint(self) -> QSize:

@@ -1,4 +1,4 @@
-"""Lands in: the folders that the plan fills, the name on arrival, and the places of copies."""
+"""Lands in: the folders that the plan fills, the name on arrival, and what was just proven."""
 
 from __future__ import annotations
 
@@ -17,9 +17,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jutrek.desk.board import Board, CaptureView, DayView, FolderView, Place, State
+from jutrek.desk.board import CaptureView, DayView, FolderView, State
 from jutrek.ui import paint
-from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
+from jutrek.ui.theme import SEMIBOLD, Theme, font
 
 WIDTH = 276
 _PATH = Qt.ItemDataRole.UserRole
@@ -187,63 +187,27 @@ class ArrivalPanel(Panel):
         paint.wrapped(painter, box, why, font(12), theme.brick if view.state is State.FAILED else colour)
 
 
-class CopiesPanel(Panel):
-    """The place of copies: what it is called, its free room, and how much of it this intake takes."""
-
-    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(theme, parent)
-        self._place: Place | None = None
-        self._needed = 0
-        self.setFixedHeight(82)
-
-    def show_board(self, board: Board) -> None:
-        """Show where a board's captures go."""
-        self._place, self._needed = board.place, board.bring_bytes
-        if self._place is not None:
-            free, takes = paint.size_words(self._place.free), paint.size_words(self._needed)
-            self.setAccessibleName(f"Copies: {self._place.name}, {free} free, this intake takes {takes}")
-            self.setToolTip(self._place.root)
-        self.update()
-
-    def draw(self, painter: QPainter, line: QRect) -> None:
-        theme, place = self._theme, self._place
-        paint.text(painter, line, "Copies", font(12.5, SEMIBOLD), theme.soft)
-        if place is None:
-            paint.text(painter, line.translated(0, 24), "No library is chosen.", font(13), theme.soft)
-            return
-        row = line.translated(0, 22)
-        free = f"{paint.size_words(place.free)} free"
-        used = paint.text(painter, row, free, font(12), theme.soft, align=paint.RIGHT)
-        paint.text(painter, row.adjusted(0, 0, -used - 10, 0), place.name, font(13, BOLD), theme.ink)
-        track = QRect(line.left(), row.bottom() + 5, line.width(), 5)
-        total = place.total or 1
-        taken = place.total - place.free
-        colour = theme.brick if self._needed > place.free else theme.accent
-        paint.bar(painter, track, (taken + self._needed) / total, colour, theme.track)
-        paint.bar(painter, track, taken / total, theme.home.lighter(130), Qt.GlobalColor.transparent)
-        words = f"this intake takes {paint.size_words(self._needed)}" if self._needed else "nothing more to copy"
-        paint.text(painter, QRect(line.left(), track.bottom() + 4, line.width(), 16), words, font(12), theme.soft)
-
-
 class ProvenPanel(Panel):
     """While a run is at work: the files that were proven last."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(theme, parent)
         self._names: tuple[str, ...] = ()
-        self.setFixedHeight(160)
+        self._words = ""
+        self.setFixedHeight(140)
 
-    def show_names(self, names: tuple[str, ...]) -> None:
-        """Show paths in the library, newest first."""
+    def show_names(self, names: tuple[str, ...], places: int) -> None:
+        """Show paths in the library, newest first, that were read back in a number of places."""
         self._names = names
+        self._words = "read back" if places == 1 else "read back in both" if places == 2 else "read back in all"
         self.update()
 
     def draw(self, painter: QPainter, line: QRect) -> None:
         theme = self._theme
         paint.text(painter, line, "Just proven", font(12.5, SEMIBOLD), theme.soft)
-        for number, name in enumerate(self._names[:5]):
+        for number, name in enumerate(self._names[:4]):
             row = line.translated(0, 26 + 22 * number)
-            used = paint.text(painter, row, "read back", font(12), theme.accent, align=paint.RIGHT)
+            used = paint.text(painter, row, self._words, font(12), theme.accent, align=paint.RIGHT)
             words = name.rpartition("/")[2]
             paint.text(painter, row.adjusted(0, 0, -used - 10, 0), words, font(13), theme.ink)
 

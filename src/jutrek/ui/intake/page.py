@@ -2,25 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QObject, QPoint, QRect, QTimer, Signal
-from PySide6.QtGui import QResizeEvent
+from PySide6.QtCore import QEvent, QObject, QRect, QTimer, Signal
+from PySide6.QtGui import QColor, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Board, CaptureView, DayView, State, day_view
 from jutrek.ui import paint
 from jutrek.ui.intake import lands, ribbons, tiles
 from jutrek.ui.intake.actionbar import ActionBar
+from jutrek.ui.intake.copies import CopiesPanel
 from jutrek.ui.intake.outcome import OutcomeBar
 from jutrek.ui.intake.overlays import Overlays
 from jutrek.ui.intake.parts import Card, scrolling, span_words
+from jutrek.ui.intake.running import AfterPanel, SpeedChart, TroubleCard
+from jutrek.ui.intake.ties import Ties
 from jutrek.ui.intake.titles import ColumnTitles, Headline
 from jutrek.ui.intake.welcome import Welcome
 from jutrek.ui.intake.when import WhenColumn
-from jutrek.ui.intake.words import board_words, questions_words
+from jutrek.ui.intake.words import board_words, questions_words, run_words
 from jutrek.ui.theme import Theme
 from jutrek.ui.thumbs import Thumbnails
 
@@ -56,7 +58,7 @@ class IntakePage(QWidget):
         self.board = Board()
         self._states: tuple[State, ...] = ()
         self._folder = ""
-        self._capture = ""
+        self.capture = ""
         self._running = self._working = False
         self._notice: tuple[str, str, str, bool] | None = None
         self.headline = Headline(theme)
@@ -65,9 +67,13 @@ class IntakePage(QWidget):
         self.from_column = tiles.FromColumn(theme)
         self.tree = lands.FolderTree(theme)
         self.arrival = lands.ArrivalPanel(theme)
-        self.copies = lands.CopiesPanel(theme)
+        self.copies = CopiesPanel(theme)
         self.proven = lands.ProvenPanel(theme)
-        self.proven.hide()
+        self.chart = SpeedChart(theme)
+        self.after = AfterPanel(theme)
+        self.trouble = TroubleCard(theme)
+        for part in (self.proven, self.chart, self.after):
+            part.hide()
         self.action_bar = ActionBar(theme)
         self.welcome = Welcome(theme)
         self._thumbnails = thumbnails
@@ -80,6 +86,11 @@ class IntakePage(QWidget):
         self._connect()
         self._teach()
         self._refresh_words()
+
+    @property
+    def accent(self) -> QColor:
+        """The colour of what is chosen."""
+        return self._theme.accent
 
     @property
     def grid(self) -> CaptureGrid:
@@ -101,7 +112,7 @@ class IntakePage(QWidget):
             self.settle_area = scrolling(settle)
             self.settle_area.hide()
             settle.effect.hide()
-            at = self._board_row.indexOf(self.when_area) + 1
+            at = self._board_row.indexOf(self._middle) + 1
             self._board_row.insertWidget(at, self.settle_area, 1)
             self._board_row.addWidget(settle.effect)
         return self._settle
@@ -120,7 +131,7 @@ class IntakePage(QWidget):
         if not self.board.questions:
             return
         settle = self.settle
-        for part in (self.when_area, self._right):
+        for part in (self._middle, self._right):
             part.hide()
         shown: tuple[QWidget, ...] = (settle, self.settle_area, settle.effect)
         for part in shown:
@@ -151,7 +162,7 @@ class IntakePage(QWidget):
         hidden: tuple[QWidget, ...] = (self._settle, self.settle_area, self._settle.effect)
         for part in hidden:
             part.hide()
-        self.when_area.show()
+        self._middle.show()
         self._right.show()
         self.titles.show_settling(False)
         self._refresh_words()
@@ -172,10 +183,10 @@ class IntakePage(QWidget):
 
     def look_close(self) -> None:
         """Look closely at the chosen capture of the open day."""
-        days = (day for day in self.when.days() if any(view.id == self._capture for view in day.captures))
+        days = (day for day in self.when.days() if any(view.id == self.capture for view in day.captures))
         if (day := next(days, None)) is not None:
             self.open_day(day.key)
-            self.close_look.look(day.captures, self._capture, self.details)
+            self.close_look.look(day.captures, self.capture, self.details)
 
     def _place_look(self) -> None:
         box = QRect(0, 0, self.width(), self.action_bar.y())
@@ -198,21 +209,29 @@ class IntakePage(QWidget):
         self.from_area = scrolling(self.from_column)
         self.from_area.setFixedWidth(tiles.WIDTH + 2)
         self.when_area = scrolling(self.when)
-        self.from_gutter = ribbons.Gutter(self._from_ribbons)
-        self.lands_gutter = ribbons.Gutter(self._lands_ribbons)
+        self._ties = Ties(self)
+        self.from_gutter = ribbons.Gutter(self._ties.from_sources)
+        self.lands_gutter = ribbons.Gutter(self._ties.into_folders)
         right = self._right = QWidget()
         right.setFixedWidth(lands.WIDTH)
         column = QVBoxLayout(right)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(12)
         self._tree_card = Card(self._theme, self.tree)
-        for panel in (self._tree_card, self.arrival, self.proven, self.copies):
+        for panel in (self._tree_card, self.arrival, self.proven, self.copies, self.after):
             column.addWidget(panel)
         column.addStretch()
         board = self._board_row = QHBoxLayout()
         board.setSpacing(0)
-        for part in (self.from_area, self.from_gutter, self.when_area, self.lands_gutter, right):
-            board.addWidget(part, 1 if part is self.when_area else 0)
+        self._middle = QWidget()
+        middle = QVBoxLayout(self._middle)
+        middle.setContentsMargins(0, 0, 0, 0)
+        middle.setSpacing(8)
+        middle.addWidget(self.when_area, 1)
+        middle.addWidget(self.trouble)
+        middle.addWidget(self.chart)
+        for part in (self.from_area, self.from_gutter, self._middle, self.lands_gutter, right):
+            board.addWidget(part, 1 if part is self._middle else 0)
         inner = QVBoxLayout()
         inner.setContentsMargins(_MARGIN, 0, _MARGIN, 8)
         inner.setSpacing(0)
@@ -252,6 +271,7 @@ class IntakePage(QWidget):
         self.action_bar.brought.connect(self.brought)
         self.action_bar.saved.connect(self.saved)
         self.action_bar.stopped.connect(self.stopped)
+        self.trouble.again.connect(self.brought)
         for area in (self.from_area, self.when_area):
             area.verticalScrollBar().valueChanged.connect(self._ribbons_moved)
         self.tree.verticalScrollBar().valueChanged.connect(self._ribbons_moved)
@@ -271,6 +291,7 @@ class IntakePage(QWidget):
         self.from_column.show_sources(board.sources)
         self.tree.show_folders(board.folders)
         self.copies.show_board(board)
+        self.trouble.show_board(board, running=self._running)
         self.titles.show_board(board)
         self._show_days()
         self._teach()
@@ -281,7 +302,7 @@ class IntakePage(QWidget):
                 # The card that had the focus is gone with its question.
                 next(iter(self._settle.stops()), self.titles.back).setFocus()
         self._chain_focus()
-        self._choose(self._capture)
+        self._choose(self.capture)
         self._refresh_words()
         if self._look is not None and self._look.isVisible():
             self._look.renew(next((day.captures for day in self.when.days() if day.key == self.when.open_key), ()))
@@ -291,19 +312,24 @@ class IntakePage(QWidget):
         running = event is not None
         self.outcome.show_progress(event.progress if event else None)
         if event is not None:
-            self.proven.show_names(event.proven)
             progress = event.progress
-            speed = f"{paint.size_words(progress.speed)} a second" if progress.elapsed > 0.5 else ""
-            current = progress.current.rpartition("/")[2]
-            done = f"{paint.size_words(progress.bytes)} of {paint.size_words(progress.all_bytes)} proven"
-            more = " · ".join(part for part in (done, speed, current) if part)
-            under = "The cards are only read. Stopping is safe: what is proven stays home."
-            self.action_bar.say(paint.time_left_words(progress.seconds_left), more, under)
+            standing = sum(not stream.lost for stream in progress.places)
+            self.proven.show_names(event.proven, standing)
+            self.chart.see(progress.elapsed, progress.read_speed, progress.proven_speed, standing)
+            self.from_column.show_progress(progress)
+            if not self.action_bar.asking:
+                said = run_words(progress)
+                self.action_bar.say(said.state, said.more, said.under)
+            self.action_bar.show_paused(progress.paused)
+        self.copies.show_progress(event.progress if event else None)
         if running != self._running:
             self._running = running
             self.close_settle()
             self.arrival.setVisible(not running)
-            self.proven.setVisible(running)
+            for part in (self.proven, self.chart, self.after):
+                part.setVisible(running)
+            if running:
+                self.chart.begin()
             for tile in self.from_column.tiles.values():
                 tile.show_running(running)
             self._show_days()
@@ -328,7 +354,7 @@ class IntakePage(QWidget):
         empty = not self.board.sources
         self.welcome.setVisible(empty)
         self.welcome.show_library(self.board.place.name if self.board.place else "")
-        self._tree_card.setVisible(bool(self.board.folders))
+        self._tree_card.setVisible(bool(self.board.folders) and not (self._running and self.board.places))
         self.arrival.setVisible(not empty and not self._running)
         self.copies.setVisible(not empty)
 
@@ -346,18 +372,21 @@ class IntakePage(QWidget):
             *rows,
             tree,
             self.arrival.look,
+            self.copies,
+            self.copies.add,
+            self.after.prove,
+            self.after.eject,
+            self.trouble.button,
             *self.titles.stops(),
             bar.save,
             bar.accept,
+            *reversed(bar.answers),
+            bar.pause,
             bar.stop,
             bar.main,
         ]
         for one, other in pairwise(stops):
             QWidget.setTabOrder(one, other)
-
-    def chosen_capture(self) -> str:
-        """The id of the chosen capture, or an empty string."""
-        return self._capture
 
     def rows(self) -> list[DayRow]:
         """The rows that are shown."""
@@ -409,7 +438,7 @@ class IntakePage(QWidget):
         self.when.show_days(self.board, days, running=self._running)
 
     def _choose(self, capture: str) -> None:
-        self._capture = capture
+        self.capture = capture
         view = self.board.find(capture) if capture else None
         self.arrival.show_capture(view)
         self.tree.mark(view.folder if view else "")
@@ -467,32 +496,3 @@ class IntakePage(QWidget):
     def _ribbons_moved(self) -> None:
         self.from_gutter.update()
         self.lands_gutter.update()
-
-    def _row_heights(self, gutter: QWidget) -> Iterator[tuple[DayRow, int]]:
-        """Rows in view, with the height of their anchor in a gutter."""
-        if self.settling:
-            return
-        top = self.when_area.mapTo(self, QPoint(0, 0)).y()
-        bottom = top + self.when_area.height()
-        shift = gutter.mapTo(self, QPoint(0, 0)).y()
-        for row in self.rows():
-            at = row.mapTo(self, QPoint(0, row.anchor)).y()
-            if top - 10 <= at <= bottom + 10:
-                yield row, at - shift
-
-    def _from_ribbons(self) -> Iterator[ribbons.Ribbon]:
-        for row, right in self._row_heights(self.from_gutter):
-            strong = row.view.key == self.when.open_key
-            for root, tile in self.from_column.tiles.items():
-                count = row.view.sources.get(root, 0)
-                if count:
-                    left = tile.mapTo(self.from_area, QPoint(0, 38)).y()
-                    yield ribbons.Ribbon(left, right, count, tile.colour(), strong)
-
-    def _lands_ribbons(self) -> Iterator[ribbons.Ribbon]:
-        for row, left in self._row_heights(self.lands_gutter):
-            strong = row.view.key == self.when.open_key
-            for folder, count in lands.gathered_folders(row.view).items():
-                if (at := self.tree.anchor(folder)) is not None:
-                    right = self.tree.mapTo(self, QPoint(0, at)).y() - self.lands_gutter.mapTo(self, QPoint(0, 0)).y()
-                    yield ribbons.Ribbon(left, right, count, self._theme.accent, strong)

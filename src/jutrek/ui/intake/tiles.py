@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRect, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QAbstractButton, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from jutrek.desk.board import CLIP, SIDECAR, SOUND, STILL, SourceView, State
 from jutrek.ui import paint
 from jutrek.ui.intake.lanes import shift_words
 from jutrek.ui.theme import BOLD, RADIUS, SEMIBOLD, Theme, font
+
+if TYPE_CHECKING:
+    from jutrek.transfer import Progress, Stream
 
 WIDTH = 196
 _KINDS = ((STILL, "still"), (CLIP, "clip"), (SOUND, "take"), (SIDECAR, "sidecar"))
@@ -20,6 +25,10 @@ class SourceTile(QWidget):
 
     removed = Signal(str)
     named = Signal(str)
+    proved = Signal(str)
+    ejected = Signal(str)
+    cleared = Signal(str)
+    certified = Signal(str)
 
     def __init__(self, theme: Theme, view: SourceView, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -27,6 +36,11 @@ class SourceTile(QWidget):
         self.view = view
         self._reading: tuple[int, int] | None = None
         self._running = False
+        self._stream: Stream | None = None
+        self._left = ""
+        self.button = QPushButton("", self)
+        self.button.setProperty("small", True)
+        self.button.clicked.connect(self._press)
         self.setFixedHeight(76)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.show_view(view)
@@ -43,6 +57,7 @@ class SourceTile(QWidget):
             *(f"{path.rpartition('/')[2]}: {why}" for path, why in view.left[:20]),
         ]
         self.setToolTip("\n".join(tips))
+        self._offer()
         self.update()
 
     def show_reading(self, files: int, all_files: int) -> None:
@@ -53,7 +68,67 @@ class SourceTile(QWidget):
     def show_running(self, running: bool) -> None:
         """Show progress instead of facts while a run is at work."""
         self._running = running
+        self._stream = None
+        self._offer()
         self.update()
+
+    def show_stream(self, stream: Stream) -> None:
+        """Show how far a run is with it."""
+        self._stream = stream
+        self.update()
+
+    def show_left(self, words: str) -> None:
+        """Show that it was let go, or pulled."""
+        self._left = words
+        self._offer()
+        self.update()
+
+    @property
+    def is_home(self) -> bool:
+        """Whether everything on it is home."""
+        view = self.view
+        return bool(view.captures) and view.count(State.HOME, State.BROUGHT) == view.captures
+
+    def _offer(self) -> None:
+        """Offer what comes next: to prove it, or to let it go."""
+        released = self.view.released
+        words = "" if self._running or self._left or self._reading else "Prove" if self.is_home else ""
+        if words and released is not None:
+            words = "Let go" if released.safe else "Prove"
+        self.button.setText(words)
+        self.button.setVisible(bool(words))
+        self.button.setToolTip(
+            "Unmount it, so that it may be pulled"
+            if words == "Let go"
+            else "Read everything on it again, and find it at home in every place"
+        )
+        self.button.setAccessibleName(f"{words} {self._title()}")
+        wide = self.button.sizeHint().width()
+        self.button.setGeometry(self.width() - wide - 8, self.height() - 31, wide, 25)
+
+    def resizeEvent(self, event: object) -> None:
+        self._offer()
+
+    def _press(self) -> None:
+        (self.ejected if self.button.text() == "Let go" else self.proved).emit(self.view.source.root)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self._open_menu(event.globalPos())
+
+    def _open_menu(self, at: QPoint) -> None:
+        root, released = self.view.source.root, self.view.released
+        menu = QMenu(self)
+        menu.addAction("Name its device…", lambda: self.named.emit(root))
+        menu.addAction("Prove that it is home", lambda: self.proved.emit(root)).setEnabled(not self._running)
+        if released is not None:
+            menu.addAction("Show its certificate", lambda: self.certified.emit(root))
+            menu.addAction("Let it go", lambda: self.ejected.emit(root)).setEnabled(not self._running)
+            menu.addAction("Clear it…", lambda: self.cleared.emit(root)).setEnabled(
+                bool(released.files) and not self._running
+            )
+        menu.addSeparator()
+        menu.addAction("Leave it out of this intake", lambda: self.removed.emit(root)).setEnabled(not self._running)
+        menu.exec(at)
 
     def colour(self) -> QColor:
         """The colour of its main device."""
@@ -81,14 +156,18 @@ class SourceTile(QWidget):
 
     def _state(self) -> tuple[str, QColor]:
         view, theme = self.view, self._theme
+        if self._left:
+            return self._left, theme.soft
         if self._reading is not None:
             files, total = self._reading
             return (f"reading {files:,} of {total:,}" if total else "looking through it"), theme.accent
         if failed := view.count(State.FAILED):
             return f"{failed} not home", theme.brick
-        home = view.count(State.HOME, State.BROUGHT)
-        if view.captures and home == view.captures:
-            return "everything on it is home", theme.accent
+        if self.is_home:
+            released = view.released
+            if released is None:
+                return "all home", theme.accent
+            return ("safe to clear", theme.accent) if released.safe else ("not safe to clear", theme.brick)
         if look := view.count(State.LOOK):
             return f"{paint.counted(look, 'needs', 'need')} a look", theme.amber
         if view.shift:
@@ -115,10 +194,7 @@ class SourceTile(QWidget):
         paint.text(painter, line.translated(0, 17), self._medium(), font(12), theme.soft)
         words, colour = self._state()
         if self._running and self.view.captures:
-            home = self.view.count(State.HOME, State.BROUGHT)
-            paint.text(painter, line.translated(0, 34), f"{home} of {self.view.captures} home", font(12), theme.ink)
-            track = QRect(16, 61, box.width() - 32, 5)
-            paint.bar(painter, track, home / self.view.captures, self.colour(), theme.track)
+            self._paint_run(painter, line.translated(0, 34))
             return
         if self._reading is None:
             paint.text(painter, line.translated(0, 34), self._counts(), font(12), theme.ink)
@@ -127,13 +203,66 @@ class SourceTile(QWidget):
             paint.bar(painter, track, self._reading[0] / self._reading[1], theme.accent, theme.track)
         paint.text(painter, line.translated(0, 50), words, font(12, SEMIBOLD), colour)
 
+    def _paint_run(self, painter: QPainter, line: QRect) -> None:
+        """How far a run is with it: what came home, or how fast it is read."""
+        theme, view, stream = self._theme, self.view, self._stream
+        home = view.count(State.HOME, State.BROUGHT)
+        words, share, speed = f"{home} of {view.captures} home", home / view.captures, ""
+        if stream is not None:
+            share = stream.bytes / (stream.all_bytes or 1)
+            words = f"{stream.files:,} of {paint.counted(stream.all_files, 'file')}"
+            if stream.files == stream.all_files:
+                words = f"all {paint.counted(stream.all_files, 'file')} read"
+            elif stream.speed:
+                speed = f"{paint.size_words(stream.speed)}/s"
+        used = paint.text(painter, line, speed, font(12), theme.soft, align=paint.RIGHT)
+        paint.text(painter, line.adjusted(0, 0, -used - 6, 0), words, font(12), theme.ink)
+        paint.bar(painter, QRect(16, 61, self.width() - 32, 5), share, self.colour(), theme.track)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Delete:
+        if event.key() == Qt.Key.Key_Menu:
+            self._open_menu(self.mapToGlobal(self.rect().center()))
+        elif event.key() == Qt.Key.Key_Delete:
             self.removed.emit(self.view.source.root)
         elif event.key() == Qt.Key.Key_F2:
             self.named.emit(self.view.source.root)
         else:
             super().keyPressEvent(event)
+
+
+class AppearedTile(QWidget):
+    """A card that appeared: what it is, and the question whether it is to be read."""
+
+    wanted = Signal(str)
+
+    def __init__(
+        self, theme: Theme, key: str, title: str, about: str, answer: str, parent: QWidget | None = None
+    ) -> None:
+        """
+        Args:
+            key: what `wanted` tells.
+            title: what the card is called.
+            about: its size and kind.
+            answer: what the button says.
+        """
+        super().__init__(parent)
+        self._theme, self.key, self._title, self._about = theme, key, title, about
+        self.button = QPushButton(answer, self)
+        self.button.setProperty("small", True)
+        self.button.clicked.connect(lambda: self.wanted.emit(self.key))
+        self.setFixedHeight(62)
+        self.setAccessibleName(f"{title} appeared, {about}")
+
+    def resizeEvent(self, event: object) -> None:
+        wide = self.button.sizeHint().width()
+        self.button.setGeometry(self.width() - wide - 8, 30, wide, 25)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, theme = QPainter(self), self._theme
+        paint.card(painter, self.rect(), theme.accent_wash, theme.accent)
+        line = QRect(12, 7, self.width() - 22, 17)
+        paint.text(painter, line, self._title, font(13, BOLD), theme.ink)
+        paint.text(painter, line.translated(0, 24).adjusted(0, 0, -80, 0), self._about, font(12), theme.soft)
 
 
 class DropTile(QAbstractButton):
@@ -182,11 +311,16 @@ class FromColumn(QWidget):
     wanted = Signal()
     removed = Signal(str)
     named = Signal(str)
+    proved = Signal(str)
+    ejected = Signal(str)
+    cleared = Signal(str)
+    certified = Signal(str)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme = theme
         self.tiles: dict[str, SourceTile] = {}
+        self.appeared: dict[str, AppearedTile] = {}
         self.drop = DropTile(theme)
         self.drop.clicked.connect(self.wanted)
         self._column = QVBoxLayout(self)
@@ -197,11 +331,31 @@ class FromColumn(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
 
     def sizeHint(self) -> QSize:
-        return QSize(WIDTH, 84 * (len(self.tiles) + 1))
+        return QSize(WIDTH, 84 * (len(self.tiles) + len(self.appeared) + 1))
 
     def stops(self) -> tuple[QWidget, ...]:
         """What can take the focus, in order."""
-        return (*self.tiles.values(), self.drop)
+        tiles = [part for tile in self.tiles.values() for part in (tile, tile.button)]
+        return (*tiles, *(tile.button for tile in self.appeared.values()), self.drop)
+
+    def show_appeared(self, tile: AppearedTile) -> None:
+        """Show that a card appeared, with the question what becomes of it."""
+        self.take_appeared(tile.key)
+        self.appeared[tile.key] = tile
+        self._column.insertWidget(len(self.tiles), tile)
+        self.updateGeometry()
+
+    def take_appeared(self, key: str) -> None:
+        """The question about a card is answered, or the card is gone."""
+        if key in self.appeared:
+            self.appeared.pop(key).deleteLater()
+            self.updateGeometry()
+
+    def show_progress(self, progress: Progress) -> None:
+        """Show how far a run is with each source."""
+        for stream in progress.sources:
+            if stream.name in self.tiles:
+                self.tiles[stream.name].show_stream(stream)
 
     def show_sources(self, views: tuple[SourceView, ...]) -> None:
         """Show these sources."""
@@ -216,5 +370,9 @@ class FromColumn(QWidget):
             tile = SourceTile(self._theme, view)
             tile.removed.connect(self.removed)
             tile.named.connect(self.named)
+            tile.proved.connect(self.proved)
+            tile.ejected.connect(self.ejected)
+            tile.cleared.connect(self.cleared)
+            tile.certified.connect(self.certified)
             self.tiles[root] = tile
             self._column.insertWidget(number, tile)

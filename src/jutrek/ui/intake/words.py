@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.desk.board import Board, State
 from jutrek.ui import paint
+
+if TYPE_CHECKING:
+    from jutrek.transfer import Progress
 
 
 class Said(NamedTuple):
@@ -22,6 +25,18 @@ def questions_words(board: Board) -> Said:
     waiting = len({capture for question in board.questions for capture in question.captures})
     state = f"{paint.counted(waiting, 'capture')} in {paint.counted(len(board.questions), 'question')}."
     return Said(state, "What stays open can be brought home later; nothing is lost by waiting.")
+
+
+def run_words(progress: Progress) -> Said:
+    """How far a run is."""
+    speed = f"{paint.size_words(progress.speed)} a second" if progress.elapsed > 0.5 else ""
+    current = progress.current.rpartition("/")[2]
+    done = f"{paint.size_words(progress.bytes)} of {paint.size_words(progress.all_bytes)} proven"
+    if progress.paused:
+        return Said("Paused.", done, "The files at hand wait where they are; what is proven is home.")
+    more = " · ".join(part for part in (done, speed, current) if part)
+    under = "The cards are only read. Stopping is safe: what is proven stays home, and a cable that slips is no harm."
+    return Said(paint.time_left_words(progress.seconds_left), more, under)
 
 
 def board_words(board: Board) -> Said:

@@ -40,7 +40,7 @@ class RulesDesk(QObject):
             page.wanted_refiling.connect(lambda scope: wish(lambda session: session.plan_refiling(scope)))
             page.wanted_back.connect(lambda: wish(lambda session: session.plan_taking_back()))
             page.refiled.connect(lambda only: wish(lambda session: session.refile(only)))
-            page.stopped.connect(self._window.stop)
+            page.stopped.connect(self._window.runs.stop)
             page.wanted_others.connect(self.choose_rules)
             page.wanted_export.connect(self.choose_file)
             if self._known is not None:

@@ -1,0 +1,331 @@
+"""What a session does with its library beyond planning: runs, places, releases, checks, the journal.
+
+All of it runs on the session's thread, one after the other, and is told through events. Only `steering` is touched from
+other threads, which it is made for.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from jutrek.desk import events
+from jutrek.desk.keeping import Places, finish, leave_papers, places_of, take_back
+from jutrek.desk.records import files_of, records_of
+from jutrek.desk.report import write_report
+from jutrek.errors import DriveTrouble, JutrekError, PlanUnusable, SourceUnreadable, Stopped, reason
+from jutrek.filing import HouseRules, Plan
+from jutrek.library import LIBRARY, Library, Place, add_place, as_place, forget_place, survey
+from jutrek.sources import drive_at, known_source, let_go
+from jutrek.transfer import Done, Listener, Outcome, Progress, Steering, bring
+from jutrek.transfer.accounts import account_of
+from jutrek.transfer.catching_up import catch_up, lacking
+from jutrek.transfer.certificate import Certificate
+from jutrek.transfer.checking import Checked, check, mend
+from jutrek.transfer.clearing import Way, clear
+from jutrek.transfer.release import keep_certificate, release
+from jutrek.transfer.taking_back import empty_taken_back
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
+
+_JUST_PROVEN = 6
+
+
+@dataclass(frozen=True, slots=True)
+class Hooks:
+    """What an errand needs of its session.
+
+    Attributes:
+        tell: passes an event on.
+        stop: set by whoever wants the errand to end.
+        report: told what is going on, how far it is, and how far it goes.
+        done: told of every file of an intake that ended.
+        refresh: draws the board up anew, if that is due; when told so, in any case.
+        changed: called when files came into the library, or left it.
+        reread: reads a source again, by its root.
+        rules: the house rules.
+    """
+
+    tell: Callable[[events.Event], None]
+    stop: threading.Event
+    report: Callable[[str, int, int], None]
+    done: Callable[[Done], None]
+    refresh: Callable[[bool], None]
+    changed: Callable[[], None]
+    reread: Callable[[str], None]
+    rules: Callable[[], HouseRules]
+
+
+class Errands:
+    """Everything that is done with one library."""
+
+    def __init__(self, library: Library, ledger: Ledger, hooks: Hooks) -> None:
+        self._library, self._ledger, self._hooks = library, ledger, hooks
+        self.steering = Steering(hooks.stop)
+        self.places = places_of(library)
+        self.released: dict[str, Certificate] = {}
+        self._checked: dict[str, Checked] = {}
+
+    def look_for_places(self) -> Places:
+        """Look again which places are connected."""
+        self.places = places_of(self._library)
+        return self.places
+
+    def _steered(self) -> Steering:
+        self.steering = Steering(self._hooks.stop)
+        self.steering.may_ask = True
+        return self.steering
+
+    def _listener(self) -> Listener:
+        just: list[str] = []
+
+        def on_done(done: Done) -> None:
+            self._hooks.done(done)
+            if done.home:
+                just.insert(0, done.row.destination or "")
+                del just[_JUST_PROVEN:]
+
+        def on_progress(progress: Progress) -> None:
+            self._hooks.tell(events.Running(progress, tuple(just)))
+            self._hooks.refresh(False)
+
+        return Listener(on_done, on_progress)
+
+    def bring(self, plan: Plan, settled: Sequence[str], after: events.AfterRun) -> Outcome:
+        """Carry out the plan of an intake, and do what is to be done behind it."""
+        self.released.clear()
+        places = self.look_for_places()
+        outcome = bring(
+            plan, self._library, self._ledger, stop=self._hooks.stop, listener=self._listener(),
+            places=places.here, steering=self._steered(), settled=settled,
+        )  # fmt: skip
+        self._behind(outcome, sorted({row.root for row in plan.rows}), after)
+        return outcome
+
+    def finish(self, run: str, after: events.AfterRun) -> None:
+        """Bring home what an intake left; the event `Ended` follows."""
+        outcome = Outcome()
+        try:
+            outcome = finish(
+                self._library, self._ledger, run, self._hooks.rules(), self.look_for_places(),
+                stop=self._hooks.stop, listener=self._listener(), steering=self._steered(),
+            )  # fmt: skip
+            self._behind(outcome, sorted({done.row.root for done in outcome.done}), after)
+            self._hooks.changed()
+        finally:
+            self._hooks.tell(events.Ended(outcome))
+
+    def _behind(self, outcome: Outcome, roots: Sequence[str], after: events.AfterRun) -> None:
+        """The papers of a run, and the release of its cards."""
+        if isinstance(outcome.trouble, Stopped) or not outcome.run:
+            return
+        with contextlib.suppress(Stopped):
+            papers = leave_papers(
+                self._library, outcome.run, self._hooks.rules(), self.places, stop=self._hooks.stop,
+                report=lambda done, total: self._hooks.report("Writing the report", done, total),
+            )  # fmt: skip
+            self._hooks.tell(events.PapersLeft(papers.report, papers.trouble))
+            if outcome.trouble is None and after.prove:
+                for root in roots:
+                    self._release_behind(root, eject=after.eject)
+
+    def _release_behind(self, root: str, *, eject: bool) -> None:
+        """Prove a source; trouble with it takes nothing from what came home."""
+        try:
+            self.release(root, eject=eject)
+        except Stopped:
+            raise
+        except JutrekError as error:
+            self._hooks.tell(events.Trouble(root, error))
+
+    def release(self, root: str, *, again: bool = False, eject: bool = False) -> None:
+        """Prove a source afresh; the event `Released` follows.
+
+        Args:
+            again: whether copies are read back once more.
+            eject: whether it is let go, if it is safe.
+        """
+        try:
+            source = known_source(root)
+        except OSError as error:
+            raise SourceUnreadable(root, error) from error
+        self._survey()
+        places = self.look_for_places()
+        certificate = release(
+            source, self._library, self._ledger, places.here, away=places.away, again=again, stop=self._hooks.stop,
+            report=lambda done, total: self._hooks.report(f"Proving {source.name}", done, total),
+        )  # fmt: skip
+        self.released[root] = certificate
+        try:
+            path = keep_certificate(certificate, self._library)
+        except OSError as error:
+            raise PlanUnusable(self._library.root, f"the certificate can't be kept: {reason(error)}") from error
+        self._hooks.tell(events.Working(""))
+        self._hooks.tell(events.Released(root, certificate, path))
+        self._hooks.refresh(True)
+        if eject and certificate.safe:
+            self.eject(root)
+
+    def eject(self, root: str) -> None:
+        """Let a card go; the event `LetGo` follows."""
+        try:
+            drive = drive_at(root)
+            words = let_go(drive) if drive is not None else ""
+            self._hooks.tell(events.LetGo(root, words, drive is not None))
+        except DriveTrouble as error:
+            self._hooks.tell(events.LetGo(root, str(error), False))
+
+    def clear(self, root: str, way: Way) -> None:
+        """Clear a card of what its certificate proves; the event `Cleared` follows."""
+        certificate = self.released.get(root)
+        if certificate is None:
+            raise PlanUnusable(root, "it was not proven yet")
+        cleared = clear(certificate, self._library, self.places.here, way, stop=self._hooks.stop)
+        self.released.pop(root, None)
+        self._hooks.reread(root)
+        self._hooks.tell(events.Cleared(root, cleared))
+
+    def add_place(self, path: str) -> None:
+        """Keep copies in a folder from now on; the event `PlacesKnown` follows."""
+        add_place(self._library, path)
+        self.tell_places()
+
+    def forget_place(self, id_: str) -> None:
+        """Keep no more copies in a place; the event `PlacesKnown` follows."""
+        forget_place(self._library, id_)
+        self.tell_places()
+
+    def tell_places(self) -> None:
+        """Look at every place: what it lacks, what was proven when, and what is bad there; `PlacesKnown` follows."""
+        self._survey()
+        places = self.look_for_places()
+        states = [self._state(as_place(self._library), here=True)]
+        states += [self._state(place, here=True) for place in places.here]
+        states += [self._state(place, here=False) for place in places.away]
+        self._hooks.tell(events.PlacesKnown(tuple(states)))
+        self._hooks.refresh(True)
+
+    def _state(self, place: Place, *, here: bool) -> events.PlaceState:
+        marks = self._ledger.proofs(place.id)
+        oldest = next(iter(marks.values())).at if marks else ""
+        checked = self._checked.get(place.id)
+        bad = len(checked.bad) if checked else 0
+        if place.id == LIBRARY:
+            unproven = len(self._ledger.all_files().keys() - marks.keys())
+            return events.PlaceState(place, here, len(marks), oldest, unproven=unproven, bad=bad)
+        lack = lacking(self._library, self._ledger, place, connected=here)
+        return events.PlaceState(place, here, len(marks), oldest, lack.files, lack.size, bad=bad)
+
+    def catch_up(self, id_: str) -> None:
+        """Bring a place what it lacks; `CaughtUp` and `PlacesKnown` follow."""
+        self._survey()
+        place = next((one for one in self.look_for_places().here if one.id == id_), None)
+        if place is None:
+            raise PlanUnusable(self._library.root, "the place is not connected")
+        outcome = Outcome()
+        try:
+            wanted = lacking(self._library, self._ledger, place)
+            outcome = catch_up(
+                wanted, self._library, self._ledger, stop=self._hooks.stop, steering=self._steered(),
+                listener=Listener(progress=lambda progress: self._hooks.tell(events.Running(progress, ()))),
+            )  # fmt: skip
+        finally:
+            self._hooks.tell(events.CaughtUp(place.name, outcome))
+        self.tell_places()
+
+    def check(self, id_: str) -> None:
+        """Read a place again; `CheckEnded` and `PlacesKnown` follow."""
+        self._survey()
+        place = self._place(id_)
+        words = f"Checking {place.name}"
+        checked = check(
+            self._library, self._ledger, place, stop=self._hooks.stop,
+            report=lambda done, total: self._hooks.report(words, done, total),
+        )  # fmt: skip
+        self._checked[id_] = checked
+        self._hooks.tell(events.Working(""))
+        self._hooks.tell(events.CheckEnded(place.name, checked))
+        self.tell_places()
+
+    def mend(self, id_: str) -> None:
+        """Bring good bytes back for what the last check of a place found bad; `Mended` and `PlacesKnown` follow."""
+        place, checked = self._place(id_), self._checked.get(id_)
+        if checked is None:
+            return
+        others = [one for one in (as_place(self._library), *self.places.here) if one.id != id_]
+        bad = [one.mark for one in checked.bad]
+        outcome = mend(bad, self._library, self._ledger, place, others, stop=self._hooks.stop)
+        mended = {done.row.destination for done in outcome.done if done.home}
+        checked.found = [one for one in checked.found if one.mark.path not in mended]
+        self._hooks.tell(events.Mended(place.name, len(mended), len(bad) - len(mended)))
+        self.tell_places()
+
+    def _place(self, id_: str) -> Place:
+        known = (as_place(self._library), *self.look_for_places().here)
+        found = next((one for one in known if one.id == id_), None)
+        if found is None:
+            raise PlanUnusable(self._library.root, "the place is not connected")
+        return found
+
+    def tell_records(self) -> None:
+        """Read the journal; `RecordsKnown` follows."""
+        self._hooks.report("Reading the journal", 0, 0)
+        records = records_of(self._library)
+        self._hooks.tell(events.Working(""))
+        self._hooks.tell(events.RecordsKnown(tuple(records)))
+
+    def open_run(self, run: str) -> None:
+        """Read the files of a run; `RunOpened` follows."""
+        try:
+            self._hooks.tell(events.RunOpened(run, tuple(files_of(self._library, run))))
+        except OSError as error:
+            raise PlanUnusable(self._library.root, f"the record of {run} can't be read: {reason(error)}") from error
+
+    def take_back(self, run: str, only: frozenset[str] = frozenset()) -> None:
+        """Take a run back, or only some of its files; `TakenBack` and `RecordsKnown` follow."""
+        outcome, left = Outcome(), ["It was not taken back."]
+        try:
+            words = "Taking back"
+            listener = Listener(progress=lambda run: self._hooks.report(words, run.files, run.all_files))
+            outcome, left = take_back(
+                self._library, self._ledger, run, self.look_for_places(), stop=self._hooks.stop, listener=listener,
+                only=only,
+            )  # fmt: skip
+            self._hooks.changed()
+        finally:
+            self._hooks.tell(events.Working(""))
+            self._hooks.tell(events.TakenBack(outcome, tuple(left)))
+        self.tell_records()
+
+    def empty_taken_back(self) -> None:
+        """Put what was taken back into the system's trash; `TakenBackEmptied` follows."""
+        try:
+            self._hooks.tell(events.TakenBackEmptied(empty_taken_back(self._library)))
+        except OSError as error:
+            raise PlanUnusable(self._library.root, f"the trash of its drive can't take it: {reason(error)}") from error
+
+    def report(self, run: str) -> None:
+        """Write the report of an intake; `PapersLeft` follows."""
+        try:
+            path = write_report(
+                account_of(self._library, run), self._library, stop=self._hooks.stop,
+                report=lambda done, total: self._hooks.report("Writing the report", done, total),
+            )  # fmt: skip
+        except OSError as error:
+            raise PlanUnusable(self._library.root, f"the report can't be written: {reason(error)}") from error
+        self._hooks.tell(events.Working(""))
+        self._hooks.tell(events.PapersLeft(path))
+
+    def _survey(self) -> None:
+        survey(
+            self._library, self._ledger, stop=self._hooks.stop,
+            report=lambda seen: self._hooks.report("Looking through the library", seen, 0),
+        )  # fmt: skip
+
+
+Errand = Callable[[Errands], None]
+"""Something to be done with the library, on the session's thread."""
