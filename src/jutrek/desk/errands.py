@@ -129,6 +129,8 @@ class Errands:
                 report=lambda done, total: self._hooks.report("Writing the report", done, total),
             )  # fmt: skip
             self._hooks.tell(events.PapersLeft(papers.report, papers.trouble))
+            if self.places.here:
+                self.tell_places()
             if outcome.trouble is None and after.prove:
                 for root in roots:
                     self._release_behind(root, eject=after.eject)
@@ -300,6 +302,7 @@ class Errands:
             self._hooks.tell(events.Working(""))
             self._hooks.tell(events.TakenBack(outcome, tuple(left)))
         self.tell_records()
+        self.tell_places()
 
     def empty_taken_back(self) -> None:
         """Put what was taken back into the system's trash; `TakenBackEmptied` follows."""

@@ -104,7 +104,7 @@ def records_of(library: Library, *, verify: bool = True) -> list[Record]:
         copies += [(known.get(place, place), int(count)) for place, count in end.get("copies", {}).items()]
         can = bool(files and kind in CAN_BE_TAKEN_BACK and run not in undone and end)
         record = Record(
-            run, kind, str(head.get("at", "")), str(end.get("at", "")), str(head.get("who", "")), _about(head),
+            run, kind, str(head.get("at", "")), str(end.get("at", "")), str(head.get("who", "")), _about(head, heads),
             str(end.get("how", "")), files, left, int(end.get("bytes", 0)), tuple(copies), run in undone, can,
             bool(kind is Kind.INTAKE and left and end.get("how") != "done" and run not in continued | undone.keys()),
             " ".join(one.what for one in broken.get(run, ())), str(head.get("certificate", "")),
@@ -143,9 +143,10 @@ def _file(account: Account, row: int, entry: Mapping[str, Any]) -> FileRecord:
     copies = sum(row in rows for rows in account.copied.values())
     proven = "proven" if not copies else f"proven in {copies + 1} places"
     what = proven if done else account.failed.get(row, "not home")
-    return FileRecord(
-        str(entry["to"]), str(entry["source"]), int(entry["size"]), what, str((done or {}).get("xxh3_128", ""))
-    )
+    source, original = str(entry["source"]), str(entry.get("original", ""))
+    if original:
+        source = os.path.join(os.path.basename(str(entry.get("root", "")).rstrip("/")), original)
+    return FileRecord(str(entry["to"]), source, int(entry["size"]), what, str((done or {}).get("xxh3_128", "")))
 
 
 def _inside(library: Library, entry: Mapping[str, Any]) -> str:
@@ -157,7 +158,10 @@ def _said(entry: Mapping[str, Any]) -> str:
     return f"{entry['entry']}: {entry['why']}" if entry.get("why") else str(entry["entry"])
 
 
-def _about(head: Mapping[str, Any]) -> str:
+def _about(head: Mapping[str, Any], heads: Mapping[str, Mapping[str, Any]]) -> str:
+    if undone := heads.get(str(head.get("takes_back", ""))):
+        kind = WORDS.get(Kind(undone["entry"]), "") if undone.get("entry") in set(Kind) else ""
+        return f"{kind.lower()} {_about(undone, heads)}".strip()
     if sources := head.get("sources"):
         return ", ".join(os.path.basename(str(one).rstrip("/")) or str(one) for one in sources)
     if source := head.get("source"):

@@ -239,6 +239,8 @@ class IntakeSession(ReadingThread):
         self._errands = Errands(library, self._ledger, self._hooks())
         self._redraw(always=False)
         self._tell(events.RulesKnown(book.rules, book.trouble, self._bench.known))
+        if self._errands.places.here:
+            self._jobs.put(self._errands.tell_places)
         self._take_up(library)
         self._read_again_what_overlaps(library)
         if leftovers:

@@ -10,7 +10,7 @@ from jutrek.desk.board import Place
 from jutrek.ui import paint
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
-PAGES, KEYS = ("Intake", "House rules"), (1, 5)
+PAGES, KEYS = ("Intake", "House rules", "Journal"), (1, 5, 6)
 """The pages, and the digits that open them together with Ctrl."""
 
 

@@ -23,6 +23,7 @@ from jutrek.desk.board import Board
 from jutrek.ui.header import KEYS, Header
 from jutrek.ui.intake.desk import RunDesk
 from jutrek.ui.intake.page import IntakePage
+from jutrek.ui.journal.desk import JournalDesk
 from jutrek.ui.rules.desk import RulesDesk
 from jutrek.ui.theme import current
 from jutrek.ui.thumbs import Thumbnails
@@ -69,6 +70,7 @@ class MainWindow(QMainWindow):
         """Whether cards that appear are asked about."""
         self.house = RulesDesk(self)
         self.runs = RunDesk(self)
+        self.journal = JournalDesk(self)
         self._connect()
 
     def _connect(self) -> None:
@@ -108,6 +110,8 @@ class MainWindow(QMainWindow):
         """Open a page by its number."""
         if number == 1:
             self.house.open()
+        elif number == 2:
+            self.journal.open()
         else:
             self.pages.setCurrentWidget(self.page)
         self.header.mark(number)
@@ -124,13 +128,16 @@ class MainWindow(QMainWindow):
 
     def save(self) -> None:
         """Keep the rules, or save the plan: whatever the page that is open is about."""
-        self.house.page.keep_or_refile() if self.house.shown else self.choose_plan_file()
+        if self.house.shown:
+            self.house.page.keep_or_refile()
+        elif self.on_intake:
+            self.choose_plan_file()
 
     def widen(self) -> None:
         """Go back by one step on the page that is open."""
-        if not self.house.shown:
+        if self.on_intake:
             self.page.show_all()
-        elif self.house.page.refiling_open:
+        elif self.house.shown and self.house.page.refiling_open:
             self.house.page.open_section(0)
 
     def begin(self, library: str, sources: list[str]) -> None:
@@ -196,6 +203,7 @@ class MainWindow(QMainWindow):
         """Pass a wish on to the session; what was said before is over."""
         self.page.notify("")
         self.house.notify("")
+        self.journal.notify("")
         if self._session is not None:
             wish(self._session)
 
@@ -203,7 +211,7 @@ class MainWindow(QMainWindow):
         """Take back what was decided last."""
         if self.house.shown:
             self.house.page.undo()
-        elif self.page.board.can_undo and not self.runs.running:
+        elif self.on_intake and self.page.board.can_undo and not self.runs.running:
             words = self.page.board.can_undo
             self.wish(lambda session: session.undo())
             self.page.notify(f"Taken back: {words}.", "Ctrl+Shift+Z does it again.")
@@ -212,7 +220,7 @@ class MainWindow(QMainWindow):
         """Decide again what was taken back last."""
         if self.house.shown:
             self.house.page.redo()
-        elif self.page.board.can_redo and not self.runs.running:
+        elif self.on_intake and self.page.board.can_redo and not self.runs.running:
             words = self.page.board.can_redo
             self.wish(lambda session: session.redo())
             self.page.notify(f"Done again: {words}.", "Ctrl+Z takes it back.")
@@ -228,7 +236,10 @@ class MainWindow(QMainWindow):
         from jutrek.desk import events
 
         page = self.page
-        if self.house.hear(event, running=self.runs.running) or self.runs.hear(event):
+        running = self.runs.running
+        if self.house.hear(event, running=running) or self.journal.hear(event, running=running):
+            return
+        if self.runs.hear(event):
             return
         match event:
             case events.BoardChanged(board):
@@ -239,6 +250,7 @@ class MainWindow(QMainWindow):
                 figures = f"{done:,} of {total:,}" if total else f"{done:,} files" if done else ""
                 page.show_working(f"{what}." if what else "", figures)
                 self.house.show_working(f"{what}." if what else "", figures)
+                self.journal.show_working(f"{what}." if what else "", figures)
             case events.TakenUp():
                 more = "What you had decided holds again; Ctrl+Z takes it back."
                 page.notify("Taken up where you left off.", more)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QRect, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QPainter, QPaintEvent
+from PySide6.QtCore import QPoint, QRect, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from jutrek.desk.board import Board, Place
@@ -14,6 +14,7 @@ from jutrek.ui import paint
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
 if TYPE_CHECKING:
+    from jutrek.desk.events import PlaceState
     from jutrek.transfer import Progress, Stream
 
 _TOP, _EACH = 34, 56
@@ -24,6 +25,7 @@ class CopiesPanel(QWidget):
 
     added = Signal()
     forgotten = Signal(str)
+    caught_up = Signal(str)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -31,6 +33,7 @@ class CopiesPanel(QWidget):
         self._places: tuple[Place, ...] = ()
         self._needed = 0
         self._streams: dict[str, Stream] = {}
+        self._states: dict[str, PlaceState] = {}
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.add = QPushButton("Add a place…", self)
         self.add.setProperty("link", True)
@@ -43,6 +46,12 @@ class CopiesPanel(QWidget):
         self._places = (board.place, *board.places) if board.place is not None else ()
         self._needed = board.bring_bytes
         self._fit()
+
+    def show_states(self, states: tuple[PlaceState, ...]) -> None:
+        """Learn what places lack."""
+        self._states = {state.place.id: state for state in states}
+        self._say()
+        self.update()
 
     def show_progress(self, progress: Progress | None) -> None:
         """Show how far each place is; None goes back to its room."""
@@ -61,10 +70,17 @@ class CopiesPanel(QWidget):
             return done, f"{paint.size_words(stream.speed)}/s" if stream.speed else "", False
         if not place.here:
             return "not connected; it is caught up later", "", False
+        if lacks := self._lacks(place):
+            return f"is missing {paint.counted(lacks, 'file')}: Enter brings them", "", False
         takes = f"this intake takes {paint.size_words(self._needed)}" if self._needed else "nothing more to copy"
         if self._needed > place.free:
             return f"too small: {paint.size_words(self._needed)} to copy", "", True
         return takes, "", False
+
+    def _lacks(self, place: Place) -> int:
+        """How many files a connected place lacks."""
+        state = self._states.get(place.id)
+        return state.lacks if state is not None and place.here else 0
 
     def _fit(self) -> None:
         shown = max(1, len(self._places))
@@ -116,6 +132,9 @@ class CopiesPanel(QWidget):
         colour = theme.brick if bad else theme.soft
         paint.text(painter, below.adjusted(0, 0, -used - 8, 0), left, font(12), colour)
 
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self._offer(event.globalPosition().toPoint())
+
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         self._offer(event.globalPos())
 
@@ -125,11 +144,15 @@ class CopiesPanel(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def _offer(self, at: object) -> None:
+    def _offer(self, at: QPoint) -> None:
         if not self._places or self._streams:
             return
         menu = QMenu(self)
         menu.addAction("Add a place…", self.added.emit)
+        for place in self._places[1:]:
+            if lacks := self._lacks(place):
+                words = f"Bring {place.name} the {paint.counted(lacks, 'file')} it is missing"
+                menu.addAction(words, partial(self.caught_up.emit, place.id))
         for place in self._places[1:]:
             menu.addAction(f"Keep no more copies in {place.name}", partial(self.forgotten.emit, place.id))
         menu.exec(at)

@@ -43,6 +43,7 @@ class RunDesk(QObject):
         page.after.chosen.connect(self._choose_after)
         page.copies.added.connect(self.choose_place)
         page.copies.forgotten.connect(lambda id_: self._errand(lambda errands: errands.forget_place(id_)))
+        page.copies.caught_up.connect(lambda id_: self._errand(lambda errands: errands.catch_up(id_)))
         column.proved.connect(lambda root: self._errand(lambda errands: errands.release(root)))
         column.ejected.connect(lambda root: self._errand(lambda errands: errands.eject(root)))
         column.cleared.connect(self.clear)
@@ -108,8 +109,10 @@ class RunDesk(QObject):
 
         page = self._page
         match event:
+            case events.Running(progress) if not self.running:
+                words = "Copying and proving." if progress.places else "Moving."
+                page.show_working(words, f"{progress.files:,} of {progress.all_files:,}")
             case events.Running():
-                self.running = True
                 page.show_running(event)
                 self._ask_about(event.progress.asked)
             case events.Ended(outcome):
@@ -130,6 +133,19 @@ class RunDesk(QObject):
                 stayed = f"{paint.counted(len(cleared.stayed), 'file')} stay on it." if cleared.stayed else ""
                 words = f"{paint.counted(cleared.gone, 'file')} cleared from {os.path.basename(root)}."
                 page.notify(words, stayed, cleared.stayed[0][1] if cleared.stayed else "", brick=bool(cleared.stayed))
+            case _:
+                return self._hear_of_places(event)
+        return True
+
+    def _hear_of_places(self, event: events.Event) -> bool:
+        """Hear what is told of places and drives. Returns whether it was that."""
+        from jutrek.desk import events
+
+        match event:
+            case events.PlacesKnown(places):
+                self._page.copies.show_states(places)
+            case events.CaughtUp(name, outcome):
+                self._hear_caught_up(name, outcome)
             case events.DrivesChanged(drives):
                 self._see_drives(drives)
             case _:
@@ -218,6 +234,13 @@ class RunDesk(QObject):
     def _show_certificate(self, root: str) -> None:
         if root in self._certificates:
             QDesktopServices.openUrl(QUrl.fromLocalFile(self._certificates[root][1]))
+
+    def _hear_caught_up(self, name: str, outcome: Outcome) -> None:
+        page = self._page
+        page.show_working("")
+        words = f"{paint.counted(outcome.home + outcome.moved, 'file')} brought to {name}."
+        why = str(outcome.trouble) if outcome.trouble else outcome.failed[0].why if outcome.failed else ""
+        page.notify(words, why, brick=bool(why))
 
     def _hear_let_go(self, root: str, words: str, gone: bool) -> None:
         tile = self._page.from_column.tiles.get(root)

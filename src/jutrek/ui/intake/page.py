@@ -6,7 +6,7 @@ from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, QRect, QTimer, Signal
-from PySide6.QtGui import QColor, QResizeEvent
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Board, CaptureView, DayView, State, day_view
@@ -86,11 +86,6 @@ class IntakePage(QWidget):
         self._connect()
         self._teach()
         self._refresh_words()
-
-    @property
-    def accent(self) -> QColor:
-        """The colour of what is chosen."""
-        return self._theme.accent
 
     @property
     def grid(self) -> CaptureGrid:
@@ -209,7 +204,7 @@ class IntakePage(QWidget):
         self.from_area = scrolling(self.from_column)
         self.from_area.setFixedWidth(tiles.WIDTH + 2)
         self.when_area = scrolling(self.when)
-        self._ties = Ties(self)
+        self._ties = Ties(self, self._theme.accent)
         self.from_gutter = ribbons.Gutter(self._ties.from_sources)
         self.lands_gutter = ribbons.Gutter(self._ties.into_folders)
         right = self._right = QWidget()
@@ -330,6 +325,7 @@ class IntakePage(QWidget):
                 part.setVisible(running)
             if running:
                 self.chart.begin()
+            self._teach()
             for tile in self.from_column.tiles.values():
                 tile.show_running(running)
             self._show_days()
@@ -354,7 +350,9 @@ class IntakePage(QWidget):
         empty = not self.board.sources
         self.welcome.setVisible(empty)
         self.welcome.show_library(self.board.place.name if self.board.place else "")
-        self._tree_card.setVisible(bool(self.board.folders) and not (self._running and self.board.places))
+        copying = self._running and bool(self.board.places)
+        self.titles.show_copying(copying)
+        self._tree_card.setVisible(bool(self.board.folders) and not copying)
         self.arrival.setVisible(not empty and not self._running)
         self.copies.setVisible(not empty)
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QWidget
 
 from jutrek.ui.intake import lands
@@ -19,8 +20,8 @@ if TYPE_CHECKING:
 class Ties:
     """The ribbons of a page, as its widgets lie now."""
 
-    def __init__(self, page: IntakePage) -> None:
-        self._page = page
+    def __init__(self, page: IntakePage, accent: QColor) -> None:
+        self._page, self._accent = page, accent
 
     def _row_heights(self, gutter: QWidget) -> Iterator[tuple[DayRow, int]]:
         """Rows in view, with the height of their anchor in a gutter."""
@@ -56,4 +57,4 @@ class Ties:
             for folder, count in lands.gathered_folders(row.view).items():
                 if (at := page.tree.anchor(folder)) is not None:
                     right = page.tree.mapTo(page, QPoint(0, at)).y() - page.lands_gutter.mapTo(page, QPoint(0, 0)).y()
-                    yield Ribbon(left, right, count, page.accent, strong)
+                    yield Ribbon(left, right, count, self._accent, strong)

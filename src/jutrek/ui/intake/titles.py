@@ -52,7 +52,7 @@ class ColumnTitles(QWidget):
         for button in (self.days, self.about, self.back):
             button.setProperty("link", True)
             button.hide()
-        self._settling = False
+        self._settling = self._copying = False
 
     def show_board(self, board: Board) -> None:
         """Show when days and shoots of a board begin."""
@@ -81,6 +81,11 @@ class ColumnTitles(QWidget):
         self.about.setVisible(shown and bool(self.about.text()))
         self._place()
 
+    def show_copying(self, copying: bool) -> None:
+        """Name the right column by the places that copies go to, or by the folders again."""
+        self._copying = copying
+        self.update()
+
     def narrow(self, words: str) -> None:
         """Offer to show everything again; empty words offer nothing."""
         self.clear.setText(f"only {words} · show all" if words else "")
@@ -102,5 +107,6 @@ class ColumnTitles(QWidget):
         painter, theme = QPainter(self), self._theme
         when = tiles.WIDTH + ribbons.WIDTH
         middle, right = ("TO SETTLE", "WHAT THAT CHANGES") if self._settling else ("WHEN", "LANDS IN")
+        right = "PLACES" if self._copying and not self._settling else right
         for left, words in ((0, "FROM"), (when, middle), (self.width() - lands.WIDTH, right)):
             paint.text(painter, QRect(left, 2, 200, 22), words, section(), theme.soft)

@@ -1,0 +1,1 @@
+"""The Journal page: what happened, and can it be taken back."""
