@@ -97,6 +97,11 @@ class Certificate:
         where = " and ".join(shown(name) for _, name in self.places)
         if self.away and not self.missing:
             return f"Not safe to clear: {', '.join(map(shown, self.away))} could not be looked at."
+        lacking = {tuple(name for id_, name in self.places if id_ not in dict(one.where)) for one in self.missing}
+        if len(lacking) == 1 and 0 < len(names := next(iter(lacking))) < len(self.places):
+            who = " and ".join(map(shown, names))
+            lack = "lacks" if len(names) == 1 else "lack"
+            return f"Not safe to clear: {who} {lack} {len(self.missing):,} of {len(self.files):,} files."
         if self.missing:
             return f"Not safe to clear: {len(self.missing):,} of {len(self.files):,} files are not home everywhere."
         if not self.home:

@@ -35,6 +35,7 @@ class Steering:
         self._lock = threading.Condition()
         self._asked: dict[str, Place] = {}
         self._answers: dict[str, Choice] = {}
+        self._given_up: set[str] = set()
         self.may_ask = False
         """Whether somebody answers. Where nobody does, a full place drops out, and a full library ends the run."""
 
@@ -79,6 +80,8 @@ class Steering:
         with self._lock:
             if place in self._asked:
                 self._answers[place] = choice
+                if choice is Choice.WITHOUT:
+                    self._given_up.add(place)
                 del self._asked[place]
                 self._lock.notify_all()
         if choice is Choice.STOP:
@@ -96,6 +99,8 @@ class Steering:
         if not self.may_ask:
             return False
         with self._lock:
+            if place.id in self._given_up:
+                return False
             self._answers.pop(place.id, None)
             self._asked[place.id] = place
             while place.id in self._asked:

@@ -54,6 +54,7 @@ class SourceTile(QWidget):
         tips = [
             "Double click or F2: name its device",
             view.source.root,
+            *([view.released.words] if view.released is not None else []),
             *(f"{path.rpartition('/')[2]}: {why}" for path, why in view.left[:20]),
         ]
         self.setToolTip("\n".join(tips))
@@ -92,9 +93,9 @@ class SourceTile(QWidget):
     def _offer(self) -> None:
         """Offer what comes next: to prove it, or to let it go."""
         released = self.view.released
-        words = "" if self._running or self._left or self._reading else "Prove" if self.is_home else ""
-        if words and released is not None:
-            words = "Let go" if released.safe else "Prove"
+        words = "Prove" if self.is_home and not (self._running or self._left or self._reading) else ""
+        if words and released is not None and released.safe:
+            words = "Let go" if self.view.source.medium == "card" or self.view.source.capacity else ""
         self.button.setText(words)
         self.button.setVisible(bool(words))
         self.button.setToolTip(
