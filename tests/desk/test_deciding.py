@@ -301,7 +301,7 @@ def test_decisions_do_not_wait_for_reading(
     library: Library, card: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """While a source is being read, what is decided about others is drawn up at once."""
-    monkeypatch.setattr("jutrek.desk.session._EVENT_EVERY", 0.0)
+    monkeypatch.setattr("jutrek.desk.jobs._EVENT_EVERY", 0.0)
     day(card)
     more = tmp_path / "more"
     for number in range(400):

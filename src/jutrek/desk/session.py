@@ -46,7 +46,6 @@ if TYPE_CHECKING:
     from jutrek.filing.facts import Facts
     from jutrek.filing.refiling import Scope
 
-_EVENT_EVERY = 0.05
 _BOARD_EVERY = 0.4
 
 _log = logging.getLogger(__name__)

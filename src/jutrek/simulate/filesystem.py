@@ -41,6 +41,7 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
         self._written = self._read = 0
         self._lied: dict[str, int] = {}
         self._lock = threading.Lock()
+        self._free_at = 0.0
 
     def _now(self) -> Faults:
         """The faults as they are now."""
@@ -83,12 +84,18 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
         if offset <= last and offset + size > first >= 0:
             raise mfusepy.FuseOSError(errno.EIO)
         if faults.read_speed:
-            # One reader at a time: the speed is the medium's, not each file's.
-            with self._lock:
-                time.sleep(size / faults.read_speed)
+            self._wait(size / faults.read_speed)
         data = os.pread(fh, size, offset)
         self._read += len(data)
         return self._flipped(faults, path, data, offset)
+
+    def _wait(self, seconds: float) -> None:
+        """Wait for the medium: its speed is shared by all readers, and what waiting itself costs is made up for."""
+        with self._lock:
+            self._free_at = max(self._free_at, time.monotonic()) + seconds
+            left = self._free_at - time.monotonic()
+        if left > 0:
+            time.sleep(left)
 
     def _flipped(self, faults: Faults, path: str, data: bytes, offset: int) -> bytes:
         at = _of(faults.flips, path)

@@ -7,7 +7,7 @@
     4. the time of last change is put on, and the temporaries are synced;
     5. each is read back from its medium and its fingerprint compared; one that differs is copied once more;
     6. each is given its final name, the library's first, in a way that cannot replace an existing file;
-    7. the folders are synced.
+    7. the folders are synced, those of several files at once, by the run: only then a file counts as home.
 
 Before step 6 a target's name does not exist; from step 6 on it names proven bytes. Whatever goes wrong before removes
 the temporary, or keeps what is durable of a large one as a partial; a kill leaves it for the next start, which knows it
@@ -166,9 +166,6 @@ class Carrier:
             for copy in _standing(copies):
                 self._at(copy, copy.name)
             step("named", row)
-            for copy in _standing(copies):
-                self._at(copy, copy.seal)
-            step("folder synced", row)
         except OSError as error:
             self._put_away(row, copies, sums)
             raise of_place(self._targets[0].root, row.destination or "", error) from error
@@ -186,8 +183,6 @@ class Carrier:
         return Proof(row, sums.full.digest(), home.direct, home.mtime_ns, second, tuple(told))
 
     def _open(self, row: Row) -> int:
-        if not os.path.lexists(row.source) and not os.path.isdir(row.root):
-            raise SourceGone(row.root)
         try:
             fd = open_read_only(row.source)
             status = os.fstat(fd)
@@ -266,9 +261,9 @@ class Carrier:
     def _stream(self, row: Row, number: int, source: int, at: int, copies: Sequence[Copy], sums: _Sums) -> None:
         part, mark, view = new_hash(), at + PART, memoryview(self._buffer)
         try:
-            while True:
+            while at < row.size:
                 self._watch.look()
-                count = self._read(row, source, view[: min(BLOCK, mark - at)], at)
+                count = self._read(row, source, view[: min(BLOCK, mark - at, row.size - at)], at)
                 if not count:
                     break
                 block = view[:count]
@@ -278,8 +273,6 @@ class Carrier:
                     self._at(copy, copy.write, block, at)
                 at += count
                 self._watch.read(row, count)
-                if at > row.size:
-                    raise SourceChanged(row.source, "while it was being read")
                 if at == mark and at < row.size:
                     self._end_part(number, at, part.digest(), copies, sums)
                     part, mark = new_hash(), at + PART

@@ -8,7 +8,7 @@ import os
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from jutrek.disk import TEMPORARY, give_name, make_folders, sync_folder
+from jutrek.disk import TEMPORARY, give_name, make_folders
 from jutrek.errors import JutrekError
 from jutrek.filing import Row
 from jutrek.library import Place
@@ -35,6 +35,20 @@ class Target:
         self.place, self.root, self.main = place, place.root, main
         self.device = os.stat(place.root).st_dev if lost is None else -1
         self.lost = lost
+        self._made: set[str] = set()
+
+    def have_folder(self, path: str) -> None:
+        """Make a folder and its parents, if they are not there.
+
+        Raises:
+            OSError: ENODEV when the place is gone, or lies on another device than at the start.
+        """
+        if path in self._made:
+            with contextlib.suppress(FileNotFoundError):
+                if os.stat(path).st_dev == self.device:
+                    return
+        make_folders(path, within=self.root, device=self.device)
+        self._made.add(path)
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +102,7 @@ class Copy:
         """
         if self.there or self._fd >= 0:
             return
-        make_folders(self.folder, within=self.target.root, device=self.target.device)
+        self.target.have_folder(self.folder)
         flags = os.O_RDWR | os.O_CLOEXEC | os.O_NOFOLLOW
         if partial:
             # Two files of one name, size and time may want the same partial: the other one begins anew.
@@ -169,10 +183,6 @@ class Copy:
         """
         if not self.there:
             give_name(self.temporary, self.destination)
-
-    def seal(self) -> None:
-        """Make its name durable."""
-        sync_folder(self.folder)
 
     def close(self) -> None:
         """Close its file."""

@@ -16,7 +16,7 @@ import os
 import re
 import secrets
 import socket
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any
@@ -161,17 +161,9 @@ class Journal:
         """Write down that a large file was copied durably up to a byte; `prints` is that part's fingerprint."""
         self._write({"entry": "part", "row": number, "upto": upto, "xxh3_128": prints.hex()})
 
-    def home(self, number: int, proof: Proof) -> None:
-        """Write down a proven file, and the other places that have it. Durable after the next `sync`."""
-        sums = {"blake3": proof.second.hex()} if proof.second else {}
-        self._write({
-            "entry": "home", "row": number, "to": proof.row.destination, "xxh3_128": proof.full.hex(), **sums,
-            "direct": proof.direct, "mtime_ns": proof.mtime_ns,
-        })  # fmt: skip
-        for copy in proof.copies:
-            line = {"entry": "copied", "row": number, "place": copy.place, "direct": copy.direct}
-            lack = {"entry": "not copied", "row": number, "place": copy.place, "why": copy.why}
-            self._write(lack if copy.why else line | {"mtime_ns": copy.mtime_ns})
+    def home(self, proofs: Iterable[tuple[int, Proof]]) -> None:
+        """Write down proven files, and the other places that have them. Durable after the next `sync`."""
+        self._write(*(entry for number, proof in proofs for entry in _proven(number, proof)))
 
     def lost(self, place: Place, why: str) -> None:
         """Write down that a place dropped out."""
@@ -212,6 +204,18 @@ class Journal:
         while text:
             del text[: os.write(self._fd, text)]
         self._waiting = True
+
+
+def _proven(number: int, proof: Proof) -> Iterator[dict[str, Any]]:
+    sums = {"blake3": proof.second.hex()} if proof.second else {}
+    yield {
+        "entry": "home", "row": number, "to": proof.row.destination, "xxh3_128": proof.full.hex(), **sums,
+        "direct": proof.direct, "mtime_ns": proof.mtime_ns,
+    }  # fmt: skip
+    for copy in proof.copies:
+        line = {"entry": "copied", "row": number, "place": copy.place, "direct": copy.direct}
+        lack = {"entry": "not copied", "row": number, "place": copy.place, "why": copy.why}
+        yield lack if copy.why else line | {"mtime_ns": copy.mtime_ns}
 
 
 def places_named(places: Iterable[Place]) -> list[dict[str, str]]:

@@ -9,7 +9,6 @@ from __future__ import annotations
 import errno
 import mmap
 import os
-import sys
 from collections.abc import Callable
 from typing import Protocol
 
@@ -17,6 +16,11 @@ import xxhash
 
 BLOCK = 4 * 1024 * 1024
 """Bytes read or written at once; a multiple of every sector and page size."""
+
+
+_SECTOR = 4096
+_DIRECT: set[int] = set()
+"""Devices whose file systems were seen to read directly."""
 
 
 class Hash(Protocol):
@@ -75,11 +79,12 @@ def read_back(
     state = new_hash()
     view = memoryview(buffer)
     try:
-        if not _reads(fd, view):
+        at, end = span or (0, os.fstat(fd).st_size)
+        if direct and at < end and not _reads(fd, view, at):
             os.close(fd)
             fd, direct = _open_dropped(path), False
-        at, end = span or (0, sys.maxsize)
-        while at < end and (count := os.preadv(fd, [view], at)):
+        # A direct read that reaches far beyond the end has the kernel clear the rest of the buffer: ask for no more.
+        while at < end and (count := os.preadv(fd, [view[: _rounded(end - at)]], at)):
             look()
             state.update(view[:count])
             if block is not None:
@@ -91,6 +96,11 @@ def read_back(
     finally:
         view.release()
         os.close(fd)
+
+
+def _rounded(size: int) -> int:
+    """A size rounded up to what direct reads want."""
+    return min(BLOCK, -(-size // _SECTOR) * _SECTOR)
 
 
 def _open_direct(path: str) -> tuple[int, bool]:
@@ -115,12 +125,16 @@ def _open_dropped(path: str) -> int:
     return fd
 
 
-def _reads(fd: int, view: memoryview) -> bool:
+def _reads(fd: int, view: memoryview, at: int) -> bool:
     """Whether a direct read works: some file systems grant `O_DIRECT` and refuse it at the first read."""
+    device = os.fstat(fd).st_dev
+    if device in _DIRECT:
+        return True
     try:
-        os.preadv(fd, [view[:4096]], 0)
+        os.preadv(fd, [view[:_SECTOR]], at)
     except OSError as error:
         if error.errno == errno.EINVAL:
             return False
         raise
+    _DIRECT.add(device)
     return True

@@ -14,9 +14,10 @@ import threading
 import time
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
+from jutrek.disk import sync_folder
 from jutrek.errors import (
     FileTrouble,
     PlaceLost,
@@ -44,7 +45,8 @@ IN_FLIGHT = 8
 LANES = 3
 """Files being read from one source device at once."""
 _SETTLE_EVERY = 0.25
-_TICK = 0.05
+_TICK = 0.02
+_TELL_EVERY = 0.05
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,6 +89,8 @@ class Run:
         self._waiting: list[tuple[int, Proof]] = []
         self._outcome = Outcome()
         self._numbers: dict[str, int] = {}
+        self._synced: set[str] = set()
+        self._by_id = {target.place.id: target for target in task.targets}
         self._began = self._last_settled = self._last_told = time.monotonic()
         self._counts = Counts(task.rows, [target.place for target in task.targets], self._began)
 
@@ -190,11 +194,11 @@ class Run:
         while left:
             if self._steering.stop.is_set():
                 self._steering.halt.set()
-            try:
-                yield self._results.get(timeout=_TICK)
+            # Looking now and then instead of waking for each small file leaves the time to those that carry.
+            time.sleep(_TICK if self._results.empty() else 0)
+            while not self._results.empty():
+                yield self._results.get()
                 left -= 1
-            except queue.Empty:
-                pass
             self._note_lost(journal)
             if self._waiting and time.monotonic() - self._last_settled > _SETTLE_EVERY:
                 self._settle(journal)
@@ -217,7 +221,6 @@ class Run:
 
     def _take(self, journal: Journal, number: int, result: Proof | Exception) -> None:
         if isinstance(result, Proof):
-            journal.home(number, result)
             self._waiting.append((number, result))
             return
         row = self._rows[number]
@@ -236,6 +239,9 @@ class Run:
 
     def _settle(self, journal: Journal) -> None:
         """Make the proofs at hand durable, then tell the ledger and the listener: only now they count as home."""
+        self._waiting = [(number, self._sealed(number, proof)) for number, proof in self._waiting]
+        self._synced.clear()
+        journal.home(self._waiting)
         journal.sync()
         if self._task.kind is Kind.INTAKE:
             self._ledger.put([_home_file(proof) for _, proof in self._waiting])
@@ -255,6 +261,33 @@ class Run:
         self._last_settled = time.monotonic()
         self._tell(always=True)
 
+    def _sealed(self, number: int, proof: Proof) -> Proof:
+        """Make the names of a file durable in all its places, each folder once for all files at hand.
+
+        Returns:
+            The proof, without the places where that failed.
+
+        Raises:
+            OSError: when it failed in the main place.
+        """
+        copies = []
+        for copy in (None, *proof.copies):
+            target = self._targets[0] if copy is None else self._by_id[copy.place]
+            folder = os.path.dirname(os.path.join(target.root, proof.row.destination or ""))
+            try:
+                if folder not in self._synced and not (copy and copy.why):
+                    sync_folder(folder)
+                    self._synced.add(folder)
+            except OSError as error:
+                if copy is None:
+                    raise
+                target.lost = target.lost or PlaceLost(target.root, error)
+                self._lost.put(target)
+                copy = replace(copy, why=str(target.lost))  # noqa: PLW2901
+            copies += [copy] if copy is not None else []
+        self._listener.step("folder synced", self._rows[number])
+        return replace(proof, copies=tuple(copies))
+
     def _end(self, done: Done) -> None:
         if done.home and done.row.counter:
             self._numbers[done.row.counter] = max(done.row.number, self._numbers.get(done.row.counter, 0))
@@ -264,7 +297,7 @@ class Run:
 
     def _tell(self, *, always: bool = False) -> None:
         moment = time.monotonic()
-        if not always and moment - self._last_told < _TICK:
+        if not always and moment - self._last_told < _TELL_EVERY:
             return
         self._last_told = moment
         self._listener.progress(self._counts.progress(moment, self._steering))

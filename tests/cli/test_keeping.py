@@ -1,0 +1,146 @@
+"""Places, release, clearing, taking back, checks and the journal on the command line; and the simulated reader."""
+
+from __future__ import annotations
+
+import json
+import os
+import shlex
+import sys
+from pathlib import Path
+
+import pytest
+
+from jutrek.simulate.faults import Faults
+from jutrek.simulate.reader import Troubles
+from tests import making
+from tests.cli.test_rules import Jutrek, home, jutrek  # noqa: F401
+from tests.making import WHEN, everything, names_below, put
+
+
+@pytest.fixture
+def tarn(tmp_path: Path) -> Path:
+    (tmp_path / "Tarn").mkdir()
+    return tmp_path / "Tarn"
+
+
+def fill(card: Path) -> None:
+    for number in range(3):
+        put(card / "DCIM" / f"A{number}.JPG", making.jpeg(WHEN.replace(minute=number), seed=number))
+
+
+def test_from_two_places_to_a_cleared_card(
+    jutrek: Jutrek, home: Path, card: Path, tarn: Path  # noqa: F811
+) -> None:  # fmt: skip
+    """Added, brought, missing, caught up, released, cleared by the number that was named, taken back, emptied."""
+    fill(card)
+    put(home / "old.jpg", making.jpeg(seed=9))
+    assert "gets a copy" in jutrek("places", "add", tarn, "-l", home).stderr
+    said = jutrek("bring", card, "-l", home)
+    assert "Report: " in said.stderr
+    assert Path(said.stderr.split("Report: ")[1].splitlines()[0]).exists()
+    assert names_below(str(tarn)) == names_below(str(home)) - {"old.jpg"}
+    (place,) = json.loads(jutrek("places", "show", "-l", home, "--json").stdout)
+    assert (place["name"], place["connected"], place["lacks"]) == ("Tarn", True, 1)
+    assert "1 files copied and proven" in jutrek("catch-up", "-l", home).stderr
+    page = json.loads(jutrek("release", card, "-l", home, "--json", "--read-back").stdout)
+    assert (page["safe"], len(page["files"]), page["read_back_again"]) == (True, 3, True)
+    before = everything(card)
+    assert "--files 3 clears 3 files for good" in jutrek("clear", card, "-l", home).stderr
+    jutrek("clear", card, "-l", home, "--files", "2", code=1)
+    assert everything(card) == before
+    assert "3 files gone" in jutrek("clear", card, "-l", home, "--files", "3").stderr
+    assert names_below(str(card)) == set()
+    assert "3 files taken back, 0 stay" in jutrek("take-back", "-l", home).stderr
+    assert names_below(str(tarn)) == {"old.jpg"}
+    jutrek("take-back", "-l", home)
+    assert len(names_below(str(home))) == 4
+    kinds = [line.split("\t")[1] for line in jutrek("journal", "-l", home).stdout.splitlines()]
+    assert kinds == ["Taken back", "Taken back", "Cleared", "Release", "Release", "Caught up", "Intake"]
+
+
+def test_what_is_not_home_keeps_a_card_from_being_called_safe(
+    jutrek: Jutrek, home: Path, card: Path, tarn: Path  # noqa: F811
+) -> None:  # fmt: skip
+    """A place that is away, and a new picture; without the place, it is safe."""
+    fill(card)
+    jutrek("places", "add", tarn, "-l", home, "--name", "Shelf drive")
+    jutrek("bring", card, "-l", home)
+    os.rename(tarn, f"{tarn} away")
+    assert "Not safe to clear: Shelf drive could not be looked at." in jutrek(
+        "release", card, "-l", home, code=1
+    ).stdout  # fmt: skip
+    assert "Shelf drive is not connected" in jutrek("bring", card, "-l", home).stderr
+    jutrek("release", card, "-l", home, "--without", "Shelf drive")
+    put(card / "NEW.JPG", making.jpeg(WHEN.replace(hour=22)))
+    text = jutrek("release", card, "-l", home, "--without", "Shelf drive", code=1).stdout
+    assert "NEW.JPG: Not found in home." in text
+    jutrek("catch-up", "Shelf drive", "-l", home, code=3)
+    jutrek("places", "forget", "Shelf drive", "-l", home)
+    assert jutrek("places", "show", "-l", home).stdout == ""
+    jutrek("places", "forget", "Shelf drive", "-l", home, code=2)
+    jutrek("places", "add", home, "-l", home, code=3)
+
+
+def test_what_rots_is_told_and_mended(jutrek: Jutrek, home: Path, card: Path, tarn: Path) -> None:  # noqa: F811
+    """The check names it and ends with 1; mending brings the good bytes back."""
+    fill(card)
+    jutrek("places", "add", tarn, "-l", home)
+    jutrek("bring", card, "-l", home)
+    name = sorted(names_below(str(home)))[0]
+    path = home / name
+    good, stamp = path.read_bytes(), path.stat()
+    path.write_bytes(bytes([good[0] ^ 1]) + good[1:])
+    os.utime(path, ns=(stamp.st_atime_ns, stamp.st_mtime_ns))
+    assert jutrek("check", "-l", home, code=1).stdout.startswith(f"rotted\t{name}\t")
+    page = json.loads(jutrek("check", "-l", home, "--mend", "--json").stdout)
+    assert (page["mended"], page["good"]) == (1, 2)
+    assert path.read_bytes() == good
+    assert "3 files as they were proven" in jutrek("check", "-l", home, "--place", "Tarn").stderr
+    assert "3 left for the next time" in jutrek("check", "-l", home, "--minutes", "0").stderr
+
+
+def test_a_record_is_read_and_verified(jutrek: Jutrek, home: Path, card: Path) -> None:  # noqa: F811
+    """One run's files; a changed record ends with 1; an unknown run is a wrong call."""
+    fill(card)
+    jutrek("bring", card, "-l", home)
+    (record,) = json.loads(jutrek("journal", "-l", home, "--json").stdout)
+    files = json.loads(jutrek("journal", record["run"], "-l", home, "--json").stdout)
+    assert [one["what"] for one in files] == ["proven"] * 3
+    assert jutrek("report", "-l", home).stdout.strip().endswith("report.html")
+    (path,) = (home / ".jutrek" / "journal").glob("*.jsonl")
+    path.write_bytes(path.read_bytes().replace(b'"home": 3', b'"home": 4'))
+    assert "was changed after it was written" in jutrek("journal", "-l", home, code=1).stdout
+    jutrek("journal", "nonsense", "-l", home, code=2)
+    jutrek("finish", "-l", home, code=2)
+
+
+def test_a_simulated_card_is_slow_fails_and_is_let_go(
+    jutrek: Jutrek, home: Path, card: Path, tmp_path: Path  # noqa: F811
+) -> None:  # fmt: skip
+    """The command's program sees a card on its own bus; what cannot be read is named; letting go unmounts it."""
+    if os.geteuid() != 0 or not os.path.exists("/dev/fuse"):
+        pytest.skip("mounting a simulated card needs root and FUSE")
+    fill(card)
+    put(card / "DCIM" / "B.MP4", making.mp4(WHEN, media=bytes(400_000)))
+    me = f"{shlex.quote(sys.executable)} -m jutrek"
+    script = f'{me} bring "$0" -l {shlex.quote(str(home))}; {me} drives; {me} eject "$0"'
+    script = f"{{ {script}; }} >{shlex.quote(str(tmp_path / 'out'))} 2>&1"
+    command = f"sh -c {shlex.quote(script)} {{}}"
+    jutrek("simulate", "card", card, "--slow", "5MB/s", "--fail-at", "60%", "--run", command)
+    told = (tmp_path / "out").read_text()
+    assert "B.MP4: It could not be read: input/output error" in told
+    assert "Skarv Simulated reader" in told
+    assert "Card A is unmounted and ejected. It may be pulled." in told
+    assert len(names_below(str(home))) == 3
+    for wrong in (["--slow", "fast"], ["--fail-at", "200%"]):
+        jutrek("simulate", "card", card, *wrong, code=2)
+    jutrek("simulate", "card", "Z", code=2)
+
+
+def test_troubles_fall_where_they_are_asked_for(tmp_path: Path) -> None:
+    """A share of all bytes, in the order of names."""
+    put(tmp_path / "a", bytes(100))
+    put(tmp_path / "b" / "c", bytes(300))
+    assert Troubles(7, 0.5, 0.25).of(str(tmp_path)) == Faults(
+        read_speed=7, read_error={"/b/c": (100, 300)}, pulled_after=100
+    )
