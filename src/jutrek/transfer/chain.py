@@ -103,7 +103,7 @@ def entries(lines: Iterator[bytes]) -> Iterator[dict[str, Any]]:
     """The entries of a journal. Torn and foreign lines are left out."""
     for line in lines:
         try:
-            entry = json.loads(line)
+            entry = json.loads(line.decode("ascii"))
         except ValueError:
             continue
         if isinstance(entry, dict) and isinstance(entry.get("entry"), str):

@@ -119,6 +119,8 @@ def _settle_bringing(library: Library, ledger: Ledger, account: Account, journal
 def _settle_file(root: str, account: Account, row: int, entry: dict[str, object]) -> bool:
     """Clear up after one file in one place. Returns whether it is there."""
     path = os.path.join(root, str(entry["to"]))
+    if row in account.done and _size(path) == entry["size"]:
+        return True
     temporary = os.path.join(os.path.dirname(path), temporary_name(account.run, row))
     size, whole = _size(path), int(str(entry["size"]))
     if size == 0 and whole and _size(temporary) == whole:
