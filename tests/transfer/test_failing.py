@@ -14,7 +14,9 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+import blake3
 import pytest
+import xxhash
 
 from jutrek.errors import PlaceLost, Stopped
 from jutrek.filing import HouseRules
@@ -111,6 +113,15 @@ def test_a_card_reader_that_lies_is_caught_by_the_second_reading(
     outcome = bring(plan, library, ledger, stop=never())
     assert [done.row.source[-8:] for done in outcome.failed] == ["CLIP.MP4"]
     assert "read differently the second time" in outcome.failed[0].why
+
+
+def test_a_second_sum_is_kept_where_rules_ask_for_it(library: Library, ledger: Ledger, card: Path) -> None:
+    """BLAKE3 beside XXH3-128, of the same bytes, in the journal."""
+    put(card / "A.JPG", making.jpeg())
+    outcome = bring(planned(library, ledger, [card], HouseRules(second_sum=True)), library, ledger, stop=never())
+    (done,) = account_of(library, outcome.run).done.values()
+    assert done["blake3"] == blake3.blake3((card / "A.JPG").read_bytes()).hexdigest()
+    assert done["xxh3_128"] == xxhash.xxh3_128((card / "A.JPG").read_bytes()).hexdigest()
 
 
 def test_a_pulled_card_is_finished_when_it_is_back(

@@ -251,6 +251,9 @@ def test_the_other_sections_change_their_rules(qtbot: QtBot, page: RulesPage) ->
     doubles.beside.click()  # type: ignore[attr-defined]
     page.open_section(5)
     copies.extensions.setCurrentIndex(1)  # type: ignore[attr-defined]
+    copies.twice.click()  # type: ignore[attr-defined]
+    copies.lists.click()  # type: ignore[attr-defined]
+    assert (page.rules.twice, page.rules.second_sum, page.rules.hash_lists) == (True, False, False)
     copies.language.setText("xx_yy")  # type: ignore[attr-defined]
     copies.take()
     assert "No language" in page.bar.words()

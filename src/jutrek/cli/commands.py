@@ -219,8 +219,10 @@ def demo_command(
 ) -> None:
     """Open the window on the made-up story that comes with Jutrek."""
     from jutrek.demo import build
+    from jutrek.desk.keeping import furnish
 
     scenario = build(str(at), lambda what: typer.echo(f"Making the demo: {what} …", err=True))
+    furnish(scenario.library, scenario.place)
     if build_only:
         return
     if picture is None:

@@ -41,6 +41,11 @@ class Scenario:
         return tuple(os.path.join(self.root, name) for name in names)
 
     @property
+    def place(self) -> str:
+        """A folder that stands for a second drive, Tarn."""
+        return os.path.join(self.root, "Tarn")
+
+    @property
     def library(self) -> str:
         """The volunteers' library."""
         return os.path.join(self.root, "Velmora line archive")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -11,7 +12,7 @@ from jutrek.desk.records import Record, records_of
 from jutrek.desk.report import write_report
 from jutrek.errors import PlanUnusable, reason
 from jutrek.filing import HouseRules
-from jutrek.library import Library, Place, as_place, connected, known_places
+from jutrek.library import Library, Place, add_place, as_place, connected, known_places, open_library
 from jutrek.sources import mounts
 from jutrek.transfer import Listener, Outcome, Steering, bring, plan_finishing, plan_taking_back, refile
 from jutrek.transfer.accounts import account_of
@@ -55,6 +56,18 @@ def places_of(library: Library) -> Places:
         else:
             away.append(place)
     return Places(tuple(here), tuple(away))
+
+
+def furnish(library: str, folder: str) -> None:
+    """Give a library a place in a folder, which is made, unless it has one.
+
+    Raises:
+        LibraryTrouble: when that cannot be.
+    """
+    home = open_library(library)
+    if not known_places(home):
+        os.makedirs(folder, exist_ok=True)
+        add_place(home, folder)
 
 
 @dataclass(frozen=True, slots=True)

@@ -22,6 +22,7 @@ from jutrek.desk.board import Board
 from jutrek.desk.closer import CloseView, close_view
 from jutrek.desk.errands import Errand, Errands, Hooks
 from jutrek.desk.history import Step
+from jutrek.desk.keeping import furnish
 from jutrek.desk.reading import MANY, ReadingThread
 from jutrek.desk.refiling import Refiler
 from jutrek.desk.settings import remember_library
@@ -252,6 +253,7 @@ class IntakeSession(ReadingThread):
             scenario = build_demo(path, lambda what: self._tell(events.Working(f"Making the demo: {what}")))
         except OSError as error:
             raise LibraryMissing(path, reason(error)) from error
+        furnish(scenario.library, scenario.place)
         self.open_library(scenario.library)
         for source in scenario.sources:
             self.add_source(source)

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 
 from jutrek.captures import Device
 from jutrek.desk.typed import clock_of, journeys_of, offset_of
-from jutrek.filing import Extensions, HouseRules, Per, Structure, Undated
+from jutrek.filing import Extensions, HouseRules, Order, Per, Structure, Undated
 from jutrek.filing.dates import knows_language
 from jutrek.filing.pieces import KIND_WORDS
 from jutrek.ui.intake.daysetting import offset_words
@@ -257,7 +257,7 @@ class DoublesSection(Section):
 
 
 class CopiesSection(Section):
-    """What is copied, and how names end."""
+    """What is copied and how it is proven, and how names end."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__(theme, "What comes home beside the captures, and how their names are written.")
@@ -265,6 +265,10 @@ class CopiesSection(Section):
             "Indexes and play lists of a card",
             {"alone": "stay: clips are filed alone", "beside": "come along, beside the clips"},
         )
+        self.order = self.choice("Files come home", {"time": "in the order of time", "small": "small ones first"})
+        self.twice = self.tick("Read every file twice from its card, and compare")
+        self.second = self.tick("Keep a cryptographic sum (BLAKE3) beside the fingerprint")
+        self.lists = self.tick("Leave a hash list (ASC MHL) of every intake in each place")
         self.extensions = self.choice(
             "Extensions", {"lower": "in small letters: .jpg", "upper": "in capitals: .JPG", "kept": "as they are"}
         )
@@ -290,7 +294,10 @@ class CopiesSection(Section):
         rules = self.rules
         values = (
             (self.structure, rules.structure), (self.extensions, rules.extensions), (self.per, rules.counter_per),
+            (self.order, rules.order),
         )  # fmt: skip
+        for tick, on in ((self.twice, rules.twice), (self.second, rules.second_sum), (self.lists, rules.hash_lists)):
+            tick.setChecked(on)
         for box, value in values:
             box.setCurrentIndex(box.findData(value.value))
         set_text(self.start, str(rules.counter_start))
@@ -308,6 +315,10 @@ class CopiesSection(Section):
         return replace(
             self.rules,
             structure=Structure(self.structure.currentData()),
+            order=Order(self.order.currentData()),
+            twice=self.twice.isChecked(),
+            second_sum=self.second.isChecked(),
+            hash_lists=self.lists.isChecked(),
             extensions=Extensions(self.extensions.currentData()),
             counter_per=Per(self.per.currentData()),
             counter_start=int(start),
