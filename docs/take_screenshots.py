@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import subprocess
 import sys
 import tempfile
 import time
@@ -21,6 +22,7 @@ from jutrek.captures.decisions import Describe
 from jutrek.demo import build
 from jutrek.desk import events
 from jutrek.desk.board import STILL, CaptureView, Place
+from jutrek.desk.keeping import furnish
 from jutrek.filing import Row
 from jutrek.filing.pattern import Piece
 from jutrek.filing.starting import STARTS
@@ -36,6 +38,8 @@ _WORDS = {
 }  # fmt: skip
 _NAMES = {
     "close-look.png",
+    "journal.png",
+    "report.png",
     *(f"intake-{name}.png" for name in ("board", "settle", "large", "running", "home")),
     *(f"rules-{name}.png" for name in ("composing", "error", "refiling")),
 }
@@ -46,7 +50,7 @@ def _like_a_slow_card() -> None:
     carry = Carrier.carry
 
     def slowly(self: Carrier, row: Row, number: int) -> Proof:
-        time.sleep(0.08)
+        time.sleep(0.3)
         return carry(self, row, number)
 
     Carrier.carry = slowly  # type: ignore[method-assign]
@@ -127,6 +131,25 @@ class Camera:
         self.until(rules.keep.isEnabled)
         self.shoot("rules-refiling")
 
+    def catch_up(self, place: str) -> None:
+        """Bring a place what was at home before there was the place."""
+        caught: list[bool] = []
+        self.window._bridge.told.connect(lambda event: caught.append(isinstance(event, events.CaughtUp)))
+        self.window._session.errand(lambda errands: errands.catch_up(place))
+        self.until(lambda: any(caught))
+        self.window.page.notify("")
+
+    def shoot_journal(self) -> None:
+        """The journal, with the intake opened."""
+        self.window.open_page(2)
+        page = self.window.journal.page
+        self.until(lambda: bool(page.list.rows.records and page.places.cards))
+        runs = [record.kind for record in page.list.rows.records]
+        page.list.setCurrentIndex(page.list.rows.index(runs.index("intake")))
+        self.until(lambda: bool(page.run.model.files))
+        self.shoot("journal")
+        self.window.open_page(0)
+
     def shoot_running(self, name: str) -> None:
         """Bring home, and write what is seen when some two fifths are proven."""
         taken: list[bool] = []
@@ -144,6 +167,17 @@ class Camera:
         self.window.runs.bring_home()
         wait(self.app, lambda: not self.window.runs.running)
         self.settle()
+
+
+def shoot_report(path: str) -> None:
+    """The report as a browser shows it; where there is none, the picture stays as it is."""
+    browser = shutil.which("chromium")
+    if browser is None:
+        sys.stdout.write("No chromium here: the picture of the report was not renewed.\n")
+        return
+    picture = os.path.join(_SHOTS, "report.png")
+    options = ("--headless", "--no-sandbox", "--hide-scrollbars", "--window-size=1280,800", f"--screenshot={picture}")
+    subprocess.run([browser, *options, f"file://{path}"], check=True, capture_output=True)
 
 
 def shoot_large(folder: str) -> None:
@@ -176,7 +210,9 @@ def main() -> None:
         os.environ["XDG_STATE_HOME"] = os.path.join(folder, "xdg")
         write_patterns.write(scenario)
         shoot_large(folder)
+        furnish(scenario.library, scenario.place)
         camera = Camera(list(scenario.sources), scenario.library)
+        camera.catch_up(camera.page.board.places[0].id)
         camera.page.open_settle()
         camera.until(lambda: bool(camera.page.settle.effect.accessibleName()))
         camera.shoot("intake-settle")
@@ -198,6 +234,8 @@ def main() -> None:
         camera.page.open_day(_DAY)
         camera.settle()
         camera.shoot("intake-home")
+        shoot_report(camera.window.runs.report)
+        camera.shoot_journal()
         camera.shoot_refiling()
         camera.window.close()
     stale = set(os.listdir(_SHOTS)) - _NAMES

@@ -33,7 +33,8 @@ class RunDesk(QObject):
         self._window, self._page = window, window.page
         self.running = False
         self.close_after = False
-        self._report = ""
+        self.report = ""
+        """The path of the report of the last run; empty for none."""
         self._certificates: dict[str, tuple[Certificate, str]] = {}
         self._known: set[str] | None = None
         page, column = self._page, self._page.from_column
@@ -63,7 +64,7 @@ class RunDesk(QObject):
 
     def _begin(self) -> None:
         self.running = True
-        self._report = ""
+        self.report = ""
         self._page.action_bar.ask()
         self._page.notify("")
         self._page.action_bar.say("Beginning.", "The plan is written into the journal first.")
@@ -216,7 +217,7 @@ class RunDesk(QObject):
         self._errand(lambda errands: errands.take_back(run))
 
     def _hear_papers(self, report: str, trouble: str) -> None:
-        self._report = report
+        self.report = report
         if trouble:
             self._page.notify("The report is missing.", trouble, brick=True)
         elif not self.running and report:
@@ -224,8 +225,8 @@ class RunDesk(QObject):
 
     def open_report(self) -> None:
         """Show the report of the last run."""
-        if self._report:
-            QDesktopServices.openUrl(QUrl.fromLocalFile(self._report))
+        if self.report:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(self.report))
 
     def _choose_after(self, prove: bool, eject: bool) -> None:
         if self._window.session is not None:
@@ -281,7 +282,7 @@ class RunDesk(QObject):
         page = self._page
         home, failed, trouble = outcome.home, len(outcome.failed), outcome.trouble
         came = f"{paint.counted(home, 'file')} brought home and proven."
-        if self._report:
+        if self.report:
             page.action_bar.ask(("Report", self.open_report))
         if trouble is not None:
             page.notify(str(trouble).split(".", maxsplit=1)[0] + ".", came, str(trouble), brick=True)

@@ -109,7 +109,7 @@ class OpenedRun(QWidget):
         table.setTabKeyNavigation(False)
         table.verticalHeader().hide()
         table.verticalHeader().setDefaultSectionSize(25)
-        table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
+        table.setTextElideMode(Qt.TextElideMode.ElideLeft)
         header = table.horizontalHeader()
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         for number, mode in enumerate((
