@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from jutrek.errors import Stopped
+from jutrek.errors import SourceRefused, Stopped
 from jutrek.library import Library, Place, as_place, survey
 from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
@@ -120,6 +120,25 @@ def test_a_place_that_is_not_asked_keeps_everything_on_the_card(
     certificate = release(known_source(str(card)), home, ledger, (), away=(tarn,), stop=never())
     assert clear(certificate, home, [], Way.REMOVE, stop=never()).gone == 0
     assert everything(card) == before
+
+
+def test_nothing_proves_itself(home: Library, ledger: Ledger, card: Path, tarn: Place, tmp_path: Path) -> None:
+    """A library or a place is no card, whatever it is reached through; a link to a file at home is no copy of it."""
+    (tmp_path / "through a link").symlink_to(home.root)
+    for root in (home.root, f"{home.root}/2026", tarn.root, str(tmp_path / "through a link")):
+        with pytest.raises(SourceRefused):
+            release(known_source(root), home, ledger, [tarn], stop=never())
+    name = sorted(names_below(home.root))[0]
+    os.link(Path(home.root, name), card / "LINK.JPG")
+    certificate = certify(card, home, ledger, tarn)
+    assert [one.path[-8:] for one in certificate.missing] == ["LINK.JPG"]
+    around = certify(tmp_path, home, ledger, tarn)
+    assert not [one.path for one in around.files if one.path.startswith((home.root, tarn.root))]
+    moved = Path(home.root, name)
+    moved.unlink()
+    os.link(card / "DCIM" / "DSC000.JPG", moved)
+    assert clear(certificate, home, [tarn], Way.REMOVE, stop=never()).gone == 4
+    assert (card / "DCIM" / "DSC000.JPG").exists()
 
 
 def test_by_the_trash_files_can_be_had_back(

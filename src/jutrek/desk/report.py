@@ -13,6 +13,7 @@ import threading
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from jutrek.captures import Device
 from jutrek.desk.pictures import Pictured, small_picture
@@ -113,7 +114,7 @@ def report_of(account: Account, library: Library) -> Report:
         account,
         entries,
         tuple(str(one["words"]) for one in others if one["entry"] == "settled"),
-        tuple((str(one["source"]), str(one["why"])) for one in others if one["entry"] == "left"),
+        tuple((_short(one), str(one["why"])) for one in others if one["entry"] == "left"),
         {key: int(known.get(key, 0)) for key in ("home", "twins")},
         tuple((names.get(str(one["place"]), ""), str(one["why"])) for one in others if one["entry"] == "place lost"),
     )
@@ -166,6 +167,12 @@ def csv_of(told: Report) -> str:
     for path, why in told.left:
         writer.writerow(["left", "", "", shown(path), "", "", "", "", "", "", "", why])
     return text.getvalue()
+
+
+def _short(entry: Mapping[str, Any]) -> str:
+    """A path on a source: the source's name, and what lies below it."""
+    source, root = str(entry["source"]), str(entry.get("root", ""))
+    return os.path.join(os.path.basename(root.rstrip("/")), os.path.relpath(source, root)) if root else source
 
 
 def _entry(account: Account, row: int, devices: Mapping[str, Device], names: Mapping[str, str], library: str) -> Entry:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import tomllib
 import uuid
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from jutrek.disk import sync_folder, write_new
@@ -86,18 +87,23 @@ def _found(root: str, identity: str) -> None:
         return
 
 
-def apart(source: str, library: Library) -> frozenset[str]:
-    """Check that a source is not the library's own, and tell which folder of it to leave out.
+def apart(source: str, library: Library, places: Iterable[str] = ()) -> frozenset[str]:
+    """Check that a source is not the library's own, and tell which folders of it to leave out.
+
+    Args:
+        places: the roots of its other places, which a source must not be either.
 
     Returns:
-        The library's path as seen from the source when the library lies inside it, else nothing.
+        Paths of the library and of places as seen from the source, where they lie inside it.
 
     Raises:
-        SourceRefused: when the source is the library or lies inside it.
+        SourceRefused: when the source is the library or a place, or lies inside one.
     """
-    real_source, real_library = os.path.realpath(source), os.path.realpath(library.root)
-    if real_source == real_library or real_source.startswith(real_library + os.sep):
-        raise SourceRefused(source, library.root)
-    if real_library.startswith(real_source.rstrip(os.sep) + os.sep):
-        return frozenset({os.path.join(source, os.path.relpath(real_library, real_source))})
-    return frozenset()
+    real_source, inside = os.path.realpath(source), set()
+    for root in (library.root, *places):
+        real_root = os.path.realpath(root)
+        if real_source == real_root or real_source.startswith(real_root + os.sep):
+            raise SourceRefused(source, root)
+        if real_root.startswith(real_source.rstrip(os.sep) + os.sep):
+            inside.add(os.path.join(source, os.path.relpath(real_root, real_source)))
+    return frozenset(inside)

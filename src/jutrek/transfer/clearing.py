@@ -97,20 +97,22 @@ def _keeps(one: OnSource, certificate: Certificate, roots: Mapping[str, str]) ->
         return one.why
     if certificate.away or len(one.where) < len(certificate.places):
         return "It is not proven in every place."
-    for place, path in one.where:
-        root = roots.get(place)
-        try:
-            there = root is not None and os.path.getsize(os.path.join(root, path)) == one.size
-        except OSError:
-            there = False
-        if not there:
-            return "Its copy is not where it was."
     try:
         status = os.lstat(one.path)
     except OSError as error:
         return f"It can't be looked at: {reason(error)}."
     if (status.st_size, status.st_mtime_ns) != (one.size, one.mtime_ns):
         return "It changed since it was proven."
+    for place, path in one.where:
+        root = roots.get(place)
+        try:
+            copy = os.lstat(os.path.join(root or "", path)) if root is not None else None
+        except OSError:
+            copy = None
+        if copy is None or copy.st_size != one.size:
+            return "Its copy is not where it was."
+        if os.path.samestat(copy, status):
+            return "It is its own copy: the same file under two names."
     return ""
 
 

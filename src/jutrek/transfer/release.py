@@ -18,7 +18,7 @@ from jutrek.disk import make_folders, write_new
 from jutrek.errors import SourceUnreadable, Stopped, reason, shown
 from jutrek.formats import Kind as Media
 from jutrek.formats import read
-from jutrek.library import LIBRARY, Library, Place, ProofMark, as_place
+from jutrek.library import LIBRARY, Library, Place, ProofMark, apart, as_place
 from jutrek.sources import Left, Source, SourceFile, scan
 from jutrek.transfer.certificate import Certificate, OnSource
 from jutrek.transfer.copies import new_buffer
@@ -52,11 +52,13 @@ def release(
         report: told the bytes of the source that were read, and all of them.
 
     Raises:
+        SourceRefused: when the source is the library or a place, or lies in one: its files would prove themselves.
         Stopped: when `stop` was set.
     """
     prover = _Prover(library, ledger, (as_place(library), *places), again=again, stop=stop)
+    leave_out = apart(source.root, library, (place.root for place in places))
     files, left = [], []
-    for thing in scan(source.root):
+    for thing in scan(source.root, leave_out=leave_out):
         if isinstance(thing, Left):
             left.append((thing.path, thing.why))
         else:
@@ -151,20 +153,27 @@ class _Prover:
     def _find(self, place: Place, file: SourceFile, full: bytes) -> str:
         """Where a file lies in a place, by content; empty where it does not."""
         for mark in self._marks[place.id].get(full, ()):
-            if self._stands(place, mark):
+            if self._stands(place, mark, file):
                 return mark.path
         if place.id == LIBRARY:
             for home in self._ledger.of_sizes([file.size]):
-                if home.path not in self._paths[LIBRARY] and (mark := self._first_proof(home.path)).full == full:
-                    return home.path
+                if home.path not in self._paths[LIBRARY]:
+                    mark = self._first_proof(home.path)
+                    if mark.full == full and self._stands(place, mark, file):
+                        return home.path
         return ""
 
-    def _stands(self, place: Place, mark: ProofMark) -> bool:
-        """Whether a copy is as it was when it was proven; on demand it is read once more."""
+    def _stands(self, place: Place, mark: ProofMark, file: SourceFile) -> bool:
+        """Whether a copy is as it was when it was proven, and another file than the one on the source.
+
+        On demand it is read once more.
+        """
         path = os.path.join(place.root, mark.path)
         try:
             status = os.lstat(path)
             same = (status.st_size, status.st_mtime_ns) == (mark.size, mark.mtime_ns)
+            if os.path.samestat(status, os.lstat(file.path)):
+                return False
             return same and (not self._again or read_back(path, self._buffer, look=self._look)[0] == mark.full)
         except OSError:
             return False

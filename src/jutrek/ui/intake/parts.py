@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from PySide6.QtCore import QEvent, QLocale, QRect, Qt, Signal
+from PySide6.QtCore import QAbstractItemModel, QEvent, QLocale, QRect, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import (
+    QAbstractItemView,
     QFrame,
     QHBoxLayout,
     QLineEdit,
     QPushButton,
     QScrollArea,
     QSizePolicy,
+    QTableView,
     QVBoxLayout,
     QWidget,
 )
@@ -52,6 +54,26 @@ class Card(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         paint.card(QPainter(self), self.rect(), self._theme.card, self._theme.line)
+
+
+def plain_table(model: QAbstractItemModel, name: str) -> QTableView:
+    """A table of lines without a grid, whose rows are chosen as a whole.
+
+    Args:
+        name: what screen readers hear.
+    """
+    table = QTableView()
+    table.setModel(model)
+    table.setShowGrid(False)
+    table.setWordWrap(False)
+    table.setAlternatingRowColors(True)
+    table.setFrameShape(QFrame.Shape.NoFrame)
+    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    table.setTabKeyNavigation(False)
+    table.verticalHeader().hide()
+    table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    table.setAccessibleName(name)
+    return table
 
 
 def scrolling(inner: QWidget) -> QScrollArea:

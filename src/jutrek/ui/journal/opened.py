@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtCore import QAbstractTableModel, QLocale, QModelIndex, QPersistentModelIndex, QRect, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHeaderView, QVBoxLayout, QWidget
 
 from jutrek.desk.records import FileRecord, Record
 from jutrek.errors import shown
 from jutrek.ui import paint
+from jutrek.ui.intake.parts import plain_table
 from jutrek.ui.journal.records import figures_of, local
 from jutrek.ui.theme import BOLD, Theme, font
 
@@ -99,19 +100,10 @@ class OpenedRun(QWidget):
         self._theme = theme
         self.head = RunHead(theme)
         self.model = _Files(self)
-        table = self.table = QTableView()
-        table.setModel(self.model)
-        table.setShowGrid(False)
-        table.setWordWrap(False)
-        table.setAlternatingRowColors(True)
-        table.setFrameShape(QTableView.Shape.NoFrame)
-        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        table.setTabKeyNavigation(False)
-        table.verticalHeader().hide()
+        table = self.table = plain_table(self.model, "Files of the run")
         table.verticalHeader().setDefaultSectionSize(25)
         table.setTextElideMode(Qt.TextElideMode.ElideLeft)
         header = table.horizontalHeader()
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         for number, mode in enumerate((
             QHeaderView.ResizeMode.Stretch, QHeaderView.ResizeMode.Stretch, QHeaderView.ResizeMode.Interactive,
             QHeaderView.ResizeMode.Interactive,
@@ -119,7 +111,6 @@ class OpenedRun(QWidget):
             header.setSectionResizeMode(number, mode)
         header.resizeSection(2, 72)
         header.resizeSection(3, 150)
-        table.setAccessibleName("Files of the run")
         table.selectionModel().selectionChanged.connect(lambda *_: self.selected.emit())
         column = QVBoxLayout(self)
         column.setContentsMargins(1, 1, 1, 8)

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import QAbstractTableModel, QItemSelectionModel, QModelIndex, QPersistentModelIndex, Qt, Signal
 from PySide6.QtWidgets import (
-    QAbstractItemView,
     QCheckBox,
     QComboBox,
     QHBoxLayout,
     QHeaderView,
     QLabel,
-    QTableView,
     QVBoxLayout,
     QWidget,
 )
@@ -20,6 +18,7 @@ from jutrek.desk.refiling import shown_move
 from jutrek.errors import shown
 from jutrek.filing.refiling import Scope
 from jutrek.ui import paint
+from jutrek.ui.intake.parts import plain_table
 from jutrek.ui.theme import Theme, font
 
 _Index = QModelIndex | QPersistentModelIndex
@@ -87,19 +86,9 @@ class RefileView(QWidget):
         self.words.setWordWrap(True)
         self.words.setFont(font(13))
         self.model = _Moves(self)
-        self.table = QTableView()
-        self.table.setModel(self.model)
-        self.table.setShowGrid(False)
-        self.table.setWordWrap(False)
-        self.table.setAlternatingRowColors(True)
-        self.table.setFrameShape(QTableView.Shape.NoFrame)
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setTabKeyNavigation(False)
-        self.table.verticalHeader().hide()
+        self.table = plain_table(self.model, "Moves")
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
-        self.table.setAccessibleName("Moves")
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 10, 14, 10)
         column.setSpacing(8)
