@@ -51,8 +51,10 @@ def link_exclusively(temporary: str, final: str) -> None:
 
 def reserve_and_rename(temporary: str, final: str) -> None:
     """Reserve the final name with an exclusive, empty file, then rename over that reservation."""
-    os.close(os.open(final, os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_CLOEXEC))
+    reservation = os.open(final, os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_CLOEXEC)
     try:
+        # Closing may fail too, on a medium that is going: then nothing must be left under the name.
+        os.close(reservation)
         os.rename(temporary, final)
     except OSError:
         os.unlink(final)

@@ -273,29 +273,35 @@ print(killed)
 """
 
 
-def test_two_hundred_kills_at_random_moments_lose_nothing(library: Library, card: Path, tmp_path: Path) -> None:
+def test_two_hundred_kills_at_random_moments_lose_nothing(tmp_path: Path) -> None:
     """No kill leaves anything but proven bytes under a name, in any place; in the end everything comes home."""
-    for number in range(5):
-        put(card / f"A{number}.JPG", making.jpeg(WHEN.replace(minute=number), seed=number))
-    put(card / "CLIP.MP4", making.mp4(WHEN, media=BLOCKS))
-    (tmp_path / "Tarn").mkdir()
-    command = [sys.executable, "-c", FORKED, library.root, str(card), str(tmp_path / "Tarn"), "200"]
-    done = subprocess.run(
-        [*command, str(random.randrange(10**9))],
-        cwd=Path(__file__).parents[2],
-        capture_output=True,
-        check=False,
-        text=True,
-    )
-    assert done.returncode == 0, f"{command} {done.stderr}"
-    assert int(done.stdout) == 200
-    with Ledger(library.ledger_path) as ledger:
-        recover(library, ledger)
-        outcome = bring(planned(library, ledger, [card]), library, ledger, stop=never())
-    assert outcome.trouble is None
-    assert {Path(library.root, name).read_bytes() for name in names_below(library.root)} == {
-        path.read_bytes() for path in card.rglob("*") if path.is_file()
-    }
+    homes = [tmp_path / "one", tmp_path / "two"]
+    running = []
+    for home in homes:
+        for number in range(5):
+            put(home / "card" / f"A{number}.JPG", making.jpeg(WHEN.replace(minute=number), seed=number))
+        put(home / "card" / "CLIP.MP4", making.mp4(WHEN, media=BLOCKS))
+        for name in ("library", "Tarn"):
+            (home / name).mkdir()
+        command = [sys.executable, "-c", FORKED, str(home / "library"), str(home / "card"), str(home / "Tarn"), "100"]
+        command.append(str(random.randrange(10**9)))
+        running.append(
+            subprocess.Popen(
+                command, cwd=Path(__file__).parents[2], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+            )
+        )
+    for home, process in zip(homes, running, strict=True):
+        killed, trouble = process.communicate()
+        assert process.returncode == 0, f"{process.args} {trouble}"
+        assert int(killed) == 100
+        library = open_library(str(home / "library"))
+        with Ledger(library.ledger_path) as ledger:
+            recover(library, ledger)
+            outcome = bring(planned(library, ledger, [home / "card"]), library, ledger, stop=never())
+        assert outcome.trouble is None
+        assert {Path(library.root, name).read_bytes() for name in names_below(library.root)} == {
+            path.read_bytes() for path in (home / "card").rglob("*") if path.is_file()
+        }
 
 
 def test_what_is_finished_is_not_read_again(library: Library, ledger: Ledger, card: Path) -> None:

@@ -112,7 +112,9 @@ class Run:
             finally:
                 self._close_books(journal)
         except OSError as error:
-            self._outcome.trouble = of_place(self._library.root, self._library.own, error)
+            trouble = of_place(self._library.root, self._library.own, error)
+            # What keeps the run from its books is more than one file's trouble: the library is not there any more.
+            self._outcome.trouble = trouble if isinstance(trouble, RunTrouble) else PlaceLost(self._library.root, error)
             self._end_the_rest(str(self._outcome.trouble))
         finally:
             # On a drive that is gone even closing fails; what counts was synced before.
