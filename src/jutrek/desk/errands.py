@@ -42,7 +42,7 @@ class Hooks:
     Attributes:
         tell: passes an event on.
         stop: set by whoever wants the errand to end.
-        report: told what is going on, how far it is, and how far it goes.
+        report: told what is going on, how far it is, and how far it goes; and whether these are bytes.
         done: told of every file of an intake that ended.
         refresh: draws the board up anew, if that is due; when told so, in any case.
         changed: called when files came into the library, or left it.
@@ -52,7 +52,7 @@ class Hooks:
 
     tell: Callable[[events.Event], None]
     stop: threading.Event
-    report: Callable[[str, int, int], None]
+    report: Callable[[str, int, int, bool], None]
     done: Callable[[Done], None]
     refresh: Callable[[bool], None]
     changed: Callable[[], None]
@@ -126,7 +126,7 @@ class Errands:
         with contextlib.suppress(Stopped):
             papers = leave_papers(
                 self._library, outcome.run, self._hooks.rules(), self.places, stop=self._hooks.stop,
-                report=lambda done, total: self._hooks.report("Writing the report", done, total),
+                report=lambda done, total: self._hooks.report("Writing the report", done, total, False),
             )  # fmt: skip
             self._hooks.tell(events.PapersLeft(papers.report, papers.trouble))
             if self.places.here:
@@ -159,7 +159,7 @@ class Errands:
         places = self.look_for_places()
         certificate = release(
             source, self._library, self._ledger, places.here, away=places.away, again=again, stop=self._hooks.stop,
-            report=lambda done, total: self._hooks.report(f"Proving {source.name}", done, total),
+            report=lambda done, total: self._hooks.report(f"Proving {source.name}", done, total, True),
         )  # fmt: skip
         self.released[root] = certificate
         try:
@@ -246,7 +246,7 @@ class Errands:
         words = f"Checking {place.name}"
         checked = check(
             self._library, self._ledger, place, stop=self._hooks.stop,
-            report=lambda done, total: self._hooks.report(words, done, total),
+            report=lambda done, total: self._hooks.report(words, done, total, True),
         )  # fmt: skip
         self._checked[id_] = checked
         self._hooks.tell(events.Working(""))
@@ -275,7 +275,7 @@ class Errands:
 
     def tell_records(self) -> None:
         """Read the journal; `RecordsKnown` follows."""
-        self._hooks.report("Reading the journal", 0, 0)
+        self._hooks.report("Reading the journal", 0, 0, False)
         records = records_of(self._library)
         self._hooks.tell(events.Working(""))
         self._hooks.tell(events.RecordsKnown(tuple(records)))
@@ -292,7 +292,7 @@ class Errands:
         outcome, left = Outcome(), ["It was not taken back."]
         try:
             words = "Taking back"
-            listener = Listener(progress=lambda run: self._hooks.report(words, run.files, run.all_files))
+            listener = Listener(progress=lambda run: self._hooks.report(words, run.files, run.all_files, False))
             outcome, left = take_back(
                 self._library, self._ledger, run, self.look_for_places(), stop=self._hooks.stop, listener=listener,
                 only=only,
@@ -316,7 +316,7 @@ class Errands:
         try:
             path = write_report(
                 account_of(self._library, run), self._library, stop=self._hooks.stop,
-                report=lambda done, total: self._hooks.report("Writing the report", done, total),
+                report=lambda done, total: self._hooks.report("Writing the report", done, total, False),
             )  # fmt: skip
         except OSError as error:
             raise PlanUnusable(self._library.root, f"the report can't be written: {reason(error)}") from error
@@ -326,7 +326,7 @@ class Errands:
     def _survey(self) -> None:
         survey(
             self._library, self._ledger, stop=self._hooks.stop,
-            report=lambda seen: self._hooks.report("Looking through the library", seen, 0),
+            report=lambda seen: self._hooks.report("Looking through the library", seen, 0, False),
         )  # fmt: skip
 
 

@@ -33,11 +33,16 @@ class Reading:
 
 @dataclass(frozen=True, slots=True)
 class Working:
-    """Something longer is going on: what, how far, how far it goes (0 where unknown). Empty words: nothing is."""
+    """Something longer is going on: what, how far, how far it goes (0 where unknown). Empty words: nothing is.
+
+    Attributes:
+        sizes: whether the figures are bytes; else they count something.
+    """
 
     what: str
     done: int = 0
     total: int = 0
+    sizes: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -290,9 +290,9 @@ class IntakeSession(ReadingThread):
             raise PlaceLost(os.path.dirname(path), error) from error
         self._tell(events.Saved(path))
 
-    def _report(self, what: str, done: int, total: int) -> None:
+    def _report(self, what: str, done: int, total: int, sizes: bool = False) -> None:
         self._serve()
-        self._often(events.Working(what, done, total))
+        self._often(events.Working(what, done, total, sizes))
 
     def _look_home(self) -> None:
         if self._refiler is not None:

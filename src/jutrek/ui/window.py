@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Board
+from jutrek.ui import paint
 from jutrek.ui.header import KEYS, Header
 from jutrek.ui.intake.desk import RunDesk
 from jutrek.ui.intake.page import IntakePage
@@ -246,11 +247,8 @@ class MainWindow(QMainWindow):
                 self._show_board(board)
             case events.Reading(root, files, all_files):
                 page.show_reading(root, files, all_files)
-            case events.Working(what, done, total):
-                figures = f"{done:,} of {total:,}" if total else f"{done:,} files" if done else ""
-                page.show_working(f"{what}." if what else "", figures)
-                self.house.show_working(f"{what}." if what else "", figures)
-                self.journal.show_working(f"{what}." if what else "", figures)
+            case events.Working():
+                self._show_working(event)
             case events.TakenUp():
                 more = "What you had decided holds again; Ctrl+Z takes it back."
                 page.notify("Taken up where you left off.", more)
@@ -262,6 +260,17 @@ class MainWindow(QMainWindow):
                 if not root:
                     self.runs.break_off()
                 page.notify("That did not work.", str(error), brick=True)
+
+    def _show_working(self, event: events.Working) -> None:
+        """Show on every page that something longer is going on."""
+        done, total = event.done, event.total
+        if event.sizes:
+            figures = f"{paint.size_words(done)} of {paint.size_words(total)}"
+        else:
+            figures = f"{done:,} of {total:,}" if total else f"{done:,} files" if done else ""
+        words = f"{event.what}." if event.what else ""
+        for part in (self.page, self.house, self.journal):
+            part.show_working(words, figures)
 
     def _show_board(self, board: Board) -> None:
         self.header.show_place(board.place)
