@@ -18,7 +18,8 @@ BLOCK = 4 * 1024 * 1024
 """Bytes read or written at once; a multiple of every sector and page size."""
 
 
-_SECTOR = 4096
+SECTOR = 4096
+"""What offsets and lengths of direct reads and writes are multiples of."""
 _DIRECT: set[int] = set()
 """Devices whose file systems were seen to read directly."""
 
@@ -100,7 +101,7 @@ def read_back(
 
 def _rounded(size: int) -> int:
     """A size rounded up to what direct reads want."""
-    return min(BLOCK, -(-size // _SECTOR) * _SECTOR)
+    return min(BLOCK, -(-size // SECTOR) * SECTOR)
 
 
 def _open_direct(path: str) -> tuple[int, bool]:
@@ -131,7 +132,7 @@ def _reads(fd: int, view: memoryview, at: int) -> bool:
     if device in _DIRECT:
         return True
     try:
-        os.preadv(fd, [view[:_SECTOR]], at)
+        os.preadv(fd, [view[:SECTOR]], at)
     except OSError as error:
         if error.errno == errno.EINVAL:
             return False

@@ -13,7 +13,7 @@ from typing import Any
 from jutrek.errors import PlanUnusable, shown
 from jutrek.filing import Action, HouseRules, Plan, Row
 from jutrek.library import OWN_FOLDER, Library
-from jutrek.transfer.accounts import Account, account_of, filed_by, head_of, later_runs, moving_runs, runs
+from jutrek.transfer.accounts import Account, account_of, end_of, filed_by, head_of, later_runs, moving_runs, runs
 from jutrek.transfer.journal import Kind
 
 TAKEN_BACK = f"{OWN_FOLDER}/taken-back"
@@ -80,11 +80,14 @@ def plan_finishing(library: Library, run: str, rules: HouseRules) -> Plan:
         PlanUnusable: when there is no such intake, or its numbers may have been given since.
     """
     try:
+        kind, end = head_of(library, run).get("entry"), end_of(library, run)
+        if kind != Kind.INTAKE:
+            raise PlanUnusable(library.root, f"{run} is no intake")
+        if end and not end.get("left", 1):
+            return Plan(library.root, library.id, rules, ())
         account = account_of(library, run)
     except OSError as error:
         raise PlanUnusable(library.root, f"no run {run} is in its journal") from error
-    if account.kind is not Kind.INTAKE:
-        raise PlanUnusable(library.root, f"{run} is no intake")
     left = [entry for row, entry in sorted(account.to_come.items()) if row not in account.done]
     later = [other for other in later_runs(library, run) if head_of(library, other).get("entry") == Kind.INTAKE]
     if later and any("number" in entry for entry in left):
