@@ -124,6 +124,10 @@ class OpenedRun(QWidget):
         self.model.show_files(files)
         self.table.setVisible(bool(files))
 
+    def show_sources(self, shown: bool) -> None:
+        """Show where files came from, or leave that to what is told when the pointer rests on them."""
+        self.table.setColumnHidden(1, not shown)
+
     def chosen_paths(self) -> frozenset[str]:
         """Paths in the library of the files that are selected."""
         rows = {index.row() for index in self.table.selectionModel().selectedRows()}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from jutrek.desk.records import FileRecord, Record
@@ -16,6 +17,7 @@ from jutrek.ui.statebar import StateBar
 from jutrek.ui.theme import Theme
 
 _MARGIN = 18
+_NARROW = 1200
 
 
 class JournalPage(QWidget):
@@ -43,15 +45,13 @@ class JournalPage(QWidget):
         self.stop = QPushButton("Stop")
         self.main = QPushButton("Take back")
         self.bar = StateBar(theme, (self.empty, self.more, self.stop, self.main))
-        left = Card(theme, self.list, fills=True)
-        left.setFixedWidth(330)
-        right = scrolling(self.places)
-        right.setFixedWidth(266)
+        self._left = Card(theme, self.list, fills=True)
+        self._right = scrolling(self.places)
         row = QHBoxLayout()
         row.setSpacing(16)
-        row.addWidget(left)
+        row.addWidget(self._left)
         row.addWidget(self.run, 1)
-        row.addWidget(right)
+        row.addWidget(self._right)
         inner = QVBoxLayout()
         inner.setContentsMargins(_MARGIN, 0, _MARGIN, 12)
         inner.setSpacing(4)
@@ -69,6 +69,14 @@ class JournalPage(QWidget):
         self.empty.clicked.connect(self.emptied)
         self.stop.clicked.connect(self.stopped)
         self._refresh()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """In a small window the middle gets what the sides can do without."""
+        narrow = self.width() < _NARROW
+        self._left.setFixedWidth(250 if narrow else 330)
+        self._right.setFixedWidth(232 if narrow else 266)
+        self.run.show_sources(not narrow)
+        super().resizeEvent(event)
 
     def show_records(self, records: tuple[Record, ...]) -> None:
         """Show the runs of the library."""
