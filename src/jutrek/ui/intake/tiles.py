@@ -343,7 +343,7 @@ class FromColumn(QWidget):
         """Show that a card appeared, with the question what becomes of it."""
         self.take_appeared(tile.key)
         self.appeared[tile.key] = tile
-        self._column.insertWidget(len(self.tiles), tile)
+        self._column.insertWidget(len(self.tiles) + len(self.appeared) - 1, tile)
         self.updateGeometry()
 
     def take_appeared(self, key: str) -> None:
