@@ -19,6 +19,7 @@ import secrets
 from collections.abc import Callable
 
 RENAME_NOREPLACE = 1
+KEEP_SIZE = 1
 AT_FDCWD = -100
 TEMPORARY = ".jutrek-"
 """Every temporary file of Jutrek begins like this; such files are never a part of a library."""
@@ -129,6 +130,16 @@ def make_folders(path: str, *, within: str, device: int | None = None) -> None:
             _sync(os.open(parent, _FOLDER, dir_fd=root))
     finally:
         os.close(root)
+
+
+def reserve(fd: int, size: int) -> None:
+    """Keep room for bytes that will be appended to a file, without making it longer; where that can't be, nothing is.
+
+    `fallocate(2)` with `FALLOC_FL_KEEP_SIZE`. Cutting the file to its own length gives the room back.
+    """
+    end = os.fstat(fd).st_size
+    with contextlib.suppress(AttributeError):
+        _libc.fallocate(fd, KEEP_SIZE, ctypes.c_long(end), ctypes.c_long(size))
 
 
 def write_new(path: str, data: bytes) -> None:

@@ -6,6 +6,7 @@ import errno
 import os
 import threading
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
@@ -227,7 +228,9 @@ def test_a_full_place_pauses_the_run_and_asks(choice: Choice, library: Library, 
 
         def step(name: str, row: Row) -> None:
             if name == "begin" and row.source.endswith("CLIP.MP4"):
-                filler.write_bytes(bytes(20_000_000))
+                with filler.open("wb", buffering=0) as file, suppress(OSError):
+                    while True:
+                        file.write(bytes(4096))
 
         listener = Listener(progress=on_progress, step=step)
         outcome = bring(plan, library, ledger, stop=steering.stop, listener=listener, places=places, steering=steering)

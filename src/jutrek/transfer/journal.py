@@ -21,7 +21,7 @@ from datetime import UTC, datetime
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
-from jutrek.disk import make_folders, sync_folder
+from jutrek.disk import make_folders, reserve, sync_folder
 from jutrek.filing import Row
 from jutrek.filing.facts import below
 from jutrek.library import Filed, Library
@@ -33,6 +33,8 @@ if TYPE_CHECKING:
 
 FOLDER = "journal"
 VERSION = 2
+_LINES, _LEAST = 700, 100
+"""Bytes that are kept for what is told of one file, and for how many files at least."""
 _FILED_BY = Filed._fields
 _NUMBERED = re.compile(r"(\d{6,})-(?=\d{8}-)")
 
@@ -136,6 +138,8 @@ class Journal:
             }
             for number, row in enumerate(rows)
         ))  # fmt: skip
+        # Room for what will be told of every file: a disk that is full must not keep the record from being written.
+        reserve(self._fd, _LINES * (len(rows) + _LEAST))
         self.sync()
 
     def move(self, rows: Sequence[Row]) -> None:
@@ -193,8 +197,11 @@ class Journal:
             self._waiting = False
 
     def close(self) -> None:
-        """Close the journal's file."""
-        os.close(self._fd)
+        """Close the journal's file, and give back what room was kept for it."""
+        try:
+            os.ftruncate(self._fd, os.fstat(self._fd).st_size)
+        finally:
+            os.close(self._fd)
 
     def _write(self, *entries: Mapping[str, Any]) -> None:
         text = bytearray()

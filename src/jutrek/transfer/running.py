@@ -171,6 +171,7 @@ class Run:
             for pool in pools:
                 pool.shutdown(cancel_futures=True)
         self._settle(journal)
+        self._note_lost(journal)
 
     def _carrier(self, run: str, lanes: threading.Semaphore, watch: Watch) -> Carrier:
         twice, second = self._rules.twice, self._rules.second_sum
