@@ -5,12 +5,14 @@ from __future__ import annotations
 import json
 import os
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
 
 from jutrek.errors import PlanUnusable
-from jutrek.library import Library, survey
+from jutrek.filing import Action, Row
+from jutrek.library import Library, open_library, survey
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Outcome, bring, journal, recover, refile
 from jutrek.transfer.accounts import account_of, broken_records, path_of, runs
@@ -200,6 +202,24 @@ def test_what_was_taken_back_goes_to_the_trash_on_demand(
     assert list(Path(library.own, "taken-back").iterdir()) == []
     trashed = [p for p in (tmp_path / "xdg" / "Trash" / "files").rglob("*") if p.is_file()]
     assert len(trashed) == 4
+
+
+def test_a_full_disk_keeps_no_record_from_being_written(small_place: Path) -> None:
+    """Room for what will be told of every file is kept when it is announced, and given back in the end."""
+    library = open_library(str(small_place))
+    rows = [Row(f"/card/{n}", "/card", Action.BRING, f"2026/{n}.jpg", "", 1, 1) for n in range(200)]
+    begun = Journal.begin(library, Kind.INTAKE)
+    begun.bring(rows)
+    with (small_place / "filler").open("wb", buffering=0) as file, suppress(OSError):
+        while True:
+            file.write(bytes(4096))
+    for number, row in enumerate(rows):
+        begun.failed(number, row, "why " * 100)
+    begun.end("stopped", 0, 200)
+    begun.close()
+    assert len(account_of(library, begun.run).failed) == 200
+    path = Path(path_of(library, begun.run))
+    assert path.stat().st_blocks * 512 - path.stat().st_size < 8192
 
 
 def test_only_what_changed_something_can_be_taken_back(library: Library, ledger: Ledger) -> None:
