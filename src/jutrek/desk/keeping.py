@@ -15,8 +15,9 @@ from jutrek.filing import HouseRules
 from jutrek.library import Library, Place, add_place, as_place, connected, known_places, open_library
 from jutrek.sources import mounts
 from jutrek.transfer import Listener, Outcome, Steering, bring, plan_finishing, plan_taking_back, refile
-from jutrek.transfer.accounts import account_of
+from jutrek.transfer.accounts import account_of, head_of
 from jutrek.transfer.hash_lists import write_hash_lists
+from jutrek.transfer.journal import Kind
 from jutrek.transfer.partials import clear_partials
 
 if TYPE_CHECKING:
@@ -152,7 +153,7 @@ def take_back(
         rows = tuple(row for row in plan.rows if row.source.removeprefix(library.root + "/") in only)
         plan, left = type(plan)(plan.library, plan.library_id, plan.rules, rows), []
     outcome = refile(plan, library, ledger, stop=stop, listener=listener, takes_back=run, places=places.here)
-    if not only:
+    if not only and head_of(library, run).get("entry") == Kind.INTAKE:
         for place in (as_place(library), *places.here):
             clear_partials(place.root)
     return outcome, left
