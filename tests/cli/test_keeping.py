@@ -54,8 +54,15 @@ def test_from_two_places_to_a_cleared_card(
     assert names_below(str(tarn)) == {"old.jpg"}
     jutrek("take-back", "-l", home)
     assert len(names_below(str(home))) == 4
+    jutrek("rules", "set", "-l", home, "filing.layout={kind}")
+    jutrek("refile", "-l", home, "--go")
+    assert (
+        names_below(str(tarn))
+        == names_below(str(home))
+        == {"old.jpg", *(f"Stills/20260514_100{n}13.jpg" for n in range(3))}
+    )
     kinds = [line.split("\t")[1] for line in jutrek("journal", "-l", home).stdout.splitlines()]
-    assert kinds == ["Taken back", "Taken back", "Cleared", "Release", "Release", "Caught up", "Intake"]
+    assert kinds == ["Re-filing", "Taken back", "Taken back", "Cleared", "Release", "Release", "Caught up", "Intake"]
 
 
 def test_what_is_not_home_keeps_a_card_from_being_called_safe(

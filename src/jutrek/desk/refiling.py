@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from jutrek.desk.athome import AtHome, read_home
 from jutrek.desk.events import RefilingPlanned
+from jutrek.desk.keeping import places_of
 from jutrek.errors import PlanUnusable
 from jutrek.filing import HouseRules, Plan
 from jutrek.filing.refiling import Scope, plan_refiling
@@ -101,7 +102,10 @@ class Refiler:
         if only:
             plan = replace(plan, rows=tuple(row for row in plan.rows if row.capture in only))
         self.forget()
-        return refile(plan, self._library, self._ledger, stop=stop, listener=listener, takes_back=planned.takes_back)
+        return refile(
+            plan, self._library, self._ledger, stop=stop, listener=listener, takes_back=planned.takes_back,
+            places=places_of(self._library).here,
+        )  # fmt: skip
 
 
 def shown_move(plan: Plan, number: int) -> tuple[str, str]:

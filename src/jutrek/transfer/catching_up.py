@@ -86,7 +86,8 @@ def lacking(library: Library, ledger: Ledger, place: Place, *, connected: bool =
         source = os.path.join(library.root, path)
         rows.append(Row(source, library.root, Action.BRING, path, "The place lacks it.", size, mtime_ns))
     moving = {old for old, _ in moves}
-    beyond = tuple(path for path in held if path not in files and path not in moving)
+    own = f"{OWN_FOLDER}/"
+    beyond = tuple(path for path in held if path not in files and path not in moving and not path.startswith(own))
     return Lacking(place, tuple(rows), tuple(moves), tuple(replaced), beyond)
 
 
