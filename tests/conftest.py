@@ -77,7 +77,7 @@ def small_place(tmp_path: Path) -> Iterator[Path]:
     if not mounted:
         pytest.skip("mounting a small file system needs root")
     yield place
-    subprocess.run(["umount", place], check=True)
+    subprocess.run(["umount", "--lazy", place], check=True)
 
 
 @pytest.fixture(scope="session")
@@ -99,7 +99,7 @@ def exfat(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
     except (OSError, subprocess.CalledProcessError) as error:
         pytest.skip(f"exFAT cannot be mounted here: {error}")
     yield place
-    subprocess.run(["umount", place], check=True)
+    subprocess.run(["umount", "--lazy", place], check=True)
     subprocess.run(["losetup", "-d", loop], check=True)
 
 

@@ -19,6 +19,7 @@ import pytest
 
 from jutrek.errors import JutrekError, LibraryBusy, PlaceFull, PlaceLost, PlanUnusable, Stopped
 from jutrek.filing import Action, HouseRules, Plan, Row
+from jutrek.filing.rulebook import keep_rules
 from jutrek.library import Library, open_library
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import STEPS, Listener, Outcome, bring, journal, recover
@@ -456,3 +457,22 @@ def test_a_sidecar_never_replaces_one(library: Library, ledger: Ledger, card: Pa
     assert "not written beside it: file exists" in outcome.done[0].why
     assert theirs.read_bytes() == b"theirs"
     assert not [entry for entry in journal_entries(library) if entry["entry"] == "sidecar"]
+
+
+def test_a_sidecar_that_a_kill_kept_from_being_written_is_written_by_the_next_start(
+    library: Library, ledger: Ledger, card: Path
+) -> None:
+    """It is announced with its file, so the start knows what is missing beside what is home."""
+    plan = fixed(library, ledger, card)
+    keep_rules(library, plan.rules)
+    outcome = run(plan, library, ledger)
+    sidecar = Path(library.root, plan.rows[0].sidecar)
+    text = sidecar.read_bytes()
+    sidecar.unlink()
+    path = Path(library.own, "journal", f"{outcome.run}.jsonl")
+    lines = path.read_bytes().splitlines(keepends=True)
+    path.write_bytes(b"".join(line for line in lines if b'"sidecar", "row"' not in line and b'"end"' not in line))
+    (leftover,) = recover(library, ledger)
+    assert (leftover.home, leftover.left) == (1, 0)
+    assert sidecar.read_bytes() == text
+    assert any(entry["entry"] == "sidecar" for entry in journal_entries(library))

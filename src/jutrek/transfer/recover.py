@@ -15,6 +15,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from jutrek.errors import LibraryMissing, reason
+from jutrek.filing.rulebook import load_rules
 from jutrek.library import HomeFile, Library, as_place, connected, keep_numbers, known_places
 from jutrek.sources import mounts
 from jutrek.transfer.accounts import Account, filed_by, known_of_files, unfinished
@@ -23,6 +24,8 @@ from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
 from jutrek.transfer.moving import follow, restore
 from jutrek.transfer.partials import keep_partial
+from jutrek.transfer.sidecars import write_sidecar
+from jutrek.transfer.taking_back import row_of
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -112,8 +115,21 @@ def _settle_bringing(library: Library, ledger: Ledger, account: Account, journal
                 home.append(row)
     journal.note(*({"entry": "found", "row": row} for row in home if row not in account.done))
     if account.kind is Kind.INTAKE:
+        _write_sidecars(library, account, home, journal)
         ledger.put_filed((str(account.to_come[row]["to"]), filed_by(account.to_come[row])) for row in home)
     return home
+
+
+def _write_sidecars(library: Library, account: Account, home: list[int], journal: Journal) -> None:
+    """Write the sidecars that a kill kept from being written. One that bears the name already is left as it is."""
+    wanted = [row for row in home if "sidecar" in account.to_come[row] and row not in account.sidecars]
+    if wanted:
+        rules = load_rules(library).rules
+        for number in wanted:
+            row = row_of(account.to_come[number])
+            trouble, stamp = write_sidecar(library.root, row, rules)
+            if not trouble:
+                journal.sidecar(number, row, *stamp)
 
 
 def _settle_file(root: str, account: Account, row: int, entry: dict[str, object]) -> bool:

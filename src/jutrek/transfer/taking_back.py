@@ -92,7 +92,7 @@ def plan_finishing(library: Library, run: str, rules: HouseRules) -> Plan:
     later = [other for other in later_runs(library, run) if head_of(library, other).get("entry") == Kind.INTAKE]
     if later and any("number" in entry for entry in left):
         raise PlanUnusable(library.root, "another intake came since; read the sources again, and plan anew")
-    return Plan(library.root, library.id, rules, tuple(map(_row, left)))
+    return Plan(library.root, library.id, rules, tuple(map(row_of, left)))
 
 
 def empty_taken_back(library: Library) -> int:
@@ -117,7 +117,8 @@ def is_finished(library: Library, run: str) -> bool:
     return any(head_of(library, other).get("continues") == run for other in later_runs(library, run))
 
 
-def _row(entry: dict[str, Any]) -> Row:
+def row_of(entry: dict[str, Any]) -> Row:
+    """The row of a plan that a `bring` line was written for."""
     source, original = str(entry["source"]), str(entry.get("original", ""))
     root = str(entry.get("root") or source.removesuffix(original).rstrip("/") or "/")
     by = filed_by(entry)
