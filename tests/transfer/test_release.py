@@ -10,11 +10,12 @@ from pathlib import Path
 import pytest
 
 from jutrek.errors import SourceRefused, Stopped
-from jutrek.library import Library, Place, as_place, survey
+from jutrek.library import Library, Place, add_place, as_place, survey
 from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
 from jutrek.transfer import bring
 from jutrek.transfer.accounts import account_of, runs
+from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.certificate import Certificate
 from jutrek.transfer.checking import Finding, check, mend
 from jutrek.transfer.clearing import Way, clear
@@ -168,6 +169,7 @@ def test_what_rots_is_found_told_and_mended_from_another_place(
     Path(home.root, names[1]).unlink()
     put(Path(home.root, names[2]), b"edited")
     survey_before = ledger.proofs("")
+    survey(home, ledger)
     checked = check(home, ledger, as_place(home), stop=never())
     assert {one.mark.path: one.finding for one in checked.found} == {
         names[0]: Finding.ROTTED, names[1]: Finding.GONE, names[2]: Finding.CHANGED,
@@ -180,6 +182,35 @@ def test_what_rots_is_found_told_and_mended_from_another_place(
     assert len([path for path in Path(home.own, "rotted").rglob("*") if path.is_file()]) == 1
     assert ledger.proofs("")[names[0]].full == survey_before[names[0]].full
     assert check(home, ledger, as_place(home), stop=never()).bad == []
+
+
+def test_what_is_gone_is_missed_once_and_what_was_moved_is_not(home: Library, ledger: Ledger) -> None:
+    """A survey in between makes nobody forget it; a file that somebody moved lies elsewhere, and is no loss."""
+    moved, gone = sorted(names_below(home.root))[:2]
+    os.rename(Path(home.root, moved), Path(home.root, "moved by hand.jpg"))
+    Path(home.root, gone).unlink()
+    survey(home, ledger)
+    checked = check(home, ledger, as_place(home), stop=never())
+    assert [(one.mark.path, one.finding) for one in checked.found] == [(gone, Finding.GONE)]
+    assert (checked.first, checked.good) == (1, 3)
+    survey(home, ledger)
+    assert check(home, ledger, as_place(home), stop=never()).found == []
+
+
+def test_good_bytes_are_taken_from_whichever_place_has_them(
+    home: Library, ledger: Ledger, tarn: Place, tmp_path: Path
+) -> None:
+    """A place that lost the file too does not hide the one that has it."""
+    (tmp_path / "Ridge").mkdir()
+    ridge = add_place(home, str(tmp_path / "Ridge"))
+    survey(home, ledger)
+    catch_up(lacking(home, ledger, ridge), home, ledger, stop=never())
+    name = sorted(names_below(home.root))[0]
+    rot(Path(home.root, name))
+    Path(tarn.root, name).unlink()
+    (found,) = check(home, ledger, as_place(home), stop=never()).bad
+    assert mend([found.mark], home, ledger, as_place(home), [tarn, ridge], stop=never()).home == 1
+    assert Path(home.root, name).read_bytes() == Path(ridge.root, name).read_bytes()
 
 
 def test_bad_bytes_are_never_mended_with_bad_bytes(home: Library, ledger: Ledger, tarn: Place) -> None:

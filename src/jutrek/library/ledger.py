@@ -178,14 +178,13 @@ class Ledger:
             return [str(row[0]) for row in connection.exec_driver_sql(f"{query} LIMIT {_AT_ONCE}")]
 
     def drop(self, paths: Iterable[str]) -> None:
-        """Forget files that are no longer in the library."""
+        """Forget files that are no longer in the library. What was proven of them stays: a check shall miss them."""
         rows = [(os.fsencode(path),) for path in paths]
         if rows:
             with self._transaction() as connection:
                 connection.exec_driver_sql("DELETE FROM files WHERE path = ?", rows)
                 connection.exec_driver_sql("DELETE FROM moments WHERE path = ?", rows)
                 connection.exec_driver_sql("DELETE FROM origins WHERE path = ?", rows)
-                connection.exec_driver_sql("DELETE FROM proofs WHERE path = ? AND place = ''", rows)
 
     def source_prints(self, paths: Iterable[str]) -> dict[str, tuple[int, int, bytes, bytes]]:
         """What is kept of source files: size, mtime_ns, quick and full fingerprint, by path."""

@@ -39,8 +39,8 @@ from jutrek.errors import (
 )
 from jutrek.filing import Row
 from jutrek.formats import open_read_only
-from jutrek.transfer.copies import Copied, Copy, Target, new_buffer, temporary_name
-from jutrek.transfer.medium import BLOCK, Hash, new_hash, new_second, read_back
+from jutrek.transfer.copies import Copied, Copy, Target, temporary_name
+from jutrek.transfer.medium import BLOCK, Hash, aligned_buffer, new_hash, new_second, read_back
 from jutrek.transfer.partials import PART, Partial, find_partial, keep_partial
 
 STEPS = ("begin", "opened", "folder made", "half copied", "copied", "synced", "read back", "named", "folder synced")
@@ -137,7 +137,7 @@ class Carrier:
         self._targets, self._run, self._lanes, self._watch = targets, run, lanes, watch
         self._twice, self._second = twice, second
         self._expected = expected or {}
-        self._buffer = new_buffer()
+        self._buffer = aligned_buffer()
 
     def carry(self, row: Row, number: int) -> Proof:
         """Bring one file home and prove it.

@@ -16,7 +16,7 @@ from jutrek.disk import give_name, make_folders, sync_folder
 from jutrek.errors import PlaceLost, PlaceUnusable
 from jutrek.filing import Action, HouseRules, Row
 from jutrek.library import LIBRARY, OWN_FOLDER, Library, Place, ProofMark
-from jutrek.transfer.copies import Target
+from jutrek.transfer.copies import Target, unchanged
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.lock import locked
 from jutrek.transfer.moving import Pairs
@@ -66,7 +66,11 @@ def lacking(library: Library, ledger: Ledger, place: Place, *, connected: bool =
         connected: whether the place can be looked at; else what was proven there is believed to be there still.
     """
     files, here, there = ledger.all_files(), ledger.proofs(LIBRARY), ledger.proofs(place.id)
-    held = {path: mark for path, mark in there.items() if not connected or _unchanged(place, mark)}
+    held = {
+        path: mark
+        for path, mark in there.items()
+        if not connected or unchanged(os.path.join(place.root, mark.path), mark)
+    }
     spare: dict[bytes, list[str]] = defaultdict(list)
     for path, mark in held.items():
         if path not in files:
@@ -170,11 +174,3 @@ class _CatchingUp(Run):
 def _alike(mark: ProofMark, size: int, mtime_ns: int) -> bool:
     """Whether a copy may be that of a file that was never proven at home. Some file systems round times to 2 s."""
     return mark.size == size and abs(mark.mtime_ns - mtime_ns) <= _ROUNDING
-
-
-def _unchanged(place: Place, mark: ProofMark) -> bool:
-    try:
-        status = os.lstat(os.path.join(place.root, mark.path))
-    except OSError:
-        return False
-    return (status.st_size, status.st_mtime_ns) == (mark.size, mark.mtime_ns)

@@ -18,10 +18,10 @@ from jutrek.disk import give_name, make_folders, sync_folder
 from jutrek.errors import PlaceLost, Stopped, reason
 from jutrek.filing import Action, HouseRules, Row
 from jutrek.library import LIBRARY, OWN_FOLDER, Library, Place, ProofMark
-from jutrek.transfer.copies import Target, new_buffer
+from jutrek.transfer.copies import Target, unchanged
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.lock import locked
-from jutrek.transfer.medium import read_back
+from jutrek.transfer.medium import aligned_buffer, read_back
 from jutrek.transfer.outcome import Listener, Outcome
 from jutrek.transfer.running import Run, Task
 from jutrek.transfer.steering import Steering
@@ -106,6 +106,7 @@ def check(
             how = "done"
         finally:
             checker.keep()
+            checker.miss()
             checked = checker.checked
             bad = [
                 {"entry": one.finding.value, "place": place.id, "path": one.mark.path, "why": one.why}
@@ -120,9 +121,10 @@ def check(
 class _Checker:
     def __init__(self, ledger: Ledger, place: Place, journal: Journal, stop: threading.Event) -> None:
         self._ledger, self._place, self._journal, self._stop = ledger, place, journal, stop
-        self._buffer = new_buffer()
+        self._buffer = aligned_buffer()
         self._marks: list[ProofMark] = []
         self._kept = time.monotonic()
+        self._first: set[bytes] = set()
         self.checked = Checked()
 
     def go(self, report: Callable[[int, int], None], seconds: float | None) -> None:
@@ -176,6 +178,7 @@ class _Checker:
             return
         if not mark.full:
             checked.first += 1
+            self._first.add(full)
             self._journal.note({
                 "entry": "proven", "place": mark.place, "path": mark.path, "size": mark.size,
                 "mtime_ns": mark.mtime_ns, "xxh3_128": full.hex(),
@@ -183,6 +186,13 @@ class _Checker:
         else:
             checked.good += 1
         self._marks.append(mark._replace(full=full, at=now()))
+
+    def miss(self) -> None:
+        """Tell of what is gone once. What only lies under another path now, as somebody moved it, is not gone."""
+        gone = [one for one in self.checked.found if one.finding is Finding.GONE]
+        moved = {one.mark.path for one in gone if one.mark.full in self._first}
+        self.checked.found = [one for one in self.checked.found if one.mark.path not in moved]
+        self._ledger.drop_proofs(self._place.id, [one.mark.path for one in gone])
 
     def keep(self) -> None:
         """Keep what was proven so far."""
@@ -215,23 +225,20 @@ def mend(
         LibraryBusy: when another Jutrek is at work in the library.
     """
     with locked(library):
-        held: dict[bytes, str] = {}
+        wanted = {mark.full for mark in bad}
+        held: dict[bytes, tuple[str, ProofMark]] = {}
         for other in others:
             for mark in ledger.proofs(other.id).values():
-                held.setdefault(mark.full, os.path.join(other.root, mark.path))
+                path = os.path.join(other.root, mark.path)
+                if mark.full in wanted and mark.full not in held and unchanged(path, mark):
+                    held[mark.full] = path, mark
         rows, expected = [], {}
         for mark in bad:
-            if (good := held.get(mark.full)) is None:
-                continue
-            try:
-                status = os.stat(good)
-            except OSError:
-                continue
-            root = os.path.dirname(good)
-            rows.append(
-                Row(good, root, Action.BRING, mark.path, "It rotted.", status.st_size, status.st_mtime_ns)
-            )  # fmt: skip
-            expected[good] = mark.full
+            if mark.full in held:
+                good, proven = held[mark.full]
+                root, stamp = os.path.dirname(good), (proven.size, proven.mtime_ns)
+                rows.append(Row(good, root, Action.BRING, mark.path, "It rotted.", *stamp))
+                expected[good] = mark.full
         if not rows:
             return Outcome()
         about = {"place": place.id, "name": place.name, "root": place.root}

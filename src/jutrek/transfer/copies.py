@@ -13,8 +13,8 @@ from dataclasses import dataclass
 from jutrek.disk import TEMPORARY, give_name, make_folders
 from jutrek.errors import JutrekError
 from jutrek.filing import Row
-from jutrek.library import Place
-from jutrek.transfer.medium import BLOCK, SECTOR, aligned_buffer, read_back
+from jutrek.library import Place, ProofMark
+from jutrek.transfer.medium import BLOCK, SECTOR, read_back
 
 _STRETCHES = 4
 
@@ -249,6 +249,10 @@ def temporary_name(run: str, number: int) -> str:
     return f"{TEMPORARY}{run}-{number}.part"
 
 
-def new_buffer() -> mmap.mmap:
-    """A buffer for one carrier."""
-    return aligned_buffer()
+def unchanged(path: str, mark: ProofMark) -> bool:
+    """Whether a copy is there as it was proven, by size and time."""
+    try:
+        status = os.lstat(path)
+    except OSError:
+        return False
+    return (status.st_size, status.st_mtime_ns) == (mark.size, mark.mtime_ns)

@@ -34,7 +34,7 @@ from jutrek.errors import (
     shown,
 )
 from jutrek.filing import Plan, Row
-from jutrek.library import OWN_FOLDER, HomeFile, Library, Place, ProofMark, keep_numbers
+from jutrek.library import LIBRARY, OWN_FOLDER, HomeFile, Library, Place, ProofMark, keep_numbers
 from jutrek.transfer.accounts import known_of_files
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
@@ -228,7 +228,9 @@ Pairs = list[tuple[str, str]]
 def follow(ledger: Ledger, pairs: Pairs) -> None:
     """Let the ledger follow moves. What was put away under `.jutrek/` is not in the library any more."""
     ledger.move([pair for pair in pairs if not any(map(_put_away, pair))])
-    ledger.drop(old for old, new in pairs if _put_away(new))
+    gone = [old for old, new in pairs if _put_away(new)]
+    ledger.drop(gone)
+    ledger.drop_proofs(LIBRARY, gone)
 
 
 def restore(library: Library, ledger: Ledger, pairs: Pairs) -> None:

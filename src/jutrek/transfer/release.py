@@ -21,10 +21,9 @@ from jutrek.formats import read
 from jutrek.library import LIBRARY, Library, Place, ProofMark, apart, as_place
 from jutrek.sources import Left, Source, SourceFile, scan
 from jutrek.transfer.certificate import Certificate, OnSource
-from jutrek.transfer.copies import new_buffer
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.lock import locked
-from jutrek.transfer.medium import read_back
+from jutrek.transfer.medium import aligned_buffer, read_back
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -118,7 +117,7 @@ class _Prover:
     ) -> None:
         self._library, self._ledger, self._places = library, ledger, places
         self._again, self._stop = again, stop
-        self._buffer = new_buffer()
+        self._buffer = aligned_buffer()
         self._marks: dict[str, dict[bytes, list[ProofMark]]] = {}
         self._paths: dict[str, set[str]] = {}
         for place in places:

@@ -112,11 +112,6 @@ def empty_taken_back(library: Library) -> int:
     return 0
 
 
-def is_finished(library: Library, run: str) -> bool:
-    """Whether another run went on with an intake."""
-    return any(head_of(library, other).get("continues") == run for other in later_runs(library, run))
-
-
 def row_of(entry: dict[str, Any]) -> Row:
     """The row of a plan that a `bring` line was written for."""
     source, original = str(entry["source"]), str(entry.get("original", ""))
