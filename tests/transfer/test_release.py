@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import json
 import os
+import subprocess
 import threading
 from pathlib import Path
 
 import pytest
 
-from jutrek.errors import SourceRefused, Stopped
+from jutrek.errors import PlaceLost, SourceRefused, Stopped
 from jutrek.library import Library, Place, add_place, as_place, survey
 from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
@@ -195,6 +196,27 @@ def test_what_is_gone_is_missed_once_and_what_was_moved_is_not(home: Library, le
     assert (checked.first, checked.good) == (1, 3)
     survey(home, ledger)
     assert check(home, ledger, as_place(home), stop=never()).found == []
+
+
+def test_a_drive_that_vanishes_under_a_check_is_not_taken_for_lost_files(
+    ledger: Ledger, card: Path, library: Library, small_place: Path
+) -> None:
+    """Its empty mount point holds nothing; what was proven there is not forgotten."""
+    put(card / "A.JPG", making.jpeg())
+    put(card / "B.JPG", making.jpeg(seed=2))
+    place = add_place(library, str(small_place))
+    bring(planned(library, ledger, [card]), library, ledger, stop=never(), places=[place])
+
+    def unplug(_done: int, _all: int) -> None:
+        if small_place.is_mount():
+            subprocess.run(["umount", "--lazy", small_place], check=True)
+
+    try:
+        with pytest.raises(PlaceLost):
+            check(library, ledger, place, stop=never(), report=unplug)
+        assert len(ledger.proofs(place.id)) == 2
+    finally:
+        subprocess.run(["mount", "-t", "tmpfs", "none", small_place], check=True)
 
 
 def test_good_bytes_are_taken_from_whichever_place_has_them(

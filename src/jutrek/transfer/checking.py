@@ -6,6 +6,7 @@ puts the bad file aside under `.jutrek/rotted/`.
 
 from __future__ import annotations
 
+import errno
 import os
 import threading
 import time
@@ -125,6 +126,7 @@ class _Checker:
         self._marks: list[ProofMark] = []
         self._kept = time.monotonic()
         self._first: set[bytes] = set()
+        self._device = os.stat(place.root).st_dev
         self.checked = Checked()
 
     def go(self, report: Callable[[int, int], None], seconds: float | None) -> None:
@@ -164,8 +166,7 @@ class _Checker:
                 return
             full, _ = read_back(path, self._buffer, look=self._look, report=count)
         except FileNotFoundError:
-            if not os.path.isdir(self._place.root):
-                raise PlaceLost(self._place.root, FileNotFoundError(2, os.strerror(2))) from None
+            self._still_there()
             checked.found.append(Found(mark, Finding.GONE, "It is not there any more."))
             return
         except OSError as error:
@@ -186,6 +187,15 @@ class _Checker:
         else:
             checked.good += 1
         self._marks.append(mark._replace(full=full, at=now()))
+
+    def _still_there(self) -> None:
+        """An unplugged drive may leave an empty folder in its place: then nothing is gone but the drive."""
+        try:
+            there = os.stat(self._place.root).st_dev == self._device
+        except OSError:
+            there = False
+        if not there:
+            raise PlaceLost(self._place.root, OSError(errno.ENODEV, os.strerror(errno.ENODEV)))
 
     def miss(self) -> None:
         """Tell of what is gone once. What only lies under another path now, as somebody moved it, is not gone."""
