@@ -31,20 +31,27 @@ def picture(seed: int = 0, size: tuple[int, int] = (48, 32)) -> Image.Image:
     return Image.effect_noise(size, 30).convert("RGB") if seed < 0 else Image.new("RGB", size, shade)
 
 
+def _own(when: datetime | None, seed: int) -> int:
+    """A seed for the content: what was shot at different times differs inside, not in what is said about it alone."""
+    if when is None or seed < 0:
+        return seed
+    return seed * 1_000_003 + int((when - datetime(1970, 1, 1)).total_seconds() * 1000)
+
+
 def jpeg(when: datetime | None = WHEN, *, seed: int = 0, model: str = "M2", offset: str = "+02:00") -> bytes:
     """A JPEG of a stills body, or one without any metadata."""
     shot = stills.Shot(when, "Arlen", model, "A2-1", offset) if when else None
-    return stills.jpeg(picture(seed), shot)
+    return stills.jpeg(picture(_own(when, seed)), shot)
 
 
 def dng(when: datetime = WHEN, *, seed: int = 0) -> bytes:
     """A DNG of the same body."""
-    return stills.dng(picture(seed), stills.Shot(when, "Arlen", "M2", "A2-1"))
+    return stills.dng(picture(_own(when, seed)), stills.Shot(when, "Arlen", "M2", "A2-1"))
 
 
 def wav(when: datetime = WHEN, *, seed: int = 0) -> bytes:
     """A short take."""
-    return sound.take(when, 0.2, seed, scene="Yard", number=3)
+    return sound.take(when, 0.2, _own(when, seed), scene="Yard", number=3)
 
 
 def xmp(when: str = "2026-05-14T10:26:13+02:00") -> bytes:
@@ -56,11 +63,15 @@ def xmp(when: str = "2026-05-14T10:26:13+02:00") -> bytes:
     ).encode()
 
 
-def mp4(utc: datetime = WHEN, *udta: bytes, name: bytes = b"isom", media: bytes = b"\0" * 64) -> bytes:
+def mp4(utc: datetime = WHEN, *udta: bytes, name: bytes = b"isom", media: bytes = b"") -> bytes:
     """An MP4 with its `moov` behind the media data."""
     header = movie_header(since_1904(utc))
     more = (box(b"udta", *udta),) if udta else ()
-    return brand(name) + box(b"mdat", media) + box(b"moov", header, *more)
+    return (
+        brand(name)
+        + box(b"mdat", media or f"{utc:%Y%m%d%H%M%S%f}".encode().ljust(64, b"\0"))
+        + box(b"moov", header, *more)
+    )
 
 
 def claims_inside(reading: Reading) -> list[tuple[str, str, str | None]]:

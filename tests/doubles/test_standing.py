@@ -10,9 +10,9 @@ from pathlib import Path
 
 import pytest
 
-from jutrek.doubles import NEW, Standing, Stands, fingerprint, judge, standing
+from jutrek.doubles import NEW, Standing, Stands, judge, standing
 from jutrek.errors import Stopped
-from jutrek.library import Library, survey
+from jutrek.library import Library, fingerprint, survey
 from jutrek.library.ledger import Ledger
 from jutrek.sources import SourceFile
 from tests.making import WHEN, put

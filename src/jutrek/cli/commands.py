@@ -10,6 +10,7 @@ from typing import Annotated
 import typer
 
 from jutrek import __version__
+from jutrek.cli.doubling import adopt_command, doubles_command, find_command
 from jutrek.cli.keeping import (
     catch_up_command,
     check_command,
@@ -188,6 +189,9 @@ app.command("journal")(journal_command)
 app.command("report")(report_command)
 app.command("release")(release_command)
 app.command("clear")(clear_command)
+app.command("adopt")(adopt_command)
+app.command("doubles")(doubles_command)
+app.command("find")(find_command)
 app.command("drives")(drives_command)
 app.command("eject")(eject_command)
 app.add_typer(simulate_app, name="simulate")

@@ -3,6 +3,7 @@
 Everything is made by code from seeds, the same every time. The camcorder's clock runs an hour behind, and one of its
 recordings is in three parts; the drone tells UTC, and flies past midnight; an old compact forgot its clock for a while;
 a few pictures were sent without any date; about a tenth of the cards is in the library already, under other names.
+In the library copies of all kinds have gathered.
 """
 
 from __future__ import annotations
@@ -15,10 +16,11 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from jutrek.demo import clips, scenes, sound, stills
+from jutrek.demo.copies import Kept, copies
 from jutrek.demo.happenings import NIGHT, SHOOTS, filmed, happenings, photographed
 from jutrek.demo.shelf import LOCAL, PLACE, specimens
 
-VERSION = "4"
+VERSION = "5"
 _MARK = "made-by-jutrek.txt"
 _OFFSET = timedelta(hours=2)
 _PICTURE = (1080, 720)
@@ -239,13 +241,19 @@ def _fill_library(root: str, report: Callable[[str], None]) -> None:
     report("The library of two years")
     library = os.path.join(root, "Velmora line archive")
     dice = random.Random(1925)
+    kept = []
     for number in range(40):
         year, month = 2024 + number // 20, 4 + number % 6
         local = datetime(year, month, 1 + dice.randrange(28), 9 + dice.randrange(9), dice.randrange(60))
         motif = scenes.MOTIFS[number % len(scenes.MOTIFS)]
         shot = stills.Shot(local, "Arlen", "M1", "A1-00317")
-        data = stills.jpeg(scenes.draw(motif, local.hour, 300 + number, (900, 600)), shot, quality=80)
-        _write(os.path.join(library, f"{year}/{month:02}/{local:%Y%m%d_%H%M%S}.jpg"), data, local)
+        picture = scenes.draw(motif, local.hour, 300 + number, (900, 600))
+        path = f"{year}/{month:02}/{local:%Y%m%d_%H%M%S}.jpg"
+        kept.append(Kept(path, local, picture, shot, stills.jpeg(picture, shot, quality=80)))
+        _write(os.path.join(library, path), kept[-1].data, local)
+    report("Copies that gathered in it")
+    for path, local, data in copies(kept):
+        _write(os.path.join(library, path), data, local)
     for shoot in SHOOTS[:3]:
         _bring_some(root, os.path.join(library, f"2026/{shoot.words} (from Ilvar)"), shoot.day)
     for card, folder in (("Card B/PRIVATE/HOVAR/CLIP/0002.MOV", "clips"), ("Card D/TAKES/VELMORA-T002.WAV", "sound")):

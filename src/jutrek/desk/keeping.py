@@ -19,6 +19,7 @@ from jutrek.transfer.accounts import account_of, head_of
 from jutrek.transfer.hash_lists import write_hash_lists
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.partials import clear_partials
+from jutrek.transfer.trash import forget, found
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -149,11 +150,15 @@ def take_back(
         PlanUnusable: when it cannot be taken back.
     """
     plan, left = plan_taking_back(library, run)
+    kind = head_of(library, run).get("entry")
+    emptied = kind == Kind.EMPTY_TRAY
+    trashed = found(os.path.join(library.root, row.destination or "") for row in plan.rows) if emptied else {}
     if only:
         rows = tuple(row for row in plan.rows if row.source.removeprefix(library.root + "/") in only)
         plan, left = type(plan)(plan.library, plan.library_id, plan.rules, rows), []
     outcome = refile(plan, library, ledger, stop=stop, listener=listener, takes_back=run, places=places.here)
-    if not only and head_of(library, run).get("entry") == Kind.INTAKE:
+    forget(trashed.values())
+    if not only and kind == Kind.INTAKE:
         for place in (as_place(library), *places.here):
             clear_partials(place.root)
     return outcome, left

@@ -1,63 +1,31 @@
-"""Pictures of captures: embedded previews, decoders else, frames of clips, waveforms of sound. No Qt.
+"""Pictures of captures for a face: thumbnails, large pictures, frames of clips, waveforms of sound. No Qt.
 
-Sources are opened read-only here too, and decoding happens in whatever thread calls.
+Decoding happens in whatever thread calls.
 """
 
 from __future__ import annotations
 
-import io
-import os
-import warnings
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, BinaryIO, Protocol
+from typing import TYPE_CHECKING, Any, BinaryIO
 
+from jutrek.decoding import DECODED, Pictured, first_frame, image_of, largest, opened, still
 from jutrek.errors import FileTrouble
-from jutrek.formats import Kind, Stretch, open_read_only
+from jutrek.formats import Kind, open_read_only
 
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
     from PIL import Image
 
-# What decoders think of a file's metadata is nobody's concern here, and belongs on no terminal.
-warnings.filterwarnings("ignore", module=r"PIL\.")
-
-MAX_PREVIEW = 64 * 1024 * 1024
 _SMALL_ENOUGH = 6000
 """Bytes from which on an embedded JPEG is large enough for a thumbnail."""
-_DECODED = frozenset({"jpeg", "png", "webp", "gif", "heic", "heif", "avif"})
-"""Formats whose picture is decoded itself for a large view; raws show their embedded JPEG."""
 _WHOLE_SOUND = 90.0
 """Seconds up to which a sound is decoded whole for its waveform; longer ones are sampled."""
 _SAMPLES = 320
 _PAPER, _INK = (232, 235, 232), (120, 134, 138)
 
 Size = tuple[int, int]
-
-
-class Pictured(Protocol):
-    """What a picture is made of: a file, and what is known of it, as in `CaptureView`."""
-
-    @property
-    def id(self) -> str:
-        """Its path."""
-
-    @property
-    def kind(self) -> Kind:
-        """Still, clip or sound."""
-
-    @property
-    def format(self) -> str:
-        """Its container."""
-
-    @property
-    def orientation(self) -> int:
-        """The Exif value 1..8."""
-
-    @property
-    def previews(self) -> tuple[Stretch, ...]:
-        """Embedded JPEGs."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,7 +95,7 @@ class ClipFrames:
             found = frame
             if superseded() or frame.time is None or frame.time - start >= target:
                 break
-        return _fit_in(_image_of(found), self._size) if found is not None else None
+        return _fit_in(image_of(found), self._size) if found is not None else None
 
     def close(self) -> None:
         """Close the clip."""
@@ -137,72 +105,35 @@ class ClipFrames:
 
 def _attempted(view: Pictured, make: Callable[[BinaryIO], Picture | None]) -> Picture | None:
     try:
-        fd = open_read_only(view.id)
+        with opened(view.id) as file:
+            return make(file)
     except FileTrouble:
         return None
-    with open(fd, "rb") as file:
-        try:
-            return make(file)
-        # Decoders raise whatever they like on damaged content, and all of it means the same: no picture.
-        except Exception:  # noqa: BLE001
-            return None
+    # Decoders raise whatever they like on damaged content, and all of it means the same: no picture.
+    except Exception:  # noqa: BLE001
+        return None
+
+
+def _twice(size: Size) -> Size:
+    """What is asked of a decoder: it offers steps, and making a picture smaller is better than larger."""
+    return size[0] * 2, size[1] * 2
 
 
 def _small(file: BinaryIO, view: Pictured, size: Size) -> Picture | None:
     if view.kind is Kind.STILL:
         large = [stretch for stretch in view.previews if stretch.size >= _SMALL_ENOUGH]
-        preview = min(large, key=_bytes, default=max(view.previews, key=_bytes, default=None))
-        return _fitted(_still(file, view, preview, size), size)
+        preview = min(large, key=lambda stretch: stretch.size, default=largest(view.previews))
+        return _fitted(still(file, view, preview, _twice(size)), size)
     if view.kind is Kind.CLIP:
-        return _fitted(_first_frame(file), size)
+        return _fitted(first_frame(file), size)
     return _drawn(_peaks(file, size[0] // 3), size) if view.kind is Kind.SOUND else None
 
 
 def _large(file: BinaryIO, view: Pictured, size: Size) -> Picture | None:
     if view.kind is Kind.STILL:
-        is_itself = view.format in _DECODED
-        preview = None if is_itself else max(view.previews, key=_bytes, default=None)
-        return _fit_in(_still(file, view, preview, size), size)
+        preview = None if view.format in DECODED else largest(view.previews)
+        return _fit_in(still(file, view, preview, _twice(size)), size)
     return _drawn(_peaks(file, size[0] // 3), size) if view.kind is Kind.SOUND else None
-
-
-def _bytes(stretch: Stretch) -> int:
-    return stretch.size
-
-
-def _still(file: BinaryIO, view: Pictured, preview: Stretch | None, size: Size) -> Image.Image:
-    """A still the right way up. Where the preview does not say which way that is, the file does."""
-    from PIL import Image, ImageOps
-
-    source: BinaryIO | io.BytesIO = file
-    if preview is not None and preview.size <= MAX_PREVIEW:
-        source = io.BytesIO(os.pread(file.fileno(), preview.size, preview.offset))
-    if view.format in ("heic", "heif"):
-        import pillow_heif
-
-        pillow_heif.register_heif_opener()
-    picture: Image.Image = Image.open(source)
-    picture.draft("RGB", (size[0] * 2, size[1] * 2))
-    if preview is not None and not picture.getexif().get(0x0112):
-        picture.getexif()[0x0112] = view.orientation
-    return ImageOps.exif_transpose(picture).convert("RGB")
-
-
-def _image_of(frame: Any) -> Image.Image:
-    from PIL import Image
-
-    picture = Image.fromarray(frame.to_ndarray(format="rgb24"))
-    turned = round(getattr(frame, "rotation", 0) or 0) % 360
-    return picture.rotate(turned, expand=True) if turned else picture
-
-
-def _first_frame(file: BinaryIO) -> Image.Image:
-    import av
-
-    with av.open(file, "r", metadata_errors="ignore") as container:
-        stream = container.streams.video[0]
-        stream.codec_context.skip_frame = "NONKEY"
-        return _image_of(next(container.decode(stream)))
 
 
 def _peaks(file: BinaryIO, columns: int) -> NDArray[np.float32]:

@@ -21,6 +21,8 @@ WORDS = {
     Kind.MEND: "Mended",
     Kind.RELEASE: "Release",
     Kind.CLEAR: "Cleared",
+    Kind.SET_ASIDE: "Set aside",
+    Kind.EMPTY_TRAY: "Tray emptied",
 }
 """What runs are called."""
 

@@ -16,7 +16,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from jutrek.captures import Device
-from jutrek.desk.pictures import Pictured, small_picture
+from jutrek.decoding import Pictured
+from jutrek.desk.pictures import small_picture
 from jutrek.desk.report_page import page_of
 from jutrek.disk import make_folders, write_own
 from jutrek.errors import FileTrouble, Stopped, shown

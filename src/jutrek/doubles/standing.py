@@ -14,9 +14,9 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import TYPE_CHECKING
 
-from jutrek.doubles.fingerprint import full, quick
 from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.library import HomeFile
+from jutrek.library.fingerprint import full, quick
 from jutrek.sources import SourceFile
 
 if TYPE_CHECKING:
@@ -24,16 +24,23 @@ if TYPE_CHECKING:
 
 
 class Standing(StrEnum):
-    """New, home (same bytes in the library), or twin (same bytes earlier in the same intake)."""
+    """Where a file stands: new; home (same bytes in the library); twin (same bytes earlier in the same intake).
+
+    Retagged: the same picture or sound to the byte, with other metadata. Re-encoded: the same by looks, in another
+    encoding. Look-alike: like it, and not the same. These three hold against the library, and within the intake.
+    """
 
     NEW = "new"
     HOME = "home"
     TWIN = "twin"
+    RETAGGED = "retagged"
+    REENCODED = "re-encoded"
+    ALIKE = "look-alike"
 
 
 @dataclass(frozen=True, slots=True)
 class Stands:
-    """A file's standing, and where its equal is: a path in the library for home, a source path for twin."""
+    """A file's standing, and where its equal is: a path in the library, or an absolute one on a source."""
 
     standing: Standing
     equal: str = ""

@@ -43,6 +43,8 @@ class Draft:
     title = ""
     place = ""
     job = ""
+    creator = ""
+    rights = ""
 
     def __init__(self) -> None:
         self.claims: list[Claim] = []
@@ -80,7 +82,7 @@ class Draft:
             self.ties.append(tie)
 
     def worded(self, what: str, text: str) -> None:
-        """Note the title, place, job or a keyword (`keyword`), as far as nothing is known of it yet."""
+        """Note the title, place, job, creator, rights or a keyword (`keyword`), unless it is known already."""
         text = " ".join(text[:MAX_WORDS].split())
         if what != "keyword":
             setattr(self, what, getattr(self, what) or text)
@@ -113,8 +115,9 @@ class Draft:
         if self.frame_rate or self.timecode or self.channels or self.sample_rate:
             track = Track(self.frame_rate, self.timecode, self.channels, self.sample_rate)
         wording = None
-        if self.title or self.place or self.job or self.keywords:
-            wording = Wording(self.title, self.place, self.job, tuple(self.keywords))
+        if self.title or self.place or self.job or self.keywords or self.creator or self.rights:
+            words = tuple(self.keywords)
+            wording = Wording(self.title, self.place, self.job, words, self.creator, self.rights)
         return Reading(
             self.kind, self.format, tuple(self.claims), device, self.width, self.height, self.duration,
             self.orientation, self.position, self.exposure, track, tuple(self.ties), tuple(self.previews), self.motion,

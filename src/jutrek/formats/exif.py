@@ -34,7 +34,8 @@ _DATES = (
     ("exif:digitized", _DIGITIZED, _FRACTION_DIGITIZED, _OFFSET_DIGITIZED, "the camera's time of digitizing"),
     ("exif:changed", CHANGED, _FRACTION_CHANGED, _OFFSET_CHANGED, "the time of the last change"),
 )
-_MAIN_TEXTS = frozenset({MAKE, MODEL, _DNG_MODEL, _DNG_SERIAL, *(tag for _, tag, *_ in _DATES)})
+_ARTIST, _COPYRIGHT = 0x013B, 0x8298
+_MAIN_TEXTS = frozenset({MAKE, MODEL, _DNG_MODEL, _DNG_SERIAL, _ARTIST, _COPYRIGHT, *(tag for _, tag, *_ in _DATES)})
 _EXIF_TEXTS = frozenset({_BODY_SERIAL, _LENS, _OWNER, _IMAGE_ID}).union(*(row[1:4] for row in _DATES))
 _PHONE_NOTE = b"Apple iOS\0"
 _PHONE_TIES = ((0x0011, "content"), (0x000B, "burst"))
@@ -106,6 +107,10 @@ def _shooting(tiff: Tiff, entries: Directory, exif: Directory, draft: Draft) -> 
     draft.serial = draft.serial or texts.get(_BODY_SERIAL, "") or main.get(_DNG_SERIAL, "")
     draft.lens = draft.lens or texts.get(_LENS, "")
     draft.owner = draft.owner or texts.get(_OWNER, "")
+    if _ARTIST in main:
+        draft.worded("creator", main[_ARTIST])
+    if _COPYRIGHT in main:
+        draft.worded("rights", main[_COPYRIGHT])
     if _IMAGE_ID in texts:
         draft.tie("image", texts[_IMAGE_ID].strip("0"))
     for at, tag, fraction, offset, words in _DATES:

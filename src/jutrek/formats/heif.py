@@ -26,6 +26,7 @@ _FORMATS = {
 }  # fmt: skip
 _WIDTHS = {0: "", 2: "H", 4: "I", 8: "Q"}
 _XMP_TYPE = b"application/rdf+xml"
+_DERIVED, _CODED = frozenset({b"grid", b"iovl", b"iden"}), frozenset({b"hvc1", b"av01", b"jpeg", b"avc1"})
 
 
 class Item(NamedTuple):
@@ -33,6 +34,9 @@ class Item(NamedTuple):
 
     kind: bytes
     content: bytes
+
+
+_NO_ITEM = Item(b"", b"")
 
 
 class Place(NamedTuple):
@@ -72,9 +76,12 @@ def read_meta(meta: Span, draft: Draft) -> None:
         if number in places and (item.kind == b"Exif" or (item.kind == b"mime" and item.content == _XMP_TYPE)):
             with draft.sparing("The camera's data are"):
                 _describe(item, _loaded(places[number], inner, meta), draft)
-    place = places.get(primary)
-    if place is not None and place.construction == 0:
-        draft.payload = [Stretch(offset, size) for offset, size in place.extents if size]
+    # A picture that is put together of tiles is nothing but its tiles.
+    derived = items.get(primary, _NO_ITEM).kind in _DERIVED
+    coded = [number for number, item in items.items() if item.kind in _CODED] if derived else [primary]
+    found = [places[number] for number in coded if number in places]
+    if all(place.construction == 0 for place in found):
+        draft.payload = [Stretch(offset, size) for place in found for offset, size in place.extents if size]
 
 
 def _describe(item: Item, data: Span, draft: Draft) -> None:

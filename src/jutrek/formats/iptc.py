@@ -27,8 +27,8 @@ _KINDS = (
 )
 
 
-_WORDING = {5: "title", 25: "keyword", 90: "place", 92: "place", 103: "job"}
-"""Datasets of wording: object name, keywords, city, sublocation, original transmission reference."""
+_WORDING = {5: "title", 25: "keyword", 90: "place", 92: "place", 103: "job", 80: "creator", 116: "rights"}
+"""Datasets of wording: object name, keywords, city, sublocation, transmission reference, by-line, copyright."""
 _LONGEST = 200
 
 

@@ -54,12 +54,14 @@ def read(span: Span, draft: Draft) -> None:
 def _segment(body: Span, draft: Draft) -> None:
     seen: set[int] = set()
     places: dict[int, int] = {}
+    at = body.origin
     for number, part in _elements(body):
         if number == _CLUSTER:
-            draft.payload = [Stretch(part.origin, body.where(body.size) - part.origin)]
+            draft.payload = [Stretch(at, body.where(body.size) - at)]
             break
         seen.add(number)
         _top(number, part, draft, places)
+        at = part.origin + part.size
     for number, offset in places.items():
         if number in (_INFO, _TRACKS, _TAGS) and number not in seen:
             with draft.sparing("What the seek head points to is"):
@@ -67,6 +69,24 @@ def _segment(body: Span, draft: Draft) -> None:
                     if found == number:
                         _top(found, part, draft, {})
                     break
+
+
+def clusters(span: Span, start: int) -> Iterator[Stretch]:
+    """Where clusters stand, from the first one on; indexes and tags between and behind them are left out.
+
+    Raises:
+        BrokenFile: where no element stands that should.
+    """
+    number, body = _variable(span, start, keep_mark=True)
+    for _ in range(span.size):
+        size, body = _variable(span, body, keep_mark=False)
+        rest = span.size - body
+        size = rest if size < 0 else min(size, rest)
+        if number == _CLUSTER:
+            yield Stretch(span.where(body), size)
+        if body + size >= span.size:
+            return
+        number, body = _variable(span, body + size, keep_mark=True)
 
 
 def _top(number: int, part: Span, draft: Draft, places: dict[int, int]) -> None:

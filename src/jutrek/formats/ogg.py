@@ -9,6 +9,7 @@ from __future__ import annotations
 import struct
 from collections.abc import Iterator
 
+from jutrek.errors import BrokenFile
 from jutrek.formats import flac, vorbis
 from jutrek.formats.draft import Draft
 from jutrek.formats.reading import Kind, Stretch
@@ -58,6 +59,25 @@ def _packets(span: Span) -> Iterator[bytes]:
                 yield packet
                 packet = b""
         offset += _PAGE.size + count + sum(laces)
+
+
+def bodies(span: Span, start: int) -> Iterator[Stretch]:
+    """Where the bodies of pages stand, from the first page on that holds sound: those before it have position 0.
+
+    Raises:
+        BrokenFile: where no page stands that should.
+    """
+    offset, begun = start, False
+    while offset + _PAGE.size <= span.size:
+        mark, _, _, granule, _, _, _, count = span.unpack(_PAGE, offset)
+        if mark != SIGNATURE:
+            raise BrokenFile(span.where(offset), "a page", mark.hex())
+        at = offset + _PAGE.size + count
+        size = sum(span.read(offset + _PAGE.size, count))
+        begun = begun or granule not in (0, _NO_GRANULE)
+        if begun and size:
+            yield Stretch(span.where(at), size)
+        offset = at + size
 
 
 def _head(packet: bytes, draft: Draft) -> int:

@@ -147,12 +147,17 @@ class Tie(NamedTuple):
 
 
 class Wording(NamedTuple):
-    """What a person wrote about the content: title, place, the job's number, keywords; empty where nothing is said."""
+    """What a person wrote about the content; empty where nothing is said.
+
+    Title, place, the job's number, keywords, who made it, and under which rights.
+    """
 
     title: str = ""
     place: str = ""
     job: str = ""
     keywords: tuple[str, ...] = ()
+    creator: str = ""
+    rights: str = ""
 
 
 class Stretch(NamedTuple):

@@ -26,10 +26,17 @@ NOWHERE = -1
 class FileBytes:
     """Bytes of an open file, by position. The first `HEAD` bytes and the last block are kept."""
 
-    __slots__ = ("_block", "_block_at", "_fd", "cost", "head", "size")
+    __slots__ = ("_block", "_block_at", "_fd", "_limit", "cost", "head", "size")
 
-    def __init__(self, fd: int, size: int) -> None:
+    def __init__(self, fd: int, size: int, *, limit: int | None = READ_LIMIT) -> None:
+        """
+        Args:
+            fd: the file's descriptor.
+            size: its size in bytes.
+            limit: how many bytes may be read in all; None for any number.
+        """
         self._fd = fd
+        self._limit = limit if limit is not None else size * 4
         self.size = size
         self._block = b""
         self._block_at = 0
@@ -44,8 +51,8 @@ class FileBytes:
         if 0 <= into and into + count <= len(self._block):
             return self._block[into : into + count]
         want = max(count, min(BLOCK, self.size - position))
-        if self.cost + want > READ_LIMIT:
-            raise BrokenFile(position, f"metadata within {READ_LIMIT} bytes", "more")
+        if self.cost + want > self._limit:
+            raise BrokenFile(position, f"metadata within {self._limit} bytes", "more")
         self._block = os.pread(self._fd, want, position)
         self._block_at = position
         self.cost += len(self._block)

@@ -15,7 +15,7 @@ from jutrek.formats.reading import Kind, Stretch
 from jutrek.formats.span import Span
 
 MAX_SUB_DIRECTORIES = 8
-MAX_STRETCHES = 4096
+MAX_STRETCHES = 16_384
 
 _WIDTH, _HEIGHT, _PHOTOMETRIC, _SUB_DIRECTORIES = 0x0100, 0x0101, 0x0106, 0x014A
 _TILES, _TILE_SIZES, _DNG_VERSION = 0x0144, 0x0145, 0xC612
@@ -110,6 +110,8 @@ def _payload(tiff: Tiff, entries: Directory, draft: Draft) -> None:
     """The stretches of the largest picture, merged where they touch."""
     tags = (_TILES, _TILE_SIZES) if _TILES in entries else (exif.STRIPS, exif.STRIP_SIZES)
     offsets, sizes = (tiff.numbers(entries, tag, MAX_STRETCHES) for tag in tags)
+    if len(offsets) >= MAX_STRETCHES:
+        return
     merged: list[Stretch] = []
     for offset, size in zip(offsets, sizes, strict=False):
         if offset + size > tiff.span.size:

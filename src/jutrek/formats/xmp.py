@@ -48,8 +48,8 @@ _TIES = {
     f"{_CAMERA}BurstID": "burst",
     f"{_DOCUMENT}OriginalDocumentID": "document",
 }
-_LISTS = {f"{_DC}title": "title", f"{_DC}subject": "keyword"}
-"""Properties whose values are the items of a list (`rdf:Alt`, `rdf:Bag`)."""
+_LISTS = {f"{_DC}title": "title", f"{_DC}subject": "keyword", f"{_DC}creator": "creator", f"{_DC}rights": "rights"}
+"""Properties whose values are the items of a list (`rdf:Alt`, `rdf:Bag`, `rdf:Seq`)."""
 _WORDING = {
     f"{_IPTC}Location": "place",
     f"{_PHOTOSHOP}City": "place",

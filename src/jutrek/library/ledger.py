@@ -17,6 +17,7 @@ import sqlalchemy as sa
 
 from jutrek.errors import LedgerUnusable
 from jutrek.library import schema
+from jutrek.library.contents import Contents
 from jutrek.library.home import Filed, HomeFile, ProofMark
 
 _AT_ONCE = 500
@@ -41,6 +42,8 @@ class Ledger:
         self.path = path
         self.is_new = False
         """Whether it was made just now, so that it knows less than the library's journals."""
+        self.contents = Contents(self._transaction)
+        """What files hold."""
         try:
             os.makedirs(os.path.dirname(path), exist_ok=True)
             try:
@@ -99,6 +102,19 @@ class Ledger:
             rows = connection.exec_driver_sql("SELECT path, size, mtime_ns FROM files")
             return {os.fsdecode(path): (size, mtime) for path, size, mtime in rows}
 
+    def of_paths(self, paths: Iterable[str]) -> dict[str, HomeFile]:
+        """Files by their paths."""
+        wanted, found = [os.fsencode(path) for path in paths], {}
+        with self._transaction() as connection:
+            for start in range(0, len(wanted), _AT_ONCE):
+                part = wanted[start : start + _AT_ONCE]
+                marks = ",".join("?" * len(part))
+                query = f"SELECT path, size, mtime_ns, quick, full FROM files WHERE path IN ({marks})"
+                for row in connection.exec_driver_sql(query, tuple(part)):
+                    path = os.fsdecode(row[0])
+                    found[path] = HomeFile(path, *row[1:])
+        return found
+
     def of_sizes(self, sizes: Iterable[int]) -> list[HomeFile]:
         """The library's files that have one of these sizes, ordered by path."""
         wanted, found = sorted(set(sizes)), []
@@ -147,7 +163,7 @@ class Ledger:
         rows = [(os.fsencode(to), os.fsencode(path)) for path, to in moves]
         if rows:
             with self._transaction() as connection:
-                for table in ("files", "moments", "origins"):
+                for table in ("files", "moments", "origins", "contents"):
                     connection.exec_driver_sql(f"UPDATE OR REPLACE {table} SET path = ? WHERE path = ?", rows)
                 connection.exec_driver_sql("UPDATE OR REPLACE proofs SET path = ? WHERE path = ? AND place = ''", rows)
 
@@ -182,9 +198,8 @@ class Ledger:
         rows = [(os.fsencode(path),) for path in paths]
         if rows:
             with self._transaction() as connection:
-                connection.exec_driver_sql("DELETE FROM files WHERE path = ?", rows)
-                connection.exec_driver_sql("DELETE FROM moments WHERE path = ?", rows)
-                connection.exec_driver_sql("DELETE FROM origins WHERE path = ?", rows)
+                for table in ("files", "moments", "origins", "contents"):
+                    connection.exec_driver_sql(f"DELETE FROM {table} WHERE path = ?", rows)
 
     def source_prints(self, paths: Iterable[str]) -> dict[str, tuple[int, int, bytes, bytes]]:
         """What is kept of source files: size, mtime_ns, quick and full fingerprint, by path."""

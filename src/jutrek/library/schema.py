@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlalchemy as sa
 
-VERSION = 4
+VERSION = 5
 
 meta = sa.MetaData()
 about = sa.Table("about", meta, sa.Column("key", sa.Text, primary_key=True), sa.Column("value", sa.Text))
@@ -58,6 +58,34 @@ proofs = sa.Table(
     sa.Column("at", sa.Text, nullable=False),
 )
 """Since version 4: what was proven when in which place; the library's own id is empty."""
+contents = sa.Table(
+    "contents",
+    meta,
+    sa.Column("path", sa.LargeBinary, primary_key=True),
+    sa.Column("size", sa.BigInteger, nullable=False),
+    sa.Column("mtime_ns", sa.BigInteger, nullable=False),
+    sa.Column("kind", sa.Text, nullable=False),
+    sa.Column("format", sa.Text, nullable=False),
+    sa.Column("width", sa.Integer, nullable=False),
+    sa.Column("height", sa.Integer, nullable=False),
+    sa.Column("duration", sa.Float, nullable=False),
+    sa.Column("payload", sa.BigInteger, nullable=False, index=True),
+    sa.Column("mark", sa.LargeBinary, nullable=False),
+    sa.Column("print", sa.LargeBinary),
+    sa.Column("looks", sa.LargeBinary, nullable=False),
+    sa.Column("taken", sa.Text, nullable=False),
+    sa.Column("device", sa.Text, nullable=False),
+    sa.Column("worded", sa.Integer, nullable=False),
+)
+"""Since version 5: what files hold, as `library.contents.Content`."""
+agreements = sa.Table(
+    "agreements",
+    meta,
+    sa.Column("one", sa.LargeBinary, primary_key=True),
+    sa.Column("other", sa.LargeBinary, primary_key=True),
+    sa.Column("share", sa.Float, nullable=False),
+)
+"""Since version 5: how far pictures agree, by the quick fingerprints of their files."""
 
 
 def connect(path: str) -> sa.Engine:

@@ -1,15 +1,22 @@
-"""Surveying a library: comparing the ledger with the disk. Nothing on disk is moved or changed."""
+"""Surveying a library: comparing the ledger with the disk. Nothing on disk is moved or changed.
+
+A file that is gone from one path and has come to another, since somebody moved or renamed it, is known again by its
+content: by its quick fingerprint, and where none was made yet by size and time of change to the nanosecond. What the
+ledger knows of it moves along. A file whose size or time changed is a new version: its fingerprints are forgotten.
+"""
 
 from __future__ import annotations
 
 import os
 import threading
+from collections import defaultdict
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from jutrek.disk import TEMPORARY
-from jutrek.errors import LibraryMissing, Stopped, reason
+from jutrek.errors import LibraryMissing, SourceUnreadable, Stopped, reason
+from jutrek.library.fingerprint import quick
 from jutrek.library.home import HomeFile
 from jutrek.library.identity import HASH_LISTS, OWN_FOLDER, Library
 
@@ -21,12 +28,13 @@ _REPORT_EVERY = 2000
 
 @dataclass(frozen=True, slots=True)
 class Survey:
-    """What a survey found: how many files there are, and how many of them were new, changed or gone."""
+    """What a survey found: how many files there are, and how many of them were new, changed, gone or moved outside."""
 
     files: int
     new: int
     changed: int
     gone: int
+    moved: int = 0
 
 
 def survey(
@@ -47,7 +55,9 @@ def survey(
         Stopped: when `stop` was set.
     """
     known = ledger.all_files()
-    seen, new, fresh, changed = 0, 0, [], 0
+    seen, changed = 0, 0
+    fresh: list[HomeFile] = []
+    came: list[HomeFile] = []
     for path, size, mtime_ns in _walk(library.root):
         seen += 1
         if stop is not None and stop.is_set():
@@ -58,10 +68,49 @@ def survey(
         if before == (size, mtime_ns):
             continue
         fresh.append(HomeFile(path, size, mtime_ns))
-        new, changed = (new + 1, changed) if before is None else (new, changed + 1)
-    ledger.put(fresh)
-    ledger.drop(known)
-    return Survey(seen, new, changed, len(known))
+        if before is None:
+            came.append(fresh[-1])
+        else:
+            changed += 1
+    moves = _moved(library, ledger, known, came) if known and came else {}
+    ledger.move((old, now.path) for old, now in moves.items())
+    arrived = {now.path: now for now in moves.values()}
+    ledger.put([arrived.get(one.path, one) for one in fresh])
+    ledger.drop(path for path in known if path not in moves)
+    return Survey(seen, len(came) - len(moves), changed, len(known) - len(moves), len(moves))
+
+
+def _moved(
+    library: Library, ledger: Ledger, gone: dict[str, tuple[int, int]], came: list[HomeFile]
+) -> dict[str, HomeFile]:
+    """Files that were moved outside: by the path that they had, what they are now, with their fingerprints."""
+    sizes = {size for size, _ in gone.values() if size}
+    by_size: dict[int, list[HomeFile]] = defaultdict(list)
+    for one in came:
+        if one.size in sizes:
+            by_size[one.size].append(one)
+    found: dict[str, HomeFile] = {}
+    marks: dict[str, bytes] = {}
+    for old in ledger.of_paths(path for path, (size, _) in gone.items() if size in by_size).values():
+        candidates = by_size[old.size]
+        alike = [one for one in candidates if _same(old, one, library.root, marks)]
+        if len(alike) > 1:
+            alike = [one for one in alike if os.path.basename(one.path) == os.path.basename(old.path)] or alike[:1]
+        if alike:
+            found[old.path] = replace(alike[0], quick=old.quick, full=old.full)
+            candidates.remove(alike[0])
+    return found
+
+
+def _same(old: HomeFile, now: HomeFile, root: str, marks: dict[str, bytes]) -> bool:
+    if old.quick is None:
+        return old.mtime_ns == now.mtime_ns
+    if now.path not in marks:
+        try:
+            marks[now.path] = quick(os.path.join(root, now.path))
+        except SourceUnreadable:
+            return False
+    return marks[now.path] == old.quick
 
 
 def _walk(root: str) -> Iterator[tuple[str, int, int]]:

@@ -13,7 +13,7 @@ from jutrek.transfer.chain import START, Break, breaks, entries
 from jutrek.transfer.journal import FOLDER, Kind, journal_names
 
 _TAIL = 4096
-_MOVES = frozenset({Kind.REFILE, Kind.TAKE_BACK})
+_MOVES = frozenset({Kind.REFILE, Kind.TAKE_BACK, Kind.SET_ASIDE})
 
 
 @dataclass(slots=True)

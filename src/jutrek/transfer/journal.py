@@ -16,7 +16,7 @@ import os
 import re
 import secrets
 import socket
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any
@@ -50,6 +50,8 @@ class Kind(StrEnum):
     MEND = "mend"
     RELEASE = "release"
     CLEAR = "clear"
+    SET_ASIDE = "set aside"
+    EMPTY_TRAY = "empty tray"
 
 
 def number_of(name: str) -> int:
@@ -142,12 +144,12 @@ class Journal:
         reserve(self._fd, _LINES * (len(rows) + _LEAST))
         self.sync()
 
-    def move(self, rows: Sequence[Row]) -> None:
-        """Write down every move within the library that will be made, and make it durable."""
+    def move(self, rows: Sequence[Row], about: Callable[[Row], dict[str, Any]] = lambda row: {}) -> None:
+        """Write down every move within the library that will be made, and make it durable; `about` tells more."""
         self._write(*(
             {
                 "entry": "move", "row": number, "from": below(row.source, row.root), "to": row.destination,
-                "size": row.size, "mtime_ns": row.mtime_ns, **_counted(row),
+                "size": row.size, "mtime_ns": row.mtime_ns, **_counted(row), **about(row),
             }
             for number, row in enumerate(rows)
         ))  # fmt: skip

@@ -18,8 +18,9 @@ import errno
 import os
 import threading
 import time
-from collections.abc import Iterable, Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 from jutrek.disk import give_name, make_folders, sync_folder
 from jutrek.errors import (
@@ -56,12 +57,14 @@ def refile(
     listener: Listener | None = None,
     takes_back: str = "",
     places: Sequence[Place] = (),
+    orders: Orders | None = None,
 ) -> Outcome:
     """Carry out a plan of moves.
 
     Args:
         takes_back: the run that it undoes.
         places: where copies follow.
+        orders: what is special about these moves.
         stop: when set, the run ends between two files.
 
     Returns:
@@ -74,7 +77,28 @@ def refile(
     if plan.library_id != library.id:
         raise PlanUnusable(plan.library, f"it was made for another library than {library.root}")
     with locked(library):
-        return _Moves(plan.to_move(), library, ledger, stop, listener or Listener(), places).go(takes_back)
+        moves = _Moves(plan.to_move(), library, ledger, stop, listener or Listener(), places, orders or _USUAL)
+        return moves.go(takes_back)
+
+
+@dataclass(frozen=True, slots=True)
+class Orders:
+    """What is special about a run of moves.
+
+    Attributes:
+        kind: what the journal calls it.
+        objection: asked right before a file moves; what it returns keeps the file where it is.
+        about: what the journal tells of a row besides.
+        behind: called with the rows that moved, before the run ends; returns sentences about what did not work.
+    """
+
+    kind: Kind
+    objection: Callable[[Row], JutrekError | None] = lambda row: None
+    about: Callable[[Row], dict[str, Any]] = lambda row: {}
+    behind: Callable[[Journal, Sequence[tuple[int, Row]]], Sequence[str]] = lambda journal, moved: ()
+
+
+_USUAL = Orders(Kind.REFILE)
 
 
 class _Moves:
@@ -86,9 +110,11 @@ class _Moves:
         stop: threading.Event,
         listener: Listener,
         places: Sequence[Place],
+        orders: Orders,
     ) -> None:
         self._rows, self._library, self._ledger = rows, library, ledger
-        self._stop, self._listener = stop, listener
+        self._stop, self._listener, self._orders = stop, listener, orders
+        self._all_moved: list[tuple[int, Row]] = []
         self._places = {place: ledger.proofs(place.id) for place in places}
         self._moved: list[tuple[int, Row]] = []
         self._touched: set[str] = set()
@@ -100,14 +126,15 @@ class _Moves:
         if not self._rows:
             return self._outcome
         try:
-            kind = Kind.TAKE_BACK if takes_back else Kind.REFILE
+            kind = Kind.TAKE_BACK if takes_back else self._orders.kind
             journal = Journal.begin(self._library, kind, {"takes_back": takes_back} if takes_back else {})
         except OSError as error:
             raise of_place(self._library.root, self._library.own, error) from error
         self._outcome.run = journal.run
         try:
-            journal.move(self._rows)
+            journal.move(self._rows, self._orders.about)
             self._move_all(journal)
+            self._outcome.remarks += self._orders.behind(journal, self._all_moved)
             self._remove_empty(journal)
             restore(self._library, self._ledger, self._pairs(done.row for done in self._outcome.done if done.home))
             how = "stopped" if self._outcome.trouble else "done"
@@ -142,6 +169,8 @@ class _Moves:
             status = os.lstat(row.source)
             if (status.st_size, status.st_mtime_ns) != (row.size, row.mtime_ns):
                 return NotMoved(row.source, "it changed since the plan was made")
+            if (objection := self._orders.objection(row)) is not None:
+                return objection
             make_folders(os.path.dirname(target), within=root) if os.path.dirname(to) else None
             self._listener.step("folder made", row)
             give_name(row.source, target)
@@ -172,6 +201,7 @@ class _Moves:
         follow(self._ledger, pairs)
         self._move_copies(journal, pairs)
         numbers: dict[str, int] = {}
+        self._all_moved += self._moved
         for _, row in self._moved:
             if row.counter:
                 numbers[row.counter] = max(row.number, numbers.get(row.counter, 0))
@@ -199,7 +229,7 @@ class _Moves:
     def _remove_empty(self, journal: Journal) -> None:
         """Remove the folders that were emptied, and those above them that held nothing else."""
         for folder in sorted(self._left, key=len, reverse=True):
-            while folder != self._library.root:
+            while folder.startswith(self._library.root + os.sep):
                 try:
                     os.rmdir(folder)
                 except OSError:

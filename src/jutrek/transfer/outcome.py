@@ -104,6 +104,7 @@ class Outcome:
         run: its id in the journal; empty where there was nothing to do.
         lost: why places dropped out, by their ids.
         moved: files that were moved within a place instead of being copied there.
+        remarks: sentences about what else did not work, and took nothing from any file.
     """
 
     done: list[Done] = field(default_factory=list)
@@ -111,6 +112,7 @@ class Outcome:
     run: str = ""
     lost: dict[str, str] = field(default_factory=dict)
     moved: int = 0
+    remarks: list[str] = field(default_factory=list)
 
     @property
     def home(self) -> int:

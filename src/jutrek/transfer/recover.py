@@ -14,6 +14,7 @@ import os
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from jutrek.disk import give_name
 from jutrek.errors import LibraryMissing, reason
 from jutrek.filing.rulebook import load_rules
 from jutrek.library import HomeFile, Library, as_place, connected, keep_numbers, known_places
@@ -51,7 +52,7 @@ class Leftover:
     @property
     def moved(self) -> bool:
         """Whether it moved files within the library."""
-        return self.kind in (Kind.REFILE, Kind.TAKE_BACK)
+        return self.kind in (Kind.REFILE, Kind.TAKE_BACK, Kind.SET_ASIDE)
 
 
 def recover(library: Library, ledger: Ledger) -> list[Leftover]:
@@ -153,6 +154,7 @@ def _settle_file(root: str, account: Account, row: int, entry: dict[str, object]
 def _settle_moves(library: Library, ledger: Ledger, account: Account, journal: Journal) -> list[int]:
     """Finish the account of a run of moves. Returns the rows that moved."""
     moved: list[int] = []
+    _put_sidecars_back(library, account, journal)
     for row, entry in account.to_move.items():
         old, new = (os.path.join(library.root, str(entry[name])) for name in ("from", "to"))
         there, here = _size(new), _size(old)
@@ -173,6 +175,22 @@ def _settle_moves(library: Library, ledger: Ledger, account: Account, journal: J
     follow(ledger, pairs)
     restore(library, ledger, pairs)
     return moved
+
+
+def _put_sidecars_back(library: Library, account: Account, journal: Journal) -> None:
+    """Old versions of sidecars that a kill kept from being followed by new ones come back from the tray."""
+    written = {str(entry["to"]) for entry in account.sidecars.values()}
+    for entry in account.others:
+        if entry["entry"] == "sidecar kept" and entry["from"] not in written:
+            old, new = (os.path.join(library.root, str(entry[name])) for name in ("from", "to"))
+            if _size(old) is None and _size(new) is not None:
+                give_name(new, old)
+            elif _size(new) is not None:
+                status = os.lstat(old)
+                journal.note({
+                    "entry": "sidecar", "row": entry["row"], "to": entry["from"], "size": status.st_size,
+                    "mtime_ns": status.st_mtime_ns,
+                })  # fmt: skip
 
 
 def _tops() -> list[str]:

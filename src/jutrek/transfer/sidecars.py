@@ -9,13 +9,15 @@ from __future__ import annotations
 
 import os
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 from lxml import etree
 
 from jutrek.disk import write_new
 from jutrek.errors import reason
 from jutrek.filing import HouseRules, Row
+from jutrek.formats.draft import Draft
+from jutrek.formats.markup import parsed
 
 _META = "adobe:ns:meta/"
 _RDF = "http://www.w3.org/1999/02/22-rdf-syntax-ns#"
@@ -23,14 +25,83 @@ _EXIF = "http://ns.adobe.com/exif/1.0/"
 _MEDIA = "http://ns.adobe.com/xap/1.0/mm/"
 _DC = "http://purl.org/dc/elements/1.1/"
 _XML = "http://www.w3.org/XML/1998/namespace"
+_CORE = "http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/"
+_PHOTOSHOP = "http://ns.adobe.com/photoshop/1.0/"
+_SPACES = {"exif": _EXIF, "xmpMM": _MEDIA, "dc": _DC, "Iptc4xmpCore": _CORE, "photoshop": _PHOTOSHOP}
+
+
+class Said(NamedTuple):
+    """What is to be said of a file; empty for nothing.
+
+    Attributes:
+        title, place, job, creator, rights, keywords: as in `Wording`.
+        date: when it was shot, ISO 8601.
+    """
+
+    title: str = ""
+    place: str = ""
+    job: str = ""
+    creator: str = ""
+    rights: str = ""
+    keywords: tuple[str, ...] = ()
+    date: str = ""
+
+    def __bool__(self) -> bool:
+        return any(self[:])
+
+
+def _new() -> tuple[Any, Any]:
+    """A new packet, and the element in it that properties go into."""
+    meta = etree.Element(f"{{{_META}}}xmpmeta", nsmap={"x": _META})
+    rdf = etree.SubElement(meta, f"{{{_RDF}}}RDF", nsmap={"rdf": _RDF})
+    return meta, etree.SubElement(rdf, f"{{{_RDF}}}Description", {f"{{{_RDF}}}about": ""}, nsmap=_SPACES)
+
+
+def with_words(old: bytes, said: Said) -> bytes:
+    """A sidecar that says more than an old one, and all that that one said; a new one where there is none.
+
+    Raises:
+        ValueError: when the old one is no XMP packet.
+    """
+    if old:
+        draft = Draft()
+        meta = parsed(old, draft, "The sidecar's data")
+        about = meta.find(f".//{{{_RDF}}}Description") if meta is not None else None
+        if about is None:
+            raise ValueError(" ".join(draft.notes) or "its sidecar holds no description.")
+    else:
+        meta, about = _new()
+    if said.date:
+        _date(about, said.date)
+    for name, text in (("title", said.title), ("rights", said.rights)):
+        if text:
+            _list(about, name, "Alt", [text])[0].set(f"{{{_XML}}}lang", "x-default")
+    if said.creator:
+        _list(about, "creator", "Seq", [said.creator])
+    for tag, text in ((f"{{{_CORE}}}Location", said.place), (f"{{{_PHOTOSHOP}}}TransmissionReference", said.job)):
+        if text:
+            etree.SubElement(about, tag).text = _written(text)
+    if said.keywords:
+        bag = about.find(f"{{{_DC}}}subject/{{{_RDF}}}Bag")
+        if bag is None:
+            _list(about, "subject", "Bag", said.keywords)
+        for word in said.keywords if bag is not None else ():
+            etree.SubElement(bag, f"{{{_RDF}}}li").text = _written(word)
+    return bytes(etree.tostring(meta, xml_declaration=True, encoding="UTF-8", pretty_print=True))
+
+
+def _date(about: Any, date: str) -> None:
+    """Say when a file was shot, instead of what was said before."""
+    name = f"{{{_EXIF}}}DateTimeOriginal"
+    about.attrib.pop(name, None)
+    for before in about.findall(name):
+        about.remove(before)
+    etree.SubElement(about, name).text = date
 
 
 def sidecar_text(row: Row, rules: HouseRules) -> bytes:
     """The sidecar of a row, as the rules want it."""
-    meta = etree.Element(f"{{{_META}}}xmpmeta", nsmap={"x": _META})
-    rdf = etree.SubElement(meta, f"{{{_RDF}}}RDF", nsmap={"rdf": _RDF})
-    spaces = {"exif": _EXIF, "xmpMM": _MEDIA, "dc": _DC}
-    about = etree.SubElement(rdf, f"{{{_RDF}}}Description", {f"{{{_RDF}}}about": ""}, nsmap=spaces)
+    meta, about = _new()
     if rules.sidecars and row.by.shift:
         etree.SubElement(about, f"{{{_EXIF}}}DateTimeOriginal").text = row.by.moment
     if rules.originals:

@@ -15,9 +15,10 @@ from jutrek.filing import Action, HouseRules, Plan, Row
 from jutrek.library import OWN_FOLDER, Library
 from jutrek.transfer.accounts import Account, account_of, end_of, filed_by, head_of, later_runs, moving_runs, runs
 from jutrek.transfer.journal import Kind
+from jutrek.transfer.trash import found, send
 
 TAKEN_BACK = f"{OWN_FOLDER}/taken-back"
-CAN_BE_TAKEN_BACK = frozenset({Kind.INTAKE, Kind.REFILE, Kind.TAKE_BACK})
+CAN_BE_TAKEN_BACK = frozenset({Kind.INTAKE, Kind.REFILE, Kind.TAKE_BACK, Kind.SET_ASIDE, Kind.EMPTY_TRAY})
 
 
 def taken_back_by(library: Library) -> dict[str, str]:
@@ -54,7 +55,7 @@ def plan_taking_back(library: Library, run: str) -> tuple[Plan, list[str]]:
         raise PlanUnusable(library.root, f"no run {run} is in its journal") from error
     if account.kind not in CAN_BE_TAKEN_BACK:
         raise PlanUnusable(library.root, f"a run of the kind “{account.kind}” changed nothing that could be taken back")
-    wanted = _intake(library, account) if account.kind is Kind.INTAKE else _moves(account)
+    wanted = _WANTED.get(account.kind, _moves)(library, account)
     rows, left = [], []
     for now, to, stamp in wanted:
         path = os.path.join(library.root, now)
@@ -101,13 +102,11 @@ def empty_taken_back(library: Library) -> int:
     Raises:
         OSError: when the trash of its drive cannot take it. What was there stays there.
     """
-    from send2trash import send2trash
-
     folder = os.path.join(library.root, TAKEN_BACK)
     with contextlib.suppress(FileNotFoundError):
         names = os.listdir(folder)
         for name in names:
-            send2trash(os.path.join(folder, name))
+            send(os.path.join(folder, name))
         return len(names)
     return 0
 
@@ -124,7 +123,11 @@ def row_of(entry: dict[str, Any]) -> Row:
     )  # fmt: skip
 
 
-def _intake(library: Library, account: Account) -> list[tuple[str, str, tuple[int, int]]]:
+_Wanted = tuple[str, str, tuple[int, int]]
+"""Where a file is now, where it goes, and its size and time of change."""
+
+
+def _intake(library: Library, account: Account) -> list[_Wanted]:
     """Where an intake's files and sidecars are now, where they are put away, and their size and time."""
     found = []
     for row, done in sorted(account.done.items()):
@@ -150,9 +153,39 @@ def _follow(library: Library, run: str, now: dict[str, str]) -> None:
     now.update({first: path for path, first in at.items()})
 
 
-def _moves(account: Account) -> list[tuple[str, str, tuple[int, int]]]:
+def _moves(_: Library, account: Account) -> list[_Wanted]:
     return [
         (str(entry["to"]), str(entry["from"]), (int(entry["size"]), int(entry["mtime_ns"])))
         for row in sorted(account.done, reverse=True)
         if (entry := account.to_move[row])
     ]
+
+
+def _set_aside(library: Library, account: Account) -> list[_Wanted]:
+    """Sidecars that were written for keepers are put away, their old versions and everything else come back."""
+    folder = f"{TAKEN_BACK}/{account.run}"
+    written = [one for one in account.sidecars.values() if "size" in one]
+    kept = [one for one in account.others if one["entry"] == "sidecar kept"]
+    return [
+        *((str(one["to"]), f"{folder}/{one['to']}", (int(one["size"]), int(one["mtime_ns"]))) for one in written),
+        *((str(one["to"]), str(one["from"]), (int(one["size"]), int(one["mtime_ns"]))) for one in kept),
+        *_moves(library, account),
+    ]
+
+
+def _emptied(library: Library, account: Account) -> list[_Wanted]:
+    """What went to the trash, and is there still, comes back into the tray."""
+    sent = [one for one in account.others if one["entry"] == "to trash"]
+    trash = found(os.path.join(library.root, str(one["path"])) for one in sent)
+    wanted = []
+    for one in sent:
+        path = str(one["path"])
+        lies = trash.get(os.path.join(library.root, path))
+        if lies is not None:
+            wanted.append((lies.path, path, (int(one["size"]), int(one["mtime_ns"]))))
+        elif not os.path.lexists(os.path.join(library.root, path)):
+            wanted.append((path, path, (-1, -1)))
+    return wanted
+
+
+_WANTED = {Kind.INTAKE: _intake, Kind.SET_ASIDE: _set_aside, Kind.EMPTY_TRAY: _emptied}

@@ -1,0 +1,186 @@
+"""Decoding: upright pictures of stills, frames of clips, pieces of sound. Decoders are packages; no policy here.
+
+Sources are opened read-only here too. Decoders raise whatever they like on damaged content; callers that can do without
+a picture catch it.
+"""
+
+from __future__ import annotations
+
+import io
+import os
+import warnings
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from typing import TYPE_CHECKING, Any, BinaryIO, Protocol
+
+from jutrek.formats import Kind, Stretch, open_read_only
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+    from PIL import Image
+
+# What decoders think of a file's metadata is nobody's concern here, and belongs on no terminal.
+warnings.filterwarnings("ignore", module=r"PIL\.")
+
+MAX_PREVIEW = 64 * 1024 * 1024
+DECODED = frozenset({"jpeg", "png", "webp", "gif", "heic", "heif", "avif"})
+"""Formats whose picture is decoded itself; raws show their embedded JPEG."""
+
+
+class Pictured(Protocol):
+    """What a picture is made of: a file, and what is known of it."""
+
+    @property
+    def id(self) -> str:
+        """Its path."""
+
+    @property
+    def kind(self) -> Kind:
+        """Still, clip or sound."""
+
+    @property
+    def format(self) -> str:
+        """Its container."""
+
+    @property
+    def orientation(self) -> int:
+        """The Exif value 1..8."""
+
+    @property
+    def previews(self) -> tuple[Stretch, ...]:
+        """Embedded JPEGs."""
+
+
+@contextmanager
+def opened(path: str) -> Iterator[BinaryIO]:
+    """A file, open for reading only.
+
+    Raises:
+        SourceUnreadable: when it cannot be opened.
+    """
+    with open(open_read_only(path), "rb") as file:
+        yield file
+
+
+def still(
+    file: BinaryIO, view: Pictured, preview: Stretch | None, size: tuple[int, int], mode: str = "RGB"
+) -> Image.Image:
+    """A still the right way up, decoded at the least size that its format offers from `size` (pixels) on.
+
+    Args:
+        preview: the embedded JPEG to take instead of the picture. Where it does not say which way is up, the file does.
+        mode: `RGB`, or `L` for grey.
+    """
+    from PIL import Image, ImageOps
+
+    source: BinaryIO | io.BytesIO = file
+    if preview is not None and preview.size <= MAX_PREVIEW:
+        source = io.BytesIO(os.pread(file.fileno(), preview.size, preview.offset))
+    if view.format in ("heic", "heif"):
+        import pillow_heif
+
+        pillow_heif.register_heif_opener()
+    picture: Image.Image = Image.open(source)
+    picture.draft(mode, size)
+    if preview is not None and not picture.getexif().get(0x0112):
+        picture.getexif()[0x0112] = view.orientation
+    return ImageOps.exif_transpose(picture).convert(mode)
+
+
+def largest(previews: Sequence[Stretch]) -> Stretch | None:
+    """The largest of embedded JPEGs."""
+    return max(previews, key=lambda stretch: stretch.size, default=None)
+
+
+def image_of(frame: Any) -> Image.Image:
+    """A frame of a clip as a picture, the right way up."""
+    from PIL import Image
+
+    picture = Image.fromarray(frame.to_ndarray(format="rgb24"))
+    turned = round(getattr(frame, "rotation", 0) or 0) % 360
+    return picture.rotate(turned, expand=True) if turned else picture
+
+
+def first_frame(file: BinaryIO) -> Image.Image:
+    """The first frame of a clip that stands for itself."""
+    import av
+
+    with av.open(file, "r", metadata_errors="ignore") as container:
+        stream = container.streams.video[0]
+        stream.codec_context.skip_frame = "NONKEY"
+        return image_of(next(container.decode(stream)))
+
+
+def frames_at(file: BinaryIO, shares: Sequence[float]) -> list[Image.Image]:
+    """The frames of a clip at shares of its length, between 0 and 1."""
+    import av
+
+    found = []
+    with av.open(file, "r", metadata_errors="ignore") as container:
+        stream = container.streams.video[0]
+        stream.thread_type = "AUTO"
+        length, start = container.duration or 0, container.start_time or 0
+        for share in shares:
+            container.seek(int(start + share * length), backward=True)
+            wanted, frame = (start + share * length) / 1_000_000, None
+            for decoded in container.decode(stream):
+                frame = decoded
+                if frame.time is None or frame.time >= wanted:
+                    break
+            if frame is not None:
+                found.append(image_of(frame))
+    return found
+
+
+def loudness(file: BinaryIO, pieces: int, seconds: float) -> NDArray[np.float64]:
+    """How loud a sound is along its length: the root of the mean square in each of `pieces` equal pieces.
+
+    Args:
+        seconds: up to which a sound is decoded whole; of longer ones a moment in the middle of each piece is.
+    """
+    import av
+    import numpy as np
+
+    sums, counts = np.zeros(pieces), np.zeros(pieces)
+    with av.open(file, "r", metadata_errors="ignore") as container:
+        stream = container.streams.audio[0]
+        length, start = (container.duration or 0) / 1_000_000, (container.start_time or 0) / 1_000_000
+        if length <= 0:
+            raise ValueError("a sound without length")
+        share = pieces / length
+        spans = [(0.0, length)] if length <= seconds else [_moment(piece, share) for piece in range(pieces)]
+        for begin, end in spans:
+            if begin:
+                container.seek(int((start + begin) * 1_000_000), backward=True)
+            for frame in container.decode(stream):
+                at = (frame.time or 0.0) - start
+                if at >= end:
+                    break
+                if at >= begin:
+                    _add(frame, at * share, share / frame.sample_rate, sums, counts)
+    loud: NDArray[np.float64] = np.sqrt(sums / np.maximum(counts, 1))
+    return loud
+
+
+_MOMENT = 0.4
+
+
+def _moment(piece: int, share: float) -> tuple[float, float]:
+    middle = (piece + 0.5) / share
+    return middle - _MOMENT / 2, middle + _MOMENT / 2
+
+
+def _add(frame: Any, at: float, step: float, sums: NDArray[np.float64], counts: NDArray[np.float64]) -> None:
+    """Add a frame's samples to the pieces that they are in: `at` is the first one, `step` leads to the next."""
+    import numpy as np
+
+    samples = frame.to_ndarray().astype(np.float64)
+    if not frame.format.is_planar:
+        samples = samples.reshape(-1, frame.layout.nb_channels).T
+    if frame.format.name.startswith("s"):
+        samples /= float(1 << (8 * frame.format.bytes - 1))
+    power = (samples**2).mean(axis=0)
+    where = np.clip((at + np.arange(len(power)) * step).astype(np.int64), 0, len(sums) - 1)
+    sums += np.bincount(where, power, len(sums))
+    counts += np.bincount(where, minlength=len(sums))

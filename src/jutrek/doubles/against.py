@@ -1,0 +1,233 @@
+"""Standings beyond equal bytes: whether what is new by its bytes is there already with other metadata, or in another
+encoding. Compared with what the ledger has learnt of the library, and within the intake itself.
+"""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from jutrek.captures import ReadFile
+from jutrek.doubles.degrees import one_press, two_presses
+from jutrek.doubles.learning import content_of, payload_prints
+from jutrek.doubles.payload import Payload
+from jutrek.doubles.standing import NEW, Standing, Stands
+from jutrek.errors import SourceUnreadable, Stopped
+from jutrek.formats import Kind
+from jutrek.library.contents import Content
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
+
+_MEDIA = frozenset({Kind.STILL, Kind.CLIP, Kind.SOUND})
+_THREADS = 2
+_AT_ONCE = 32
+
+
+def retagged(
+    files: Iterable[ReadFile],
+    standings: Mapping[str, Stands],
+    ledger: Ledger,
+    library_root: str,
+    *,
+    stop: threading.Event | None = None,
+) -> dict[str, Stands]:
+    """Which of the new files are there already but for their metadata.
+
+    A payload whose size nothing else has is not read; then marks are compared, then full fingerprints.
+
+    Args:
+        files: in the order of the intake; of several that are the same the first is the original.
+        standings: by bytes.
+
+    Returns:
+        Standings of those that are, by source path.
+
+    Raises:
+        Stopped: when `stop` was set.
+    """
+    stop = stop or threading.Event()
+    new = [one for one in files if _is_new(one, standings)]
+    sizes: dict[int, list[ReadFile]] = defaultdict(list)
+    for one in new:
+        if size := _payload_size(one):
+            sizes[size].append(one)
+    homes: dict[int, list[Content]] = defaultdict(list)
+    for home in ledger.contents.of_payloads(sizes):
+        homes[home.payload].append(home)
+    found: dict[str, Stands] = {}
+    for size, own in sizes.items():
+        if len(own) > 1 or size in homes:
+            _compare(own, homes[size], ledger, library_root, stop, found)
+    return found
+
+
+def _is_new(one: ReadFile, standings: Mapping[str, Stands]) -> bool:
+    is_media = one.reading.kind in _MEDIA and one.file.size > 0
+    return is_media and standings.get(one.file.path, NEW).standing is Standing.NEW
+
+
+_WALKED = frozenset({"ogg", "opus", "matroska", "webm"})
+
+
+def _payload_size(one: ReadFile) -> int:
+    """The size of a file's payload; 0 where it has none. Of few formats the file has to be walked for it."""
+    if one.reading.format not in _WALKED:
+        return sum(stretch.size for stretch in one.reading.payload)
+    try:
+        with Payload(one.file.path, one.reading) as payload:
+            return payload.size
+    except SourceUnreadable:
+        return 0
+
+
+def _compare(
+    own: Sequence[ReadFile],
+    homes: Sequence[Content],
+    ledger: Ledger,
+    root: str,
+    stop: threading.Event,
+    found: dict[str, Stands],
+) -> None:
+    """Compare files whose payloads have one size with those of the library, and with one another."""
+    by_mark: dict[tuple[str, bytes], list[Content]] = defaultdict(list)
+    for home in homes:
+        by_mark[home.kind, home.mark].append(home)
+    seen: dict[tuple[str, bytes], list[tuple[str, Callable[[], bytes]]]] = defaultdict(list)
+    for one in own:
+        if stop.is_set():
+            raise Stopped
+        path, kind = one.file.path, one.reading.kind.value
+        try:
+            with Payload(path, one.reading) as payload:
+                mark = payload.mark()
+            key = kind, mark
+            if not by_mark[key] and not seen[key]:
+                seen[key].append((path, _printer(one, stop)))
+                continue
+            mine = _printer(one, stop)()
+            by_mark[key] = payload_prints(by_mark[key], ledger, lambda home: os.path.join(root, home.path), stop)
+            equal = next((home.path for home in by_mark[key] if home.print == mine), "")
+            equal = equal or next((other for other, print_of in seen[key] if print_of() == mine), "")
+        except SourceUnreadable:
+            continue
+        if equal:
+            found[path] = Stands(Standing.RETAGGED, equal)
+        else:
+            seen[key].append((path, _printer(one, stop)))
+
+
+def _printer(one: ReadFile, stop: threading.Event) -> Callable[[], bytes]:
+    """Makes the full fingerprint of a file's payload when it is first asked for it."""
+    made: list[bytes] = []
+
+    def print_of() -> bytes:
+        if not made:
+            with Payload(one.file.path, one.reading) as payload:
+                made.append(payload.print(stop))
+        return made[0]
+
+    return print_of
+
+
+@dataclass(slots=True)
+class Lookout:
+    """Tells by looks where the stills of an intake stand.
+
+    Attributes:
+        ledger: keeps what was seen of files, those of sources included.
+        library_root: where the library lies.
+        stop: ends the work.
+        report: told how many stills were looked at, and of how many.
+        within: whether the stills are compared with one another, too.
+    """
+
+    ledger: Ledger
+    library_root: str
+    stop: threading.Event
+    report: Callable[[int, int], None] = lambda done, total: None
+    within: bool = True
+    _seen: dict[str, Content] = field(default_factory=dict)
+
+    def standings(self, primaries: Sequence[ReadFile], standings: Mapping[str, Stands]) -> dict[str, Stands]:
+        """Which of the new stills are there already in another encoding, or look like one that is.
+
+        Args:
+            primaries: the main files of captures, in the order of the intake.
+            standings: by bytes, and by payload.
+
+        Raises:
+            Stopped: when `stop` was set. What was seen until then is kept.
+        """
+        new = [one for one in primaries if one.reading.kind is Kind.STILL and _is_new(one, standings)]
+        own = [content for content in self._looked_at(new) if content.looks]
+        if not own:
+            return {}
+        home = [one for one in self.ledger.contents.of_library() if one.kind == Kind.STILL and one.looks]
+        return self._compared(home, own)
+
+    def _looked_at(self, new: Sequence[ReadFile]) -> list[Content]:
+        """What files hold: as it is kept, or seen now."""
+        kept = self.ledger.contents.of_paths(one.file.path for one in new)
+        self._seen = {
+            one.file.path: kept[one.file.path]
+            for one in new
+            if one.file.path in kept and kept[one.file.path][1:3] == (one.file.size, one.file.mtime_ns)
+        }
+        todo = [one for one in new if one.file.path not in self._seen]
+        with ThreadPoolExecutor(_THREADS, thread_name_prefix="looking") as threads:
+            for start in range(0, len(todo), _AT_ONCE):
+                self.report(start, len(todo))
+                part = [one for one in threads.map(self._look, todo[start : start + _AT_ONCE]) if one is not None]
+                self.ledger.contents.put(part)
+                self._seen.update((one.path, one) for one in part)
+                if self.stop.is_set():
+                    raise Stopped
+        self.report(len(todo), len(todo))
+        return [self._seen[one.file.path] for one in new if one.file.path in self._seen]
+
+    def _look(self, one: ReadFile) -> Content | None:
+        if self.stop.is_set():
+            return None
+        try:
+            return content_of(one.file.path, one.file.path, one.reading, (one.file.size, one.file.mtime_ns))
+        except SourceUnreadable:
+            return None
+
+    def _compared(self, home: Sequence[Content], own: Sequence[Content]) -> dict[str, Stands]:
+        import numpy as np
+
+        from jutrek.doubles.aligned import SAME
+        from jutrek.doubles.greys import Greys
+        from jutrek.doubles.witnesses import Album, share_of
+
+        both = [*home, *own]
+        album = Album([one.looks for one in both])
+        candidates = album.candidates(np.arange(len(home), len(both)), stop=self.stop)
+        greys, found = Greys(), dict[str, Stands]()
+        for pair in sorted(candidates):
+            if self.stop.is_set():
+                raise Stopped
+            one, other = both[pair[0]], both[pair[1]]
+            known = found.get(other.path, NEW).standing
+            both_new = pair[0] >= len(home)
+            if known is Standing.REENCODED or one_press(one, other) or (both_new and not self.within):
+                continue
+            if both_new and one.path in found:
+                continue
+            share = 0.0
+            if not two_presses(one, other):
+                share = share_of(greys, (self._path(one), self._path(other)), candidates[pair])
+            if share >= SAME:
+                found[other.path] = Stands(Standing.REENCODED, one.path)
+            elif known is Standing.NEW and album.plain(*pair):
+                found[other.path] = Stands(Standing.ALIKE, one.path)
+        return found
+
+    def _path(self, one: Content) -> str:
+        return os.path.join(self.library_root, one.path)

@@ -1,0 +1,129 @@
+"""What the ledger keeps of the content of files: what doubles are found by. All of it can be read from the files again.
+
+Rows are of the library's files, under their relative paths, and of files of sources that were looked at, under their
+absolute ones.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable
+from contextlib import AbstractContextManager
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+if TYPE_CHECKING:
+    import sqlalchemy as sa
+
+_AT_ONCE = 500
+_OF_LIBRARY = "substr(path, 1, 1) != x'2f'"
+
+
+class Content(NamedTuple):
+    """What a file holds.
+
+    Attributes:
+        path: relative to the library; absolute for a file of a source.
+        size, mtime_ns: as they were when it was looked at; a file that has others now was changed since.
+        kind: still, clip, sound, sidecar or other.
+        format: the container's name.
+        width, height: in pixels, upright; 0 where unknown.
+        duration: in seconds.
+        payload: bytes of the picture or sound itself, without its metadata; 0 where these cannot be told apart.
+        mark: quick fingerprint of the payload; empty where there is none.
+        print: full fingerprint of the payload, None where not made yet.
+        looks: perceptual fingerprints as `doubles` lays them out; empty where there are none.
+        taken: when it was shot by what stands inside, ISO 8601 with offset where stated; empty where nothing does.
+        device: make, model and serial; empty where unknown.
+        worded: how much is said about it by a person: title, place, job and keywords counted together.
+    """
+
+    path: str
+    size: int
+    mtime_ns: int
+    kind: str = ""
+    format: str = ""
+    width: int = 0
+    height: int = 0
+    duration: float = 0.0
+    payload: int = 0
+    mark: bytes = b""
+    print: bytes | None = None
+    looks: bytes = b""
+    taken: str = ""
+    device: str = ""
+    worded: int = 0
+
+
+class Contents:
+    """The contents table of a ledger."""
+
+    def __init__(self, transaction: Callable[[], AbstractContextManager[sa.Connection]]) -> None:
+        self._transaction = transaction
+
+    def put(self, contents: Iterable[Content]) -> None:
+        """Write rows, replacing those of the same paths."""
+        rows = [one._replace(path=os.fsencode(one.path)) for one in contents]  # type: ignore[arg-type]
+        if rows:
+            marks = ",".join("?" * len(Content._fields))
+            with self._transaction() as connection:
+                connection.exec_driver_sql(f"INSERT OR REPLACE INTO contents VALUES ({marks})", rows)
+
+    def of_library(self) -> list[Content]:
+        """The rows of all files that the library has as they were looked at, ordered by path."""
+        query = (
+            "SELECT contents.* FROM contents JOIN files ON files.path = contents.path"
+            " AND files.size = contents.size AND files.mtime_ns = contents.mtime_ns ORDER BY contents.path"
+        )
+        with self._transaction() as connection:
+            return [_content(row) for row in connection.exec_driver_sql(query)]
+
+    def of_payloads(self, sizes: Iterable[int]) -> list[Content]:
+        """The library's rows whose payload has one of these sizes."""
+        return [one for one in self._with("payload", sorted(set(sizes))) if not one.path.startswith("/")]
+
+    def of_paths(self, paths: Iterable[str]) -> dict[str, Content]:
+        """Rows by path."""
+        return {one.path: one for one in self._with("path", [os.fsencode(path) for path in paths])}
+
+    def to_look_at(self) -> list[tuple[str, int, int]]:
+        """Path, size and mtime_ns of the library's files that were not looked at yet, or changed since."""
+        query = (
+            "SELECT files.path, files.size, files.mtime_ns FROM files LEFT JOIN contents ON contents.path = files.path"
+            " AND contents.size = files.size AND contents.mtime_ns = files.mtime_ns"
+            " WHERE contents.path IS NULL ORDER BY files.path"
+        )
+        with self._transaction() as connection:
+            return [(os.fsdecode(path), size, mtime) for path, size, mtime in connection.exec_driver_sql(query)]
+
+    def put_agreements(self, rows: Iterable[tuple[bytes, bytes, float]]) -> None:
+        """Keep how far pictures agree, by the quick fingerprints of their files, the lesser one first."""
+        wanted = list(rows)
+        if wanted:
+            with self._transaction() as connection:
+                connection.exec_driver_sql("INSERT OR REPLACE INTO agreements VALUES (?, ?, ?)", wanted)
+
+    def agreements(self) -> dict[tuple[bytes, bytes], float]:
+        """How far pictures agree, as kept."""
+        with self._transaction() as connection:
+            rows = connection.exec_driver_sql("SELECT one, other, share FROM agreements")
+            return {(one, other): share for one, other, share in rows}
+
+    def forget_sources(self) -> None:
+        """Forget what was kept of files of sources."""
+        with self._transaction() as connection:
+            connection.exec_driver_sql(f"DELETE FROM contents WHERE NOT {_OF_LIBRARY}")
+
+    def _with(self, column: str, values: list[int] | list[bytes]) -> list[Content]:
+        found = []
+        with self._transaction() as connection:
+            for start in range(0, len(values), _AT_ONCE):
+                part = tuple(values[start : start + _AT_ONCE])
+                marks = ",".join("?" * len(part))
+                rows = connection.exec_driver_sql(f"SELECT * FROM contents WHERE {column} IN ({marks})", part)
+                found += [_content(row) for row in rows]
+        return found
+
+
+def _content(row: sa.Row[tuple[object, ...]]) -> Content:
+    values: tuple[Any, ...] = tuple(row)
+    return Content(os.fsdecode(values[0]), *values[1:])

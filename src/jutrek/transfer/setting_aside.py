@@ -1,0 +1,210 @@
+"""Setting doubles aside: into the library's tray, where they stay until it is emptied, and only beside their keeper.
+
+Each file moves to `LIBRARY/.jutrek/tray/<token>/`, under its own path, with what a sidecar says of it. Right before it
+moves its keeper is looked at: where both were said to be the same bytes they are read and compared byte for byte, and
+where a person saw them beside each other both must still be the files that were seen. A keeper that is gone, changed,
+or was set aside itself stops this file, and only this one. What the keeper lacks of words, rights and date can be
+carried over into its sidecar.
+"""
+
+from __future__ import annotations
+
+import os
+import secrets
+import threading
+from collections import defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import TYPE_CHECKING, Any
+
+from jutrek.doubles.degrees import Degree
+from jutrek.errors import FileTrouble, JutrekError, NotMoved, PlanUnusable, SourceUnreadable, Stopped, shown
+from jutrek.filing import Action, HouseRules, Plan, Row
+from jutrek.formats import open_read_only
+from jutrek.library import OWN_FOLDER, Library, Place
+from jutrek.transfer.carrying_over import carry_over
+from jutrek.transfer.journal import Journal, Kind
+from jutrek.transfer.moving import Orders, refile
+from jutrek.transfer.outcome import Listener, Outcome
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
+
+TRAY = f"{OWN_FOLDER}/tray"
+_BLOCK = 1024 * 1024
+_SIDECAR = ".xmp"
+
+Stamp = tuple[int, int]
+"""Size in bytes and time of last change in nanoseconds."""
+
+
+@dataclass(frozen=True, slots=True)
+class Drop:
+    """A file that is to be set aside, and the one that stays for it.
+
+    Attributes:
+        path: relative to the library.
+        stamp: its size and time of change, as it was seen.
+        keeper, keeper_stamp: the same of the file that stays.
+        degree: how far they are the same. Anything but the same bytes must have been decided by a person.
+        carries: whether words, rights and date go over into the keeper's sidecar.
+    """
+
+    path: str
+    stamp: Stamp
+    keeper: str
+    keeper_stamp: Stamp
+    degree: Degree
+    carries: bool = False
+
+
+def set_aside(
+    drops: Sequence[Drop],
+    library: Library,
+    ledger: Ledger,
+    *,
+    stop: threading.Event,
+    listener: Listener | None = None,
+    places: Sequence[Place] = (),
+) -> Outcome:
+    """Set doubles aside. Copies in connected places follow into trays there.
+
+    Returns:
+        The outcome; a file whose keeper is not what it was stays, and says so.
+
+    Raises:
+        PlanUnusable: when a file is to be set aside for itself.
+        LibraryBusy: when another Jutrek is at work in the library.
+    """
+    if any(drop.path == drop.keeper for drop in drops):
+        raise PlanUnusable(library.root, "a file can't be set aside for itself")
+    token = f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
+    rows = list(_rows(library, drops, f"{TRAY}/{token}"))
+    plan = Plan(library.root, library.id, HouseRules(), tuple(row for row, _ in rows))
+    court = _Court(library, {row.source: drop for row, drop in rows}, token, stop)
+    orders = Orders(Kind.SET_ASIDE, court.objection, court.about, court.carry)
+    return refile(plan, library, ledger, stop=stop, listener=listener, places=places, orders=orders)
+
+
+def _rows(library: Library, drops: Sequence[Drop], tray: str) -> Iterator[tuple[Row, Drop]]:
+    """A row for each file, and behind it one for a sidecar that is nobody else's."""
+    dropped = {drop.path for drop in drops}
+    names: dict[str, list[str]] = {}
+    for drop in drops:
+        why = f"Set aside for {shown(drop.keeper)}."
+        path = os.path.join(library.root, drop.path)
+        yield Row(path, library.root, Action.MOVE, f"{tray}/{drop.path}", why, *drop.stamp), drop
+        for sidecar in _sidecars(library, drop.path, dropped, names):
+            beside = os.path.join(library.root, sidecar)
+            try:
+                status = os.lstat(beside)
+            except OSError:
+                continue
+            stamp = status.st_size, status.st_mtime_ns
+            yield Row(beside, library.root, Action.MOVE, f"{tray}/{sidecar}", why, *stamp), drop
+
+
+def _sidecars(library: Library, path: str, dropped: set[str], names: dict[str, list[str]]) -> list[str]:
+    """Sidecars beside a file that belong to none that stays."""
+    folder, name = os.path.split(path)
+    if folder not in names:
+        try:
+            names[folder] = os.listdir(os.path.join(library.root, folder))
+        except OSError:
+            names[folder] = []
+    stem = os.path.splitext(name)[0]
+    found = [other for other in names[folder] if other.casefold() == f"{name}{_SIDECAR}".casefold()]
+    shares = any(
+        os.path.splitext(other)[0] == stem and os.path.join(folder, other) not in dropped
+        for other in names[folder]
+        if not other.casefold().endswith(_SIDECAR)
+    )
+    if not shares:
+        found += [other for other in names[folder] if other.casefold() == f"{stem}{_SIDECAR}".casefold()]
+    return [os.path.join(folder, other) for other in found]
+
+
+class _Court:
+    """Decides for each file, right before it moves, whether it may."""
+
+    def __init__(self, library: Library, drops: Mapping[str, Drop], token: str, stop: threading.Event) -> None:
+        self._library, self._drops, self._token, self._stop = library, drops, token, stop
+        self._stayed: set[str] = set()
+
+    def about(self, row: Row) -> dict[str, Any]:
+        """What the journal tells of a move besides."""
+        drop = self._drops[row.source]
+        return {"keeper": drop.keeper, "degree": drop.degree.value}
+
+    def objection(self, row: Row) -> JutrekError | None:
+        """Why a file must stay; None where it may go."""
+        drop = self._drops[row.source]
+        path = os.path.join(self._library.root, drop.path)
+        if row.source != path:
+            return NotMoved(row.source, "the file that it belongs to stays") if drop.path in self._stayed else None
+        keeper = os.path.join(self._library.root, drop.keeper)
+        trouble: JutrekError | None
+        try:
+            trouble = self._compared(path, keeper, drop)
+        except Stopped as stopped:
+            return stopped
+        except OSError:
+            trouble = NotMoved(row.source, f"{shown(drop.keeper)}, which was to stay, is gone")
+        except FileTrouble as error:
+            trouble = NotMoved(row.source, f"it could not be compared: {error}")
+        if trouble is not None:
+            self._stayed.add(drop.path)
+        return trouble
+
+    def _compared(self, path: str, keeper: str, drop: Drop) -> JutrekError | None:
+        status = os.lstat(keeper)
+        if os.path.samefile(path, keeper):
+            return NotMoved(path, f"{shown(drop.keeper)} is the same file by another name; nothing would come free")
+        if (status.st_size, status.st_mtime_ns) != drop.keeper_stamp:
+            return NotMoved(path, f"{shown(drop.keeper)}, which was to stay, changed since")
+        if drop.degree is Degree.BYTES and not same_bytes(path, keeper, self._stop):
+            return NotMoved(path, f"its bytes are not those of {shown(drop.keeper)}")
+        return None
+
+    def carry(self, journal: Journal, moved: Sequence[tuple[int, Row]]) -> list[str]:
+        """Carry words, rights and dates over to keepers, one sidecar for all that were set aside for it."""
+        by_keeper: dict[str, list[tuple[int, Row]]] = defaultdict(list)
+        for number, row in moved:
+            drop = self._drops[row.source]
+            if drop.carries and row.source == os.path.join(self._library.root, drop.path):
+                by_keeper[drop.keeper].append((number, row))
+        failed = []
+        for keeper, rows in by_keeper.items():
+            sources = [os.path.join(self._library.root, row.destination or "") for _, row in rows]
+            why = carry_over(self._library, keeper, sources, f"{TRAY}/{self._token}", journal, rows[0])
+            if why:
+                failed.append(why)
+        return failed
+
+
+def same_bytes(one: str, other: str, stop: threading.Event) -> bool:
+    """Compare two files byte for byte.
+
+    Raises:
+        SourceUnreadable: when one of them cannot be read.
+        Stopped: when `stop` was set.
+    """
+    first = open_read_only(one)
+    try:
+        second = open_read_only(other)
+        try:
+            while True:
+                if stop.is_set():
+                    raise Stopped
+                block, block_2 = os.read(first, _BLOCK), os.read(second, _BLOCK)
+                if block != block_2:
+                    return False
+                if not block:
+                    return True
+        except OSError as error:
+            raise SourceUnreadable(other, error) from error
+        finally:
+            os.close(second)
+    finally:
+        os.close(first)

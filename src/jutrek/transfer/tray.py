@@ -1,0 +1,182 @@
+"""The tray of a library: what was set aside and waits for a last look. Emptying it goes to the system's trash.
+
+What lies in it is told by the journal: where each file was, for which other one it was set aside, and how far the two
+were the same. Emptying is a run of its own, which is announced before the first file goes, and which can be taken back
+as long as the trash keeps its files.
+"""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+from jutrek.disk import sync_folder
+from jutrek.errors import JutrekError, NotMoved, Stopped, of_place, reason
+from jutrek.library import Library, Place
+from jutrek.transfer.accounts import account_of, head_of, runs
+from jutrek.transfer.journal import Journal, Kind
+from jutrek.transfer.lock import locked
+from jutrek.transfer.setting_aside import TRAY
+from jutrek.transfer.trash import send
+
+
+@dataclass(frozen=True, slots=True)
+class Trayed:
+    """A file in the tray.
+
+    Attributes:
+        path: where it lies, relative to the library.
+        was: where it was.
+        keeper: the file that it was set aside for.
+        degree: how far the two are the same: bytes, payload, picture, alike.
+        size: in bytes.
+        mtime_ns: time of last change.
+        run: the run that set it aside.
+        at: when, UTC, ISO 8601.
+    """
+
+    path: str
+    was: str
+    keeper: str
+    degree: str
+    size: int
+    mtime_ns: int
+    run: str
+    at: str
+
+
+@dataclass(slots=True)
+class Emptied:
+    """How emptying the tray ended.
+
+    Attributes:
+        files, size: how many files went to the trash, and their bytes.
+        left: files that did not, with the reason, by path.
+        trouble: what ended it early.
+        run: its id in the journal.
+    """
+
+    files: int = 0
+    size: int = 0
+    left: dict[str, str] = field(default_factory=dict)
+    trouble: JutrekError | None = None
+    run: str = ""
+
+
+def tray_of(library: Library) -> list[Trayed]:
+    """What lies in the tray, what was set aside last first."""
+    found = []
+    for run in reversed(runs(library)):
+        if head_of(library, run).get("entry") != Kind.SET_ASIDE:
+            continue
+        account = account_of(library, run)
+        for row in sorted(account.done):
+            entry = account.to_move[row]
+            try:
+                status = os.lstat(os.path.join(library.root, str(entry["to"])))
+            except OSError:
+                continue
+            found.append(Trayed(
+                str(entry["to"]), str(entry["from"]), str(entry.get("keeper", "")), str(entry.get("degree", "")),
+                status.st_size, status.st_mtime_ns, run, account.at,
+            ))  # fmt: skip
+    return found
+
+
+def empty_tray(
+    trayed: Sequence[Trayed],
+    library: Library,
+    *,
+    places: Sequence[Place] = (),
+    stop: threading.Event,
+    report: Callable[[int, int], None] = lambda done, total: None,
+) -> Emptied:
+    """Put files of the tray into the system's trash, each on the volume where it lies; in connected places, too.
+
+    Returns:
+        How it ended: what the trash cannot take stays in the tray.
+
+    Raises:
+        LibraryBusy: when another Jutrek is at work in the library.
+    """
+    emptied = Emptied()
+    if not trayed:
+        return emptied
+    with locked(library):
+        try:
+            journal = Journal.begin(library, Kind.EMPTY_TRAY)
+            emptied.run = journal.run
+            try:
+                _announce(journal, trayed)
+                _empty(trayed, library, places, journal, stop, report, emptied)
+                how = "stopped" if emptied.trouble else "done"
+                journal.end(how, emptied.files, len(trayed) - emptied.files, bytes=emptied.size)
+            finally:
+                journal.close()
+        except OSError as error:
+            emptied.trouble = of_place(library.root, library.own, error)
+    return emptied
+
+
+def _announce(journal: Journal, trayed: Sequence[Trayed]) -> None:
+    journal.note(*(
+        {"entry": "to trash", "path": one.path, "size": one.size, "mtime_ns": one.mtime_ns} for one in trayed
+    ))  # fmt: skip
+    journal.sync()
+
+
+def _empty(
+    trayed: Sequence[Trayed],
+    library: Library,
+    places: Sequence[Place],
+    journal: Journal,
+    stop: threading.Event,
+    report: Callable[[int, int], None],
+    emptied: Emptied,
+) -> None:
+    for number, one in enumerate(trayed):
+        report(number, len(trayed))
+        if stop.is_set():
+            emptied.trouble = Stopped()
+            break
+        path = os.path.join(library.root, one.path)
+        try:
+            status = os.lstat(path)
+            if (status.st_size, status.st_mtime_ns) != (one.size, one.mtime_ns):
+                raise OSError("it changed since it was looked at")
+            send(path)
+        except OSError as error:
+            why = str(NotMoved(one.path, reason(error)))
+            emptied.left[one.path] = why
+            journal.note({"entry": "stays", "path": one.path, "why": why})
+            continue
+        journal.note({"entry": "trashed", "path": one.path, "size": one.size})
+        emptied.files += 1
+        emptied.size += one.size
+        for place in places:
+            _empty_copy(place, one, journal)
+    _remove_empty_folders(os.path.join(library.root, TRAY))
+
+
+def _empty_copy(place: Place, one: Trayed, journal: Journal) -> None:
+    """The copy that followed into a place's tray goes to the trash there, if it is unchanged. What can't go stays."""
+    path = os.path.join(place.root, one.path)
+    try:
+        if os.lstat(path).st_size != one.size:
+            return
+        send(path)
+    except OSError:
+        return
+    journal.note({"entry": "copy trashed", "path": one.path, "place": place.id})
+
+
+def _remove_empty_folders(top: str) -> None:
+    for folder, _, _ in os.walk(top, topdown=False):
+        try:
+            os.rmdir(folder)
+        except OSError:
+            continue
+    if os.path.isdir(os.path.dirname(top)):
+        sync_folder(os.path.dirname(top))
