@@ -103,7 +103,7 @@ class Camera:
 
     def shoot_rules(self) -> None:
         """Compose a layout, and get a piece wrong."""
-        self.window.open_page(1)
+        self.window.open_page(2)
         rules = self.window.house.page
         self.until(lambda: rules.trial is not None and rules.trial.tally is not None)
         rules.start_from(STARTS[2])
@@ -122,7 +122,7 @@ class Camera:
 
     def shoot_refiling(self) -> None:
         """Keep other rules, and plan to file anew what is home."""
-        self.window.open_page(1)
+        self.window.open_page(2)
         rules = self.window.house.page
         rules.start_from(STARTS[4])
         rules.keep_or_refile()
@@ -141,7 +141,7 @@ class Camera:
 
     def shoot_journal(self) -> None:
         """The journal, with the intake opened."""
-        self.window.open_page(2)
+        self.window.open_page(3)
         page = self.window.journal.page
         self.until(lambda: bool(page.list.rows.records and page.places.cards))
         runs = [record.kind for record in page.list.rows.records]

@@ -11,9 +11,9 @@ import os
 import warnings
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from typing import TYPE_CHECKING, Any, BinaryIO, Protocol
+from typing import TYPE_CHECKING, Any, BinaryIO, NamedTuple, Protocol
 
-from jutrek.formats import Kind, Stretch, open_read_only
+from jutrek.formats import Kind, Reading, Stretch, open_read_only
 
 if TYPE_CHECKING:
     import numpy as np
@@ -50,6 +50,21 @@ class Pictured(Protocol):
     @property
     def previews(self) -> tuple[Stretch, ...]:
         """Embedded JPEGs."""
+
+
+class Shown(NamedTuple):
+    """What a picture is made of, as `Pictured`. Without a format, whoever decodes it reads it first."""
+
+    id: str
+    kind: Kind = Kind.STILL
+    format: str = ""
+    orientation: int = 1
+    previews: tuple[Stretch, ...] = ()
+
+
+def shown(path: str, reading: Reading) -> Shown:
+    """What the picture of a file is made of."""
+    return Shown(path, reading.kind, reading.format, reading.orientation, reading.previews)
 
 
 @contextmanager

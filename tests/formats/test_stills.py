@@ -218,7 +218,8 @@ def test_exif_behind_long_segments_is_found(reading: Of) -> None:
 def test_where_the_picture_stands(reading: Of) -> None:
     """The payload begins behind what describes the picture and ends before what follows it: tags do not move it."""
     payloads = []
-    for data in (making.jpeg(), making.jpeg(None), raws.multi_picture(Shot(WHEN, "A", "M", ""), making.picture())):
+    shot, same = Shot(WHEN, "A", "M", ""), making.picture()
+    for data in (stills.jpeg(same, shot), stills.jpeg(same, None), raws.multi_picture(shot, same)):
         (stretch,) = reading(data).payload
         payloads.append(data[stretch.offset : stretch.offset + stretch.size])
     assert payloads[1].startswith(b"\xff\xdb")

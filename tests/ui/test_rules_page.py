@@ -273,7 +273,7 @@ def test_what_is_home_is_re_filed_and_taken_back(
     small.runs.bring_home()
     qtbot.waitUntil(lambda: not small.runs.running and "proven" in small.page.action_bar.words(), timeout=PATIENCE)
     before = names_below(library.root)
-    small.open_page(1)
+    small.open_page(2)
     page.start_from(page_start("Kind, then date"))
     page.keep_or_refile()
     qtbot.waitUntil(lambda: page.plan_refiling.isEnabled() and not page.changed, timeout=PATIENCE)
@@ -329,14 +329,14 @@ def test_rules_come_from_elsewhere_and_a_broken_file_is_said(
     Path(library.own, FILE).write_text("[filing\n")
     small.wish(lambda session: session.open_library(library.root))
     qtbot.waitUntil(lambda: "rules file is broken" in small.page.action_bar.words(), timeout=PATIENCE)
-    small.open_page(1)
+    small.open_page(2)
     assert text(page) == "{job}/{year}"
 
 
 def test_without_captures_rules_are_tried_on_made_up_ones(qtbot: QtBot, window: MainWindow) -> None:
     """And cannot be kept before there is a library."""
     qtbot.waitUntil(lambda: window.session is not None, timeout=PATIENCE)
-    window.open_page(1)
+    window.open_page(2)
     page = window.house.page
     tried(qtbot, page, lambda paths: any("Bridge survey" in path for path in paths))
     page.start_from(page_start("Year / month"))

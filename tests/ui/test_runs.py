@@ -227,7 +227,7 @@ def test_cards_that_appear_are_asked_about(qtbot: QtBot, window: MainWindow, lib
 def journal(qtbot: QtBot, two: MainWindow) -> Iterator[MainWindow]:
     """The Journal page after an intake."""
     bring_home(qtbot, two)
-    two.open_page(2)
+    two.open_page(3)
     page = two.journal.page
     qtbot.waitUntil(lambda: bool(page.list.rows.records) and bool(page.places.cards), timeout=PATIENCE)
     yield two
@@ -304,7 +304,7 @@ def test_a_record_that_was_changed_is_marked(qtbot: QtBot, journal: MainWindow, 
     page = journal.journal.page
     path = min(Path(library.own, "journal").glob("*.jsonl"))
     path.write_bytes(path.read_bytes().replace(b'"row": 1', b'"row": 7', 1))
-    journal.open_page(2)
+    journal.open_page(3)
     qtbot.waitUntil(lambda: any(record.broken for record in page.list.rows.records), timeout=PATIENCE)
     choose(qtbot, journal, "intake")
     assert said(journal).startswith("This record was changed.")

@@ -63,6 +63,7 @@ class Decisions:
         right_clocks: devices whose clock stands as it is, whatever the others say.
         unfiled: captures that go to Unfiled.
         aside: captures that are left out of this intake.
+        both: captures that come home though they are doubles of what is there.
         splits: times at which a new shoot begins.
         joins: stretches of time in which none begins by itself.
         moved: captures that go with the shoot around another time.
@@ -80,6 +81,7 @@ class Decisions:
     right_clocks: frozenset[str] = frozenset()
     unfiled: frozenset[str] = frozenset()
     aside: frozenset[str] = frozenset()
+    both: frozenset[str] = frozenset()
     splits: frozenset[datetime] = frozenset()
     joins: frozenset[tuple[datetime, datetime]] = frozenset()
     moved: Mapping[str, datetime] = field(default_factory=dict)
@@ -98,7 +100,7 @@ class Decisions:
     @property
     def about(self) -> frozenset[str]:
         """The ids of all captures that something was decided about one by one."""
-        singles = (self.placed, self.right, self.unfiled, self.aside, self.moved, self.told, self.carried)
+        singles = (self.placed, self.right, self.unfiled, self.aside, self.both, self.moved, self.told, self.carried)
         return frozenset().union(*singles, *(fix.captures for fix in self.fixes))
 
     def without(self, captures: frozenset[str]) -> Decisions:
@@ -116,6 +118,7 @@ class Decisions:
             right=self.right - captures,
             unfiled=self.unfiled - captures,
             aside=self.aside - captures,
+            both=self.both - captures,
             moved=kept(self.moved),
             told=kept(self.told),
             carried=kept(self.carried),
@@ -193,6 +196,18 @@ class SetAside:
         """The decisions after it."""
         aside = decisions.aside - self.captures if self.back else decisions.aside | self.captures
         return replace(decisions, aside=aside)
+
+
+@dataclass(frozen=True, slots=True)
+class BringDoubles:
+    """Bring captures home though the same picture or sound is there already."""
+
+    captures: frozenset[str]
+    words: ClassVar[str] = "bringing doubles"
+
+    def on(self, decisions: Decisions) -> Decisions:
+        """The decisions after it."""
+        return replace(decisions, both=decisions.both | self.captures, aside=decisions.aside - self.captures)
 
 
 @dataclass(frozen=True, slots=True)
@@ -329,6 +344,7 @@ Change = (
     | TakeAsItIs
     | LeaveUnfiled
     | SetAside
+    | BringDoubles
     | Describe
     | Tell
     | SplitShoot

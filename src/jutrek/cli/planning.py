@@ -17,6 +17,7 @@ from rich.text import Text
 
 from jutrek.captures import Decisions, propose
 from jutrek.cli.choices import Choices
+from jutrek.desk.doubling import with_doubles
 from jutrek.desk.intake import Found, Report, make_captures, plan_of, read_source, standings_of
 from jutrek.desk.story import Story, as_objects, devices_of, tell
 from jutrek.errors import PlanUnusable, SourceUnreadable, reason, shown
@@ -63,22 +64,23 @@ def prepare(
         )
     with working() as report:
         founds = read_sources(sources, library, stop=stop, report=report)
-        story = story_of(founds, library, choices)
+        story, decisions = story_of(founds, library, choices)
+        standings = standings_of(story.captures, library, ledger, stop=stop, report=report)
+        story = with_doubles(story, standings, choices.rules, decisions)
         for doubt in story.doubts:
             sys.stderr.write(f"jutrek: {doubt.headline} ({doubt.certainty}). {doubt.evidence}\n")
-        standings = standings_of(story.captures, library, ledger, stop=stop, report=report)
         return plan_of(founds, story, library, choices.rules, standings), story
 
 
-def story_of(founds: list[Found], library: Library, choices: Choices) -> Story:
-    """What sources tell, with what was decided on the command line."""
+def story_of(founds: list[Found], library: Library, choices: Choices) -> tuple[Story, Decisions]:
+    """What sources tell, with what was decided on the command line; and these decisions."""
     captures = make_captures(founds, choices.rules)
     sources = [found.source for found in founds]
     known = known_devices(library)
     decisions = choices.decisions(devices_of(sources, captures, Decisions(), known))
     devices = devices_of(sources, captures, decisions, known)
     bare = tell(captures, devices, decisions, choices.rules, ())
-    return tell(captures, devices, decisions, choices.rules, propose(bare.captures))
+    return tell(captures, devices, decisions, choices.rules, propose(bare.captures)), decisions
 
 
 def read_sources(sources: list[str], library: Library, *, stop: threading.Event, report: Report) -> list[Found]:

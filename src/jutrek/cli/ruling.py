@@ -125,7 +125,7 @@ def _facts(sources: list[Path] | None, library_path: str, choices: Any) -> list[
     with working() as report:
         if sources:
             founds = read_sources([str(path) for path in sources], library, stop=stop, report=report)
-            story = story_of(founds, library, choices)
+            story, _ = story_of(founds, library, choices)
             return all_facts(story.captures, story.wishes)
         with Ledger(library.ledger_path) as ledger:
             recover(library, ledger)

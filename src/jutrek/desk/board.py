@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
 from enum import StrEnum
 from typing import TYPE_CHECKING
@@ -63,6 +63,8 @@ class CaptureView:
         operator: who carried the device.
         dated: whether its date may place it on a day, also while a question is open.
         timed: whether a time of day is known.
+        standing: where it stands: new, home, twin, retagged, re-encoded or look-alike; empty while that is not known.
+        equal: what it is the same as, or like: a path in the library, or an absolute one on a source; may be empty.
     """
 
     id: str
@@ -85,6 +87,8 @@ class CaptureView:
     operator: str = ""
     dated: bool = True
     timed: bool = True
+    standing: str = ""
+    equal: str = ""
 
     @property
     def folder(self) -> str:
@@ -210,7 +214,7 @@ class Strip:
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """An open question about dates, as it is shown.
+    """An open question, about dates or about doubles, as it is shown.
 
     Attributes:
         key: the same as long as it is open.
@@ -223,7 +227,8 @@ class Question:
         strips: the day on which it shows best, a lane per device, where a clock is in question; the last one is that of
             the device in question, as stored.
         day: that day.
-        pictures: captures by their counters: the neighbour before, some of those that wait, the one behind.
+        pictures: captures by their counters: the neighbour before, some of those that wait, the one behind; of doubles
+            some of those that wait, each with what it is the same as behind it.
     """
 
     key: str
@@ -238,6 +243,11 @@ class Question:
     day: date | None = None
     pictures: tuple[CaptureView, ...] = ()
     neighbours: tuple[str, str] = ("", "")
+
+    @property
+    def about_doubles(self) -> bool:
+        """Whether it is about what is there already, rather than about dates."""
+        return self.key.startswith("double:")
 
     @property
     def scope(self) -> frozenset[str]:
@@ -293,6 +303,30 @@ class Board:
     def find(self, capture: str) -> CaptureView | None:
         """A capture by its id."""
         return next((view for day in self.days for view in day.captures if view.id == capture), None)
+
+
+def home_view(view: CaptureView, board: Board) -> CaptureView | None:
+    """What a capture is the same as, or like: as a view to be shown beside it. None where it stands alone."""
+    if not view.equal or view.standing not in DOUBLES:
+        return None
+    if os.path.isabs(view.equal):
+        return board.find(view.equal)
+    if board.place is None:
+        return None
+    return as_home(view, board.place.root)
+
+
+DOUBLES = frozenset({"home", "twin", "retagged", "re-encoded", "look-alike"})
+"""Standings of what is there already, in one way or another."""
+
+
+def as_home(view: CaptureView, root: str) -> CaptureView:
+    """What a capture is the same as, or like, in the library at `root`. Its file is not read for this."""
+    return replace(
+        view, id=os.path.join(root, view.equal), name=os.path.basename(view.equal), state=State.HOME,
+        destination=view.equal, companions=(), when=None, why="", duration=0.0, notes=(), format="", orientation=1,
+        previews=(), stack="", standing="", equal="",
+    )  # fmt: skip
 
 
 def day_view(key: str, start: date | None, captures: Sequence[CaptureView], words: str = "") -> DayView:

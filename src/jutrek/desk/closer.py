@@ -142,7 +142,7 @@ def facts_of(readings: Sequence[Reading]) -> Iterator[tuple[str, str]]:
         yield "Device", " · ".join(part for part in (name.strip(), device.serial and f"No. {device.serial}") if part)
         yield "Lens", device.lens
         yield "Owner", device.owner
-    yield "Size" if first.kind is not Kind.SOUND else "Sound", _size_words(first)
+    yield "Size" if first.kind is not Kind.SOUND else "Sound", size_words(first)
     yield "Exposure", exposure_words(next((reading.exposure for reading in readings if reading.exposure), None))
     yield "Position", position_words(next((reading.position for reading in readings if reading.position), None))
     for reading in readings:
@@ -162,7 +162,8 @@ def _facts(capture: Capture) -> Iterator[tuple[str, str]]:
         yield "Zone", f"{Offset(moment.offset)} from UTC" if moment.offset is not None else "not known"
 
 
-def _size_words(reading: Reading) -> str:
+def size_words(reading: Reading) -> str:
+    """Pixels, length, frame rate and channels, as far as they are known."""
     parts = []
     if reading.width and reading.height:
         width, height = reading.width, reading.height

@@ -10,6 +10,7 @@ from dataclasses import replace
 from jutrek.captures import Capture, Decisions, Device, Doubt
 from jutrek.desk.board import CaptureView, DayView, FolderView, Released, SourceView, State, day_view
 from jutrek.desk.story import Story
+from jutrek.doubles import Stands
 from jutrek.filing import Action, Plan, Row
 from jutrek.formats import Precision
 from jutrek.sources import Source
@@ -17,13 +18,17 @@ from jutrek.transfer import Done
 from jutrek.transfer.certificate import Certificate
 
 
-def views_of(story: Story, plan: Plan | None, results: Mapping[str, Done]) -> dict[str, CaptureView]:
+def views_of(
+    story: Story, plan: Plan | None, results: Mapping[str, Done], standings: Mapping[str, Stands] | None = None
+) -> dict[str, CaptureView]:
     """Every capture as the board shows it, by its id, in the order of shooting.
 
     Args:
         plan: the plan, or None while there is no library.
         results: what became of files so far, by source path.
+        standings: where files stand, as far as it is known, by source path.
     """
+    known = standings or {}
     rows: dict[str, list[Row]] = defaultdict(list)
     for row in plan.rows if plan else ():
         rows[row.capture].append(row)
@@ -34,6 +39,7 @@ def views_of(story: Story, plan: Plan | None, results: Mapping[str, Done]) -> di
             story.devices[capture.device],
             _state(capture, rows.get(capture.id, ()), results, waits.get(capture.id, "")),
             operators.get(capture.id, ""),
+            known.get(capture.id) if plan else None,
         )
         for capture in story.captures
     }
@@ -42,9 +48,9 @@ def views_of(story: Story, plan: Plan | None, results: Mapping[str, Done]) -> di
 _State = tuple[State, Row | None, str]
 
 
-def _view(capture: Capture, device: Device, standing: _State, operator: str) -> CaptureView:
+def _view(capture: Capture, device: Device, fate: _State, operator: str, stands: Stands | None) -> CaptureView:
     primary, moment = capture.primary, capture.moment
-    state, row, why = standing
+    state, row, why = fate
     return CaptureView(
         id=capture.id,
         source=capture.root,
@@ -66,6 +72,8 @@ def _view(capture: Capture, device: Device, standing: _State, operator: str) -> 
         operator=operator,
         dated=capture.trusted,
         timed=moment is not None and moment.precision >= Precision.MINUTE,
+        standing=stands.standing.value if stands is not None else "",
+        equal=stands.equal if stands is not None else "",
     )
 
 

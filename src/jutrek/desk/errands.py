@@ -13,12 +13,15 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from jutrek.desk import events
+from jutrek.desk.doubles import Decided, drops_of, facts_of
 from jutrek.desk.keeping import Places, finish, leave_papers, places_of, take_back
 from jutrek.desk.records import files_of, records_of
 from jutrek.desk.report import write_report
+from jutrek.doubles.degrees import Group
 from jutrek.errors import DriveTrouble, JutrekError, PlanUnusable, SourceUnreadable, Stopped, reason
 from jutrek.filing import HouseRules, Plan
 from jutrek.library import LIBRARY, Library, Place, add_place, as_place, forget_place, survey
+from jutrek.library.kept import keep_beside, kept_beside
 from jutrek.sources import drive_at, known_source, let_go
 from jutrek.transfer import Done, Listener, Outcome, Progress, Steering, bring
 from jutrek.transfer.accounts import account_of
@@ -27,7 +30,9 @@ from jutrek.transfer.certificate import Certificate
 from jutrek.transfer.checking import Checked, check, mend
 from jutrek.transfer.clearing import Way, clear
 from jutrek.transfer.release import keep_certificate, release
+from jutrek.transfer.setting_aside import set_aside
 from jutrek.transfer.taking_back import empty_taken_back
+from jutrek.transfer.tray import Trayed, empty_tray, tray_of
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -69,6 +74,7 @@ class Errands:
         self.places = places_of(library)
         self.released: dict[str, Certificate] = {}
         self._checked: dict[str, Checked] = {}
+        self._groups: dict[str, Group] = {}
 
     def look_for_places(self) -> Places:
         """Look again which places are connected."""
@@ -322,6 +328,57 @@ class Errands:
             raise PlanUnusable(self._library.root, f"the report can't be written: {reason(error)}") from error
         self._hooks.tell(events.Working(""))
         self._hooks.tell(events.PapersLeft(path))
+
+    def find_doubles(self) -> None:
+        """Find what the library has more than once; `DoublesFound` follows."""
+        from jutrek.doubles.groups import find_groups
+
+        self._survey()
+        groups = find_groups(
+            self._library, self._ledger, settled=kept_beside(self._library), stop=self._hooks.stop,
+            report=lambda what, done, total: self._hooks.report(what, done, total, False),
+        )  # fmt: skip
+        self._groups = {group.key: group for group in groups}
+        self._hooks.tell(events.Working(""))
+        self._tell_doubles()
+
+    def _tell_doubles(self) -> None:
+        self._hooks.tell(events.DoublesFound(tuple(self._groups.values()), tuple(tray_of(self._library))))
+
+    def open_group(self, key: str) -> None:
+        """Read the files of a group; `GroupOpened` follows."""
+        group = self._groups.get(key)
+        if group is not None:
+            files = facts_of(group, self._library, self._ledger)
+            self._hooks.tell(events.GroupOpened(key, files))
+
+    def settle_doubles(self, decided: Decided) -> None:
+        """Set aside what was decided to go, and keep what was decided to stay; `SetAside` and `DoublesFound` follow."""
+        keep_beside(self._library, [group.marks for group in decided.kept])
+        outcome = Outcome()
+        try:
+            listener = Listener(
+                progress=lambda run: self._hooks.report("Setting aside", run.files, run.all_files, False)
+            )
+            outcome = set_aside(
+                drops_of(decided), self._library, self._ledger, stop=self._hooks.stop, listener=listener,
+                places=self.look_for_places().here,
+            )  # fmt: skip
+            self._hooks.changed()
+        finally:
+            self._hooks.tell(events.Working(""))
+            self._hooks.tell(events.SetAside(outcome))
+        self.find_doubles()
+
+    def empty_tray(self, trayed: Sequence[Trayed]) -> None:
+        """Put files of the tray into the system's trash; `TrayEmptied` and `DoublesFound` follow."""
+        emptied = empty_tray(
+            trayed, self._library, places=self.look_for_places().here, stop=self._hooks.stop,
+            report=lambda done, total: self._hooks.report("Emptying the tray", done, total, False),
+        )  # fmt: skip
+        self._hooks.tell(events.Working(""))
+        self._hooks.tell(events.TrayEmptied(emptied))
+        self._tell_doubles()
 
     def _survey(self) -> None:
         survey(

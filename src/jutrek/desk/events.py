@@ -11,8 +11,10 @@ from jutrek.errors import JutrekError
 if TYPE_CHECKING:
     from jutrek.captures import Device
     from jutrek.desk.athome import AtHome
+    from jutrek.desk.doubles import FileFacts
     from jutrek.desk.questions import Effect
     from jutrek.desk.records import FileRecord, Record
+    from jutrek.doubles.degrees import Group
     from jutrek.filing import HouseRules, Plan
     from jutrek.library import Place as Copies
     from jutrek.sources import Drive
@@ -20,6 +22,7 @@ if TYPE_CHECKING:
     from jutrek.transfer.certificate import Certificate
     from jutrek.transfer.checking import Checked
     from jutrek.transfer.clearing import Cleared as ClearedFiles
+    from jutrek.transfer.tray import Emptied, Trayed
 
 
 @dataclass(frozen=True, slots=True)
@@ -284,6 +287,54 @@ class Trouble:
     error: JutrekError
 
 
+@dataclass(frozen=True, slots=True)
+class Learning:
+    """How far the library was looked at for doubles: files done, and of how many; paused; and whether all is known."""
+
+    done: int
+    total: int
+    paused: bool
+    complete: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Looking:
+    """How far the stills of the intake were compared by their looks; of none when it is done."""
+
+    done: int
+    total: int
+
+
+@dataclass(frozen=True, slots=True)
+class DoublesFound:
+    """The doubles of the library, the strongest degree first, and what lies in the tray."""
+
+    groups: tuple[Group, ...]
+    tray: tuple[Trayed, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class GroupOpened:
+    """What tells the files of a group apart, by the group's key."""
+
+    key: str
+    files: tuple[FileFacts, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class SetAside:
+    """Doubles were set aside."""
+
+    outcome: Outcome
+
+
+@dataclass(frozen=True, slots=True)
+class TrayEmptied:
+    """What was set aside went to the system's trash."""
+
+    emptied: Emptied
+
+
 Event = (
     Reading
     | Working
@@ -311,6 +362,12 @@ Event = (
     | TakenBack
     | TakenBackEmptied
     | DrivesChanged
+    | Learning
+    | Looking
+    | DoublesFound
+    | GroupOpened
+    | SetAside
+    | TrayEmptied
     | Saved
     | Trouble
 )

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from jutrek.captures import RUNGS, Capture, Journeys, ReadFile, decided, group
 from jutrek.desk.story import Story
 from jutrek.doubles import Stands, judge
+from jutrek.doubles.against import retagged
 from jutrek.errors import SourceUnreadable, Stopped, reason
 from jutrek.filing import HouseRules, Plan, make_plan
 from jutrek.formats import Kind, read
@@ -106,7 +107,7 @@ def make_captures(
 def standings_of(
     captures: Sequence[Capture], library: Library, ledger: Ledger, *, stop: threading.Event, report: Report
 ) -> dict[str, Stands]:
-    """Survey the library, and tell where every file stands against it.
+    """Survey the library, and tell where every file stands against it: by its bytes, and by its payload.
 
     Of equal files, one with a trusted date is the original.
 
@@ -116,14 +117,15 @@ def standings_of(
     """
     survey(library, ledger, stop=stop, report=lambda seen: report("Looking through the library", seen, 0))
     ordered = sorted(captures, key=lambda capture: not capture.trusted)
-    files = [read_file.file for capture in ordered for read_file in capture.files]
-    return judge(
-        files,
+    reads = [read_file for capture in ordered for read_file in capture.files]
+    standings = judge(
+        [read_file.file for read_file in reads],
         ledger,
         library.root,
         stop=stop,
-        report=lambda done: report("Comparing with the library", done, len(files)),
+        report=lambda done: report("Comparing with the library", done, len(reads)),
     )
+    return standings | retagged(reads, standings, ledger, library.root, stop=stop)
 
 
 def plan_of(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import queue
 import threading
@@ -46,13 +47,34 @@ class JobThread:
         """Close what the thread owns, on that thread."""
 
     def _work(self) -> None:
-        while (job := self._jobs.get()) is not None:
+        while (job := self._next()) is not None:
             if self._closed:
                 continue
             self._stop.clear()
             self._serve()
             self._do(job)
         self._end()
+
+    def _next(self) -> Job | None:
+        """The next job; as long as there is none, what can wait is done, a little at a time."""
+        while not self._closed and self._has_time_for():
+            with contextlib.suppress(queue.Empty):
+                return self._jobs.get_nowait()
+            self._stop.clear()
+            self._do(self._while_idle)
+        return self._jobs.get()
+
+    def _has_time_for(self) -> bool:
+        """Whether there is something to do while no job waits."""
+        return False
+
+    def _while_idle(self) -> None:
+        """Do a little of what can wait; never longer than a person would notice."""
+
+    @property
+    def _wanted_elsewhere(self) -> bool:
+        """Whether jobs wait."""
+        return self._closed or not self._jobs.empty() or not self._decisions.empty()
 
     def _do(self, job: Job) -> None:
         try:

@@ -9,9 +9,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, BinaryIO
 
-from jutrek.decoding import DECODED, Pictured, first_frame, image_of, largest, opened, still
+from jutrek.decoding import DECODED, Pictured, first_frame, frames_at, image_of, largest, opened, shown, still
 from jutrek.errors import FileTrouble
-from jutrek.formats import Kind, open_read_only
+from jutrek.formats import Kind, open_read_only, read
 
 if TYPE_CHECKING:
     import numpy as np
@@ -43,14 +43,14 @@ def small_picture(view: Pictured, size: Size) -> Picture | None:
     Returns:
         The picture, or None where the content gives none: damage is no trouble here, the file is brought home anyway.
     """
-    return _attempted(view, lambda file: _small(file, view, size))
+    return _attempted(view, lambda file, view: _small(file, view, size))
 
 
 def large_picture(view: Pictured, size: Size) -> Picture | None:
     """A picture of a whole still, or the waveform of a sound, as large as fits into `size` pixels; None as above."""
     if view.kind is Kind.CLIP:
         return None
-    return _attempted(view, lambda file: _large(file, view, size))
+    return _attempted(view, lambda file, view: _large(file, view, size))
 
 
 class ClipFrames:
@@ -103,10 +103,22 @@ class ClipFrames:
         self._file.close()
 
 
-def _attempted(view: Pictured, make: Callable[[BinaryIO], Picture | None]) -> Picture | None:
+def whole_picture(view: Pictured, size: Size) -> Picture | None:
+    """A picture of anything as large as fits into `size` pixels: of clips the middle frame, of sounds the waveform."""
+    return _attempted(view, lambda file, view: _whole(file, view, size))
+
+
+def _whole(file: BinaryIO, view: Pictured, size: Size) -> Picture | None:
+    if view.kind is Kind.CLIP:
+        return _fit_in(frames_at(file, (0.5,))[0], size)
+    return _large(file, view, size)
+
+
+def _attempted(view: Pictured, make: Callable[[BinaryIO, Pictured], Picture | None]) -> Picture | None:
     try:
+        known = view if view.format else shown(view.id, read(view.id))
         with opened(view.id) as file:
-            return make(file)
+            return make(file, known)
     except FileTrouble:
         return None
     # Decoders raise whatever they like on damaged content, and all of it means the same: no picture.

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from jutrek.captures import Capture, Doubt
-from jutrek.desk.board import CaptureView, Question, Strip
+from jutrek.desk.board import CaptureView, Question, Strip, as_home
+from jutrek.desk.doubling import KEY
 from jutrek.desk.story import Story
 from jutrek.filing import Action, Plan
 from jutrek.formats import Kind
@@ -33,12 +34,12 @@ class Effect:
     samples: tuple[tuple[str, str, str], ...]
 
 
-def questions_of(story: Story, views: Mapping[str, CaptureView]) -> tuple[Question, ...]:
-    """All open questions."""
-    return tuple(_question(doubt, story, views) for doubt in story.doubts)
+def questions_of(story: Story, views: Mapping[str, CaptureView], root: str = "") -> tuple[Question, ...]:
+    """All open questions; `root` is where the library lies."""
+    return tuple(_question(doubt, story, views, root) for doubt in story.doubts)
 
 
-def _question(doubt: Doubt, story: Story, views: Mapping[str, CaptureView]) -> Question:
+def _question(doubt: Doubt, story: Story, views: Mapping[str, CaptureView], root: str) -> Question:
     is_clock = doubt.key.startswith("clock:")
     day, strips = _strips(doubt, story) if is_clock else (None, ())
     return Question(
@@ -52,12 +53,16 @@ def _question(doubt: Doubt, story: Story, views: Mapping[str, CaptureView]) -> Q
         doubt.shift,
         strips,
         day,
-        () if is_clock else _pictures(doubt, views),
+        () if is_clock else _pictures(doubt, views, root),
         doubt.neighbours,
     )
 
 
-def _pictures(doubt: Doubt, views: Mapping[str, CaptureView]) -> tuple[CaptureView, ...]:
+def _pictures(doubt: Doubt, views: Mapping[str, CaptureView], root: str) -> tuple[CaptureView, ...]:
+    if doubt.key.startswith(KEY):
+        own = [views[key] for key in doubt.captures[: _PICTURES // 2]]
+        beside = [views.get(view.equal) or as_home(view, root) for view in own]
+        return tuple(view for pair in zip(own, beside, strict=True) for view in pair)
     before, behind = doubt.neighbours
     some = [*([before] if before else []), *doubt.captures[:_PICTURES], *([behind] if behind else [])]
     return tuple(views[key] for key in some)

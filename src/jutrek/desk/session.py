@@ -22,6 +22,7 @@ from jutrek.desk.board import Board
 from jutrek.desk.closer import CloseView, close_view
 from jutrek.desk.errands import Errand, Errands, Hooks
 from jutrek.desk.history import Step
+from jutrek.desk.idle import Idle
 from jutrek.desk.keeping import furnish
 from jutrek.desk.reading import MANY, ReadingThread
 from jutrek.desk.refiling import Refiler
@@ -65,7 +66,10 @@ class IntakeSession(ReadingThread):
         self._refiler: Refiler | None = None
         self._plans_wanted = self._stops = 0
         self._errands: Errands | None = None
+        self._idle: Idle | None = None
         self._watch: Watch | None = None
+        self.learns = False
+        """Whether libraries are looked through for doubles while nothing else is to be done."""
         self.after = events.AfterRun()
         """What is done behind the next run."""
         super().__init__(tell)
@@ -214,13 +218,15 @@ class IntakeSession(ReadingThread):
         super().close()
 
     def _end(self) -> None:
+        if self._idle is not None:
+            self._idle.close()
         if self._ledger is not None:
             self._ledger.close()
 
     def _open(self, path: str, *, remember: bool) -> None:
         if self._ledger is not None:
-            self._ledger.close()
-            self._ledger = self._library = self._refiler = self._errands = None
+            self._end()
+            self._ledger = self._library = self._refiler = self._errands = self._idle = None
             self._bench.use_library(None, None)
         library = open_library(path)
         # Here, on the session's own thread: importing database and validation takes longer than showing a window.
@@ -237,6 +243,8 @@ class IntakeSession(ReadingThread):
         self._bench.use_house(book.rules)
         self._bench.use_library(library, self._ledger)
         self._errands = Errands(library, self._ledger, self._hooks())
+        self._idle = Idle(library, self._ledger, self._tell, self._on_learnt, self._look)
+        self._idle.pause(not self.learns)
         self._redraw(always=False)
         self._tell(events.RulesKnown(book.rules, book.trouble, self._bench.known))
         if self._errands.places.here:
@@ -379,6 +387,37 @@ class IntakeSession(ReadingThread):
         self._tell(events.Working(""))
         self._publish()
 
+        if self._idle is not None:
+            self._idle.look_again()
+
+    def _has_time_for(self) -> bool:
+        return self._idle is not None and self._idle.has_work
+
+    def _while_idle(self) -> None:
+        if self._idle is not None:
+            self._idle.go_on(self._stop)
+
+    def _on_learnt(self, anything: bool) -> None:
+        """The library is known as a whole: what is there already with other metadata is known now."""
+        if anything and self._bench.founds:
+            self._want_plan()
+
+    def _look(self) -> None:
+        """Compare the intake by looks. Whatever a person wants meanwhile comes first."""
+
+        def report(what: str, done: int, total: int) -> None:
+            if self._wanted_elsewhere:
+                raise Stopped
+            self._often(events.Looking(done, total))
+
+        if self._ledger is not None and self._bench.look(self._ledger, stop=self._stop, report=report):
+            self._publish()
+        self._tell(events.Looking(0, 0))
+
+    def pause_learning(self, paused: bool) -> None:
+        """Pause looking at the library's files, or go on; the event `Learning` follows."""
+        self._soon(lambda: self._idle.pause(paused) if self._idle is not None else None)
+
     def _save(self, path: str) -> None:
         if self._bench.plan is None:
             return
@@ -446,4 +485,6 @@ class IntakeSession(ReadingThread):
         if not self._closed and self._ledger is not None:
             self._stop.clear()
             self._bench.learn(self._ledger)
+            if self._idle is not None:
+                self._idle.begin_again()
             self._make_plan()

@@ -36,6 +36,7 @@ class Story:
         doubts: open questions, the surest first.
         shoots: in the order of time; captures without a date to trust, and those set aside, are in none.
         wishes: what a plan is made by.
+        aside: captures that are left out, by decision or by house rules.
     """
 
     captures: tuple[Capture, ...] = ()
@@ -43,6 +44,7 @@ class Story:
     doubts: tuple[Doubt, ...] = ()
     shoots: tuple[Shoot, ...] = ()
     wishes: Wishes = field(default_factory=Wishes)
+    aside: frozenset[str] = frozenset()
 
 
 def devices_of(
@@ -90,7 +92,7 @@ def tell(
         if (who := decisions.carried.get(capture.id) or devices[capture.device].operator)
     }
     wishes = Wishes(shoots, waits, decisions.unfiled, operators, devices, decisions.said)
-    return Story(tuple(ordered), devices, tuple(doubts), tuple(shoots), wishes)
+    return Story(tuple(ordered), devices, tuple(doubts), tuple(shoots), wishes, decisions.aside)
 
 
 def as_objects(story: Story) -> dict[str, Any]:

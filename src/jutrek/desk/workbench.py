@@ -14,12 +14,14 @@ from typing import TYPE_CHECKING
 from jutrek.captures import Capture, Certainty, Decisions, Device, Doubt, Proposal, ShiftClock, TakeAsItIs, propose
 from jutrek.desk import drawing_up
 from jutrek.desk.board import Board, Place
+from jutrek.desk.doubling import with_doubles
 from jutrek.desk.drafts import DAY_RULES, Draft
 from jutrek.desk.history import History, Step
 from jutrek.desk.intake import Found, Report, make_captures, plan_of, standings_of
 from jutrek.desk.questions import Effect, effect_of, questions_of
 from jutrek.desk.story import Story, devices_of, tell
-from jutrek.doubles import Stands
+from jutrek.doubles import NEW, Standing, Stands
+from jutrek.doubles.against import Lookout
 from jutrek.filing import Action, HouseRules, Plan, rebased
 from jutrek.filing.facts import SAID
 from jutrek.library import Library, known_devices
@@ -62,6 +64,7 @@ class Workbench:
         self._proposals: tuple[Proposal, ...] = ()
         self._lined_up_by: object = None
         self._standings: dict[str, Stands] | None = None
+        self._looks: dict[str, Stands] = {}
         self._existing: dict[str, bool] = {}
         self._expected: dict[str, tuple[int, int]] = {}
         self._awaited: tuple[str, ...] = ()
@@ -71,6 +74,7 @@ class Workbench:
     def use_library(self, library: Library | None, ledger: Ledger | None) -> None:
         """Use another library: its devices, and what its shoots were."""
         self._library, self.plan, self._standings = library, None, None
+        self._looks = {}
         self.results.clear()
         self.learn_devices()
         self.learn(ledger)
@@ -124,6 +128,7 @@ class Workbench:
     def sources_changed(self) -> None:
         """Something was read, or taken out: everything follows anew, and standings are not known yet."""
         self.plan = self._standings = None
+        self._looks = {}
         self._group()
         self._retell()
 
@@ -166,7 +171,22 @@ class Workbench:
             bare = tell(self._captures, devices, made, now.rules, ())
             self._proposals = tuple(propose(one for one in bare.captures if one.id not in made.aside))
             self._lined_up_by = lined_up_by
-        self.story = tell(self._captures, devices, made, now.rules, self._proposals)
+        self.story = self._with_doubles(tell(self._captures, devices, made, now.rules, self._proposals), made)
+
+    def _with_doubles(self, story: Story, made: Decisions) -> Story:
+        """A story with what is known of its doubles by now."""
+        return with_doubles(story, self.standings, self.history.now.rules, made)
+
+    @property
+    def standings(self) -> dict[str, Stands]:
+        """Where files stand, as far as it is known by now: by bytes and payload, and by looks."""
+        by_content = self._standings or {}
+        by_looks = {
+            path: stands
+            for path, stands in self._looks.items()
+            if by_content.get(path, NEW).standing is Standing.NEW
+        }  # fmt: skip
+        return {**by_content, **by_looks} if by_looks else by_content
 
     def decide(self, changes: Sequence[Change]) -> bool:
         """Decide something, as one step. Returns whether anything changed."""
@@ -199,7 +219,25 @@ class Workbench:
             return
         self._standings = standings_of(self.story.captures, self._library, ledger, stop=stop, report=report)
         self._existing.clear()
+        self._retell()
         self.plan = self._plan_of(self._library, self.story, self._standings)
+
+    def look(self, ledger: Ledger, *, stop: threading.Event, report: Report) -> bool:
+        """Compare the intake with the library by looks. Returns whether anything was found that changes the plan.
+
+        Raises:
+            Stopped: when `stop` was set.
+        """
+        if self._library is None or self._standings is None:
+            return False
+        look = Lookout(ledger, self._library.root, stop, lambda done, total: report("Comparing pictures", done, total))
+        before = self._looks
+        self._looks = look.standings([one.primary for one in self.story.captures], self._standings)
+        if self._looks == before:
+            return False
+        self._retell()
+        self.plan = self._plan_of(self._library, self.story, self._standings)
+        return True
 
     def _plan_of(self, library: Library, story: Story, standings: dict[str, Stands]) -> Plan:
         return plan_of(list(self.founds.values()), story, library, self.history.now.rules, standings)
@@ -219,7 +257,7 @@ class Workbench:
         before, after = (
             (story, self._plan_of(self._library, story, self._standings))
             for story in (
-                tell(self._captures, self.story.devices, decisions, now.rules, ())
+                self._with_doubles(tell(self._captures, self.story.devices, decisions, now.rules, ()), decisions)
                 for decisions in (stands, change.on(now.decisions))
             )
         )
@@ -228,8 +266,8 @@ class Workbench:
     def board(self) -> Board:
         """The whole picture."""
         story, plan, now = self.story, self.plan, self.history.now
-        views = drawing_up.views_of(story, plan, self.results)
-        views = drawing_up.set_aside(views, now.decisions.aside)
+        views = drawing_up.views_of(story, plan, self.results, self.standings)
+        views = drawing_up.set_aside(views, story.aside)
         ended = self.results
         left = [row for row in plan.to_bring() if row.source not in ended or not ended[row.source].home] if plan else []
         sources = [found.source for found in self.founds.values()]
@@ -244,7 +282,7 @@ class Workbench:
             place=self._place(),
             places=self.places,
             devices=tuple(story.devices.values()),
-            questions=questions_of(story, views),
+            questions=questions_of(story, views, self._library.root if self._library else ""),
             can_undo=self.history.can_undo,
             can_redo=self.history.can_redo,
             day_starts=now.rules.day_starts,

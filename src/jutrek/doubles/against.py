@@ -210,7 +210,8 @@ class Lookout:
         album = Album([one.looks for one in both])
         candidates = album.candidates(np.arange(len(home), len(both)), stop=self.stop)
         greys, found = Greys(), dict[str, Stands]()
-        for pair in sorted(candidates):
+        for number, pair in enumerate(sorted(candidates)):
+            self.report(number, len(candidates))
             if self.stop.is_set():
                 raise Stopped
             one, other = both[pair[0]], both[pair[1]]

@@ -7,14 +7,14 @@ pieces of it is louder than the one before. Encoding, sample rate and loudness c
 from __future__ import annotations
 
 from collections import OrderedDict
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from jutrek.decoding import DECODED, frames_at, largest, loudness, opened, still
+from jutrek.decoding import DECODED, Shown, frames_at, largest, loudness, opened, shown, still
 from jutrek.doubles.looks import looks_of
 from jutrek.errors import FileTrouble, SourceUnreadable
-from jutrek.formats import Kind, Reading, Stretch, read
+from jutrek.formats import Kind, Reading, read
 
 if TYPE_CHECKING:
     from PIL import Image
@@ -27,21 +27,6 @@ _WHOLE = 600.0
 """Seconds up to which a sound is listened to whole."""
 _QUIET = 1e-4
 """Full scale is 1: below this a sound is silence, which nothing can be told by."""
-
-
-class Shown(NamedTuple):
-    """What a picture is decoded from."""
-
-    id: str
-    kind: Kind
-    format: str
-    orientation: int
-    previews: tuple[Stretch, ...]
-
-
-def shown(path: str, reading: Reading) -> Shown:
-    """What the picture of a file is decoded from."""
-    return Shown(path, reading.kind, reading.format, reading.orientation, reading.previews)
 
 
 def grey_of(view: Shown) -> Image.Image | None:

@@ -69,54 +69,76 @@ def taken_of(reading: Reading) -> str:
     return stamp.iso() + (str(stamp.offset) if stamp.offset is not None else "")
 
 
+class Lesson:
+    """What is left to learn of a library: files that were not looked at yet, or changed since. Survey it before.
+
+    Attributes:
+        total: how many files there were to look at.
+        done: how many of these were looked at.
+    """
+
+    def __init__(self, library: Library, ledger: Ledger, *, threads: int = _THREADS) -> None:
+        self._library, self._ledger, self._threads = library, ledger, threads
+        self._todo = ledger.contents.to_look_at()
+        self.total, self.done = len(self._todo), 0
+        self._found: list[tuple[Content, HomeFile | None]] = []
+        self._kept_at = time.monotonic()
+
+    @property
+    def left(self) -> int:
+        """How many files are left."""
+        return self.total - self.done
+
+    def go_on(self, stop: threading.Event, report: Callable[[int, int], None] = lambda done, total: None) -> None:
+        """Look at some more files. What was learnt is written down by and by, and in any case by `close`.
+
+        Raises:
+            Stopped: when `stop` was set.
+        """
+        part = self._todo[self.done : self.done + _AT_ONCE]
+        homes = self._ledger.of_paths(path for path, _, _ in part)
+        rows = [(row, homes.get(row[0])) for row in part]
+        with ThreadPoolExecutor(self._threads, thread_name_prefix="learning") as threads:
+            for one in threads.map(partial(_look, self._library.root, stop), rows):
+                self._found.append(one)
+                self.done += 1
+                report(self.done, self.total)
+        if time.monotonic() - self._kept_at > _KEPT_EVERY or not self.left:
+            self.close()
+
+    def close(self) -> None:
+        """Write down what was learnt."""
+        self._ledger.put([home for _, home in self._found if home is not None])
+        self._ledger.contents.put(content for content, _ in self._found)
+        self._found.clear()
+        self._kept_at = time.monotonic()
+
+
 def learn(
     library: Library,
     ledger: Ledger,
     *,
     stop: threading.Event,
-    go_on: Callable[[], None] = lambda: None,
     report: Callable[[int, int], None] = lambda done, total: None,
 ) -> int:
     """Learn what those files of a library hold that were not looked at yet. The ledger must have been surveyed.
 
     Args:
-        go_on: called between files; may wait for as long as it likes.
         report: told how many of these files are done, and how many there are.
 
     Returns:
         How many files were looked at.
 
     Raises:
-        Stopped: when `stop` was set.
+        Stopped: when `stop` was set. What was learnt until then is kept.
     """
-    todo = ledger.contents.to_look_at()
-    done, kept_at = 0, time.monotonic()
-    found: list[tuple[Content, HomeFile | None]] = []
-    with ThreadPoolExecutor(_THREADS, thread_name_prefix="learning") as threads:
-        try:
-            for start in range(0, len(todo), _AT_ONCE):
-                part = todo[start : start + _AT_ONCE]
-                homes = ledger.of_paths(path for path, _, _ in part)
-                rows = [(row, homes.get(row[0])) for row in part]
-                for one in threads.map(partial(_look, library.root, stop), rows):
-                    found.append(one)
-                    done += 1
-                    report(done, len(todo))
-                    go_on()
-                    if stop.is_set():
-                        raise Stopped
-                if time.monotonic() - kept_at > _KEPT_EVERY:
-                    _keep(ledger, found)
-                    kept_at = time.monotonic()
-        finally:
-            _keep(ledger, found)
-    return done
-
-
-def _keep(ledger: Ledger, found: list[tuple[Content, HomeFile | None]]) -> None:
-    ledger.put([home for _, home in found if home is not None])
-    ledger.contents.put(content for content, _ in found)
-    found.clear()
+    lesson = Lesson(library, ledger)
+    try:
+        while lesson.left:
+            lesson.go_on(stop, report)
+    finally:
+        lesson.close()
+    return lesson.done
 
 
 def _look(

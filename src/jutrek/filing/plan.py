@@ -17,7 +17,7 @@ from jutrek.errors import PlanUnusable
 from jutrek.filing.counting import Per
 from jutrek.filing.facts import below
 from jutrek.filing.names import Extensions
-from jutrek.filing.rules import HouseRules, Order, Scheme, Structure, Undated
+from jutrek.filing.rules import HouseRules, OnDouble, Order, Scheme, Structure, Undated
 from jutrek.library import NOT_FILED, Filed
 
 FORMAT = "jutrek-plan"
@@ -137,6 +137,9 @@ def _rules(entries: Mapping[str, Any]) -> HouseRules:
         ("undated", Undated),
         ("structure", Structure),
         ("order", Order),
+        ("retagged", OnDouble),
+        ("reencoded", OnDouble),
+        ("alike", OnDouble),
         ("extensions", Extensions),
         ("counter_per", Per),
     ):

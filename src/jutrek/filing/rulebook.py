@@ -34,7 +34,8 @@ _ABOUT = {
     "days": "Until when the night belongs to the day before; which gap parts shoots; the zone of the house, for times\n"
     "known only in UTC (empty: this machine's). A [[days.journey]] has a start (a day) and a zone.",
     "trust": "Which date is trusted first.",
-    "doubles": "companions: of a capture that is home already: bring | leave.",
+    "doubles": "companions: of a capture that is home already: bring | leave. What is there already, but not with the\n"
+    "same bytes: ask | bring | stay. retagged: the same picture, other metadata. re-encoded: the same by its looks.",
     "copies": "card-structure: alone | beside. read-twice: read every file twice from its source, and compare.\n"
     "second-sum: none | blake3, a cryptographic sum beside the fingerprint. hash-lists: an ASC MHL list of every\n"
     "intake in each place. order: time | small, small files first.",

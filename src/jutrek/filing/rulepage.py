@@ -16,7 +16,7 @@ from jutrek.captures import RUNGS
 from jutrek.filing.counting import Per
 from jutrek.filing.dates import knows_language
 from jutrek.filing.names import Extensions
-from jutrek.filing.rules import HouseRules, Order, RuleError, Scheme, Structure, Undated
+from jutrek.filing.rules import HouseRules, OnDouble, Order, RuleError, Scheme, Structure, Undated
 
 FORMAT = 1
 _USUAL = HouseRules()
@@ -101,6 +101,9 @@ class _Trust(_Table):
 
 class _Doubles(_Table):
     companions: Literal["bring", "leave"] = "bring"
+    retagged: Literal["ask", "bring", "stay"] = "ask"
+    re_encoded: Literal["ask", "bring", "stay"] = Field("ask", alias="re-encoded")
+    look_alike: Literal["ask", "bring", "stay"] = Field("bring", alias="look-alike")
 
 
 class _Copies(_Table):
@@ -127,7 +130,7 @@ class _Page(_Table):
     counter: _Counter = _Counter()  # type: ignore[call-arg]
     days: _Days = _Days()
     trust: _Trust = _Trust()
-    doubles: _Doubles = _Doubles()
+    doubles: _Doubles = _Doubles()  # type: ignore[call-arg]
     copies: _Copies = _Copies()  # type: ignore[call-arg]
     sidecars: _Sidecars = _Sidecars()  # type: ignore[call-arg]
 
@@ -192,6 +195,9 @@ def _rules(page: _Page) -> HouseRules:
         journeys=tuple(journeys),
         trust=tuple(page.trust.order),
         beside=page.doubles.companions == "bring",
+        retagged=OnDouble(page.doubles.retagged),
+        reencoded=OnDouble(page.doubles.re_encoded),
+        alike=OnDouble(page.doubles.look_alike),
         structure=Structure(page.copies.card_structure),
         twice=page.copies.read_twice,
         second_sum=page.copies.second_sum == "blake3",
@@ -228,7 +234,10 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
             "journey": [{"start": day, "zone": _zone_words(offset)} for day, offset in rules.journeys],
         },
         "trust": {"order": list(rules.trust)},
-        "doubles": {"companions": "bring" if rules.beside else "leave"},
+        "doubles": {
+            "companions": "bring" if rules.beside else "leave", "retagged": rules.retagged.value,
+            "re-encoded": rules.reencoded.value, "look-alike": rules.alike.value,
+        },
         "copies": {
             "card-structure": rules.structure.value, "read-twice": rules.twice,
             "second-sum": "blake3" if rules.second_sum else "none", "hash-lists": rules.hash_lists,

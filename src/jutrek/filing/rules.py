@@ -37,6 +37,14 @@ class Order(StrEnum):
     SMALL = "small"
 
 
+class OnDouble(StrEnum):
+    """What becomes of a capture that is there already, though not with the same bytes."""
+
+    ASK = "ask"
+    BRING = "bring"
+    STAY = "stay"
+
+
 UNFILED_FOLDER = "Unfiled"
 
 
@@ -118,6 +126,8 @@ class HouseRules:
         journeys: from which day on which offset (minutes) holds instead of `zone`, ordered by day.
         trust: the rungs of the ladder of evidence, the most trusted first; all of them, each once.
         beside: whether what belongs to a capture that is home comes beside it, or stays on its source.
+        retagged, reencoded, alike: what becomes of captures whose picture or sound is there already: the same to the
+            byte with other metadata, the same by looks in another encoding, only like it. Same bytes always stay.
         structure: whether clips are filed alone, or with the card's structure beside them.
         sidecars: whether a corrected date is also written into an XMP sidecar beside its file.
         originals: whether the name that a file had on its source is written into such a sidecar.
@@ -147,6 +157,9 @@ class HouseRules:
     journeys: tuple[tuple[date, int], ...] = ()
     trust: tuple[str, ...] = tuple(RUNGS)
     beside: bool = True
+    retagged: OnDouble = OnDouble.ASK
+    reencoded: OnDouble = OnDouble.ASK
+    alike: OnDouble = OnDouble.BRING
     structure: Structure = Structure.ALONE
     sidecars: bool = False
     originals: bool = False

@@ -10,7 +10,7 @@ from jutrek.desk.board import Place
 from jutrek.ui import paint
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
-PAGES, KEYS = ("Intake", "House rules", "Journal"), (1, 5, 6)
+PAGES, KEYS = ("Intake", "Doubles", "House rules", "Journal"), (1, 3, 5, 6)
 """The pages, and the digits that open them together with Ctrl."""
 
 

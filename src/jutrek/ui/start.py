@@ -42,7 +42,7 @@ def run_window(sources: list[str], library: str | None) -> int:
     app = application()
     window = MainWindow()
     window.begin(library or last_library(), sources)
-    window.watches_drives = True
+    window.watches_drives = window.learns = True
     window.show()
     return int(app.exec())
 

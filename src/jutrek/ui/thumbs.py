@@ -9,9 +9,8 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QSize, Signal
 from PySide6.QtGui import QImage, QPixmap
 
-from jutrek.desk.board import CaptureView
-
 if TYPE_CHECKING:
+    from jutrek.decoding import Pictured
     from jutrek.desk.pictures import Picture
 
 SIZE = QSize(84, 56)
@@ -21,7 +20,7 @@ _WAITING = 300
 
 
 class Thumbnails(QObject):
-    """Gives thumbnails for captures, or None while one is being made; `ready` names those that came."""
+    """Gives thumbnails for captures and other files, or None while one is being made; `ready` names those that came."""
 
     ready = Signal(str)
     _made = Signal(str, object)
@@ -31,7 +30,7 @@ class Thumbnails(QObject):
         super().__init__(parent)
         self._ratio = ratio
         self._kept: OrderedDict[str, QPixmap | None] = OrderedDict()
-        self._wishes: OrderedDict[str, CaptureView] = OrderedDict()
+        self._wishes: OrderedDict[str, Pictured] = OrderedDict()
         self._more = threading.Condition()
         self._closed = False
         self._made.connect(self._keep)
@@ -39,7 +38,7 @@ class Thumbnails(QObject):
         for thread in self._threads:
             thread.start()
 
-    def of(self, view: CaptureView) -> QPixmap | None:
+    def of(self, view: Pictured) -> QPixmap | None:
         """The thumbnail if there is one. Else it is wished for; what scrolled away long ago is forgotten."""
         if view.id in self._kept:
             self._kept.move_to_end(view.id)

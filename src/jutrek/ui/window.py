@@ -21,6 +21,7 @@ from PySide6.QtWidgets import QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Board
 from jutrek.ui import paint
+from jutrek.ui.doubles.desk import DoublesDesk
 from jutrek.ui.header import KEYS, Header
 from jutrek.ui.intake.desk import RunDesk
 from jutrek.ui.intake.page import IntakePage
@@ -69,9 +70,12 @@ class MainWindow(QMainWindow):
         self._sources: list[str] = []
         self.watches_drives = False
         """Whether cards that appear are asked about."""
+        self.learns = False
+        """Whether libraries are looked through for doubles while nothing else is to be done."""
         self.house = RulesDesk(self)
         self.runs = RunDesk(self)
         self.journal = JournalDesk(self)
+        self.doubles = DoublesDesk(self)
         self._connect()
 
     def _connect(self) -> None:
@@ -91,7 +95,7 @@ class MainWindow(QMainWindow):
         self.header.painted.connect(self._begin, Qt.ConnectionType.QueuedConnection)
         for keys, what in (
             ("Ctrl+O", self.choose_source),
-            ("Ctrl+Return", self.runs.bring_home),
+            ("Ctrl+Return", self.go),
             ("Ctrl+S", self.save),
             ("Esc", self.widen),
             *((f"Ctrl+{key}", partial(self.open_page, number)) for number, key in enumerate(KEYS)),
@@ -109,10 +113,9 @@ class MainWindow(QMainWindow):
 
     def open_page(self, number: int) -> None:
         """Open a page by its number."""
-        if number == 1:
-            self.house.open()
-        elif number == 2:
-            self.journal.open()
+        desks = {1: self.doubles, 2: self.house, 3: self.journal}
+        if number in desks:
+            desks[number].open()
         else:
             self.pages.setCurrentWidget(self.page)
         self.header.mark(number)
@@ -127,6 +130,13 @@ class MainWindow(QMainWindow):
         """Whether the Intake page is the one that is open."""
         return self.pages.currentWidget() is self.page
 
+    def go(self) -> None:
+        """Do what the page that is open is about: bring home, or set aside."""
+        if self.doubles.shown:
+            self.doubles.page.go()
+        else:
+            self.runs.bring_home()
+
     def save(self) -> None:
         """Keep the rules, or save the plan: whatever the page that is open is about."""
         if self.house.shown:
@@ -140,6 +150,8 @@ class MainWindow(QMainWindow):
             self.page.show_all()
         elif self.house.shown and self.house.page.refiling_open:
             self.house.page.open_section(0)
+        elif self.doubles.shown and self.doubles.page.on_tray:
+            self.doubles.page.open_tray(False)
 
     def begin(self, library: str, sources: list[str]) -> None:
         """Use a library (empty for none) and sources, as soon as the window has been painted."""
@@ -153,6 +165,7 @@ class MainWindow(QMainWindow):
             from jutrek.desk.session import IntakeSession
 
             self._session = IntakeSession(self._bridge.told.emit)
+            self._session.learns = self.learns
             self.page.details = self._session.close_view
             if self.watches_drives:
                 self._session.watch_drives()
@@ -205,6 +218,7 @@ class MainWindow(QMainWindow):
         self.page.notify("")
         self.house.notify("")
         self.journal.notify("")
+        self.doubles.notify("")
         if self._session is not None:
             wish(self._session)
 
@@ -212,6 +226,8 @@ class MainWindow(QMainWindow):
         """Take back what was decided last."""
         if self.house.shown:
             self.house.page.undo()
+        elif self.doubles.shown:
+            self.doubles.page.undo()
         elif self.on_intake and self.page.board.can_undo and not self.runs.running:
             words = self.page.board.can_undo
             self.wish(lambda session: session.undo())
@@ -238,7 +254,7 @@ class MainWindow(QMainWindow):
 
         page = self.page
         running = self.runs.running
-        if self.house.hear(event, running=running) or self.journal.hear(event, running=running):
+        if any(desk.hear(event, running=running) for desk in (self.house, self.doubles, self.journal)):
             return
         if self.runs.hear(event):
             return
@@ -269,7 +285,7 @@ class MainWindow(QMainWindow):
         else:
             figures = f"{done:,} of {total:,}" if total else f"{done:,} files" if done else ""
         words = f"{event.what}." if event.what else ""
-        for part in (self.page, self.house, self.journal):
+        for part in (self.page, self.house, self.journal, self.doubles):
             part.show_working(words, figures)
 
     def _show_board(self, board: Board) -> None:
@@ -302,6 +318,7 @@ class MainWindow(QMainWindow):
         self.thumbnails.close()
         self.page.end()
         self.house.end()
+        self.doubles.end()
         super().closeEvent(event)
 
     def _may_close(self) -> bool:

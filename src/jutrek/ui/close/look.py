@@ -44,6 +44,10 @@ class CloseLook(QWidget):
         self._details: Details = lambda _: None
         self.viewer = Viewer(self)
         self.stage = Stage(theme, self.viewer)
+        self.other_of: Callable[[CaptureView], CaptureView | None] = lambda _: None
+        """What a capture is the same as, or like."""
+        self.beside = Stage(theme, Viewer(self))
+        self.beside.hide()
         self.claims = ClaimChart(theme)
         self.facts = FactList(theme)
         self.back = QPushButton("Back to the board", self)
@@ -69,6 +73,7 @@ class CloseLook(QWidget):
         row.setContentsMargins(_MARGIN, _TITLE + 4, _MARGIN - 4, 12)
         row.setSpacing(14)
         row.addWidget(self.stage, 1)
+        row.addWidget(self.beside, 1)
         row.addWidget(self._side)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.hide()
@@ -98,6 +103,11 @@ class CloseLook(QWidget):
         self._views, self._row = views, row
         self._show()
 
+    def end(self) -> None:
+        """End the threads behind the pictures."""
+        self.viewer.close()
+        self.beside.viewer.close()
+
     def capture(self) -> CaptureView | None:
         """The capture that is shown."""
         return self._views[self._row] if self._row < len(self._views) else None
@@ -122,6 +132,15 @@ class CloseLook(QWidget):
             self.leave()
             return
         self.stage.show_capture(view)
+        other = self.other_of(view)
+        self.beside.setVisible(other is not None)
+        if other is not None:
+            where = f"at home as {other.destination}" if other.state is State.HOME else f"on its source as {other.name}"
+            self.stage.say("this one")
+            self.beside.say(where)
+            self.beside.show_capture(other)
+        else:
+            self.stage.say("")
         self.claims.show_view(details)
         self.facts.show_view(details)
         self.earlier.setEnabled(self._row > 0)

@@ -30,7 +30,8 @@ class Stage(QWidget):
     def __init__(self, theme: Theme, viewer: Viewer, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme = theme
-        self._viewer = viewer
+        self.viewer = viewer
+        self._caption = ""
         self._view: CaptureView | None = None
         self._pixmap: QPixmap | None = None
         self._waiting = self._focused = False
@@ -53,6 +54,11 @@ class Stage(QWidget):
         self._ask()
         self.update()
 
+    def say(self, caption: str) -> None:
+        """Say which of two pictures it is; no words say nothing."""
+        self._caption = caption
+        self.update()
+
     def show_focus(self, focused: bool) -> None:
         """Show whether keys go to the picture."""
         self._focused = focused
@@ -70,7 +76,7 @@ class Stage(QWidget):
         share = min(max(share, 0.0), 1.0)
         if self._view is not None and self._view.kind == CLIP and self.seconds and share != self.share:
             self.share = share
-            self._viewer.wish(self._view, self._room(), share)
+            self.viewer.wish(self._view, self._room(), share)
             self._name_it()
             self.update()
 
@@ -83,7 +89,7 @@ class Stage(QWidget):
 
     def _ask(self) -> None:
         if self._view is not None and self._view.kind != SIDECAR and self.isVisible():
-            self._viewer.wish(self._view, self._room(), self.share)
+            self.viewer.wish(self._view, self._room(), self.share)
 
     def _area(self) -> QRect:
         timed = self._view is not None and self._view.kind in (CLIP, SOUND)
@@ -126,8 +132,21 @@ class Stage(QWidget):
             painter.drawPixmap(box, self._pixmap)
         else:
             paint.text(painter, area, self._words(), font(14), theme.soft, align=paint.CENTRE)
+        if self._caption:
+            self._draw_caption(painter, area)
         if self._view.kind in (CLIP, SOUND):
             self._draw_line(painter, QRect(area.left(), area.bottom() + 12, area.width(), 16))
+
+    def _draw_caption(self, painter: QPainter, area: QRect) -> None:
+        face = font(12, SEMIBOLD)
+        wide = min(paint.width_of(self._caption, face) + 20, area.width())
+        badge = QRect(area.left(), area.top(), wide, 22)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(_BADGE)
+        painter.drawRoundedRect(badge, 4, 4)
+        middle = Qt.TextElideMode.ElideMiddle
+        inner = badge.adjusted(8, 0, -8, 0)
+        paint.text(painter, inner, self._caption, face, _ON_BADGE, align=paint.CENTRE, cut=middle)
 
     def _words(self) -> str:
         if self._view is not None and self._view.kind == SIDECAR:

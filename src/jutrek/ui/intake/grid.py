@@ -44,6 +44,8 @@ _WORDS = {
 }
 _ELSEWHERE = frozenset({State.HOME, State.TWIN})
 """Captures whose bytes are somewhere else, so that they are not brought."""
+_THERE = {"retagged": "other metadata", "re-encoded": "other encoding"}
+"""What is said of captures that wait since they are there already."""
 _BADGE, _ON_BADGE = QColor(24, 38, 44, 205), QColor("#FFFFFF")
 _BADGE_HEIGHT = 24
 Index = QModelIndex | QPersistentModelIndex
@@ -197,7 +199,8 @@ class CaptureDelegate(QStyledItemDelegate):
         if view.state is State.TWIN:
             words = "same as another"
         if view.state is State.LOOK:
-            words, colour = ("to settle" if view.dated else "no trusted date"), theme.amber
+            waits = _THERE.get(view.standing, "to settle")
+            words, colour = (waits if view.dated else "no trusted date"), theme.amber
         if view.state is State.ASIDE:
             words, colour = "set aside", theme.soft
         if view.state is State.FAILED:
@@ -255,6 +258,8 @@ class CaptureDelegate(QStyledItemDelegate):
             self._badge(painter, frame.left() + 4, frame.top() + 4, paint.length_words(view.duration))
         if view.state is State.BROUGHT:
             self._badge(painter, frame.left() + 4, frame.bottom() - 20, "home")
+        elif view.standing == "look-alike" and view.state is State.BRING:
+            self._badge(painter, frame.left() + 4, frame.bottom() - 20, "like another")
         edge = theme.accent if chosen else {State.LOOK: theme.amber, State.FAILED: theme.brick}.get(view.state)
         if edge is not None:
             painter.setPen(QPen(edge, 2))

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QPoint, QRect, Signal
-from PySide6.QtWidgets import QPushButton, QWidget
+from PySide6.QtCore import QObject, QPoint, QRect, Qt, Signal
+from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from jutrek.desk.board import Board, Question
+from jutrek.ui.intake.narrowing import STANDINGS, standings_of
 from jutrek.ui.theme import Theme
 
 if TYPE_CHECKING:
@@ -23,6 +24,7 @@ class Overlays(QObject):
 
     decided = Signal(object)
     set_days = Signal(int, int, object, object)
+    narrowed = Signal(str)
 
     def __init__(self, theme: Theme, page: QWidget) -> None:
         super().__init__(page)
@@ -54,6 +56,15 @@ class Overlays(QObject):
         self.about.open_on(board)
         corner = button.mapTo(self._page, button.rect().bottomRight())
         self.about.move(max(0, corner.x() - self.about.width()), corner.y() + 4)
+
+    def open_standings(self, board: Board, button: QPushButton) -> None:
+        """Let the person choose a standing that the board is narrowed to; below the button that asked."""
+        menu = QMenu(self._page)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for standing, count in standings_of(board).items():
+            action = menu.addAction(f"{count:,} {STANDINGS[standing]}")
+            action.triggered.connect(lambda _=False, standing=standing: self.narrowed.emit(standing))
+        menu.popup(button.mapToGlobal(QPoint(0, button.height())))
 
     def _said(self, said: dict[str, str]) -> None:
         from jutrek.captures import Say

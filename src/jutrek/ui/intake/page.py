@@ -9,11 +9,12 @@ from PySide6.QtCore import QEvent, QObject, QRect, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from jutrek.desk.board import Board, CaptureView, DayView, State, day_view
+from jutrek.desk.board import Board, State, home_view
 from jutrek.ui import paint
 from jutrek.ui.intake import lands, ribbons, tiles
 from jutrek.ui.intake.actionbar import ActionBar
 from jutrek.ui.intake.copies import CopiesPanel
+from jutrek.ui.intake.narrowing import Narrowing
 from jutrek.ui.intake.outcome import OutcomeBar
 from jutrek.ui.intake.overlays import Overlays
 from jutrek.ui.intake.parts import Card, scrolling, span_words
@@ -56,8 +57,7 @@ class IntakePage(QWidget):
         super().__init__(parent)
         self._theme = theme
         self.board = Board()
-        self._states: tuple[State, ...] = ()
-        self._folder = ""
+        self._narrowing = Narrowing()
         self.capture = ""
         self._running = self._working = False
         self._notice: tuple[str, str, str, bool] | None = None
@@ -171,6 +171,7 @@ class IntakePage(QWidget):
             from jutrek.ui.close.look import CloseLook
 
             self._look = CloseLook(self._theme, self)
+            self._look.other_of = lambda view: home_view(view, self.board)
             self._look.walked.connect(self.grid.choose)
             self._look.closed.connect(self.grid.setFocus)
             self._place_look()
@@ -196,7 +197,7 @@ class IntakePage(QWidget):
     def end(self) -> None:
         """End the threads of the page."""
         if self._look is not None:
-            self._look.viewer.close()
+            self._look.end()
         self.overlays.end()
 
     def _lay_out(self) -> None:
@@ -248,6 +249,8 @@ class IntakePage(QWidget):
         self.titles.about.clicked.connect(lambda: self.overlays.open_about(self.board, self.titles.about))
         self.overlays.decided.connect(self.decided)
         self.overlays.set_days.connect(self.set_days)
+        self.titles.standings.clicked.connect(lambda: self.overlays.open_standings(self.board, self.titles.standings))
+        self.overlays.narrowed.connect(self._narrow_standing)
         self.titles.back.clicked.connect(self.close_settle)
         self.when.chosen.connect(self._choose)
         self.when.looked.connect(self.look_close)
@@ -342,7 +345,7 @@ class IntakePage(QWidget):
         if self.settling:
             self.close_settle()
             return
-        self._states, self._folder = (), ""
+        self._narrowing.clear()
         self._show_days()
 
     def _teach(self) -> None:
@@ -399,41 +402,23 @@ class IntakePage(QWidget):
             self.open_settle()
             return
         self.close_settle()
-        self._states = states
+        self._narrowing.states = states
         self._show_days()
 
     def _narrow_folder(self, path: str) -> None:
-        self._folder = "" if path == self._folder else path
+        self._narrowing.folder = "" if path == self._narrowing.folder else path
         self._show_days()
 
-    def _wanted(self, view: CaptureView) -> bool:
-        fits = not self._states or view.state in self._states
-        inside = f"{view.folder}/".startswith(f"{self._folder}/")
-        return fits and (not self._folder or (bool(view.destination) and inside))
-
-    def _narrowed(self, day: DayView) -> DayView | None:
-        """What of a shoot is wanted; most are so as a whole, or not at all."""
-        if not self._folder and day.count(*self._states) in (0, len(day.captures)):
-            return day if day.count(*self._states) else None
-        views = list(filter(self._wanted, day.captures))
-        return day_view(day.key, day.start, views, day.words) if views else None
+    def _narrow_standing(self, standing: str) -> None:
+        self.close_settle()
+        self._narrowing.standing = standing
+        self._show_days()
 
     def _show_days(self) -> None:
-        narrowed = bool(self._states or self._folder)
-        days = self.board.days
-        if narrowed:
-            days = tuple(filter(None, map(self._narrowed, days)))
-        self.outcome.narrow(self._states)
-        names = {
-            State.BRING: "to bring home",
-            State.LOOK: "need a look",
-            State.FAILED: "not home",
-            State.TWIN: "twins",
-            State.ASIDE: "set aside",
-        }
-        words = [names.get(self._states[0], "at home")] if self._states else []
-        self.titles.narrow(" · ".join([*words, *([self._folder] if self._folder else [])]))
-        self.when.show_days(self.board, days, running=self._running)
+        narrowing = self._narrowing
+        self.outcome.narrow(narrowing.states)
+        self.titles.narrow(narrowing.words)
+        self.when.show_days(self.board, narrowing.days(self.board), running=self._running)
 
     def _choose(self, capture: str) -> None:
         self.capture = capture

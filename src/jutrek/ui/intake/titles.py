@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QPushButton, QWidget
 from jutrek.desk.board import Board
 from jutrek.ui import paint
 from jutrek.ui.intake import lands, ribbons, tiles
+from jutrek.ui.intake.narrowing import standings_of
 from jutrek.ui.theme import HEADLINE, SEMIBOLD, Theme, font, section
 
 
@@ -48,11 +49,13 @@ class ColumnTitles(QWidget):
         self.days.setToolTip("When a day starts, after which gap a new shoot begins, and which zone holds")
         self.about = QPushButton("", self)
         self.about.setToolTip("What this intake is for: the house rules file it by that")
+        self.standings = QPushButton("by standing…", self)
+        self.standings.setToolTip("Show only what is new, what is home, or what is there in another way")
         self.back = QPushButton("Back to the days", self)
-        for button in (self.days, self.about, self.back):
+        for button in (self.days, self.about, self.standings, self.back):
             button.setProperty("link", True)
             button.hide()
-        self._settling = self._copying = False
+        self._settling = self._copying = self._many = False
 
     def show_board(self, board: Board) -> None:
         """Show when days and shoots of a board begin."""
@@ -60,11 +63,12 @@ class ColumnTitles(QWidget):
         self.days.setText(f"day starts {starts} · new shoot after {board.gap / 60:g} h")
         said = " · ".join(f"{name} {board.said[name]}" for name in board.asks if name in board.said)
         self.about.setText(said or f"say the {', '.join(board.asks)}…" if board.asks else "")
+        self._many = len(standings_of(board)) > 1
         self._show_links(bool(board.sources))
 
     def stops(self) -> tuple[QWidget, ...]:
         """Where Tab stops, in order."""
-        return self.about, self.days, self.back
+        return self.standings, self.about, self.days, self.back
 
     def show_settling(self, settling: bool) -> None:
         """Name the columns by the questions, or by the days again."""
@@ -79,6 +83,7 @@ class ColumnTitles(QWidget):
         shown = wanted and not self._settling and self.clear.isHidden()
         self.days.setVisible(shown and bool(self.days.text()))
         self.about.setVisible(shown and bool(self.about.text()))
+        self.standings.setVisible(shown and self._many)
         self._place()
 
     def show_copying(self, copying: bool) -> None:
@@ -99,6 +104,9 @@ class ColumnTitles(QWidget):
             button.setGeometry(right - wide, 0, wide, 24)
         wide = self.about.sizeHint().width()
         self.about.setGeometry(self.days.x() - wide, 0, wide, 24)
+        left = self.about.x() if not self.about.isHidden() else self.days.x()
+        wide = self.standings.sizeHint().width()
+        self.standings.setGeometry(left - wide, 0, wide, 24)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._place()

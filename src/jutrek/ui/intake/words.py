@@ -52,5 +52,5 @@ def board_words(board: Board) -> Said:
         more = "Every file is read back and compared before it counts as home. The cards are not touched."
         return Said("Ready.", more, room, brick=not fits)
     look = board.count(State.LOOK)
-    more = f"{paint.counted(look, 'capture waits', 'captures wait')} for an answer about the date." if look else ""
+    more = f"{paint.counted(look, 'capture waits', 'captures wait')} for an answer." if look else ""
     return Said(f"{paint.counted(board.count(State.HOME, State.BROUGHT), 'capture')} at home, proven.", more)

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 
 from jutrek.captures import Device
 from jutrek.desk.typed import clock_of, journeys_of, offset_of
-from jutrek.filing import Extensions, HouseRules, Order, Per, Structure, Undated
+from jutrek.filing import Extensions, HouseRules, OnDouble, Order, Per, Structure, Undated
 from jutrek.filing.dates import knows_language
 from jutrek.filing.pieces import KIND_WORDS
 from jutrek.ui.intake.daysetting import offset_words
@@ -244,16 +244,32 @@ class DoublesSection(Section):
     def __init__(self, theme: Theme) -> None:
         super().__init__(
             theme,
-            "The same bytes never come home twice, whatever they are called. What belongs to them may still be new.",
+            "The same bytes never come home twice, whatever they are called. What belongs to them may still be new. "
+            "What is there already in another way is known once all of the library was looked at.",
         )
+        fates = {"ask": "waits for an answer", "bring": "comes home, too", "stay": "stays on its source"}
+        self.retagged = self.choice("The same picture or sound with other metadata", fates)
+        self.reencoded = self.choice("The same picture in another size or format", fates)
+        self.alike = self.choice("A picture that only looks like one", fates)
         self.beside = self.tick("What belongs to a capture that is home already comes beside it")
         self.finish()
 
     def fill(self) -> None:
-        self.beside.setChecked(self.rules.beside)
+        rules = self.rules
+        self.beside.setChecked(rules.beside)
+        for box, fate in (
+            (self.retagged, rules.retagged),
+            (self.reencoded, rules.reencoded),
+            (self.alike, rules.alike),
+        ):
+            box.setCurrentIndex(max(0, box.findData(fate.value)))
 
     def read(self) -> HouseRules:
-        return replace(self.rules, beside=self.beside.isChecked())
+        retagged, reencoded, alike = (
+            OnDouble(box.currentData()) for box in (self.retagged, self.reencoded, self.alike)
+        )
+        beside = self.beside.isChecked()
+        return replace(self.rules, beside=beside, retagged=retagged, reencoded=reencoded, alike=alike)
 
 
 class CopiesSection(Section):

@@ -65,6 +65,7 @@ class QuestionCard(QWidget):
         self.match = QPushButton("Match two pictures…")
         self.match.clicked.connect(lambda: self.matching.emit(self.question.key))
         self.match.setVisible(is_clock)
+        self.other.setVisible(not self.question.about_doubles)
         for button in self.stops():
             button.installEventFilter(self)
         self._row = ButtonFlow(self.stops())
@@ -96,7 +97,8 @@ class QuestionCard(QWidget):
 
     def stops(self) -> tuple[QPushButton, ...]:
         """What can take the focus, in order."""
-        return (*self.buttons[:1], self.other, self.match, *self.buttons[1:])
+        dates = () if self.question.about_doubles else (self.other, self.match)
+        return (*self.buttons[:1], *dates, *self.buttons[1:])
 
     def choose(self, chosen: bool) -> None:
         """Show whether it is the one whose effect is shown."""

@@ -95,7 +95,8 @@ class NeighbourRow(QWidget):
         self._theme, self._thumbnails, self._question = theme, thumbnails, question
         self.setFixedHeight(SIZE.height() + 22)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("In the order of their counters: " + ", ".join(view.name for view in question.pictures))
+        how = "Each with what is there already: " if question.about_doubles else "In the order of their counters: "
+        self.setAccessibleName(how + ", ".join(view.name for view in question.pictures))
         thumbnails.ready.connect(self._on_ready)
 
     def _on_ready(self, capture: str) -> None:

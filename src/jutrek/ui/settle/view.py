@@ -33,7 +33,7 @@ class SettleView(QWidget):
         self.effect = EffectPanel(theme)
         self.cards: dict[str, QuestionCard] = {}
         self._chosen = ""
-        self._none = QLabel("Nothing is left to settle. Every capture has a date to trust.")
+        self._none = QLabel("Nothing is left to settle.")
         self._none.setFont(font(HEADLINE, SEMIBOLD))
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 4, 0)

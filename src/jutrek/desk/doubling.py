@@ -1,0 +1,86 @@
+"""Doubles in an intake: what is there already with other metadata or in another encoding, and what becomes of it.
+
+By house rules such captures wait for an answer, come home, or stay on their source. A capture stands where its primary
+file stands; companions say nothing about it.
+"""
+
+from __future__ import annotations
+
+import os
+from collections import defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+
+from jutrek.captures import Capture, Certainty, Decisions, Doubt
+from jutrek.captures.decisions import BringDoubles, SetAside
+from jutrek.captures.doubts import Answer, many
+from jutrek.desk.story import Story
+from jutrek.doubles import Standing, Stands
+from jutrek.errors import shown
+from jutrek.filing import HouseRules, OnDouble
+
+KEY = "double:"
+"""The keys of questions about doubles begin like this."""
+_WORDS = {
+    Standing.RETAGGED: ("the same to the byte, with other metadata", Certainty.LIKELY),
+    Standing.REENCODED: ("the same by the looks, in another encoding", Certainty.OPEN),
+    Standing.ALIKE: ("like it, and not the same", Certainty.OPEN),
+}
+
+
+def rule_of(rules: HouseRules, standing: Standing) -> OnDouble:
+    """What the house does with a standing."""
+    by = {Standing.RETAGGED: rules.retagged, Standing.REENCODED: rules.reencoded, Standing.ALIKE: rules.alike}
+    return by.get(standing, OnDouble.BRING)
+
+
+def with_doubles(story: Story, standings: Mapping[str, Stands], rules: HouseRules, decisions: Decisions) -> Story:
+    """A story with its doubles: those that wait, each kind of them as a question, and those that stay by the rules."""
+    asked: dict[tuple[Standing, str], list[Capture]] = defaultdict(list)
+    waits, aside = dict(story.wishes.waits), set(story.aside)
+    for capture in story.captures:
+        stands = standings.get(capture.id)
+        if stands is None or stands.standing not in _WORDS or capture.id in decisions.both | decisions.aside:
+            continue
+        rule = rule_of(rules, stands.standing)
+        where = f"{stands.equal} at home" if not os.path.isabs(stands.equal) else os.path.basename(stands.equal)
+        why = f"It is {_WORDS[stands.standing][0]}: {shown(where)}."
+        if rule is OnDouble.STAY:
+            waits[capture.id] = f"{why} By the house rules it stays."
+            aside.add(capture.id)
+        elif rule is OnDouble.ASK and capture.id not in waits and capture.trusted:
+            waits[capture.id] = why
+            asked[stands.standing, capture.device].append(capture)
+    doubts = [_doubt(standing, own, standings) for (standing, _), own in asked.items()]
+    wishes = replace(story.wishes, waits=waits)
+    return replace(story, doubts=(*story.doubts, *doubts), wishes=wishes, aside=frozenset(aside))
+
+
+def _doubt(standing: Standing, own: Sequence[Capture], standings: Mapping[str, Stands]) -> Doubt:
+    said, certainty = _WORDS[standing]
+    ids = tuple(capture.id for capture in own)
+    they = "It is" if len(own) == 1 else "They are"
+    at_home = sum(not os.path.isabs(standings[key].equal) for key in ids)
+    how = "with other metadata" if standing is Standing.RETAGGED else "in another encoding"
+    there = "at home already" if at_home == len(ids) else "there already"
+    return Doubt(
+        f"{KEY}{standing}:{own[0].device}", own[0].device, ids,
+        f"{many(own)} {'is' if len(own) == 1 else 'are'} {there}, {how}",
+        f"{they} {said}: {', '.join(_pairs(ids, standings))}.",
+        certainty,
+        (
+            Answer("Leave on the source" if len(own) == 1 else f"Leave all {len(own)} on the source",
+                   SetAside(frozenset(ids))),
+            Answer("Bring it, too" if len(own) == 1 else f"Bring all {len(own)}, too", BringDoubles(frozenset(ids))),
+        ),
+    )  # fmt: skip
+
+
+_NAMED = 2
+
+
+def _pairs(ids: Sequence[str], standings: Mapping[str, Stands]) -> Iterator[str]:
+    for key in ids[:_NAMED]:
+        yield f"{shown(os.path.basename(key))} and {shown(os.path.basename(standings[key].equal))}"
+    if len(ids) > _NAMED:
+        yield f"{len(ids) - _NAMED} more"

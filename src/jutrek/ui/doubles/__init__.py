@@ -1,0 +1,1 @@
+"""The Doubles page: what a library has more than once, side by side, and its tray."""

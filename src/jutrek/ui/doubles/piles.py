@@ -1,0 +1,77 @@
+"""Many groups decided at once: what that would come to, before it is done."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+
+from jutrek.ui import paint
+from jutrek.ui.theme import SEMIBOLD, Theme, font
+
+if TYPE_CHECKING:
+    from jutrek.desk.doubles import Decided, Pile
+
+_MOST = 2
+
+
+class PilesPanel(QWidget):
+    """Ways to decide all groups of a degree, each with its figures and a button."""
+
+    decided = Signal(object)
+    """A pile."""
+    carried_out = Signal()
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._piles: list[Pile] = []
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 8, 10, 10)
+        column.setSpacing(4)
+        self.labels: list[QLabel] = []
+        self.buttons: list[QPushButton] = []
+        for number in range(_MOST):
+            label, button = QLabel(), QPushButton()
+            label.setFont(font(12))
+            label.setWordWrap(True)
+            label.setStyleSheet(f"color: {theme.soft.name()}")
+            button.setProperty("small", True)
+            button.clicked.connect(lambda _=False, number=number: self.decided.emit(self._piles[number]))
+            self.labels.append(label)
+            self.buttons.append(button)
+            column.addWidget(button)
+            column.addWidget(label)
+
+        self.made = QLabel()
+        self.made.setFont(font(12.5, SEMIBOLD))
+        self.made.setWordWrap(True)
+        self.go = QPushButton()
+        self.go.setProperty("main", True)
+        self.go.setToolTip("Ctrl+Enter")
+        self.go.clicked.connect(self.carried_out)
+        column.addWidget(self.made)
+        column.addWidget(self.go)
+
+    def show_piles(self, piles: list[Pile], decided: Decided) -> None:
+        """Offer piles, and to carry out what was decided; where there is neither, the panel hides."""
+        self._piles = piles[:_MOST]
+        for number in range(_MOST):
+            there = number < len(self._piles)
+            self.labels[number].setVisible(there)
+            self.buttons[number].setVisible(there)
+            if there:
+                pile = self._piles[number]
+                self.buttons[number].setText(f"{pile.words}: {paint.counted(len(pile.groups), 'group')}")
+                self.labels[number].setText(
+                    f"Sets {paint.counted(pile.files, 'file')} aside, {paint.size_words(pile.size)}."
+                )
+        count, kept = len(decided.dropped), len(decided.kept)
+        size = paint.size_words(sum(one.size for one in decided.dropped))
+        parts = [f"{paint.counted(count, 'file')} to set aside, {size}"] if count else []
+        parts += [f"all stay in {paint.counted(kept, 'group')}"] if kept else []
+        self.made.setText(f"Decided: {'; '.join(parts)}.")
+        self.go.setText(f"Set {paint.counted(count, 'file')} aside" if count else "Remember what stays")
+        for part in (self.made, self.go):
+            part.setVisible(bool(parts))
+        self.setVisible(bool(piles or parts))
