@@ -89,7 +89,7 @@ def test_rules_are_tried_without_a_trace(jutrek: Jutrek, demo: Scenario) -> None
     assert any(row[1] == "Velmora line/Upper valley/20260514 Bridge survey" for row in rows)
     assert "200 of 209 fit" in told.stderr
     tree = jutrek("rules", "try", "--library", demo.library, "--tree").stdout.splitlines()
-    assert tree[:2] == ["2024  20", "  04  4"]
+    assert tree[:2] == ["2024  29", "  04  4"]
     assert names_below(demo.library) == before
     for wrong in (("--layout", "{x}"), ("--say", "colour=red"), ("--describe", "14 May=x")):
         jutrek("rules", "try", *demo.sources, "--library", demo.library, *wrong, code=2)

@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 from PIL import Image
 
+from jutrek.demo import stills
 from jutrek.demo.shelf import raws
 from jutrek.demo.shelf.boxes import box, brand, full
 from jutrek.demo.stills import Shot, main_directory

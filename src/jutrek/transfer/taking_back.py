@@ -165,7 +165,9 @@ def _set_aside(library: Library, account: Account) -> list[_Wanted]:
     """Sidecars that were written for keepers are put away, their old versions and everything else come back."""
     folder = f"{TAKEN_BACK}/{account.run}"
     written = [one for one in account.sidecars.values() if "size" in one]
-    kept = [one for one in account.others if one["entry"] == "sidecar kept"]
+    names = {str(one["to"]) for one in written}
+    # One that no new one followed came back when its run was cleared up.
+    kept = [one for one in account.others if one["entry"] == "sidecar kept" and one["from"] in names]
     return [
         *((str(one["to"]), f"{folder}/{one['to']}", (int(one["size"]), int(one["mtime_ns"]))) for one in written),
         *((str(one["to"]), str(one["from"]), (int(one["size"]), int(one["mtime_ns"]))) for one in kept),

@@ -171,10 +171,10 @@ class DoublesPage(QWidget):
         self._facts = {key: facts for key, facts in self._facts.items() if key in there}
         notice = self._notice
         self.list.show_groups(groups, root)
-        self._notice = notice
         self.tray.show_tray(tray, root)
         if self.on_tray and not tray:
             self.open_tray(False)
+        self._notice = notice
         self._show_decided()
 
     def show_facts(self, key: str, files: tuple[FileFacts, ...]) -> None:

@@ -1,0 +1,169 @@
+"""Standings beyond bytes, of an intake and of single files; and learning, which can stop and is not done twice."""
+
+from __future__ import annotations
+
+import os
+import threading
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+
+from jutrek.captures import ReadFile
+from jutrek.demo.copies import worded
+from jutrek.demo.shelf.media import humming
+from jutrek.doubles import Standing, Stands, judge, learning
+from jutrek.doubles.against import Lookout, retagged
+from jutrek.doubles.finding import Answer, find
+from jutrek.doubles.learning import Lesson, learn
+from jutrek.errors import Stopped
+from jutrek.formats import read
+from jutrek.library import Library, survey
+from jutrek.library.ledger import Ledger
+from jutrek.sources import SourceFile
+from tests.doubles.common import encoded, learnt, put, scene, shot
+from tests.making import WHEN, xmp
+
+
+def source(path: Path, data: bytes) -> ReadFile:
+    """A file of a source, written and read."""
+    path.write_bytes(data)
+    status = path.stat()
+    file = SourceFile(str(path), str(path.parent), status.st_size, status.st_mtime_ns)
+    return ReadFile(file, read(str(path)), None)
+
+
+def stand(library: Library, ledger: Ledger, *reads: ReadFile) -> dict[str, Stands]:
+    """Where files stand by bytes, payload and looks, by their names; what is new is left out."""
+    stands = judge([one.file for one in reads], ledger, library.root)
+    stands |= retagged(reads, stands, ledger, library.root)
+    stands |= Lookout(ledger, library.root, threading.Event()).standings(reads, stands)
+    known = {os.path.basename(path): one for path, one in stands.items() if one.standing is not Standing.NEW}
+    return {name: Stands(one.standing, os.path.basename(one.equal)) for name, one in known.items()}
+
+
+def test_an_intake_is_compared_with_the_library_in_every_way(library: Library, ledger: Ledger, tmp_path: Path) -> None:
+    """What was learnt of the library is enough: none of its files is decoded again but to compare."""
+    put(library, "a.jpg", shot(0))
+    put(library, "b.jpg", shot(3))
+    put(library, "c.jpg", shot(6))
+    learnt(library, ledger)
+    found = stand(
+        library, ledger, source(tmp_path / "1.jpg", shot(0)),
+        source(tmp_path / "2.jpg", worded(shot(3), ["bridge"], "")),
+        source(tmp_path / "3.jpg", encoded(scene(6).resize((150, 100)))),
+        source(tmp_path / "4.jpg", shot(6, WHEN + timedelta(seconds=1), quality=70)),
+        source(tmp_path / "5.jpg", shot(9)),
+    )  # fmt: skip
+    assert found == {
+        "1.jpg": Stands(Standing.HOME, "a.jpg"),
+        "2.jpg": Stands(Standing.RETAGGED, "b.jpg"),
+        "3.jpg": Stands(Standing.REENCODED, "c.jpg"),
+        "4.jpg": Stands(Standing.ALIKE, "c.jpg"),
+    }
+
+
+def test_an_intake_is_compared_with_itself(library: Library, ledger: Ledger, tmp_path: Path) -> None:
+    """The first of those that are the same is the original; sounds without tags, too."""
+    plain, tagged = humming("ogg", "vorbis", {}, form="fltp"), humming("ogg", "vorbis", {"title": "Yard"}, form="fltp")
+    found = stand(
+        library, ledger, source(tmp_path / "1.jpg", shot(0)), source(tmp_path / "2.jpg", shot(0, None)),
+        source(tmp_path / "3.jpg", encoded(scene(0), quality=60)), source(tmp_path / "4.ogg", plain),
+        source(tmp_path / "5.ogg", tagged), source(tmp_path / "6.xmp", xmp()),
+    )  # fmt: skip
+    assert found == {
+        "2.jpg": Stands(Standing.RETAGGED, "1.jpg"),
+        "3.jpg": Stands(Standing.REENCODED, "1.jpg"),
+        "5.ogg": Stands(Standing.RETAGGED, "4.ogg"),
+    }
+
+
+def test_payloads_of_another_size_are_not_read(
+    library: Library, ledger: Ledger, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A size that nothing else has says enough; and a file that vanishes is new, whatever it was."""
+    put(library, "a.jpg", shot(0))
+    learnt(library, ledger)
+    one, gone = source(tmp_path / "1.jpg", shot(3)), source(tmp_path / "2.jpg", shot(0, None))
+    os.unlink(gone.file.path)
+    monkeypatch.setattr("jutrek.doubles.payload.Payload.print", lambda *_: pytest.fail("a payload was read"))
+    assert retagged([one, gone], {}, ledger, library.root) == {}
+
+
+def test_looking_can_be_stopped_and_goes_on(library: Library, ledger: Ledger, tmp_path: Path) -> None:
+    """What was seen is kept, with the file's size and time; another file of that name is looked at."""
+    reads = [source(tmp_path / f"{number}.jpg", shot(number)) for number in range(3)]
+    stop = threading.Event()
+    stop.set()
+    with pytest.raises(Stopped):
+        Lookout(ledger, library.root, stop).standings(reads, {})
+    assert Lookout(ledger, library.root, threading.Event()).standings(reads, {}) == {}
+    seen: list[tuple[int, int]] = []
+    look = Lookout(ledger, library.root, threading.Event(), lambda done, total: seen.append((done, total)))
+    look.standings([*reads[:2], source(tmp_path / "2.jpg", shot(7))], {})
+    assert (0, 1) in seen
+    ledger.contents.forget_sources()
+    assert ledger.contents.of_paths([reads[0].file.path]) == {}
+
+
+def test_do_i_have_this(library: Library, ledger: Ledger, tmp_path: Path) -> None:
+    """Every place where the bytes are is told; files that are asked about are not each other's doubles."""
+    data = shot(0)
+    for name in ("a.jpg", "sub/b.jpg"):
+        put(library, name, data)
+    other = bytearray(shot(1))
+    put(library, "x.jpg", bytes(other))
+    learnt(library, ledger)
+    files = [source(tmp_path / name, data).file for name in ("1.jpg", "2.jpg")]
+    files += [source(tmp_path / f"{number}.jpg", shot(5, quality=number)).file for number in (70, 80)]
+    files.append(source(tmp_path / "3.jpg", worded(shot(1), ["yard"], "")).file)
+    assert find(files, library, ledger, stop=threading.Event()) == [
+        Answer(files[0].path, Standing.HOME, ("a.jpg", "sub/b.jpg")),
+        Answer(files[1].path, Standing.HOME, ("a.jpg", "sub/b.jpg")),
+        Answer(files[2].path, Standing.NEW, ()),
+        Answer(files[3].path, Standing.NEW, ()),
+        Answer(files[4].path, Standing.RETAGGED, ("x.jpg",)),
+    ]
+
+
+def test_learning_stops_goes_on_and_is_cheap_to_repeat(
+    library: Library, ledger: Ledger, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Only what is new or changed is read; a renamed file is known by its content, with all that was learnt."""
+    monkeypatch.setattr(learning, "_AT_ONCE", 4)
+    for number in range(10):
+        put(library, f"{number}.jpg", shot(number))
+    survey(library, ledger)
+    lesson, stop = Lesson(library, ledger), threading.Event()
+    lesson.go_on(stop)
+    assert (lesson.done, lesson.left) == (4, 6)
+    stop.set()
+    with pytest.raises(Stopped):
+        lesson.go_on(stop)
+    lesson.close()
+    assert len(ledger.contents.of_library()) == 4
+    assert learn(library, ledger, stop=threading.Event()) == 6
+    assert learnt(library, ledger) == 0
+    put(library, "3.jpg", shot(11), 1_700_000_050)
+    Path(library.root, "5.jpg").rename(Path(library.root, "renamed.jpg"))
+    found = survey(library, ledger)
+    assert (found.new, found.changed, found.gone, found.moved) == (0, 1, 0, 1)
+    assert learn(library, ledger, stop=threading.Event()) == 1
+    home = ledger.of_paths(["renamed.jpg", "3.jpg"])
+    assert home["renamed.jpg"].quick is not None
+    assert home["3.jpg"].full is None
+
+
+def test_what_is_learnt_of_a_file(library: Library, ledger: Ledger) -> None:
+    """Its size the right way up, when it was shot, by what, and how much is said of it; damage is known as nothing."""
+    put(library, "a.jpg", worded(shot(0), ["bridge", "survey"], "Velmora Line Trust"))
+    put(library, "broken.jpg", b"\xff\xd8\xff\xe0 no picture")
+    put(library, "notes.txt", b"notes")
+    learnt(library, ledger)
+    found = {one.path: one for one in ledger.contents.of_library()}
+    one = found["a.jpg"]
+    assert (one.kind, one.format, one.width, one.height) == ("still", "jpeg", 300, 200)
+    assert (one.taken, one.device, one.worded) == ("2026-05-14T10:26:13.42+02:00", "Arlen M2 A2-1", 2)
+    assert len(one.looks) == 64
+    assert (found["broken.jpg"].looks, found["broken.jpg"].payload) == (b"", 0)
+    assert found["notes.txt"].kind == "other"

@@ -1,0 +1,84 @@
+"""Surveys that know files again: moved or renamed outside, they keep what the ledger knows of them."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+
+from jutrek.library import Filed, HomeFile, Library, ProofMark, survey
+from jutrek.library.contents import Content
+from jutrek.library.fingerprint import full, quick
+from jutrek.library.ledger import Ledger
+from tests.making import put
+
+
+def known(library: Library, ledger: Ledger, name: str, data: bytes, *, marked: bool = True) -> Path:
+    """A file that the ledger knows, with all that it can know."""
+    path = put(Path(library.root, name), data)
+    survey(library, ledger)
+    status = path.stat()
+    stamp = status.st_size, status.st_mtime_ns
+    if marked:
+        ledger.put([HomeFile(name, *stamp, quick(str(path)), full(str(path)))])
+    ledger.put_filed([(name, Filed("2026-05-14T10:26:13", shoot="Bridge survey"))])
+    ledger.contents.put([Content(name, *stamp, "still", "jpeg")])
+    ledger.put_proofs([ProofMark("", name, *stamp, full(str(path)), "2026-05-18T08:00:00+00:00")])
+    return path
+
+
+@pytest.mark.parametrize("touched", [False, True])
+def test_a_moved_file_is_known_by_its_content(library: Library, ledger: Ledger, touched: bool) -> None:
+    """Also where the time of change did not come along; fingerprints, filing, content and proof move with it."""
+    path = known(library, ledger, "a.jpg", b"picture" * 20)
+    Path(library.root, "sub").mkdir()
+    moved = path.rename(Path(library.root, "sub", "b.jpg"))
+    if touched:
+        os.utime(moved, (1, 1))
+    found = survey(library, ledger)
+    assert (found.files, found.new, found.gone, found.moved) == (1, 0, 0, 1)
+    assert ledger.of_paths(["sub/b.jpg"])["sub/b.jpg"].full == full(str(moved))
+    filed = ledger.filed("sub/b.jpg")
+    assert filed is not None and filed.shoot == "Bridge survey"
+    assert list(ledger.proofs("")) == ["sub/b.jpg"]
+    assert bool(ledger.contents.of_library()) is not touched
+    assert survey(library, ledger).moved == 0
+
+
+def test_a_file_that_was_never_read_is_known_by_size_and_time(library: Library, ledger: Ledger) -> None:
+    """To the nanosecond; with another time it may be any file, and counts as new."""
+    path = known(library, ledger, "a.jpg", b"picture" * 20, marked=False)
+    moved = path.rename(Path(library.root, "b.jpg"))
+    assert survey(library, ledger).moved == 1
+    os.utime(moved, (1, 1))
+    moved.rename(Path(library.root, "c.jpg"))
+    found = survey(library, ledger)
+    assert (found.new, found.gone, found.moved) == (1, 1, 0)
+
+
+def test_other_files_of_the_same_size_are_not_taken_for_it(library: Library, ledger: Ledger) -> None:
+    """Nor is a copy beside it: what is still there did not move. Of two copies the one of its name is it."""
+    path = known(library, ledger, "a.jpg", b"picture" * 20)
+    put(Path(library.root, "copy.jpg"), path.read_bytes())
+    assert survey(library, ledger).moved == 0
+    path.unlink()
+    put(Path(library.root, "other.jpg"), b"another" * 20)
+    put(Path(library.root, "sub", "a.jpg"), b"picture" * 20)
+    found = survey(library, ledger)
+    assert (found.new, found.gone, found.moved) == (1, 0, 1)
+    assert ledger.filed("sub/a.jpg") is not None
+    assert ledger.filed("other.jpg") is None
+
+
+def test_a_changed_file_is_a_new_version(library: Library, ledger: Ledger) -> None:
+    """Its fingerprints and its content are forgotten, and by what it was filed is not."""
+    path = known(library, ledger, "a.jpg", b"picture" * 20)
+    path.write_bytes(b"edited!" * 20)
+    os.utime(path, (5, 5))
+    found = survey(library, ledger)
+    assert (found.changed, found.moved) == (1, 0)
+    assert ledger.of_paths(["a.jpg"])["a.jpg"].quick is None
+    assert ledger.contents.of_library() == []
+    assert ledger.contents.to_look_at() == [("a.jpg", 140, 5_000_000_000)]
+    assert ledger.filed("a.jpg") is not None
