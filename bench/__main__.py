@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from bench import clocks, filing, mixed, reading, story, transfer, window
+from bench import clocks, doubles, filing, mixed, reading, story, transfer, window
 
 _ALL = {
     "reading": reading.run,
@@ -14,6 +14,7 @@ _ALL = {
     "clocks": clocks.run,
     "filing": filing.run,
     "story": story.run,
+    "doubles": doubles.run,
 }
 
 

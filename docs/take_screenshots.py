@@ -23,6 +23,7 @@ from jutrek.demo import build
 from jutrek.desk import events
 from jutrek.desk.board import STILL, CaptureView, Place
 from jutrek.desk.keeping import furnish
+from jutrek.doubles.degrees import Degree
 from jutrek.filing import Row
 from jutrek.filing.pattern import Piece
 from jutrek.filing.starting import STARTS
@@ -38,6 +39,8 @@ _WORDS = {
 }  # fmt: skip
 _NAMES = {
     "close-look.png",
+    "doubles.png",
+    "tray.png",
     "journal.png",
     "report.png",
     *(f"intake-{name}.png" for name in ("board", "settle", "large", "running", "home")),
@@ -139,6 +142,31 @@ class Camera:
         self.until(lambda: any(caught))
         self.window.page.notify("")
 
+    def shoot_doubles(self) -> None:
+        """Doubles settled by eye, and the tray that they lie in; what was set aside is taken back."""
+        self.window.open_page(1)
+        page = self.window.doubles.page
+        page.pause.click()
+        self.until(lambda: page.list.group() is not None and page.pair.whole())
+        page.decide_pile(page.piles._piles[0])
+        page.list.choose_degree(Degree.PAYLOAD)
+        while "words" not in page.list.group().files[1].path:
+            page.list.step(1)
+        self.until(lambda: bool(page.carry.text()) and page.pair.whole())
+        self.shoot("doubles")
+        page.keep_framed()
+        page.list.choose_degree(Degree.PICTURE)
+        for _ in range(5):
+            page.keep_framed()
+        page.go()
+        self.until(lambda: len(page.tray.items) > 10)
+        page.open_tray(True)
+        self.settle()
+        self.shoot("tray")
+        page.taken_back.emit(page.tray.items)
+        self.until(lambda: not page.tray.items)
+        self.window.open_page(0)
+
     def shoot_journal(self) -> None:
         """The journal, with the intake opened."""
         self.window.open_page(3)
@@ -237,6 +265,7 @@ def main() -> None:
         shoot_report(camera.window.runs.report)
         camera.shoot_journal()
         camera.shoot_refiling()
+        camera.shoot_doubles()
         camera.window.close()
     stale = set(os.listdir(_SHOTS)) - _NAMES
     for name in stale:

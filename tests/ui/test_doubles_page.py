@@ -206,7 +206,7 @@ def test_looking_through_a_library_is_told_and_can_be_paused(
     qtbot.mouseClick(page.pause, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: page.headline.accessibleName().startswith("No doubles"), timeout=PATIENCE)
     assert page.pause.isHidden()
-    assert page.bar.words() == "Nothing to decide here."
+    qtbot.waitUntil(lambda: page.bar.words() == "Nothing to decide here.", timeout=PATIENCE)
 
 
 def test_the_board_is_narrowed_by_standing_and_shows_the_home_one_beside(

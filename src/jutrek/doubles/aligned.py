@@ -23,18 +23,19 @@ _STEPS = ((2.5, 6), (1.0, 5))
 """Blurring (standard deviation in pixels) and steps: coarse first."""
 _BLOCK = 8
 _MARGIN = 4
-_NOISE = 4.0
+_NOISE = 3.0
 """Grey levels that compression and noise leave."""
-_SHARE = 0.45
+_SHARE = 0.3
 """How much of a block's own contrast may differ."""
 _EVEN = 3.0
+_WHITE = 250.0
 _SHOWN = 0.47
 """How far from the middle two pictures are compared: at their rims a frame may be left."""
 _MOST_MOVED = 0.14
 _SOFT = 0.7
 _PLAIN = 0.95
 """An agreement from which on nothing needs to be shifted."""
-SAME = 0.83
+SAME = 0.9
 """From this agreement on, two pictures are the same one."""
 
 
@@ -145,6 +146,10 @@ def _agreeing(first: NDArray[np.float32], second: NDArray[np.float32], warp: NDA
     across, down = np.abs(_AT[None, :]), np.abs(_AT[:, None])
     shown = (across <= _SHOWN) & (np.abs(_AT[None, :] * (1 + warp[1]) + warp[0]) <= _SHOWN)
     shown = shown & (down <= _SHOWN) & (np.abs(_AT[:, None] * (1 + warp[3]) + warp[2]) <= _SHOWN)
+    # What is white in one of them only was overexposed when it was made lighter, and says nothing.
+    shown = shown & ((first >= _WHITE) == (moved >= _WHITE))
+    if not shown.any():
+        return 0.0
     gain, level = _light(first[shown], moved[shown])
     moved = moved * gain + level
     count = SIDE // _BLOCK

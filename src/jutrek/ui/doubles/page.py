@@ -67,6 +67,7 @@ class DoublesPage(QWidget):
         self._notice: tuple[str, str, str, bool] | None = None
         self._learning: events.Learning | None = None
         self._all: tuple[Group, ...] = ()
+        self._found = False
         self._facts: dict[str, tuple[FileFacts, ...]] = {}
         self.decided = Decided()
         self.frame = 0
@@ -164,7 +165,7 @@ class DoublesPage(QWidget):
 
     def show_doubles(self, groups: tuple[Group, ...], tray: tuple[Trayed, ...], root: str) -> None:
         """Show the doubles of a library, and its tray. What was decided about groups that are there still holds."""
-        self._all = groups
+        self._all, self._found = groups, True
         there = {group.key: group for group in groups}
         kept = [replaced(one, there[key]) for key, one in self.decided.verdicts.items() if key in there]
         self.decided = Decided({one.group.key: one for one in kept})
@@ -353,6 +354,8 @@ class DoublesPage(QWidget):
             far = f"{learning.done:,} of {learning.total:,} files" if learning.total else "its folders"
             state = "paused at" if learning.paused else "so far"
             self.headline.say("Looking through the library", f"{state} {far} · doubles are known when all was seen")
+        elif not self._found:
+            self.headline.say("Looking for doubles", "What was seen of the library is compared.")
         elif not self._all:
             self.headline.say("No doubles", "What is the same, or looks alike, would stand here.")
         else:
