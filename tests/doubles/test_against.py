@@ -136,13 +136,17 @@ def test_learning_stops_goes_on_and_is_cheap_to_repeat(
     survey(library, ledger)
     lesson, stop = Lesson(library, ledger), threading.Event()
     lesson.go_on(stop)
-    assert (lesson.done, lesson.left) == (4, 6)
+    assert (lesson.done, lesson.total, lesson.knows_content) == (4, 20, False)
     stop.set()
     with pytest.raises(Stopped):
         lesson.go_on(stop)
     lesson.close()
-    assert len(ledger.contents.of_library()) == 4
-    assert learn(library, ledger, stop=threading.Event()) == 6
+    assert len(ledger.contents.of_library()) == len(ledger.contents.unseen()) == 4
+    lesson = Lesson(library, ledger)
+    while not lesson.knows_content:
+        lesson.go_on(threading.Event())
+    assert (lesson.done, lesson.left, len(ledger.contents.unseen())) == (6, 10, 10)
+    assert learn(library, ledger, stop=threading.Event()) == 10
     assert learnt(library, ledger) == 0
     put(library, "3.jpg", shot(11), 1_700_000_050)
     Path(library.root, "5.jpg").rename(Path(library.root, "renamed.jpg"))

@@ -71,10 +71,11 @@ def test_degrees_groups_facts_and_reasons_are_shown(qtbot: QtBot, page: DoublesP
     assert page.bar.words().startswith("Group 1 of 2.")
     qtbot.mouseClick(page.list.chips[Degree.PAYLOAD], Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: page.facts.differing() != (), timeout=PATIENCE)
-    assert page.facts.differing() == ("Picture", "Words and rights")
+    assert page.facts.differing() == ("Picture or sound", "Words and rights")
     assert "Why 0.jpg is proposed to stay: it lies in a dated folder" in page.facts.accessibleName()
     assert page.carry.text() == "Carry over into its sidecar: bridge · © Velmora Line Trust"
-    assert page.piles.buttons[0].text() == "Keep the proposed ones: 1 group"
+    assert page.piles.buttons[0].text() == "Keep the proposed ones"
+    assert page.piles.labels[0].text().startswith("In 1 group: sets 1 file aside, ")
     qtbot.mouseClick(page.list.chips[Degree.PICTURE], Qt.MouseButton.LeftButton)
     assert page.piles.isHidden()
 

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from jutrek.library.contents import Content
     from jutrek.library.ledger import Ledger
 
-LABELS = ("Name", "Folder", "Shot", "Picture", "Bytes of the picture", "Words and rights", "Turned", "Came with")
+LABELS = ("Name", "Folder", "Shot", "Picture or sound", "Its content", "Words and rights", "Turned", "Came with")
 _TURNED = {
     1: "no", 2: "mirrored", 3: "180°", 4: "mirrored, 180°", 5: "mirrored, 90° left", 6: "90° right",
     7: "mirrored, 90° right", 8: "90° left",

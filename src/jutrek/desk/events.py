@@ -289,12 +289,20 @@ class Trouble:
 
 @dataclass(frozen=True, slots=True)
 class Learning:
-    """How far the library was looked at for doubles: files done, and of how many; paused; and whether all is known."""
+    """How far the library was looked at for doubles: files read and decoded, and of how many, and whether it is paused.
+
+    Attributes:
+        content: whether all files were read, so that what is the same by content is known.
+        complete: whether all were decoded, too.
+        round: counts how often there was something new to learn.
+    """
 
     done: int
     total: int
     paused: bool
+    content: bool
     complete: bool
+    round: int
 
 
 @dataclass(frozen=True, slots=True)

@@ -34,7 +34,7 @@ class Idle:
 
     Args:
         tell: passes events on.
-        learnt: called when the library is known as a whole, told whether anything was new in it.
+        learnt: called when all contents are known, and when all looks are; told whether anything was new.
         look: compares the intake with the library by looks; may be interrupted by `Stopped`.
     """
 
@@ -50,6 +50,7 @@ class Idle:
         self._learnt, self._look = learnt, look
         self._due = Due.SURVEY
         self._lesson: Lesson | None = None
+        self._round = 0
         self.paused = False
 
     @property
@@ -80,7 +81,8 @@ class Idle:
         """Tell how far it is."""
         lesson = self._lesson
         done, total = (lesson.done, lesson.total) if lesson is not None else (0, 0)
-        self._tell(events.Learning(done, total, self.paused, self.knows_all))
+        known = self.knows_all or (lesson is not None and lesson.knows_content)
+        self._tell(events.Learning(done, total, self.paused, known, self.knows_all, self._round))
 
     def go_on(self, stop: threading.Event) -> None:
         """Do a little. Trouble ends it until something changes."""
@@ -105,9 +107,13 @@ class Idle:
 
         if self._lesson is None:
             self._lesson = Lesson(self._library, self._ledger, threads=1)
+            self._round += bool(self._lesson.left)
         if self._lesson.left:
+            knew = self._lesson.knows_content
             self._lesson.go_on(stop)
             self.say()
+            if self._lesson.knows_content and not knew and self._lesson.left:
+                self._learnt(True)
         if not self._lesson.left:
             self._due = Due.LOOKS
             self.say()

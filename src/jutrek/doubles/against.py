@@ -207,7 +207,7 @@ class Lookout:
         from jutrek.doubles.witnesses import Album, share_of
 
         both = [*home, *own]
-        album = Album([one.looks for one in both])
+        album = Album([one.looks or b"" for one in both])
         candidates = album.candidates(np.arange(len(home), len(both)), stop=self.stop)
         greys, found = Greys(), dict[str, Stands]()
         for number, pair in enumerate(sorted(candidates)):

@@ -180,7 +180,7 @@ class _Search:
         from jutrek.doubles.witnesses import Album
 
         self.report("Looking for pictures that look the same", 0, 0)
-        album = Album([one.looks for one in stills])
+        album = Album([one.looks or b"" for one in stills])
         candidates = album.candidates(stop=self.stop)
         kept = self.ledger.contents.agreements()
         greys, same, made = Greys(), list[tuple[Content, Content]](), list[tuple[bytes, bytes, float]]()
@@ -256,7 +256,7 @@ def _by_words(
     import numpy as np
 
     own = sorted((one for one in files if one.kind == kind and one.looks), key=lambda one: one.duration)
-    words = [np.frombuffer(one.looks, "<u8") for one in own]
+    words = [np.frombuffer(one.looks or b"", "<u8") for one in own]
     pairs = []
     for number, one in enumerate(own):
         limit = one.duration + max(apart[0], one.duration * apart[1])

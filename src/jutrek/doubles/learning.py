@@ -1,6 +1,8 @@
 """Learning what the files of a library hold, so that doubles can be found: each file once, and again when it changed.
 
-It can be stopped at any time and goes on where it was: what was learnt is in the ledger, some files at a time.
+First all files are read for what they say and for their quick fingerprints, which is fast and tells what is the same by
+content. Then they are decoded for their looks. It can be stopped at any time and goes on where it was: what was learnt
+is in the ledger, some files at a time.
 """
 
 from __future__ import annotations
@@ -32,13 +34,14 @@ _KEPT_EVERY = 2.0
 """Seconds after which what was learnt is written down."""
 
 
-def content_of(path: str, name: str, reading: Reading, stamp: tuple[int, int]) -> Content:
-    """What a file holds; decodes its picture.
+def content_of(path: str, name: str, reading: Reading, stamp: tuple[int, int], *, looks: bool = True) -> Content:
+    """What a file holds.
 
     Args:
         path: where it lies.
         name: the path that it is kept under.
         stamp: its size and time of change (nanoseconds).
+        looks: whether its picture is decoded for its looks.
 
     Raises:
         SourceUnreadable: when it cannot be read.
@@ -54,7 +57,7 @@ def content_of(path: str, name: str, reading: Reading, stamp: tuple[int, int]) -
         words = len(wording.keywords) + sum(map(bool, (wording.title, wording.place, wording.job)))
     return Content(
         name, *stamp, reading.kind.value, reading.format, width, height, reading.duration, size, mark, None,
-        looks_at(path, reading), taken_of(reading),
+        looks_at(path, reading) if looks or reading.kind not in _SEEN else None, taken_of(reading),
         " ".join(part for part in (device.make, device.model, device.serial) if part) if device else "", words,
     )  # fmt: skip
 
@@ -70,24 +73,41 @@ def taken_of(reading: Reading) -> str:
 
 
 class Lesson:
-    """What is left to learn of a library: files that were not looked at yet, or changed since. Survey it before.
-
-    Attributes:
-        total: how many files there were to look at.
-        done: how many of these were looked at.
-    """
+    """What is left to learn of a library: files that were not looked at yet, or changed since. Survey it before."""
 
     def __init__(self, library: Library, ledger: Ledger, *, threads: int = _THREADS) -> None:
         self._library, self._ledger, self._threads = library, ledger, threads
         self._todo = ledger.contents.to_look_at()
-        self.total, self.done = len(self._todo), 0
+        self._unseen: list[Content] | None = None if self._todo else ledger.contents.unseen()
+        self._before = len(ledger.contents.unseen())
+        self._read = self._seen = 0
         self._found: list[tuple[Content, HomeFile | None]] = []
         self._kept_at = time.monotonic()
 
     @property
+    def total(self) -> int:
+        """How many files there are to read, and to decode."""
+        return len(self._todo) + (len(self._todo) + self._before if self._unseen is None else len(self._unseen))
+
+    @property
+    def done(self) -> int:
+        """How many of these were read, and decoded."""
+        return self._read + self._seen
+
+    @property
     def left(self) -> int:
-        """How many files are left."""
+        """How many are left."""
         return self.total - self.done
+
+    @property
+    def knows_content(self) -> bool:
+        """Whether all files were read, so that what is the same by content is known."""
+        return self._unseen is not None
+
+    @property
+    def files(self) -> int:
+        """How many files were read or decoded."""
+        return max(self._read, self._seen)
 
     def go_on(self, stop: threading.Event, report: Callable[[int, int], None] = lambda done, total: None) -> None:
         """Look at some more files. What was learnt is written down by and by, and in any case by `close`.
@@ -95,14 +115,23 @@ class Lesson:
         Raises:
             Stopped: when `stop` was set.
         """
-        part = self._todo[self.done : self.done + _AT_ONCE]
-        homes = self._ledger.of_paths(path for path, _, _ in part)
-        rows = [(row, homes.get(row[0])) for row in part]
+        root = self._library.root
         with ThreadPoolExecutor(self._threads, thread_name_prefix="learning") as threads:
-            for one in threads.map(partial(_look, self._library.root, stop), rows):
-                self._found.append(one)
-                self.done += 1
-                report(self.done, self.total)
+            if self._unseen is None:
+                part = self._todo[self._read : self._read + _AT_ONCE]
+                homes = self._ledger.of_paths(path for path, _, _ in part)
+                for one in threads.map(partial(_read, root, stop), [(row, homes.get(row[0])) for row in part]):
+                    self._found.append(one)
+                    self._read += 1
+                    report(self.done, self.total)
+            else:
+                for seen in threads.map(partial(_see, root, stop), self._unseen[self._seen : self._seen + _AT_ONCE]):
+                    self._found.append((seen, None))
+                    self._seen += 1
+                    report(self.done, self.total)
+        if self._unseen is None and self._read == len(self._todo):
+            self.close()
+            self._unseen = self._ledger.contents.unseen()
         if time.monotonic() - self._kept_at > _KEPT_EVERY or not self.left:
             self.close()
 
@@ -124,7 +153,7 @@ def learn(
     """Learn what those files of a library hold that were not looked at yet. The ledger must have been surveyed.
 
     Args:
-        report: told how many of these files are done, and how many there are.
+        report: told how far it is, and how far it goes: each file counts once for reading, once for decoding.
 
     Returns:
         How many files were looked at.
@@ -138,23 +167,34 @@ def learn(
             lesson.go_on(stop, report)
     finally:
         lesson.close()
-    return lesson.done
+    return lesson.files
 
 
-def _look(
+def _read(
     root: str, stop: threading.Event, row: tuple[tuple[str, int, int], HomeFile | None]
 ) -> tuple[Content, HomeFile | None]:
-    """Look at one file. What cannot be read now is kept as nothing known, and looked at when it changes."""
+    """Read one file. What cannot be read now is kept as nothing known, and looked at when it changes."""
     (name, size, mtime_ns), home = row
     path = os.path.join(root, name)
     if stop.is_set():
         raise Stopped
     try:
-        content = content_of(path, name, read(path), (size, mtime_ns))
+        content = content_of(path, name, read(path), (size, mtime_ns), looks=False)
         marked = replace(home, quick=quick(path)) if home is not None and home.quick is None and size else None
     except SourceUnreadable:
-        return Content(name, size, mtime_ns), None
+        return Content(name, size, mtime_ns, looks=b""), None
     return content, marked
+
+
+def _see(root: str, stop: threading.Event, content: Content) -> Content:
+    """Decode one file for its looks."""
+    path = os.path.join(root, content.path)
+    if stop.is_set():
+        raise Stopped
+    try:
+        return content._replace(looks=looks_at(path, read(path)))
+    except SourceUnreadable:
+        return content._replace(looks=b"")
 
 
 def payload_prints(
@@ -180,4 +220,5 @@ def media(contents: Iterable[Content]) -> list[Content]:
     return [one for one in contents if one.kind in _MEDIA and one.size]
 
 
-_MEDIA = frozenset({Kind.STILL.value, Kind.CLIP.value, Kind.SOUND.value})
+_SEEN = frozenset({Kind.STILL, Kind.CLIP, Kind.SOUND})
+_MEDIA = frozenset(kind.value for kind in _SEEN)

@@ -31,7 +31,7 @@ class Content(NamedTuple):
         payload: bytes of the picture or sound itself, without its metadata; 0 where these cannot be told apart.
         mark: quick fingerprint of the payload; empty where there is none.
         print: full fingerprint of the payload, None where not made yet.
-        looks: perceptual fingerprints as `doubles` lays them out; empty where there are none.
+        looks: perceptual fingerprints as `doubles` lays them out; empty where there are none, None where not made yet.
         taken: when it was shot by what stands inside, ISO 8601 with offset where stated; empty where nothing does.
         device: make, model and serial; empty where unknown.
         worded: how much is said about it by a person: title, place, job and keywords counted together.
@@ -48,7 +48,7 @@ class Content(NamedTuple):
     payload: int = 0
     mark: bytes = b""
     print: bytes | None = None
-    looks: bytes = b""
+    looks: bytes | None = None
     taken: str = ""
     device: str = ""
     worded: int = 0
@@ -94,6 +94,10 @@ class Contents:
         )
         with self._transaction() as connection:
             return [(os.fsdecode(path), size, mtime) for path, size, mtime in connection.exec_driver_sql(query)]
+
+    def unseen(self) -> list[Content]:
+        """The rows of the library's files whose looks were not made yet."""
+        return [one for one in self.of_library() if one.looks is None]
 
     def put_agreements(self, rows: Iterable[tuple[bytes, bytes, float]]) -> None:
         """Keep how far pictures agree, by the quick fingerprints of their files, the lesser one first."""

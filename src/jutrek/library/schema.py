@@ -72,7 +72,7 @@ contents = sa.Table(
     sa.Column("payload", sa.BigInteger, nullable=False, index=True),
     sa.Column("mark", sa.LargeBinary, nullable=False),
     sa.Column("print", sa.LargeBinary),
-    sa.Column("looks", sa.LargeBinary, nullable=False),
+    sa.Column("looks", sa.LargeBinary),
     sa.Column("taken", sa.Text, nullable=False),
     sa.Column("device", sa.Text, nullable=False),
     sa.Column("worded", sa.Integer, nullable=False),

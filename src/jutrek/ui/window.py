@@ -265,6 +265,8 @@ class MainWindow(QMainWindow):
                 page.show_reading(root, files, all_files)
             case events.Working():
                 self._show_working(event)
+            case events.Looking(done, total):
+                page.show_looking(done, total)
             case events.TakenUp():
                 more = "What you had decided holds again; Ctrl+Z takes it back."
                 page.notify("Taken up where you left off.", more)

@@ -5,29 +5,31 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject
-
 from jutrek.ui import paint
+from jutrek.ui.pagedesk import PageDesk
 from jutrek.ui.theme import current
 
 if TYPE_CHECKING:
     from jutrek.desk import events
-    from jutrek.desk.errands import Errand, Errands
+    from jutrek.desk.errands import Errands
     from jutrek.transfer import Outcome
     from jutrek.transfer.tray import Trayed
     from jutrek.ui.doubles.page import DoublesPage
     from jutrek.ui.window import MainWindow
 
 
-class DoublesDesk(QObject):
+_NOTHING = (0, False, False)
+"""What is known at the beginning, as `Learning` counts it: round, content, all."""
+
+
+class DoublesDesk(PageDesk):
     """The Doubles page of a window."""
 
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
-        self._window = window
         self._page: DoublesPage | None = None
         self._learning: events.Learning | None = None
-        self._fresh = False
+        self._fresh = _NOTHING
 
     @property
     def page(self) -> DoublesPage:
@@ -47,28 +49,19 @@ class DoublesDesk(QObject):
                 page.show_learning(self._learning)
         return self._page
 
-    @property
-    def shown(self) -> bool:
-        """Whether the page is the one that is open."""
-        return self._page is not None and self._window.pages.currentWidget() is self._page
-
     def open(self) -> None:
         """Show the page; doubles are looked for once all of the library is known."""
         self._window.pages.setCurrentWidget(self.page)
         self.page.focus_first()
-        if not self._fresh and self._learning is not None and self._learning.complete:
-            self._find()
+        self._find_if_due()
 
-    def _find(self) -> None:
-        self._fresh = True
-        self._errand(lambda errands: errands.find_doubles(), quiet=True)
-
-    def _errand(self, errand: Errand, *, quiet: bool = False) -> None:
-        session = self._window.session
-        if not quiet:
-            self._window.wish(lambda session: session.errand(errand))
-        elif session is not None:
-            session.errand(errand)
+    def _find_if_due(self) -> None:
+        """Look for doubles, if more is known than when they were looked for."""
+        now = self._learning
+        known = (now.round, now.content, now.complete) if now is not None else _NOTHING
+        if self.shown and now is not None and now.content and known > self._fresh:
+            self._fresh = known
+            self._errand(lambda errands: errands.find_doubles(), quiet=True)
 
     def _take_back(self, items: tuple[Trayed, ...]) -> None:
         """Take files of the tray back, run by run."""
@@ -106,8 +99,7 @@ class DoublesDesk(QObject):
                 stays = left[0] if left else outcome.failed[0].why if outcome.failed else ""
                 page.notify(f"{paint.counted(outcome.home, 'file')} taken back.", stays, brick=bool(stays))
             case events.Trouble(root, error) if self.shown and not root:
-                page.show_working("")
-                page.notify("That did not work.", str(error), brick=True)
+                self._say_trouble(error)
             case _:
                 return False
         return True
@@ -122,23 +114,11 @@ class DoublesDesk(QObject):
             page.notify(words, more, under, brick=bool(stays))
 
     def _hear_learning(self, learning: events.Learning) -> None:
-        """All is known: doubles are looked for, if somebody is there to see them."""
+        """More is known: doubles are looked for, if somebody is there to see them."""
         self._learning = learning
-        self._fresh = self._fresh and learning.complete and not learning.total
         if self._page is not None:
             self._page.show_learning(learning)
-            if learning.complete and self.shown and not self._fresh:
-                self._find()
-
-    def notify(self, state: str) -> None:
-        """Say something on the page, if there is one; no words end it."""
-        if self._page is not None:
-            self._page.notify(state)
-
-    def show_working(self, words: str, figures: str) -> None:
-        """Show on the page, if there is one, that something longer is going on."""
-        if self._page is not None:
-            self._page.show_working(words, figures)
+        self._find_if_due()
 
     def end(self) -> None:
         """End the threads of the page."""

@@ -350,19 +350,22 @@ class DoublesPage(QWidget):
         self.pause.setText("Go on looking" if learning is not None and learning.paused else "Pause")
         if self.on_tray:
             self.headline.say("The tray", "What was set aside, for a last look. Nothing has left the disk.")
-        elif at_work and learning is not None:
-            far = f"{learning.done:,} of {learning.total:,} files" if learning.total else "its folders"
+        elif at_work and learning is not None and not (learning.content and self._all):
             state = "paused at" if learning.paused else "so far"
-            self.headline.say("Looking through the library", f"{state} {far} · doubles are known when all was seen")
+            what = "other encodings and look-alikes" if learning.content else "doubles"
+            self.headline.say(
+                "Looking through the library", f"{state} {_far(learning)} · {what} are known when all was seen"
+            )
         elif not self._found:
             self.headline.say("Looking for doubles", "What was seen of the library is compared.")
         elif not self._all:
             self.headline.say("No doubles", "What is the same, or looks alike, would stand here.")
         else:
             free = sum(group.free for group in self._all if group.degree is not Degree.ALIKE)
+            still = f" · still looking, {_far(learning)}" if at_work and learning is not None else ""
             more = f"{paint.size_words(free)} would come free · nothing is removed without you, and nothing leaves the "
             self.headline.say(
-                f"{paint.counted(len(self._all), 'group')} of doubles", f"{more}disk before the tray is emptied"
+                f"{paint.counted(len(self._all), 'group')} of doubles", f"{more}disk before the tray is emptied{still}"
             )
 
     # ---- keys -------------------------------------------------------------------------------------------------------
@@ -404,6 +407,11 @@ class DoublesPage(QWidget):
         focused = QApplication.focusWidget()
         if focused is None or not self.isAncestorOf(focused):
             (self.tray if self.on_tray else self.list.view).setFocus()
+
+
+def _far(learning: events.Learning) -> str:
+    """How far looking through a library is: every file is read once, and decoded once."""
+    return f"{learning.done / learning.total:.0%} of it" if learning.total else "its folders"
 
 
 def _name(path: str) -> str:

@@ -62,9 +62,10 @@ class PilesPanel(QWidget):
             self.buttons[number].setVisible(there)
             if there:
                 pile = self._piles[number]
-                self.buttons[number].setText(f"{pile.words}: {paint.counted(len(pile.groups), 'group')}")
+                self.buttons[number].setText(pile.words)
                 self.labels[number].setText(
-                    f"Sets {paint.counted(pile.files, 'file')} aside, {paint.size_words(pile.size)}."
+                    f"In {paint.counted(len(pile.groups), 'group')}: sets {paint.counted(pile.files, 'file')} aside, "
+                    f"{paint.size_words(pile.size)}."
                 )
         count, kept = len(decided.dropped), len(decided.kept)
         size = paint.size_words(sum(one.size for one in decided.dropped))

@@ -60,6 +60,7 @@ class IntakePage(QWidget):
         self._narrowing = Narrowing()
         self.capture = ""
         self._running = self._working = False
+        self._looking = ""
         self._notice: tuple[str, str, str, bool] | None = None
         self.headline = Headline(theme)
         self.outcome = OutcomeBar(theme)
@@ -348,6 +349,11 @@ class IntakePage(QWidget):
         self._narrowing.clear()
         self._show_days()
 
+    def show_looking(self, done: int, total: int) -> None:
+        """Show how far the pictures of the intake were compared by their looks; of none says nothing."""
+        self._looking = f"comparing pictures, {done:,} of {total:,}" if total else ""
+        self._refresh_words()
+
     def _teach(self) -> None:
         """An empty intake shows how to begin, and no empty panels."""
         empty = not self.board.sources
@@ -446,7 +452,7 @@ class IntakePage(QWidget):
                 coming = to_bring + board.count(State.BROUGHT)
                 figures = f"Bringing {paint.counted(coming, 'capture')} home"
             size = paint.size_words(sum(source.size for source in board.sources))
-            self.headline.say(figures, " · ".join(part for part in (span_words(board), size) if part))
+            self.headline.say(figures, " · ".join(part for part in (span_words(board), size, self._looking) if part))
         if not running and not self._working:
             self._say_state()
 

@@ -5,25 +5,24 @@ from __future__ import annotations
 import os
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QUrl
+from PySide6.QtCore import QUrl
 from PySide6.QtGui import QDesktopServices
 
 from jutrek.ui import paint
+from jutrek.ui.pagedesk import PageDesk
 from jutrek.ui.theme import current
 
 if TYPE_CHECKING:
     from jutrek.desk import events
-    from jutrek.desk.errands import Errand
     from jutrek.ui.journal.page import JournalPage
     from jutrek.ui.window import MainWindow
 
 
-class JournalDesk(QObject):
+class JournalDesk(PageDesk):
     """The Journal page of a window."""
 
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
-        self._window = window
         self._page: JournalPage | None = None
 
     @property
@@ -45,24 +44,12 @@ class JournalDesk(QObject):
             page.places.added.connect(self._window.runs.choose_place)
         return self._page
 
-    @property
-    def shown(self) -> bool:
-        """Whether the page is the one that is open."""
-        return self._page is not None and self._window.pages.currentWidget() is self._page
-
     def open(self) -> None:
         """Show the page, and read the journal anew."""
         self._window.pages.setCurrentWidget(self.page)
         self.page.list.setFocus()
         self._errand(lambda errands: errands.tell_records())
         self._errand(lambda errands: errands.tell_places())
-
-    def _errand(self, errand: Errand, *, quiet: bool = False) -> None:
-        session = self._window.session
-        if not quiet:
-            self._window.wish(lambda session: session.errand(errand))
-        elif session is not None:
-            session.errand(errand)
 
     def _finish(self, run: str) -> None:
         self._window.open_page(0)
@@ -123,18 +110,7 @@ class JournalDesk(QObject):
                 figures = f"{progress.files:,} of {progress.all_files:,} · {paint.size_words(progress.speed)}/s"
                 page.show_working("Copying and proving.", figures)
             case events.Trouble(root, error) if self.shown and not root:
-                page.show_working("")
-                page.notify("That did not work.", str(error), brick=True)
+                self._say_trouble(error)
             case _:
                 return False
         return True
-
-    def notify(self, state: str) -> None:
-        """Say something on the page, if there is one; no words end it."""
-        if self._page is not None:
-            self._page.notify(state)
-
-    def show_working(self, words: str, figures: str) -> None:
-        """Show on the page, if there is one, that something longer is going on."""
-        if self._page is not None:
-            self._page.show_working(words, figures)

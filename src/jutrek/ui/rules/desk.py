@@ -5,9 +5,8 @@ from __future__ import annotations
 import os
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject
-
 from jutrek.desk.board import Board
+from jutrek.ui.pagedesk import PageDesk
 from jutrek.ui.theme import current
 
 if TYPE_CHECKING:
@@ -16,12 +15,11 @@ if TYPE_CHECKING:
     from jutrek.ui.window import MainWindow
 
 
-class RulesDesk(QObject):
+class RulesDesk(PageDesk):
     """The House rules page of a window, and what is known of rules before it is opened."""
 
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
-        self._window = window
         self._page: RulesPage | None = None
         self._known: events.RulesKnown | None = None
         self._home: events.HomeRead | None = None
@@ -47,11 +45,6 @@ class RulesDesk(QObject):
                 page.show_house(self._known)
             page.show_library(self._board.place.name if self._board.place else "")
         return self._page
-
-    @property
-    def shown(self) -> bool:
-        """Whether the page is the one that is open."""
-        return self._page is not None and self._window.pages.currentWidget() is self._page
 
     def open(self) -> None:
         """Show the page."""
@@ -134,8 +127,7 @@ class RulesDesk(QObject):
             case events.Saved(path) if self.shown:
                 self.page.notify("The rules are written.", os.path.basename(path))
             case events.Trouble(root, error) if self.shown and not root:
-                self.page.show_working("")
-                self.page.notify("That did not work.", str(error), brick=True)
+                self._say_trouble(error)
             case _:
                 return False
         return True
@@ -148,16 +140,6 @@ class RulesDesk(QObject):
                 self._page.notify("Kept.", "The Intake page goes by them; what is home stays where it is.")
         if known.trouble:
             self._window.page.notify("The rules file is broken.", known.trouble, brick=True)
-
-    def notify(self, state: str) -> None:
-        """Say something on the page, if there is one; no words end it."""
-        if self._page is not None:
-            self._page.notify(state)
-
-    def show_working(self, words: str, figures: str) -> None:
-        """Show on the page, if there is one, that something longer is going on."""
-        if self._page is not None:
-            self._page.show_working(words, figures)
 
     def end(self) -> None:
         """End the page's thread."""
