@@ -47,7 +47,7 @@ def page(qtbot: QtBot, window: MainWindow, mess: Library) -> DoublesPage:
     window.begin(mess.root, [])
     window.open_page(1)
     page = window.doubles.page
-    qtbot.waitUntil(lambda: bool(page._all) and bool(page._facts), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: len(page._all) == 5 and bool(page._facts), timeout=PATIENCE)
     return page
 
 
@@ -160,7 +160,7 @@ def test_a_mess_is_cleared_with_nothing_lost(
     assert page.piles.go.text() == "Set 4 files aside"
     window.go()
     qtbot.waitUntil(lambda: len(page.tray.items) == 4 and not page._all, timeout=PATIENCE)
-    assert page.bar.words().startswith("4 files set aside.")
+    qtbot.waitUntil(lambda: page.bar.words().startswith("4 files set aside."), timeout=PATIENCE)
     assert page.headline.accessibleName().startswith("No doubles")
     kept = {name for name in before if not name.startswith("mess/")}
     assert names_below(mess.root) == kept | {"2026/05/0.xmp"}
@@ -175,9 +175,10 @@ def test_a_mess_is_cleared_with_nothing_lost(
     qtbot.mouseClick(page.both, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: len(page.tray.items) == 3 and bool(page._all), timeout=PATIENCE)
     assert Path(mess.root, "mess/small.jpg").exists()
+    qtbot.waitUntil(lambda: not page._working, timeout=PATIENCE)
     window.go()
     qtbot.waitUntil(lambda: page.tray.items == () and not page.on_tray, timeout=PATIENCE)
-    assert page.bar.words().startswith("3 files in the trash, ")
+    qtbot.waitUntil(lambda: page.bar.words().startswith("3 files in the trash, "), timeout=PATIENCE)
     window.widen()
     assert not page.on_tray
 
