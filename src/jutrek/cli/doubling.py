@@ -76,6 +76,9 @@ def doubles_command(
 def find_command(
     paths: Annotated[list[Path], typer.Argument(help="Files or folders.", exists=True)],
     library: LibraryOption,
+    only_bytes: Annotated[
+        bool, typer.Option("--bytes", help="Only the same bytes: nothing of the library has to be looked at before.")
+    ] = False,
     as_json: AsJson = False,
 ) -> None:
     """“Do I have this?”: tell for each file where it is in the library. Ends with 0 when all is home, else with 1."""
@@ -87,8 +90,10 @@ def find_command(
     stop = stop_on_interrupt()
     _must_be(library)
     with opened(library, surveyed=True) as (home, ledger), working() as report:
-        learn(home, ledger, stop=stop, report=lambda done, total: report("Looking at files", done, total))
-        answers = find(list(_files(paths, home)), home, ledger, stop=stop, report=report)
+        if not only_bytes:
+            learn(home, ledger, stop=stop, report=lambda done, total: report("Looking at files", done, total))
+        files = list(_files(paths, home))
+        answers = find(files, home, ledger, only_bytes=only_bytes, stop=stop, report=report)
     for one in answers:
         if as_json:
             line = {"path": one.path, "standing": one.standing.value, "at": list(one.at)}

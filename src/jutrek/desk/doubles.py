@@ -16,6 +16,7 @@ from jutrek.formats import Offset, Reading, Wording, read
 from jutrek.library import LIBRARY, Library, ProofMark
 from jutrek.transfer.carrying_over import lacking, sidecar_of
 from jutrek.transfer.setting_aside import Drop
+from jutrek.transfer.tray import Trayed
 
 if TYPE_CHECKING:
     from jutrek.library.contents import Content
@@ -241,6 +242,15 @@ def _facts(one: Content, library: Library, ledger: Ledger, proof: ProofMark | No
         ),
         tuple(own),
     )  # fmt: skip
+
+
+def beside_keeper(item: Trayed, root: str) -> tuple[FileFacts, FileFacts]:
+    """What lies in the tray, and the file that it was set aside for, as far as a picture needs it. Nothing is read."""
+    lies, stays = Shown(os.path.join(root, item.path)), Shown(os.path.join(root, item.keeper))
+    return (
+        FileFacts(item.path, lies, 0.0, (os.path.basename(item.was),)),
+        FileFacts(item.keeper, stays, 0.0, (os.path.basename(item.keeper),)),
+    )
 
 
 def carried_words(files: Sequence[FileFacts], keeper: int) -> str:

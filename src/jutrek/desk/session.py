@@ -227,6 +227,7 @@ class IntakeSession(ReadingThread):
         if self._ledger is not None:
             self._end()
             self._ledger = self._library = self._refiler = self._errands = self._idle = None
+            self._tell(events.Learning(0, 0, False, False, False, 0))
             self._bench.use_library(None, None)
         library = open_library(path)
         # Here, on the session's own thread: importing database and validation takes longer than showing a window.

@@ -44,12 +44,16 @@ def find(
     library: Library,
     ledger: Ledger,
     *,
+    only_bytes: bool = False,
     stop: threading.Event,
     report: Report = lambda what, done, total: None,
 ) -> list[Answer]:
     """Tell for each file whether a library has it. The ledger must have been surveyed, and learnt for more than bytes.
 
     Each file is asked about for itself: two that are the same are not each other's twins here.
+
+    Args:
+        only_bytes: whether nothing but the same bytes is looked for.
 
     Raises:
         SourceUnreadable: when a file cannot be read.
@@ -60,7 +64,7 @@ def find(
     for number, file in enumerate(files):
         report("Comparing with the library", number, len(files))
         stands |= judge([file], ledger, library.root, stop=stop)
-        if stands[file.path].standing is Standing.NEW:
+        if stands[file.path].standing is Standing.NEW and not only_bytes:
             one = ReadFile(file, read(file.path), None)
             found = retagged([one], stands, ledger, library.root, stop=stop)
             stands |= found

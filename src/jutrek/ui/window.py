@@ -294,6 +294,7 @@ class MainWindow(QMainWindow):
         self.header.show_place(board.place)
         self.page.show_board(board)
         self.house.show_board(board)
+        self.doubles.show_board(board)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if any(url.isLocalFile() for url in event.mimeData().urls()):

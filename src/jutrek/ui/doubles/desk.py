@@ -11,6 +11,7 @@ from jutrek.ui.theme import current
 
 if TYPE_CHECKING:
     from jutrek.desk import events
+    from jutrek.desk.board import Board
     from jutrek.desk.errands import Errands
     from jutrek.transfer import Outcome
     from jutrek.transfer.tray import Trayed
@@ -30,6 +31,7 @@ class DoublesDesk(PageDesk):
         self._page: DoublesPage | None = None
         self._learning: events.Learning | None = None
         self._fresh = _NOTHING
+        self._library = ("", "")
 
     @property
     def page(self) -> DoublesPage:
@@ -45,6 +47,7 @@ class DoublesDesk(PageDesk):
             page.taken_back.connect(self._take_back)
             page.paused.connect(lambda on: self._window.wish(lambda session: session.pause_learning(on)))
             page.stopped.connect(self._window.runs.stop)
+            page.show_library(self._library[1])
             if self._learning is not None:
                 page.show_learning(self._learning)
         return self._page
@@ -54,6 +57,18 @@ class DoublesDesk(PageDesk):
         self._window.pages.setCurrentWidget(self.page)
         self.page.focus_first()
         self._find_if_due()
+
+    def show_board(self, board: Board) -> None:
+        """Learn of a new board: of another library nothing is known yet."""
+        library = (board.place.root, board.place.name) if board.place is not None else ("", "")
+        if library != self._library:
+            self._library, self._fresh = library, _NOTHING
+            if self._page is not None:
+                learning = self._learning
+                self._page.show_library(library[1])
+                if learning is not None:
+                    self._page.show_learning(learning)
+                self._find_if_due()
 
     def _find_if_due(self) -> None:
         """Look for doubles, if more is known than when they were looked for."""
@@ -84,8 +99,7 @@ class DoublesDesk(PageDesk):
         page = self._page
         match event:
             case events.DoublesFound(groups, tray):
-                place = self._window.page.board.place
-                page.show_doubles(groups, tray, place.root if place is not None else "")
+                page.show_doubles(groups, tray, self._library[0])
             case events.GroupOpened(key, files):
                 page.show_facts(key, files)
             case events.SetAside(outcome):

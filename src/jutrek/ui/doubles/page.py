@@ -8,7 +8,7 @@ from PySide6.QtCore import QEvent, QObject, QRect, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from jutrek.desk.doubles import LABELS, Decided, FileFacts, Pile, Verdict, carried_words, piles_of
+from jutrek.desk.doubles import LABELS, Decided, FileFacts, Pile, Verdict, beside_keeper, carried_words, piles_of
 from jutrek.doubles.degrees import Degree, Group
 from jutrek.ui import paint
 from jutrek.ui.doubles.facts import FactTable
@@ -68,6 +68,7 @@ class DoublesPage(QWidget):
         self._learning: events.Learning | None = None
         self._all: tuple[Group, ...] = ()
         self._found = False
+        self._root = self._library = ""
         self._facts: dict[str, tuple[FileFacts, ...]] = {}
         self.decided = Decided()
         self.frame = 0
@@ -84,6 +85,7 @@ class DoublesPage(QWidget):
         self.carry = QCheckBox("")
         self.carry.setChecked(True)
         self.tray = TrayView(theme, thumbnails)
+        self.last_look = PairView(theme, stacked=True)
         self.both = QPushButton("Keep all")
         self.stop = QPushButton("Stop")
         self.main = QPushButton("")
@@ -117,7 +119,13 @@ class DoublesPage(QWidget):
         row.addLayout(right, 1)
         self.views = QStackedWidget()
         self.views.addWidget(groups)
-        self.views.addWidget(self.tray)
+        trayed = QWidget()
+        beside = QHBoxLayout(trayed)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.setSpacing(16)
+        beside.addWidget(self.tray, 3)
+        beside.addWidget(self.last_look, 2)
+        self.views.addWidget(trayed)
         inner = QVBoxLayout()
         inner.setContentsMargins(_MARGIN, 0, _MARGIN, 12)
         inner.setSpacing(0)
@@ -135,7 +143,7 @@ class DoublesPage(QWidget):
         self.list.view.installEventFilter(self)
         self.pair.framed.connect(self.frame_file)
         self.piles.decided.connect(self.decide_pile)
-        self.tray.picked.connect(self._refresh)
+        self.tray.picked.connect(self._show_trayed)
         self.tray_link.clicked.connect(lambda: self.open_tray(not self.on_tray))
         self.pause.clicked.connect(lambda: self.paused.emit(self._learning is None or not self._learning.paused))
         self.both.clicked.connect(self._second)
@@ -151,7 +159,7 @@ class DoublesPage(QWidget):
     @property
     def on_tray(self) -> bool:
         """Whether the tray is shown."""
-        return self.views.currentWidget() is self.tray
+        return self.views.currentIndex() == 1
 
     def open_tray(self, wanted: bool) -> None:
         """Show the tray, or the groups again."""
@@ -165,7 +173,7 @@ class DoublesPage(QWidget):
 
     def show_doubles(self, groups: tuple[Group, ...], tray: tuple[Trayed, ...], root: str) -> None:
         """Show the doubles of a library, and its tray. What was decided about groups that are there still holds."""
-        self._all, self._found = groups, True
+        self._all, self._found, self._root = groups, True, root
         there = {group.key: group for group in groups}
         kept = [replaced(one, there[key]) for key, one in self.decided.verdicts.items() if key in there]
         self.decided = Decided({one.group.key: one for one in kept})
@@ -190,6 +198,12 @@ class DoublesPage(QWidget):
         self._learning = learning
         self._refresh()
 
+    def show_library(self, name: str) -> None:
+        """Show another library: nothing is known of its doubles yet, and nothing was decided."""
+        self.show_doubles((), (), "")
+        self.decided, self._found, self._learning, self._library = Decided(), False, None, name
+        self._show_decided()
+
     def notify(self, state: str, more: str = "", under: str = "", *, brick: bool = False) -> None:
         """Say something that stays until the person does something else; no words end it."""
         self._notice = (state, more, under, brick) if state else None
@@ -205,6 +219,7 @@ class DoublesPage(QWidget):
     def end(self) -> None:
         """End the threads of the page."""
         self.pair.loader.close()
+        self.last_look.loader.close()
 
     # ---- decisions --------------------------------------------------------------------------------------------------
 
@@ -311,6 +326,13 @@ class DoublesPage(QWidget):
         self.carry.setVisible(bool(words))
         self._refresh()
 
+    def _show_trayed(self) -> None:
+        """Show what is chosen of the tray large, above the file that it was set aside for."""
+        item = self.tray.current()
+        files = beside_keeper(item, self._root) if item is not None else ()
+        self.last_look.show_files(files, max(0, len(files) - 1))
+        self._refresh()
+
     def _refresh(self) -> None:
         self._say_headline()
         group = self.list.group()
@@ -331,7 +353,7 @@ class DoublesPage(QWidget):
             self.bar.say(state, more, under, brick=brick)
         elif self.on_tray:
             size = paint.size_words(sum(one.size for one in chosen))
-            more = "Until then everything can be taken back; the trash of its drive keeps it for longer."
+            more = "From the trash of its drive the Journal takes it back, as long as the trash keeps it."
             self.bar.say(f"{paint.counted(len(chosen), 'file')}, {size}.", more)
         elif group is None:
             self.bar.say("Nothing to decide here.")
@@ -350,6 +372,8 @@ class DoublesPage(QWidget):
         self.pause.setText("Go on looking" if learning is not None and learning.paused else "Pause")
         if self.on_tray:
             self.headline.say("The tray", "What was set aside, for a last look. Nothing has left the disk.")
+        elif not self._library:
+            self.headline.say("No library yet", "Choose the folder where your captures are at home, at the top right.")
         elif at_work and learning is not None and not (learning.content and self._all):
             state = "paused at" if learning.paused else "so far"
             what = "other encodings and look-alikes" if learning.content else "doubles"

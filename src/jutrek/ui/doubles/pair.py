@@ -31,9 +31,10 @@ class PairView(QWidget):
     framed = Signal(int)
     """By the pointer: the number of a file."""
 
-    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, theme: Theme, parent: QWidget | None = None, *, stacked: bool = False) -> None:
+        """`stacked` puts the pictures below one another."""
         super().__init__(parent)
-        self._theme = theme
+        self._theme, self._stacked = theme, stacked
         self._files: tuple[FileFacts, ...] = ()
         self._pixmaps: dict[str, QPixmap] = {}
         self._sizes: dict[str, QSize] = {}
@@ -91,6 +92,9 @@ class PairView(QWidget):
     def columns(self) -> list[QRect]:
         """The place of every column that is seen, from the left."""
         count = max(1, len(self.shown()))
+        if self._stacked:
+            high = (self.height() - GAP * (count - 1)) // count
+            return [QRect(0, at * (high + GAP), self.width(), high) for at in range(len(self.shown()))]
         wide = (self.width() - GAP * (count - 1)) // count
         return [QRect(at * (wide + GAP), 0, wide, self.height()) for at in range(len(self.shown()))]
 

@@ -83,7 +83,8 @@ class _Drawing(QStyledItemDelegate):
         said = line.translated(0, 18)
         keeper = f"for {os.path.basename(item.keeper)}"
         paint.text(painter, said, keeper, font(11.5), theme.soft, align=paint.CENTRE, cut=middle)
-        where = f"{_SAME.get(item.degree, '')} · {os.path.dirname(item.was) or 'the library itself'}"
+        folder = os.path.basename(os.path.dirname(item.was)) or "the library itself"
+        where = f"{_SAME.get(item.degree, '')} · {folder}"
         paint.text(painter, said.translated(0, 17), where, font(11.5), theme.soft, align=paint.CENTRE, cut=middle)
 
 
@@ -124,6 +125,10 @@ class TrayView(QListView):
     def items(self) -> tuple[Trayed, ...]:
         """All that lies in the tray."""
         return self._model.items
+
+    def current(self) -> Trayed | None:
+        """The one that is looked at: the first that is chosen, else the first of all."""
+        return next(iter(self.chosen() or self._model.items), None)
 
     def chosen(self) -> tuple[Trayed, ...]:
         """What is chosen of it, in its order."""
