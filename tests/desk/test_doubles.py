@@ -66,7 +66,7 @@ def test_a_library_is_learnt_while_nothing_else_is_to_be_done(
     session: IntakeSession, ear: Ear, mess: Library, card: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """It can be paused, goes on, and what an intake holds is told again when all is known."""
-    monkeypatch.setattr("jutrek.doubles.learning._AT_ONCE", 3)
+    monkeypatch.setattr("jutrek.desk.idle._AT_ONCE", 2)
     for number in range(60):
         put(mess, f"more/{number}.jpg", shot(100 + number, quality=50))
     put_file(card / "1.jpg", worded(shot(0), ["yard"], ""))

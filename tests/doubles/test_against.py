@@ -12,7 +12,7 @@ import pytest
 from jutrek.captures import ReadFile
 from jutrek.demo.copies import worded
 from jutrek.demo.shelf.media import humming
-from jutrek.doubles import Standing, Stands, judge, learning
+from jutrek.doubles import Standing, Stands, judge
 from jutrek.doubles.against import Lookout, retagged
 from jutrek.doubles.finding import Answer, find
 from jutrek.doubles.learning import Lesson, learn
@@ -127,14 +127,13 @@ def test_do_i_have_this(library: Library, ledger: Ledger, tmp_path: Path) -> Non
 
 
 def test_learning_stops_goes_on_and_is_cheap_to_repeat(
-    library: Library, ledger: Ledger, monkeypatch: pytest.MonkeyPatch
-) -> None:
+    library: Library, ledger: Ledger
+) -> None:  # fmt: skip
     """Only what is new or changed is read; a renamed file is known by its content, with all that was learnt."""
-    monkeypatch.setattr(learning, "_AT_ONCE", 4)
     for number in range(10):
         put(library, f"{number}.jpg", shot(number))
     survey(library, ledger)
-    lesson, stop = Lesson(library, ledger), threading.Event()
+    lesson, stop = Lesson(library, ledger, at_once=4), threading.Event()
     lesson.go_on(stop)
     assert (lesson.done, lesson.total, lesson.knows_content) == (4, 20, False)
     stop.set()
@@ -142,7 +141,7 @@ def test_learning_stops_goes_on_and_is_cheap_to_repeat(
         lesson.go_on(stop)
     lesson.close()
     assert len(ledger.contents.of_library()) == len(ledger.contents.unseen()) == 4
-    lesson = Lesson(library, ledger)
+    lesson = Lesson(library, ledger, at_once=4)
     while not lesson.knows_content:
         lesson.go_on(threading.Event())
     assert (lesson.done, lesson.left, len(ledger.contents.unseen())) == (6, 10, 10)

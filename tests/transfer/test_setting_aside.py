@@ -185,6 +185,11 @@ def test_sidecars_go_with_what_is_theirs_alone(library: Library, ledger: Ledger)
     outcome = go(library, ledger, *(drop(library, f"{name}/1.jpg", "a/1.jpg") for name in "bcd"))
     assert names_below(library.root) == {"a/1.jpg", "b/1.dng", "b/1.xmp", "d/1.jpg", "d/1.xmp"}
     assert sorted(os.path.basename(done.row.source) for done in outcome.failed) == ["1.jpg", "1.xmp"]
+    tray = {one.was: [os.path.basename(path) for path in one.sidecars] for one in tray_of(library)}
+    assert tray == {"b/1.jpg": ["1.jpg.xmp"], "c/1.jpg": ["1.XMP"]}
+    emptied = empty_tray(tray_of(library), library, stop=never())
+    assert (emptied.files, tray_of(library)) == (2, [])
+    assert back(library, ledger, emptied.run)[0].home == 4
 
 
 def keeper_of(library: Library, *, sidecar: bytes = b"") -> Path:

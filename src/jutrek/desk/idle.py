@@ -12,12 +12,16 @@ from enum import Enum, auto
 from typing import TYPE_CHECKING
 
 from jutrek.desk import events
-from jutrek.errors import JutrekError, Stopped
+from jutrek.errors import Stopped
 from jutrek.library import Library, survey
 
 if TYPE_CHECKING:
     from jutrek.doubles.learning import Lesson
     from jutrek.library.ledger import Ledger
+
+
+_AT_ONCE = 4
+"""Files that are looked at before anybody else has a turn."""
 
 
 class Due(Enum):
@@ -98,7 +102,7 @@ class Idle:
                 self._due = Due.NOTHING
         except Stopped:
             return
-        except (JutrekError, OSError):
+        except Exception:
             self._due = Due.NOTHING
             raise
 
@@ -106,7 +110,7 @@ class Idle:
         from jutrek.doubles.learning import Lesson
 
         if self._lesson is None:
-            self._lesson = Lesson(self._library, self._ledger, threads=1)
+            self._lesson = Lesson(self._library, self._ledger, threads=1, at_once=_AT_ONCE)
             self._round += bool(self._lesson.left)
         if self._lesson.left:
             knew = self._lesson.knows_content

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 
 _MEDIA = frozenset({Kind.STILL, Kind.CLIP, Kind.SOUND})
 _THREADS = 2
-_AT_ONCE = 32
+_AT_ONCE = 8
 
 
 def retagged(

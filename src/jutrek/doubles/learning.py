@@ -75,11 +75,14 @@ def taken_of(reading: Reading) -> str:
 class Lesson:
     """What is left to learn of a library: files that were not looked at yet, or changed since. Survey it before."""
 
-    def __init__(self, library: Library, ledger: Ledger, *, threads: int = _THREADS) -> None:
+    def __init__(self, library: Library, ledger: Ledger, *, threads: int = _THREADS, at_once: int = _AT_ONCE) -> None:
+        """`threads` decode; `at_once` files are looked at in each step."""
+        self._at_once = at_once
         self._library, self._ledger, self._threads = library, ledger, threads
         self._todo = ledger.contents.to_look_at()
-        self._unseen: list[Content] | None = None if self._todo else ledger.contents.unseen()
-        self._before = len(ledger.contents.unseen())
+        unseen = ledger.contents.unseen()
+        self._before = len(unseen)
+        self._unseen: list[Content] | None = None if self._todo else unseen
         self._read = self._seen = 0
         self._found: list[tuple[Content, HomeFile | None]] = []
         self._kept_at = time.monotonic()
@@ -118,14 +121,16 @@ class Lesson:
         root = self._library.root
         with ThreadPoolExecutor(self._threads, thread_name_prefix="learning") as threads:
             if self._unseen is None:
-                part = self._todo[self._read : self._read + _AT_ONCE]
+                part = self._todo[self._read : self._read + self._at_once]
                 homes = self._ledger.of_paths(path for path, _, _ in part)
                 for one in threads.map(partial(_read, root, stop), [(row, homes.get(row[0])) for row in part]):
                     self._found.append(one)
                     self._read += 1
                     report(self.done, self.total)
             else:
-                for seen in threads.map(partial(_see, root, stop), self._unseen[self._seen : self._seen + _AT_ONCE]):
+                for seen in threads.map(
+                    partial(_see, root, stop), self._unseen[self._seen : self._seen + self._at_once]
+                ):
                     self._found.append((seen, None))
                     self._seen += 1
                     report(self.done, self.total)

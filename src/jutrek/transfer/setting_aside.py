@@ -130,7 +130,6 @@ class _Court:
 
     def __init__(self, library: Library, drops: Mapping[str, Drop], token: str, stop: threading.Event) -> None:
         self._library, self._drops, self._token, self._stop = library, drops, token, stop
-        self._stayed: set[str] = set()
 
     def about(self, row: Row) -> dict[str, Any]:
         """What the journal tells of a move besides."""
@@ -142,20 +141,17 @@ class _Court:
         drop = self._drops[row.source]
         path = os.path.join(self._library.root, drop.path)
         if row.source != path:
-            return NotMoved(row.source, "the file that it belongs to stays") if drop.path in self._stayed else None
+            stays = os.path.lexists(path)
+            return NotMoved(row.source, "the file that it belongs to stays") if stays else None
         keeper = os.path.join(self._library.root, drop.keeper)
-        trouble: JutrekError | None
         try:
-            trouble = self._compared(path, keeper, drop)
+            return self._compared(path, keeper, drop)
         except Stopped as stopped:
             return stopped
         except OSError:
-            trouble = NotMoved(row.source, f"{shown(drop.keeper)}, which was to stay, is gone")
+            return NotMoved(row.source, f"{shown(drop.keeper)}, which was to stay, is gone")
         except FileTrouble as error:
-            trouble = NotMoved(row.source, f"it could not be compared: {error}")
-        if trouble is not None:
-            self._stayed.add(drop.path)
-        return trouble
+            return NotMoved(row.source, f"it could not be compared: {error}")
 
     def _compared(self, path: str, keeper: str, drop: Drop) -> JutrekError | None:
         status = os.lstat(keeper)

@@ -9,8 +9,9 @@ from __future__ import annotations
 
 import os
 import threading
+from collections import defaultdict
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from jutrek.disk import sync_folder
 from jutrek.errors import JutrekError, NotMoved, Stopped, of_place, reason
@@ -20,6 +21,8 @@ from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
 from jutrek.transfer.setting_aside import TRAY
 from jutrek.transfer.trash import send
+
+_SIDECAR = ".xmp"
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +38,7 @@ class Trayed:
         mtime_ns: time of last change.
         run: the run that set it aside.
         at: when, UTC, ISO 8601.
+        sidecars: what lies there beside it and goes where it goes, relative to the library.
     """
 
     path: str
@@ -45,6 +49,12 @@ class Trayed:
     mtime_ns: int
     run: str
     at: str
+    sidecars: tuple[str, ...] = ()
+
+    @property
+    def paths(self) -> tuple[str, ...]:
+        """All that goes with it, itself first."""
+        return self.path, *self.sidecars
 
 
 @dataclass(slots=True)
@@ -67,22 +77,37 @@ class Emptied:
 
 def tray_of(library: Library) -> list[Trayed]:
     """What lies in the tray, what was set aside last first."""
-    found = []
+    found: list[Trayed] = []
     for run in reversed(runs(library)):
         if head_of(library, run).get("entry") != Kind.SET_ASIDE:
             continue
         account = account_of(library, run)
+        own = []
         for row in sorted(account.done):
             entry = account.to_move[row]
             try:
                 status = os.lstat(os.path.join(library.root, str(entry["to"])))
             except OSError:
                 continue
-            found.append(Trayed(
+            own.append(Trayed(
                 str(entry["to"]), str(entry["from"]), str(entry.get("keeper", "")), str(entry.get("degree", "")),
                 status.st_size, status.st_mtime_ns, run, account.at,
             ))  # fmt: skip
+        found += _with_sidecars(own)
     return found
+
+
+def _with_sidecars(items: Sequence[Trayed]) -> list[Trayed]:
+    """Sidecars with the files that they lie beside; one whose file is not there stands for itself."""
+    mains = [one for one in items if not one.path.casefold().endswith(_SIDECAR)]
+    names = {name: one.path for one in mains for name in (one.path, os.path.splitext(one.path)[0])}
+    beside: dict[str, list[str]] = defaultdict(list)
+    alone = []
+    for one in items:
+        if one.path.casefold().endswith(_SIDECAR):
+            main = names.get(one.path[: -len(_SIDECAR)])
+            beside[main].append(one.path) if main else alone.append(one)
+    return [replace(one, sidecars=tuple(beside[one.path])) for one in mains] + alone
 
 
 def empty_tray(
@@ -109,7 +134,7 @@ def empty_tray(
             journal = Journal.begin(library, Kind.EMPTY_TRAY)
             emptied.run = journal.run
             try:
-                _announce(journal, trayed)
+                _announce(journal, library, trayed)
                 _empty(trayed, library, places, journal, stop, report, emptied)
                 how = "stopped" if emptied.trouble else "done"
                 journal.end(how, emptied.files, len(trayed) - emptied.files, bytes=emptied.size)
@@ -120,10 +145,14 @@ def empty_tray(
     return emptied
 
 
-def _announce(journal: Journal, trayed: Sequence[Trayed]) -> None:
-    journal.note(*(
-        {"entry": "to trash", "path": one.path, "size": one.size, "mtime_ns": one.mtime_ns} for one in trayed
-    ))  # fmt: skip
+def _announce(journal: Journal, library: Library, trayed: Sequence[Trayed]) -> None:
+    for one in trayed:
+        for path in one.paths:
+            size, mtime_ns = one.size, one.mtime_ns
+            if path != one.path:
+                status = os.lstat(os.path.join(library.root, path))
+                size, mtime_ns = status.st_size, status.st_mtime_ns
+            journal.note({"entry": "to trash", "path": path, "size": size, "mtime_ns": mtime_ns})
     journal.sync()
 
 
@@ -146,13 +175,14 @@ def _empty(
             status = os.lstat(path)
             if (status.st_size, status.st_mtime_ns) != (one.size, one.mtime_ns):
                 raise OSError("it changed since it was looked at")
-            send(path)
+            for part in one.paths:
+                send(os.path.join(library.root, part))
         except OSError as error:
             why = str(NotMoved(one.path, reason(error)))
             emptied.left[one.path] = why
             journal.note({"entry": "stays", "path": one.path, "why": why})
             continue
-        journal.note({"entry": "trashed", "path": one.path, "size": one.size})
+        journal.note(*({"entry": "trashed", "path": part, "size": one.size} for part in one.paths))
         emptied.files += 1
         emptied.size += one.size
         for place in places:

@@ -81,8 +81,8 @@ class DoublesDesk(PageDesk):
     def _take_back(self, items: tuple[Trayed, ...]) -> None:
         """Take files of the tray back, run by run."""
         for run in dict.fromkeys(one.run for one in items):
-            paths = frozenset(one.path for one in items if one.run == run)
-            whole = paths == {one.path for one in self.page.tray.items if one.run == run}
+            paths = frozenset(path for one in items if one.run == run for path in one.paths)
+            whole = paths == {path for one in self.page.tray.items if one.run == run for path in one.paths}
             only = frozenset[str]() if whole else paths
             self._errand(partial(_taken_back, run=run, only=only))
         self._errand(lambda errands: errands.find_doubles(), quiet=True)
