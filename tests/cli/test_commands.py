@@ -18,10 +18,12 @@ from jutrek.demo.shelf import specimens
 from jutrek.library import open_library
 from jutrek.transfer.lock import locked
 from tests import making
+from tests.cli.calling import jutrek
 from tests.making import everything, names_below, put
 
 
-def jutrek(*words: str | Path, code: int = 0) -> subprocess.CompletedProcess[str]:
+def started(*words: str | Path, code: int = 0) -> subprocess.CompletedProcess[str]:
+    """The program as a process of its own."""
     command = [sys.executable, "-m", "jutrek", *map(str, words)]
     done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=60)
     assert done.returncode == code, done.stderr
@@ -43,7 +45,7 @@ def test_the_demo_goes_through(demo: Scenario) -> None:
     """Plan, bring by the saved plan, bring again: the tree is the plan, nothing comes twice, cards are untouched."""
     before = [everything(path) for path in demo.sources]
     old = names_below(demo.library)
-    out = jutrek("plan", *demo.sources, "--library", demo.library, "--json").stdout
+    out = started("plan", *demo.sources, "--library", demo.library, "--json").stdout
     plan = json.loads(out)
     assert plan["library"] == demo.library
     assert {row["action"] for row in plan["rows"]} == {"bring", "home", "stay"}

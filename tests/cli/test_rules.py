@@ -3,48 +3,24 @@
 from __future__ import annotations
 
 import json
-import signal
-import sys
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
-from jutrek.cli import main
 from jutrek.demo import Scenario
 from tests import making
+from tests.cli import calling
+from tests.cli.calling import Said
 from tests.making import names_below, put
-
-
-@dataclass(frozen=True)
-class Said:
-    """What a command printed."""
-
-    stdout: str
-    stderr: str
-
 
 Jutrek = Callable[..., Said]
 
 
 @pytest.fixture
-def jutrek(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Iterator[Jutrek]:
+def jutrek() -> Jutrek:
     """The program as a call within this process, with the exit code that is expected of it."""
-    handlers = {number: signal.getsignal(number) for number in (signal.SIGINT, signal.SIGTERM)}
-
-    def run(*words: str | Path, code: int = 0) -> Said:
-        monkeypatch.setattr(sys, "argv", ["jutrek", *map(str, words)])
-        capsys.readouterr()
-        with pytest.raises(SystemExit) as ended:
-            main()
-        said = Said(*capsys.readouterr())
-        assert (ended.value.code or 0) == code, said.stderr
-        return said
-
-    yield run
-    for number, handler in handlers.items():
-        signal.signal(number, handler)
+    return calling.jutrek
 
 
 @pytest.fixture

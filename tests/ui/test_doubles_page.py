@@ -204,7 +204,8 @@ def test_looking_through_a_library_is_told_and_can_be_paused(
     window.open_page(1)
     page = window.doubles.page
     qtbot.waitUntil(lambda: page.pause.text() == "Go on looking", timeout=PATIENCE)
-    assert page.headline.accessibleName().startswith("Looking through the library paused at")
+    paused = "Looking through the library paused at"
+    qtbot.waitUntil(lambda: page.headline.accessibleName().startswith(paused), timeout=PATIENCE)
     qtbot.mouseClick(page.pause, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: page.headline.accessibleName().startswith("No doubles"), timeout=PATIENCE)
     assert page.pause.isHidden()
