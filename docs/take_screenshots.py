@@ -147,7 +147,7 @@ class Camera:
         self.window.open_page(1)
         page = self.window.doubles.page
         page.pause.click()
-        self.until(lambda: page.list.group() is not None and page.pair.whole())
+        self.until(lambda: len(page._all) > 20 and page.pair.whole())
         page.decide_pile(page.piles._piles[0])
         page.list.choose_degree(Degree.PAYLOAD)
         while "words" not in page.list.group().files[1].path:

@@ -130,6 +130,19 @@ def test_pairs_come_once_and_a_thousand_equal_ones_are_a_thousand_pairs() -> Non
     assert len({tuple(pair) for pair in pairs.tolist()}) == len(pairs) == 1000
 
 
+def test_thousands_that_look_alike_are_no_millions_of_candidates() -> None:
+    """A night of one sky, frame by frame: each has a few dozen candidates, the closest ones."""
+    one = looks_of(grey(scene(0)))
+    assert one is not None
+    words = [one._replace(look=one.look ^ (1 << (number % 40))).as_bytes() for number in range(3000)]
+    album = Album([*words, one.as_bytes()])
+    found = album.candidates(parts=False)
+    assert len(found) < 3001 * 49
+    assert (0, 40) in found
+    asked = album.candidates(np.array([3000]), parts=False)
+    assert {hit.bits for hits in asked.values() for hit in hits} == {1}
+
+
 def test_looks_hardly_change_with_size_and_compression() -> None:
     """From a thumbnail or from the whole, from a good JPEG or a bad one."""
     import io

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import threading
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from jutrek.doubles.aligned import SAME, agreement
 from jutrek.doubles.greys import Greys
 from jutrek.doubles.looks import PARTS, TURNS, WHOLE, Box, framed, turn, turned
-from jutrek.doubles.search import RADIUS, Index
+from jutrek.doubles.search import RADIUS, Index, Words
 from jutrek.errors import Stopped
 
 WIDE = 10
@@ -26,6 +26,8 @@ _GRAIN = 22
 """Bits that grains of copies may differ in where neither was turned or cut."""
 _WORDS = 3 + len(PARTS)
 _TRIES = 3
+_MOST = 48
+"""Candidates of one still in one way."""
 
 
 class Hit(NamedTuple):
@@ -48,6 +50,34 @@ Candidates = dict[tuple[int, int], list[Hit]]
 """Hits by the numbers of two stills, the smaller one first."""
 
 
+class _Shelf:
+    """Words of stills, each once, with the stills that have it: thousands may have the same, or one close to it."""
+
+    def __init__(self, words: Words) -> None:
+        self._words, inverse = np.unique(words, return_inverse=True)
+        self._stills = np.argsort(inverse, kind="stable")
+        self._starts = np.searchsorted(inverse[self._stills], np.arange(len(self._words) + 1))
+        self._index = Index(self._words)
+
+    def close(self, asking: NDArray[np.int64], words: Words, radius: int) -> Iterator[tuple[int, int, int]]:
+        """For stills and their words the stills whose words are close, the `_MOST` closest, and the differing bits."""
+        unique, inverse = np.unique(words, return_inverse=True)
+        pairs = self._index.close(unique, radius)
+        bits = np.bitwise_count(unique[pairs[:, 0]] ^ self._words[pairs[:, 1]])
+        turn = np.lexsort((pairs[:, 1], bits, pairs[:, 0]))
+        near: dict[int, list[tuple[int, int]]] = defaultdict(list)
+        for query, word, many in zip(
+            pairs[turn, 0].tolist(), pairs[turn, 1].tolist(), bits[turn].tolist(), strict=True
+        ):
+            room = _MOST + 1 - len(near[query])
+            if room > 0:
+                stills = self._stills[self._starts[word] : self._starts[word + 1]][:room]
+                near[query] += [(still, many) for still in stills.tolist()]
+        for still, query in zip(asking.tolist(), inverse.tolist(), strict=True):
+            for other, many in near.get(query, ()):
+                yield still, other, many
+
+
 class Album:
     """Looks of stills that can be searched.
 
@@ -59,8 +89,8 @@ class Album:
         words = np.frombuffer(b"".join(looks), "<u8").reshape(-1, _WORDS).astype(np.uint64)
         self._whole, self._grain, self._within = words[:, 0], words[:, 1], words[:, 2]
         self._parts = [words[:, 3 + number] for number in range(len(PARTS))]
-        self._index = Index(self._whole)
-        self._frames = Index(self._within)
+        self._index = _Shelf(self._whole)
+        self._frames = _Shelf(self._within)
 
     def __len__(self) -> int:
         return len(self._whole)
@@ -84,29 +114,24 @@ class Album:
         own = np.arange(len(self)) if asking is None else asking
         found: Candidates = defaultdict(list)
 
-        def take(
-            index: Index, words: NDArray[np.uint64], target: NDArray[np.uint64], how: tuple[int, int, int]
-        ) -> None:
+        def take(shelf: _Shelf, words: Words, how: tuple[int, int, int]) -> None:
             if stop is not None and stop.is_set():
                 raise Stopped
-            pairs = index.close(words[own], WIDE if how == (0, 0, 0) else RADIUS + 1)
-            first, second = own[pairs[:, 0]], pairs[:, 1]
-            bits = np.bitwise_count(words[first] ^ target[second])
             way, part, other_part = how
-            for one, other, many in zip(first.tolist(), second.tolist(), bits.tolist(), strict=True):
+            for one, other, many in shelf.close(own, words[own], WIDE if how == (0, 0, 0) else RADIUS + 1):
                 if one < other:
                     found[one, other].append(Hit(_back(way), part, other_part, many))
                 elif other < one:
                     found[other, one].append(Hit(way, other_part, part, many))
 
-        take(self._index, self._whole, self._whole, (0, 0, 0))
+        take(self._index, self._whole, (0, 0, 0))
         if parts:
             for way in range(1, TURNS):
-                take(self._index, turned(self._whole, way), self._whole, (way, 0, 0))
-            take(self._index, self._within, self._whole, (0, -1, 0))
-            take(self._frames, self._within, self._within, (0, -1, -1))
+                take(self._index, turned(self._whole, way), (way, 0, 0))
+            take(self._index, self._within, (0, -1, 0))
+            take(self._frames, self._within, (0, -1, -1))
             for number, words in enumerate(self._parts):
-                take(self._index, words, self._whole, (0, number + 1, 0))
+                take(self._index, words, (0, number + 1, 0))
         return found
 
     def plain(self, one: int, other: int) -> bool:
