@@ -202,6 +202,8 @@ def test_many_groups_are_decided_at_once_only_where_content_is_the_same() -> Non
     whole, dated = piles_of(groups, Decided())
     assert (whole.words, len(whole.groups), whole.files, whole.size) == ("Keep the proposed ones", 2, 2, 20)
     assert (dated.words, [one.keeper for one in dated.groups]) == ("Keep those in dated folders", ["2026/05/a"])
+    assert not whole.carries
+    assert piles_of([group(Degree.PAYLOAD, "a", "b")], Decided())[0].carries
     (left,) = piles_of(groups, Decided().with_all([Verdict(groups[0], "b")]))
     assert [one.keeper for one in left.groups] == ["c"]
 

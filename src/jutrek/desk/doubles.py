@@ -77,6 +77,11 @@ class Pile:
     files: int
     size: int
 
+    @property
+    def carries(self) -> bool:
+        """Whether words, rights and dates may go over to keepers."""
+        return any(group.degree is not Degree.BYTES for group in self.groups)
+
 
 @dataclass(frozen=True, slots=True)
 class Decided:

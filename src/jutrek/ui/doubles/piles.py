@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from jutrek.desk.doubles import Decided, Pile
 
 _MOST = 2
+_CARRIED = " Words, rights and dates go over to those that stay."
 
 
 class PilesPanel(QWidget):
@@ -65,7 +66,7 @@ class PilesPanel(QWidget):
                 self.buttons[number].setText(pile.words)
                 self.labels[number].setText(
                     f"In {paint.counted(len(pile.groups), 'group')}: sets {paint.counted(pile.files, 'file')} aside, "
-                    f"{paint.size_words(pile.size)}."
+                    f"{paint.size_words(pile.size)}.{_CARRIED if pile.carries else ''}"
                 )
         count, kept = len(decided.dropped), len(decided.kept)
         size = paint.size_words(sum(one.size for one in decided.dropped))
