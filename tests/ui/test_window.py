@@ -65,7 +65,7 @@ def test_the_demo_goes_through_in_the_window(qtbot: QtBot, window: MainWindow, d
     assert not page.action_bar.main.isEnabled()
     assert {row.destination for row in plan.rows if row.destination} <= names_below(demo.library)
     tiles = [tile.accessibleName() for tile in page.from_column.tiles.values()]
-    assert tiles[0] == "A · Arlen M2, Card A · card, 120 stills · 33.1 MB, safe to clear"
+    assert tiles[0] == "A · Arlen M2, Card A · card, 120 stills · 33.0 MB, safe to clear"
     assert tiles[4].endswith("9 need a look, 2 open questions")
 
 

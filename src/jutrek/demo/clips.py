@@ -49,7 +49,7 @@ def clip(take: Take, seed: int, size: tuple[int, int] = (480, 270)) -> bytes:
             "libx264", rate=_RATE, options={"crf": "25", "preset": "ultrafast", "threads": "1"}
         )
         picture.width, picture.height, picture.pix_fmt = width, height, "yuv420p"
-        sound = container.add_stream("aac", rate=_SOUND, options={"threads": "1"})
+        sound = container.add_stream("aac", rate=_SOUND, options={"threads": "1", "aac_coder": "fast"})
         frames = int(take.seconds * _RATE)
         for number in range(frames):
             left = int((scene.width - width) * number / frames)

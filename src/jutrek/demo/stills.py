@@ -49,9 +49,10 @@ def dng(picture: Image.Image, shot: Shot) -> bytes:
     """A DNG stand-in: preview of 480 pixels, mosaic (RGGB, 16 bit) of a third of the picture's size."""
     preview = io.BytesIO()
     small = picture.copy()
-    small.thumbnail((480, 480))
+    small.thumbnail((480, 480), Image.Resampling.BILINEAR, reducing_gap=1.0)
     small.save(preview, "JPEG", quality=80)
-    pixels = np.asarray(picture.resize((picture.width // 3, picture.height // 3))).astype(np.uint16) << 6
+    third = picture.reduce(3, (0, 0, picture.width // 3 * 3, picture.height // 3 * 3))
+    pixels = np.asarray(third).astype(np.uint16) << 6
     mosaic = pixels[:, :, 1].copy()
     mosaic[0::2, 0::2], mosaic[1::2, 1::2] = pixels[0::2, 0::2, 0], pixels[1::2, 1::2, 2]
     raw: Ifd = {

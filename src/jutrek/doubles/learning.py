@@ -17,7 +17,6 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from jutrek.captures.moment import INSIDE, decide
-from jutrek.doubles.greys import looks_at
 from jutrek.doubles.payload import Payload
 from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.formats import Kind, Reading, read
@@ -51,6 +50,9 @@ def content_of(path: str, name: str, reading: Reading, stamp: tuple[int, int], *
     width, height = reading.width, reading.height
     if reading.orientation >= 5:
         width, height = height, width
+    # Here, since decoding needs NumPy, which a window can do without for long.
+    from jutrek.doubles.greys import looks_at
+
     device, wording = reading.device, reading.wording
     words = 0
     if wording is not None:
@@ -193,6 +195,8 @@ def _read(
 
 def _see(root: str, stop: threading.Event, content: Content) -> Content:
     """Decode one file for its looks."""
+    from jutrek.doubles.greys import looks_at
+
     path = os.path.join(root, content.path)
     if stop.is_set():
         raise Stopped
