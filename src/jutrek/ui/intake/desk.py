@@ -300,7 +300,7 @@ class RunDesk(QObject):
         else:
             look = page.board.count(State.LOOK)
             waits = paint.counted(look, "capture waits", "captures wait")
-            page.notify(came, f"{waits} for an answer about the date." if look else "", self._cards_words())
+            page.notify(came, f"{waits} for an answer." if look else "", self._cards_words())
 
     def _cards_words(self) -> str:
         """What is to be said of the cards."""
