@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from jutrek.captures.decisions import BringDoubles, SetAside
+from jutrek.demo import stills
 from jutrek.demo.copies import worded
 from jutrek.desk import drafts, events
 from jutrek.desk.board import State, home_view
@@ -113,10 +114,7 @@ def test_looks_are_compared_and_can_be_interrupted(
     put(library, "a.jpg", shot(0))
     put(library, "b.jpg", shot(3))
     small = scene(0).resize((150, 100))
-    out = card / "small.jpg"
-    from jutrek.demo import stills
-
-    put_file(out, stills.jpeg(small, stills.Shot(WHEN, "Arlen", "M2", "A2-1")))
+    put_file(card / "small.jpg", stills.jpeg(small, stills.Shot(WHEN, "Arlen", "M2", "A2-1")))
     put_file(card / "next.jpg", shot(3, WHEN + timedelta(seconds=2), quality=70))
     session.open_library(library.root)
     session.add_source(str(card))
@@ -129,6 +127,27 @@ def test_looks_are_compared_and_can_be_interrupted(
     assert [view.standing for day in board.days for view in day.captures if view.state is State.LOOK] == ["look-alike"]
     session.keep_rules(HouseRules(reencoded=OnDouble.BRING))
     ear.board(lambda board: board.count(State.BRING) == 2)
+
+
+def test_a_better_one_is_proposed_to_come_and_companions_are_not_asked_about(
+    session: IntakeSession, ear: Ear, library: Library, card: Path
+) -> None:
+    """Also where house rules leave other encodings on their source; a raw whose picture is home comes beside it."""
+    about = stills.Shot(WHEN, "Arlen", "M2", "A2-1")
+    put(library, "small.jpg", encoded(scene(1).resize((150, 100))))
+    put(library, "2026/pair.jpg", stills.jpeg(scene(6, (900, 600)), about))
+    put_file(card / "whole.jpg", shot(1, WHEN + timedelta(hours=1)))
+    put_file(card / "P.JPG", stills.jpeg(scene(6, (900, 600)), about))
+    put_file(card / "P.DNG", stills.dng(scene(6, (900, 600)), about))
+    session.open_library(library.root)
+    session.keep_rules(HouseRules(reencoded=OnDouble.STAY))
+    session.add_source(str(card))
+    board = ear.board(lambda board: any(one.about_doubles for one in board.questions))
+    (question,) = [one for one in board.questions if one.about_doubles]
+    assert question.answers == ("Bring it", "Leave on the source")
+    assert "has more pixels" in question.evidence
+    states = {view.name: view.state for day in board.days for view in day.captures}
+    assert states == {"whole.jpg": State.LOOK, "P.DNG": State.BRING}
 
 
 def test_groups_are_found_opened_set_aside_and_put_back(

@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from jutrek.captures import ReadFile
+from jutrek.demo import stills
 from jutrek.demo.copies import worded
 from jutrek.demo.shelf.media import humming
 from jutrek.doubles import Standing, Stands, judge
@@ -61,6 +62,24 @@ def test_an_intake_is_compared_with_the_library_in_every_way(library: Library, l
         "3.jpg": Stands(Standing.REENCODED, "c.jpg"),
         "4.jpg": Stands(Standing.ALIKE, "c.jpg"),
     }
+
+
+def test_the_better_one_is_told(library: Library, ledger: Ledger, tmp_path: Path) -> None:
+    """A raw against its export, and more pixels against fewer; not the other way round."""
+    about = stills.Shot(WHEN, "Arlen", "M2", "A2-1")
+    put(library, "small.jpg", encoded(scene(1).resize((150, 100))))
+    put(library, "export.jpg", stills.jpeg(scene(6, (900, 600)), None))
+    put(library, "whole.jpg", shot(3))
+    learnt(library, ledger)
+    reads = [
+        source(tmp_path / "1.jpg", shot(1)), source(tmp_path / "2.dng", stills.dng(scene(6, (900, 600)), about)),
+        source(tmp_path / "3.jpg", encoded(scene(3).resize((150, 100)))),
+    ]  # fmt: skip
+    found = Lookout(ledger, library.root, threading.Event()).standings(reads, {})
+    assert [found[read.file.path] for read in reads] == [
+        Stands(Standing.REENCODED, "small.jpg", better=True), Stands(Standing.REENCODED, "export.jpg", better=True),
+        Stands(Standing.REENCODED, "whole.jpg"),
+    ]  # fmt: skip
 
 
 def test_an_intake_is_compared_with_itself(library: Library, ledger: Ledger, tmp_path: Path) -> None:

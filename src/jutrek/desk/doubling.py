@@ -36,13 +36,16 @@ def rule_of(rules: HouseRules, standing: Standing) -> OnDouble:
 
 def with_doubles(story: Story, standings: Mapping[str, Stands], rules: HouseRules, decisions: Decisions) -> Story:
     """A story with its doubles: those that wait, each kind of them as a question, and those that stay by the rules."""
-    asked: dict[tuple[Standing, str], list[Capture]] = defaultdict(list)
+    asked: dict[tuple[Standing, bool, str], list[Capture]] = defaultdict(list)
     waits, aside = dict(story.wishes.waits), set(story.aside)
     for capture in story.captures:
         stands = standings.get(capture.id)
         if stands is None or stands.standing not in _WORDS or capture.id in decisions.both | decisions.aside:
             continue
         rule = rule_of(rules, stands.standing)
+        if stands.better and rule is OnDouble.STAY:
+            # A rule that smaller copies stay is not meant for the picture that they were made of.
+            rule = OnDouble.ASK
         where = f"{stands.equal} at home" if not os.path.isabs(stands.equal) else os.path.basename(stands.equal)
         why = f"It is {_WORDS[stands.standing][0]}: {shown(where)}."
         if rule is OnDouble.STAY:
@@ -50,29 +53,33 @@ def with_doubles(story: Story, standings: Mapping[str, Stands], rules: HouseRule
             aside.add(capture.id)
         elif rule is OnDouble.ASK and capture.id not in waits and capture.trusted:
             waits[capture.id] = why
-            asked[stands.standing, capture.device].append(capture)
-    doubts = [_doubt(standing, own, standings) for (standing, _), own in asked.items()]
+            asked[stands.standing, stands.better, capture.device].append(capture)
+    doubts = [_doubt(standing, own, standings, better=better) for (standing, better, _), own in asked.items()]
     wishes = replace(story.wishes, waits=waits)
     return replace(story, doubts=(*story.doubts, *doubts), wishes=wishes, aside=frozenset(aside))
 
 
-def _doubt(standing: Standing, own: Sequence[Capture], standings: Mapping[str, Stands]) -> Doubt:
+def _doubt(standing: Standing, own: Sequence[Capture], standings: Mapping[str, Stands], *, better: bool) -> Doubt:
     said, certainty = _WORDS[standing]
     ids = tuple(capture.id for capture in own)
     they = "It is" if len(own) == 1 else "They are"
+    leave = Answer(
+        "Leave on the source" if len(own) == 1 else f"Leave all {len(own)} on the source", SetAside(frozenset(ids))
+    )
+    too = "" if better else ", too"
+    bring = Answer(
+        f"Bring it{too}" if len(own) == 1 else f"Bring all {len(own)}{too}", BringDoubles(frozenset(ids))
+    )  # fmt: skip
+    more = " The new one is the raw, or has more pixels." if better else ""
     at_home = sum(not os.path.isabs(standings[key].equal) for key in ids)
     how = "with other metadata" if standing is Standing.RETAGGED else "in another encoding"
     there = "at home already" if at_home == len(ids) else "there already"
     return Doubt(
-        f"{KEY}{standing}:{own[0].device}", own[0].device, ids,
+        f"{KEY}{standing}{':better' if better else ''}:{own[0].device}", own[0].device, ids,
         f"{many(own)} {'is' if len(own) == 1 else 'are'} {there}, {how}",
-        f"{they} {said}: {', '.join(_pairs(ids, standings))}.",
+        f"{they} {said}: {', '.join(_pairs(ids, standings))}.{more}",
         certainty,
-        (
-            Answer("Leave on the source" if len(own) == 1 else f"Leave all {len(own)} on the source",
-                   SetAside(frozenset(ids))),
-            Answer("Bring it, too" if len(own) == 1 else f"Bring all {len(own)}, too", BringDoubles(frozenset(ids))),
-        ),
+        (bring, leave) if better else (leave, bring),
     )  # fmt: skip
 
 

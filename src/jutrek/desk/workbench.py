@@ -232,7 +232,10 @@ class Workbench:
             return False
         look = Lookout(ledger, self._library.root, stop, lambda done, total: report("Comparing pictures", done, total))
         before = self._looks
-        self._looks = look.standings([one.primary for one in self.story.captures], self._standings)
+        known = self._standings
+        # What belongs to a capture whose other files are there comes beside them, and is asked about no further.
+        alone = (one for one in self.story.captures if all(_is_new(read.file.path, known) for read in one.files))
+        self._looks = look.standings([one.primary for one in alone], known)
         if self._looks == before:
             return False
         self._retell()
@@ -306,6 +309,10 @@ class Workbench:
             self._existing[path] = os.path.isdir(os.path.join(plan.library, path))
         homes = {os.path.dirname(row.destination) for row in plan.rows if row.destination and row.action is Action.HOME}
         return frozenset(homes | {path for path in folders if self._existing[path]})
+
+
+def _is_new(path: str, standings: Mapping[str, Stands]) -> bool:
+    return standings.get(path, NEW).standing is Standing.NEW
 
 
 def room_at(name: str, root: str, id_: str = "", *, here: bool = True) -> Place:

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from jutrek.captures import ReadFile
-from jutrek.doubles.degrees import one_press, two_presses
+from jutrek.doubles.degrees import RAWS, one_press, two_presses
 from jutrek.doubles.learning import content_of, payload_prints
 from jutrek.doubles.payload import Payload
 from jutrek.doubles.standing import NEW, Standing, Stands
@@ -135,6 +135,17 @@ def _printer(one: ReadFile, stop: threading.Event) -> Callable[[], bytes]:
     return print_of
 
 
+_MORE = 1.2
+
+
+def _better(new: Content, old: Content) -> bool:
+    """Whether a new picture is worth more than the one that is there: it is the raw, or has clearly more pixels."""
+    raws = new.format in RAWS, old.format in RAWS
+    if raws[0] != raws[1]:
+        return raws[0]
+    return new.width * new.height > _MORE * old.width * old.height
+
+
 @dataclass(slots=True)
 class Lookout:
     """Tells by looks where the stills of an intake stand.
@@ -225,7 +236,7 @@ class Lookout:
             if not two_presses(one, other):
                 share = share_of(greys, (self._path(one), self._path(other)), candidates[pair])
             if share >= SAME:
-                found[other.path] = Stands(Standing.REENCODED, one.path)
+                found[other.path] = Stands(Standing.REENCODED, one.path, _better(other, one))
             elif known is Standing.NEW and album.plain(*pair):
                 found[other.path] = Stands(Standing.ALIKE, one.path)
         return found

@@ -40,10 +40,17 @@ class Standing(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Stands:
-    """A file's standing, and where its equal is: a path in the library, or an absolute one on a source."""
+    """A file's standing.
+
+    Attributes:
+        standing: where it stands.
+        equal: where its equal is: a path in the library, or an absolute one on a source.
+        better: of what is there in another encoding, whether the new one is the raw or has more pixels.
+    """
 
     standing: Standing
     equal: str = ""
+    better: bool = False
 
 
 NEW = Stands(Standing.NEW)
