@@ -212,6 +212,19 @@ def test_looking_through_a_library_is_told_and_can_be_paused(
     qtbot.waitUntil(lambda: page.bar.words() == "Nothing to decide here.", timeout=PATIENCE)
 
 
+def test_looking_for_doubles_can_be_stopped_and_goes_on(
+    qtbot: QtBot, window: MainWindow, page: DoublesPage
+) -> None:  # fmt: skip
+    """With a word about it; when the page is opened again, they are looked for again."""
+    qtbot.waitUntil(lambda: not page._working, timeout=PATIENCE)
+    page.stopped.emit()
+    assert page.bar.words().startswith("Stopped.")
+    page._all = ()
+    window.open_page(0)
+    window.open_page(1)
+    qtbot.waitUntil(lambda: len(page._all) == 5, timeout=PATIENCE)
+
+
 def test_the_board_is_narrowed_by_standing_and_shows_the_home_one_beside(
     qtbot: QtBot, window: MainWindow, library: Library, card: Path
 ) -> None:

@@ -38,9 +38,10 @@ def with_doubles(story: Story, standings: Mapping[str, Stands], rules: HouseRule
     """A story with its doubles: those that wait, each kind of them as a question, and those that stay by the rules."""
     asked: dict[tuple[Standing, bool, str], list[Capture]] = defaultdict(list)
     waits, aside = dict(story.wishes.waits), set(story.aside)
+    settled = decisions.both | decisions.aside
     for capture in story.captures:
         stands = standings.get(capture.id)
-        if stands is None or stands.standing not in _WORDS or capture.id in decisions.both | decisions.aside:
+        if stands is None or stands.standing not in _WORDS or capture.id in settled:
             continue
         rule = rule_of(rules, stands.standing)
         if stands.better and rule is OnDouble.STAY:

@@ -46,7 +46,7 @@ class DoublesDesk(PageDesk):
             page.emptied.connect(lambda items: self._errand(lambda errands: errands.empty_tray(items)))
             page.taken_back.connect(self._take_back)
             page.paused.connect(lambda on: self._window.wish(lambda session: session.pause_learning(on)))
-            page.stopped.connect(self._window.runs.stop)
+            page.stopped.connect(self._stop)
             page.show_library(self._library[1])
             if self._learning is not None:
                 page.show_learning(self._learning)
@@ -69,6 +69,12 @@ class DoublesDesk(PageDesk):
                 if learning is not None:
                     self._page.show_learning(learning)
                 self._find_if_due()
+
+    def _stop(self) -> None:
+        """End what is going on; when the page is opened again, doubles are looked for again."""
+        self._fresh = _NOTHING
+        self._window.runs.stop()
+        self.page.notify("Stopped.", "What was compared is kept; open the page again to go on.")
 
     def _find_if_due(self) -> None:
         """Look for doubles, if more is known than when they were looked for."""
