@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 
@@ -210,6 +211,17 @@ def test_looking_through_a_library_is_told_and_can_be_paused(
     qtbot.waitUntil(lambda: page.headline.accessibleName().startswith("No doubles"), timeout=PATIENCE)
     assert page.pause.isHidden()
     qtbot.waitUntil(lambda: page.bar.words() == "Nothing to decide here.", timeout=PATIENCE)
+
+
+def test_a_decision_holds_for_the_files_that_were_seen_only(page: DoublesPage, press: Press) -> None:
+    """A group that has another file by then, or a changed one, is open again."""
+    one, other = page.list.groups()
+    press(Qt.Key.Key_Return, Qt.Key.Key_Return)
+    assert len(page.decided.verdicts) == 2
+    changed = replace(one, files=(one.files[0], one.files[1]._replace(mtime_ns=7)))
+    page.show_doubles((changed, other), (), page._root)
+    assert list(page.decided.verdicts) == [other.key]
+    assert one.key not in page._facts
 
 
 def test_looking_for_doubles_can_be_stopped_and_goes_on(

@@ -173,8 +173,10 @@ class DoublesPage(QWidget):
 
     def show_doubles(self, groups: tuple[Group, ...], tray: tuple[Trayed, ...], root: str) -> None:
         """Show the doubles of a library, and its tray. What was decided about groups that are there still holds."""
+        before = {group.key: group for group in self._all}
         self._all, self._found, self._root = groups, True, root
-        there = {group.key: group for group in groups}
+        # A decision was made about files that were seen: of other ones, or changed ones, it says nothing.
+        there = {group.key: group for group in groups if same_files(group, before.get(group.key))}
         kept = [replaced(one, there[key]) for key, one in self.decided.verdicts.items() if key in there]
         self.decided = Decided({one.group.key: one for one in kept})
         self._facts = {key: facts for key, facts in self._facts.items() if key in there}
@@ -440,6 +442,11 @@ def _far(learning: events.Learning) -> str:
 
 def _name(path: str) -> str:
     return path.rpartition("/")[2]
+
+
+def same_files(group: Group, other: Group | None) -> bool:
+    """Whether two groups are of the same files, unchanged and in the same order."""
+    return other is not None and [one[:3] for one in group.files] == [one[:3] for one in other.files]
 
 
 def replaced(verdict: Verdict, group: Group) -> Verdict:
