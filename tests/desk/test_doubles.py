@@ -190,10 +190,10 @@ def content(path: str, size: int = 10) -> Content:
     return Content(path, size, 1, "still", "jpeg", 60, 40, taken="2026-05-14T10:00:00")
 
 
-def group(degree: Degree, *paths: str, why: str = "It lies in a dated folder.") -> Group:
+def group(degree: Degree, *paths: str, dated: bool = True) -> Group:
     """A group, its first file the proposed keeper."""
     files = tuple(map(content, paths))
-    return Group(degree, files, paths[0], why, tuple(path.encode() for path in paths))
+    return Group(degree, files, paths[0], "It is the older file.", tuple(path.encode() for path in paths), dated)
 
 
 def test_decisions_follow_one_another() -> None:
@@ -215,7 +215,7 @@ def test_decisions_follow_one_another() -> None:
 def test_many_groups_are_decided_at_once_only_where_content_is_the_same() -> None:
     """Never by looks; with figures before; what is decided already is left out."""
     groups = [
-        group(Degree.BYTES, "2026/05/a", "b"), group(Degree.BYTES, "c", "d", why="It is the older file."),
+        group(Degree.BYTES, "2026/05/a", "b"), group(Degree.BYTES, "c", "d", dated=False),
         group(Degree.PICTURE, "e", "f"), group(Degree.ALIKE, "g", "h"),
     ]  # fmt: skip
     whole, dated = piles_of(groups, Decided())

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import threading
 from datetime import timedelta
 from pathlib import Path
@@ -185,6 +186,28 @@ def test_comparing_can_be_stopped_and_is_not_done_twice(
     Path(library.root, "a.jpg").rename(Path(library.root, "moved.jpg"))
     monkeypatch.setattr("jutrek.doubles.witnesses.share_of", lambda *_: pytest.fail("compared again"))
     assert len(groups_of(library, ledger)) == 1
+
+
+def test_what_cannot_be_read_now_is_tried_another_time(
+    library: Library, ledger: Ledger, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A drive that vanishes while a library is looked through leaves nothing known, and nothing wrongly known."""
+    put(library, "a.jpg", encoded(scene(0)))
+    put(library, "b.jpg", encoded(scene(0).resize((150, 100))))
+
+    def gone(*_: object) -> None:
+        raise OSError(errno.EIO, "Input/output error")
+
+    with monkeypatch.context() as patch:
+        patch.setattr("jutrek.doubles.greys.still", gone)
+        learnt(library, ledger)
+    assert [one.path for one in ledger.contents.unseen()] == ["a.jpg", "b.jpg"]
+    learnt(library, ledger)
+    with monkeypatch.context() as patch:
+        patch.setattr("jutrek.doubles.greys.still", gone)
+        assert {group.degree for group in groups_of(library, ledger)} <= {Degree.ALIKE}
+    assert ledger.contents.agreements() == {}
+    assert [group.degree for group in groups_of(library, ledger)] == [Degree.PICTURE]
 
 
 def test_alike_ones_stand_around_one_not_in_a_chain() -> None:

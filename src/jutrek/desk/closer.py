@@ -211,6 +211,9 @@ def position_words(position: tuple[float, float] | None) -> str:
 
 
 def _file_words(read: ReadFile) -> str:
-    size = read.file.size
-    words = f"{size / 1e6:.1f} MB" if size >= 1_000_000 else f"{max(size / 1e3, 0.1):.1f} kB"
-    return f"{os.path.basename(read.file.path)} · {read.reading.format} · {words}"
+    return f"{os.path.basename(read.file.path)} · {read.reading.format} · {bytes_words(read.file.size)}"
+
+
+def bytes_words(size: int) -> str:
+    """A file's size in decimal units, such as `184.2 kB`."""
+    return f"{size / 1e6:.1f} MB" if size >= 1_000_000 else f"{max(size / 1e3, 0.1):.1f} kB"

@@ -9,11 +9,11 @@ from datetime import datetime
 from typing import TYPE_CHECKING
 
 from jutrek.decoding import Shown, shown
-from jutrek.desk.closer import size_words
+from jutrek.desk.closer import bytes_words, size_words
 from jutrek.doubles.degrees import Degree, Group
 from jutrek.errors import SourceUnreadable
 from jutrek.formats import Offset, Reading, Wording, read
-from jutrek.library import LIBRARY, Library, ProofMark
+from jutrek.library import Library, ProofMark
 from jutrek.transfer.carrying_over import lacking, sidecar_of
 from jutrek.transfer.setting_aside import Drop
 from jutrek.transfer.tray import Trayed
@@ -146,7 +146,10 @@ def piles_of(groups: Sequence[Group], decided: Decided) -> list[Pile]:
     """Ways to decide many groups of one degree at once. What is only the same by its looks is seen one by one."""
     left = [one for one in groups if one.degree in _CERTAIN and one.key not in decided.verdicts]
     piles: list[Pile] = []
-    for words, fits in (("Keep the proposed ones", lambda one: True), ("Keep those in dated folders", _is_dated)):
+    for words, fits in (
+        ("Keep the proposed ones", lambda one: True),
+        ("Keep those in dated folders", lambda one: one.dated),
+    ):
         own = tuple(one for one in left if fits(one))
         if own and (not piles or len(own) < len(piles[0].groups)):
             files = sum(len(one.files) - 1 for one in own)
@@ -155,10 +158,6 @@ def piles_of(groups: Sequence[Group], decided: Decided) -> list[Pile]:
 
 
 _CERTAIN = frozenset({Degree.BYTES, Degree.PAYLOAD})
-
-
-def _is_dated(group: Group) -> bool:
-    return "dated folder" in group.why
 
 
 _DEGREES = {
@@ -217,8 +216,7 @@ def _differences(group: Group, dates_differ: bool) -> Iterator[str]:
 
 def facts_of(group: Group, library: Library, ledger: Ledger) -> tuple[FileFacts, ...]:
     """What tells the files of a group apart. Reads every one of them."""
-    proofs = ledger.proofs(LIBRARY)
-    return tuple(_facts(one, library, ledger, proofs.get(one.path)) for one in group.files)
+    return tuple(_facts(one, library, ledger, ledger.proof_of(one.path)) for one in group.files)
 
 
 def _facts(one: Content, library: Library, ledger: Ledger, proof: ProofMark | None) -> FileFacts:
@@ -242,7 +240,7 @@ def _facts(one: Content, library: Library, ledger: Ledger, proof: ProofMark | No
         one.path, shown(path, reading), reading.duration,
         (
             os.path.basename(one.path), _folder(one.path), _shot_words(one.taken),
-            f"{size_words(reading) or one.format}, {one.format}, {_bytes_words(one.size)}", _payload_words(one),
+            f"{size_words(reading) or one.format}, {one.format}, {bytes_words(one.size)}", _payload_words(one),
             words, _TURNED.get(reading.orientation, "no"), _came_words(one, ledger, proof),
         ),
         tuple(own),
@@ -292,11 +290,7 @@ def _payload_words(one: Content) -> str:
     if not one.payload:
         return "not told apart"
     sign = (one.print or one.mark).hex()
-    return f"{_bytes_words(one.payload)}, {sign[:4]}…{sign[-4:]}"
-
-
-def _bytes_words(size: int) -> str:
-    return f"{size / 1e6:.1f} MB" if size >= 1_000_000 else f"{max(size / 1e3, 0.1):.1f} kB"
+    return f"{bytes_words(one.payload)}, {sign[:4]}…{sign[-4:]}"
 
 
 def _together(wordings: Sequence[Wording]) -> Wording:

@@ -114,7 +114,11 @@ class Idle:
             self._round += bool(self._lesson.left)
         if self._lesson.left:
             knew = self._lesson.knows_content
-            self._lesson.go_on(stop)
+            try:
+                self._lesson.go_on(stop)
+            finally:
+                # At once: files may be moved or set aside before this goes on.
+                self._lesson.close()
             self.say()
             if self._lesson.knows_content and not knew and self._lesson.left:
                 self._learnt(True)

@@ -331,6 +331,8 @@ class IntakeSession(ReadingThread):
             outcome = self._refiler.go(self._stop, listener, only)
             if not self._closed:
                 self._stop.clear()
+                if self._idle is not None:
+                    self._idle.begin_again()
                 self._make_plan()
         finally:
             self._tell(events.Refiled(outcome, takes_back))
@@ -449,6 +451,8 @@ class IntakeSession(ReadingThread):
             if outcome.trouble is None and not outcome.gone and not self._bench.plan.to_bring():
                 # An intake ends with its run. What waits for an answer asks again the next time.
                 drafts.forget(self._library.id)
+                if self._ledger is not None:
+                    self._ledger.contents.forget_sources()
         finally:
             self._tell(events.Ended(outcome))
 

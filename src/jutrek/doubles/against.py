@@ -4,6 +4,7 @@ encoding. Compared with what the ledger has learnt of the library, and within th
 
 from __future__ import annotations
 
+import contextlib
 import os
 import threading
 from collections import defaultdict
@@ -234,7 +235,8 @@ class Lookout:
                 continue
             share = 0.0
             if not two_presses(one, other):
-                share = share_of(greys, (self._path(one), self._path(other)), candidates[pair])
+                with contextlib.suppress(SourceUnreadable):
+                    share = share_of(greys, (self._path(one), self._path(other)), candidates[pair])
             if share >= SAME:
                 found[other.path] = Stands(Standing.REENCODED, one.path, _better(other, one))
             elif known is Standing.NEW and album.plain(*pair):

@@ -31,6 +31,7 @@ class Group:
         keeper: the path of the file that is proposed to stay.
         why: the reason for that, one sentence.
         marks: quick fingerprints of the files, in their order.
+        dated: whether the proposed keeper, and no other, lies in a dated folder.
     """
 
     degree: Degree
@@ -38,6 +39,7 @@ class Group:
     keeper: str
     why: str
     marks: tuple[bytes, ...]
+    dated: bool = False
 
     @property
     def key(self) -> str:

@@ -6,8 +6,10 @@ pieces of it is louder than the one before. Encoding, sample rate and loudness c
 
 from __future__ import annotations
 
+import errno
 from collections import OrderedDict
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from typing import TYPE_CHECKING, TypeVar
 
 import numpy as np
 
@@ -19,6 +21,7 @@ from jutrek.formats import Kind, Reading, read
 if TYPE_CHECKING:
     from PIL import Image
 
+_T = TypeVar("_T")
 SIDE = 160
 """Pixels of the longer side of a grey picture."""
 SHARES = (0.15, 0.5, 0.85)
@@ -29,18 +32,42 @@ _QUIET = 1e-4
 """Full scale is 1: below this a sound is silence, which nothing can be told by."""
 
 
-def grey_of(view: Shown) -> Image.Image | None:
-    """A still as a small grey picture, upright; None where its content gives none."""
+_MEDIUM = frozenset({errno.EIO, errno.ENODEV, errno.ENXIO, errno.ENOENT, errno.ESTALE, errno.ETIMEDOUT})
+"""Errors of the medium rather than of the content: it may be gone."""
+
+
+def _decoded(path: str, make: Callable[[], _T | None]) -> _T | None:
+    """What a decoder makes of a file; None where the content gives nothing.
+
+    Raises:
+        SourceUnreadable: when it cannot be read now.
+    """
     try:
-        with opened(view.id) as file:
-            preview = None if view.format in DECODED else largest(view.previews)
-            grey = still(file, view, preview, (SIDE, SIDE), "L")
-            return _small(grey)
+        return make()
     except FileTrouble:
+        raise
+    except OSError as error:
+        if error.errno in _MEDIUM:
+            raise SourceUnreadable(path, error) from error
         return None
     # Decoders raise whatever they like on damaged content, and all of it means the same: no picture.
     except Exception:  # noqa: BLE001
         return None
+
+
+def grey_of(view: Shown) -> Image.Image | None:
+    """A still as a small grey picture, upright; None where its content gives none.
+
+    Raises:
+        SourceUnreadable: when it cannot be read now.
+    """
+
+    def make() -> Image.Image:
+        with opened(view.id) as file:
+            preview = None if view.format in DECODED else largest(view.previews)
+            return _small(still(file, view, preview, (SIDE, SIDE), "L"))
+
+    return _decoded(view.id, make)
 
 
 def _small(picture: Image.Image) -> Image.Image:
@@ -55,20 +82,17 @@ def looks_at(path: str, reading: Reading) -> bytes:
 
     Returns:
         Nothing where the content gives no picture or sound that anything could be told by.
+
+    Raises:
+        SourceUnreadable: when it cannot be read now.
     """
     if reading.kind is Kind.STILL:
         grey = grey_of(shown(path, reading))
         looks = looks_of(grey) if grey is not None else None
         return looks.as_bytes() if looks is not None else b""
-    try:
-        if reading.kind is Kind.CLIP:
-            return _of_clip(path)
-        return _of_sound(path) if reading.kind is Kind.SOUND else b""
-    except FileTrouble:
-        return b""
-    # As above.
-    except Exception:  # noqa: BLE001
-        return b""
+    if reading.kind is Kind.CLIP:
+        return _decoded(path, lambda: _of_clip(path)) or b""
+    return _decoded(path, lambda: _of_sound(path)) or b"" if reading.kind is Kind.SOUND else b""
 
 
 def _of_clip(path: str) -> bytes:
@@ -98,12 +122,13 @@ class Greys:
         self._most = most
 
     def of(self, path: str) -> Image.Image | None:
-        """The grey picture of the still at a path; None where there is none."""
+        """The grey picture of the still at a path; None where its content gives none.
+
+        Raises:
+            SourceUnreadable: when it cannot be read now; that is not remembered.
+        """
         if path not in self._kept:
-            try:
-                self._kept[path] = grey_of(shown(path, read(path)))
-            except SourceUnreadable:
-                self._kept[path] = None
+            self._kept[path] = grey_of(shown(path, read(path)))
             while len(self._kept) > self._most:
                 self._kept.popitem(last=False)
         self._kept.move_to_end(path)

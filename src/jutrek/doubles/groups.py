@@ -14,7 +14,7 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from jutrek.doubles.degrees import Degree, Group, one_press, two_presses
-from jutrek.doubles.keeper import Known, propose
+from jutrek.doubles.keeper import Known, is_dated, propose
 from jutrek.doubles.learning import media, payload_prints
 from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.formats import Kind
@@ -104,7 +104,8 @@ class _Search:
         """The group that doubles are, with the proposed keeper."""
         ranked, why = propose(files, degree, self.known)
         marks = tuple(self.homes[one.path].quick or b"" for one in ranked)
-        return Group(degree, ranked, ranked[0].path, why, marks)
+        dated = [is_dated(one, self.known) for one in ranked]
+        return Group(degree, ranked, ranked[0].path, why, marks, dated[0] and not any(dated[1:]))
 
     def is_settled(self, group: Group) -> bool:
         """Whether somebody decided to keep all of a group."""
@@ -176,6 +177,7 @@ class _Search:
 
     def _stills(self, stills: Sequence[Content]) -> list[tuple[Content, Content]]:
         """Pairs of stills that agree. What only looks alike is kept for the last degree."""
+        from jutrek.doubles.aligned import SAME
         from jutrek.doubles.greys import Greys
         from jutrek.doubles.witnesses import Album
 
@@ -196,7 +198,7 @@ class _Search:
                 share = 0.0
                 if not two_presses(one, other):
                     share = self._share((one, other), pair, candidates, greys, kept, made)
-                if share >= _same():
+                if share >= SAME:
                     same.append((one, other))
                 elif album.plain(*pair):
                     self.close.append((one, other))
@@ -221,7 +223,11 @@ class _Search:
 
         first, second = sorted(self._quick(one) or b"" for one in two)
         if (first, second) not in kept:
-            kept[first, second] = share_of(greys, (self._path(two[0]), self._path(two[1])), candidates[pair])
+            try:
+                kept[first, second] = share_of(greys, (self._path(two[0]), self._path(two[1])), candidates[pair])
+            except SourceUnreadable:
+                # It may be readable another time: what is not known is not kept.
+                return 0.0
             made.append((first, second, kept[first, second]))
         return kept[first, second]
 
@@ -241,12 +247,6 @@ class _Search:
                 groups.append([one, *own])
                 taken |= {one.path, *(other.path for other in own)}
         return groups
-
-
-def _same() -> float:
-    from jutrek.doubles.aligned import SAME
-
-    return SAME
 
 
 def _by_words(

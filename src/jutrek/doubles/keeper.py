@@ -33,6 +33,11 @@ class Known:
 _Value = Callable[[Content, Known], float]
 
 
+def is_dated(one: Content, known: Known) -> bool:
+    """Whether a file was filed by Jutrek, or lies in a folder that has year and month in it."""
+    return _dated(one, known) > 0
+
+
 def _dated(one: Content, known: Known) -> float:
     return 2.0 if one.path in known.filed else float(bool(_DATED.search(os.path.dirname(one.path) + "/")))
 

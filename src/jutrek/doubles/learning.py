@@ -126,14 +126,14 @@ class Lesson:
                 part = self._todo[self._read : self._read + self._at_once]
                 homes = self._ledger.of_paths(path for path, _, _ in part)
                 for one in threads.map(partial(_read, root, stop), [(row, homes.get(row[0])) for row in part]):
-                    self._found.append(one)
+                    self._found += [one] if one is not None else []
                     self._read += 1
                     report(self.done, self.total)
             else:
                 for seen in threads.map(
                     partial(_see, root, stop), self._unseen[self._seen : self._seen + self._at_once]
                 ):
-                    self._found.append((seen, None))
+                    self._found += [(seen, None)] if seen is not None else []
                     self._seen += 1
                     report(self.done, self.total)
         if self._unseen is None and self._read == len(self._todo):
@@ -179,8 +179,8 @@ def learn(
 
 def _read(
     root: str, stop: threading.Event, row: tuple[tuple[str, int, int], HomeFile | None]
-) -> tuple[Content, HomeFile | None]:
-    """Read one file. What cannot be read now is kept as nothing known, and looked at when it changes."""
+) -> tuple[Content, HomeFile | None] | None:
+    """Read one file. Of what cannot be read now nothing is kept: it is tried another time."""
     (name, size, mtime_ns), home = row
     path = os.path.join(root, name)
     if stop.is_set():
@@ -189,12 +189,12 @@ def _read(
         content = content_of(path, name, read(path), (size, mtime_ns), looks=False)
         marked = replace(home, quick=quick(path)) if home is not None and home.quick is None and size else None
     except SourceUnreadable:
-        return Content(name, size, mtime_ns, looks=b""), None
+        return None
     return content, marked
 
 
-def _see(root: str, stop: threading.Event, content: Content) -> Content:
-    """Decode one file for its looks."""
+def _see(root: str, stop: threading.Event, content: Content) -> Content | None:
+    """Decode one file for its looks; None where it cannot be read now."""
     from jutrek.doubles.greys import looks_at
 
     path = os.path.join(root, content.path)
@@ -203,7 +203,7 @@ def _see(root: str, stop: threading.Event, content: Content) -> Content:
     try:
         return content._replace(looks=looks_at(path, read(path)))
     except SourceUnreadable:
-        return content._replace(looks=b"")
+        return None
 
 
 def payload_prints(

@@ -150,7 +150,10 @@ def share_of(greys: Greys, paths: tuple[str, str], hits: Sequence[Hit]) -> float
     """How far two stills agree, tried in the ways that their looks suggest, likely ones first.
 
     Returns:
-        The largest share of agreeing blocks, 0..1; 0 where a picture cannot be decoded.
+        The largest share of agreeing blocks, 0..1; 0 where a content gives no picture.
+
+    Raises:
+        SourceUnreadable: when a file cannot be read now.
     """
     one, other = greys.of(paths[0]), greys.of(paths[1])
     if one is None or other is None:

@@ -70,9 +70,12 @@ class Contents:
 
     def of_library(self) -> list[Content]:
         """The rows of all files that the library has as they were looked at, ordered by path."""
+        return self._of_library("")
+
+    def _of_library(self, where: str) -> list[Content]:
         query = (
             "SELECT contents.* FROM contents JOIN files ON files.path = contents.path"
-            " AND files.size = contents.size AND files.mtime_ns = contents.mtime_ns ORDER BY contents.path"
+            f" AND files.size = contents.size AND files.mtime_ns = contents.mtime_ns {where} ORDER BY contents.path"
         )
         with self._transaction() as connection:
             return [_content(row) for row in connection.exec_driver_sql(query)]
@@ -97,7 +100,7 @@ class Contents:
 
     def unseen(self) -> list[Content]:
         """The rows of the library's files whose looks were not made yet."""
-        return [one for one in self.of_library() if one.looks is None]
+        return self._of_library("WHERE contents.looks IS NULL")
 
     def put_agreements(self, rows: Iterable[tuple[bytes, bytes, float]]) -> None:
         """Keep how far pictures agree, by the quick fingerprints of their files, the lesser one first."""

@@ -180,6 +180,13 @@ class Ledger:
             rows = connection.exec_driver_sql("SELECT * FROM proofs WHERE place = ? ORDER BY at, path", (place,))
             return {os.fsdecode(row[1]): ProofMark(row[0], os.fsdecode(row[1]), *row[2:]) for row in rows}
 
+    def proof_of(self, path: str) -> ProofMark | None:
+        """What was proven of a file of the library; None where nothing was."""
+        with self._transaction() as connection:
+            query = "SELECT * FROM proofs WHERE place = '' AND path = ?"
+            row = connection.exec_driver_sql(query, (os.fsencode(path),)).first()
+        return ProofMark(row[0], path, *row[2:]) if row else None
+
     def drop_proofs(self, place: str, paths: Iterable[str]) -> None:
         """Forget what was proven of files that a place has no more."""
         rows = [(place, os.fsencode(path)) for path in paths]

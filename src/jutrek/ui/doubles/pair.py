@@ -198,7 +198,7 @@ class PairView(QWidget):
         found = self._column_at(event.position())
         if found is not None and event.angleDelta().y():
             box = found[1]
-            at = (event.position() - QPointF(box.topLeft())) / 1.0
+            at = event.position() - QPointF(box.topLeft())
             share = QPointF(at.x() / max(1, box.width()), at.y() / max(1, box.height()))
             self._zoom_to(self.zoom * (_STEP if event.angleDelta().y() > 0 else 1 / _STEP), share)
             event.accept()
