@@ -192,6 +192,22 @@ def test_sidecars_go_with_what_is_theirs_alone(library: Library, ledger: Ledger)
     assert back(library, ledger, emptied.run)[0].home == 4
 
 
+def test_a_sidecar_of_two_files_goes_when_both_went(library: Library, ledger: Ledger) -> None:
+    """Once; and it stays with the one that stays."""
+    root = Path(library.root)
+    for name in ("keep/1.jpg", "keep/1.dng", "mess/1.jpg", "mess/1.dng"):
+        put(root / name, LARGE if name.endswith("jpg") else LARGE[::-1])
+    put(root / "mess/1.xmp", xmp())
+    pair = [drop(library, f"mess/1.{end}", f"keep/1.{end}") for end in ("jpg", "dng")]
+    outcome = go(library, ledger, *pair)
+    assert (outcome.home, outcome.failed) == (3, [])
+    back(library, ledger, outcome.run)
+    put(root / "keep/1.dng", b"edited")
+    outcome = go(library, ledger, *pair)
+    assert outcome.home == 1
+    assert {"mess/1.dng", "mess/1.xmp"} < names_below(library.root)
+
+
 def keeper_of(library: Library, *, sidecar: bytes = b"") -> Path:
     """A keeper without words, a double of it with words, and perhaps a sidecar beside the keeper."""
     root, plain = Path(library.root), making.jpeg(seed=4, offset="")

@@ -88,21 +88,23 @@ def set_aside(
 
 
 def _rows(library: Library, drops: Sequence[Drop], tray: str) -> Iterator[tuple[Row, Drop]]:
-    """A row for each file, and behind it one for a sidecar that is nobody else's."""
+    """A row for each file, and behind them all one for each sidecar that is nobody else's."""
     dropped = {drop.path for drop in drops}
     names: dict[str, list[str]] = {}
+    beside: dict[str, Drop] = {}
     for drop in drops:
         why = f"Set aside for {shown(drop.keeper)}."
         path = os.path.join(library.root, drop.path)
         yield Row(path, library.root, Action.MOVE, f"{tray}/{drop.path}", why, *drop.stamp), drop
-        for sidecar in _sidecars(library, drop.path, dropped, names):
-            beside = os.path.join(library.root, sidecar)
-            try:
-                status = os.lstat(beside)
-            except OSError:
-                continue
-            stamp = status.st_size, status.st_mtime_ns
-            yield Row(beside, library.root, Action.MOVE, f"{tray}/{sidecar}", why, *stamp), drop
+        beside |= dict.fromkeys(_sidecars(library, drop.path, dropped, names), drop)
+    for sidecar, drop in beside.items():
+        path = os.path.join(library.root, sidecar)
+        try:
+            status = os.lstat(path)
+        except OSError:
+            continue
+        stamp, why = (status.st_size, status.st_mtime_ns), f"Set aside for {shown(drop.keeper)}."
+        yield Row(path, library.root, Action.MOVE, f"{tray}/{sidecar}", why, *stamp), drop
 
 
 def _sidecars(library: Library, path: str, dropped: set[str], names: dict[str, list[str]]) -> list[str]:
@@ -125,6 +127,14 @@ def _sidecars(library: Library, path: str, dropped: set[str], names: dict[str, l
     return [os.path.join(folder, other) for other in found]
 
 
+def _has_its_file(sidecar: str) -> bool:
+    """Whether a file that a sidecar may belong to lies beside it."""
+    folder, name = os.path.split(sidecar)
+    own = os.path.splitext(name)[0]
+    beside = (other for other in os.listdir(folder) if not other.casefold().endswith(_SIDECAR))
+    return any(own in (other, os.path.splitext(other)[0]) for other in beside)
+
+
 class _Court:
     """Decides for each file, right before it moves, whether it may."""
 
@@ -141,7 +151,8 @@ class _Court:
         drop = self._drops[row.source]
         path = os.path.join(self._library.root, drop.path)
         if row.source != path:
-            stays = os.path.lexists(path)
+            # All files went before their sidecars: whatever is still there keeps its own.
+            stays = _has_its_file(row.source)
             return NotMoved(row.source, "the file that it belongs to stays") if stays else None
         keeper = os.path.join(self._library.root, drop.keeper)
         try:
