@@ -14,7 +14,7 @@ from pathlib import Path
 import pytest
 
 from jutrek.demo import Scenario, build
-from jutrek.library import Library, open_library
+from jutrek.library import Library, new_library
 from jutrek.library.ledger import Ledger
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -48,7 +48,7 @@ def library(tmp_path: Path) -> Library:
     """An empty library."""
     root = tmp_path / "library"
     root.mkdir()
-    return open_library(str(root))
+    return new_library(str(root))
 
 
 @pytest.fixture
@@ -111,6 +111,8 @@ def demo_made(tmp_path_factory: pytest.TempPathFactory) -> Scenario:
 
 @pytest.fixture
 def demo(demo_made: Scenario, tmp_path: Path) -> Scenario:
-    """A copy of the demo of one's own, with all times kept."""
+    """A copy of the demo of one's own, with all times kept, and its library."""
     shutil.copytree(demo_made.root, tmp_path / "demo")
-    return Scenario(str(tmp_path / "demo"))
+    scenario = Scenario(str(tmp_path / "demo"))
+    new_library(scenario.library)
+    return scenario

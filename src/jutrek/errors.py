@@ -8,6 +8,7 @@
     │   ├── SourceChanged      the file is not the one that the plan was made for
     │   ├── NotMoved           a file of the library that a re-filing cannot move
     │   ├── NameTaken          the destination exists with other content
+    │   ├── NotInside          a path that leads out of where it belongs
     │   ├── CopyRefused        the place refuses this one file
     │   ├── CopyDiffers        what was read back is not what was read
     │   ├── SourceLies         a second reading of the source gave other bytes
@@ -21,6 +22,8 @@
     ├── OurFault               an error in Jutrek itself
     └── LibraryTrouble         this library: nothing is begun
         ├── LibraryMissing     no such folder, or not one that can be used
+        │   └── NoLibrary      a folder that is no library
+        ├── PageBroken         a page that the library keeps is damaged
         ├── LibraryBusy        another Jutrek is at work in it
         ├── LedgerUnusable     the ledger cannot be opened or made
         ├── SourceRefused      a source that is the library, or lies inside it
@@ -47,6 +50,8 @@ def shown(path: str | os.PathLike[str]) -> str:
 
 def reason(error: OSError) -> str:
     """The system's own words for an error, in lower case and without the path."""
+    if error.errno == errno.ELOOP:
+        return "a link is on the way, and links in a library are not followed"
     return (os.strerror(error.errno) if error.errno else str(error)).lower()
 
 
@@ -160,6 +165,14 @@ class NameTaken(FileTrouble):
         self.destination = destination
 
 
+class NotInside(FileTrouble):
+    """A path that does not lie where it must: in its library, its place or its source. Nothing is done with it."""
+
+    def __init__(self, path: str, why: Exception) -> None:
+        super().__init__(f"{shown(path)} was left alone: it is {why}.")
+        self.path = path
+
+
 class NotMoved(FileTrouble):
     """A file of the library stays where it is, and why."""
 
@@ -236,6 +249,34 @@ class LibraryMissing(LibraryTrouble):
     def __init__(self, path: str, what: str) -> None:
         super().__init__(f"The library {shown(path)} can't be used: {what}.")
         self.path = path
+
+
+class NoLibrary(LibraryMissing):
+    """The folder is none. Nothing was made of it."""
+
+    def __init__(self, path: str, near: Sequence[str]) -> None:
+        """
+        Args:
+            near: libraries near it, that may have been meant.
+        """
+        JutrekError.__init__(
+            self,
+            f"{shown(path)} is no library. "
+            + (
+                f"Did you mean {' or '.join(map(shown, near))}?"
+                if near
+                else f"`jutrek library new {shown(path)}` makes one of it."
+            ),
+        )
+        self.path, self.near = path, tuple(near)
+
+
+class PageBroken(LibraryTrouble):
+    """A page that the library keeps cannot be used. It is left as it is."""
+
+    def __init__(self, path: str, what: str) -> None:
+        super().__init__(f"{shown(path)} can't be used: {what.rstrip('.')}. Put it right, or move it away.")
+        self.path, self.what = path, what
 
 
 class LibraryBusy(LibraryTrouble):

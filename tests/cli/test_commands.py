@@ -15,7 +15,7 @@ import pytest
 
 from jutrek.demo import Scenario
 from jutrek.demo.shelf import specimens
-from jutrek.library import open_library
+from jutrek.library import new_library
 from jutrek.transfer.lock import locked
 from tests import making
 from tests.cli.calling import jutrek
@@ -38,7 +38,7 @@ def lines(text: str) -> list[dict[str, Any]]:
 def home(tmp_path: Path) -> Path:
     """An empty folder for a library."""
     (tmp_path / "home").mkdir()
-    return tmp_path / "home"
+    return Path(new_library(str(tmp_path / "home")).root)
 
 
 def test_the_demo_goes_through(demo: Scenario) -> None:
@@ -169,7 +169,7 @@ def test_without_a_screen_the_window_says_so(monkeypatch: pytest.MonkeyPatch) ->
 def test_a_library_that_is_busy_is_code_three(card: Path, home: Path) -> None:
     """A second Jutrek refuses while one is at work."""
     put(card / "A.JPG", making.jpeg())
-    with locked(open_library(str(home))):
+    with locked(new_library(str(home))):
         assert "Another Jutrek" in jutrek("bring", card, "-l", home, code=3).stderr
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from jutrek.demo.copies import worded
-from jutrek.library import open_library
+from jutrek.library import new_library
 from jutrek.library.kept import keep_beside
 from jutrek.library.ledger import Ledger
 from tests.cli.test_rules import Jutrek, home, jutrek  # noqa: F401
@@ -42,7 +42,7 @@ def test_a_library_is_adopted_and_its_doubles_are_listed(jutrek: Jutrek, mess: P
     assert plain.stdout.splitlines()[1] == "\t\tmess/a.jpg"
     assert plain.stderr.startswith("1 groups of doubles; without look-alikes 0.0 MB")
     assert jutrek("doubles", mess, "--degree", "alike", "--json").stdout == ""
-    library = open_library(str(mess))
+    library = new_library(str(mess))
     with Ledger(library.ledger_path) as ledger:
         marks = [one.quick or b"" for one in ledger.of_paths(["2026/05/a.jpg", "mess/a.jpg"]).values()]
     keep_beside(library, [marks])

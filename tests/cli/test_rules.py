@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 from jutrek.demo import Scenario
+from jutrek.library import new_library
 from tests import making
 from tests.cli import calling
 from tests.cli.calling import Said
@@ -27,7 +28,7 @@ def jutrek() -> Jutrek:
 def home(tmp_path: Path) -> Path:
     """An empty folder for a library."""
     (tmp_path / "home").mkdir()
-    return tmp_path / "home"
+    return Path(new_library(str(tmp_path / "home")).root)
 
 
 def test_rules_are_shown_set_checked_and_copied(jutrek: Jutrek, home: Path, tmp_path: Path) -> None:
@@ -46,6 +47,8 @@ def test_rules_are_shown_set_checked_and_copied(jutrek: Jutrek, home: Path, tmp_
     assert "can be used" in jutrek("rules", "check", home).stdout
     exported = put(tmp_path / "ours.toml", shown.encode())
     (tmp_path / "second").mkdir()
+    jutrek("rules", "show", "--library", tmp_path / "second", code=3)
+    jutrek("library", "new", tmp_path / "second")
     jutrek("rules", "set", "--library", tmp_path / "second", "--from", exported, "filing.name={date}")
     assert 'name = "{date}"' in jutrek("rules", "show", "--library", tmp_path / "second").stdout
     exported.write_text("[filing]\nlayout = '{'\n")

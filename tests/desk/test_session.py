@@ -188,7 +188,7 @@ def test_a_stop_also_ends_a_run_that_waits_to_begin(
     """What was stopped before it began does not begin afterwards."""
     for number in range(300):
         put(card / f"{number}.JPG", making.jpeg(seed=number))
-    session.open_library(library.root, remember=True)
+    session.open_library(library.root, chosen=True)
     session.add_source(str(card))
     session.bring_home()
     session.stop()

@@ -168,7 +168,9 @@ def test_planning_twice_gives_the_same_plan_and_json_keeps_it(library: Library, 
 @pytest.mark.parametrize(
     ("old", "new"),
     [('"jutrek-plan"', '"letter"'), ('"version": 1', '"version": 9'), ("2026/05/", "../../"), ("2026/05/", "/etc/"),
-     ('"bring"', '"burn"'), ('"size"', '"length"'), ("}", "")],
+     ('"bring"', '"burn"'), ('"size": ', '"size": "a'), ("}", ""), ("2026/05/", ".jutrek/"),
+     ("2026/05/", "2026/.jutrek-"), ("{", '{"a": ' * 9000),
+     ("/Card A/", "/"), ('"root": "', '"root": "x'), ('"said": []', '"said": [["a"]]')],
 )  # fmt: skip
 def test_a_plan_file_that_is_not_one_is_refused(
     library: Library, ledger: Ledger, card: Path, old: str, new: str

@@ -85,7 +85,7 @@ def test_a_damaged_ledger_is_put_beside_and_begun_anew(library: Library) -> None
     put(Path(library.root) / "a.jpg", b"a")
     with Ledger(library.ledger_path) as ledger:
         assert survey(library, ledger).new == 1
-    assert Path(library.ledger_path + ".damaged").exists()
+    assert Path(library.ledger_path + ".damaged-1").exists()
 
 
 def test_a_ledger_that_cannot_be_used_says_so(library: Library) -> None:
@@ -148,5 +148,5 @@ def test_a_ledger_of_before_is_carried_on(library: Library) -> None:
         assert ledger.all_files() == {"a.jpg": (1, 1)}
         assert ledger.shoot_words() == []
     raw = sqlite3.connect(library.ledger_path)
-    assert raw.execute("SELECT value FROM about WHERE key = 'version'").fetchall() == [("5",)]
+    assert raw.execute("SELECT value FROM about WHERE key = 'version'").fetchall() == [("6",)]
     raw.close()

@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 from jutrek.sources import Left, Medium, SourceFile, known_source, scan
+from jutrek.sources.scan import MAX_DEPTH
 from tests.making import put
 
 STRANGE = [b"new\nline.jpg", "Zahnrad \U0001f682.jpg".encode(), b"x" * 251 + b".jpg", b"not utf-8 \xff.jpg", b" .jpg"]
@@ -38,23 +39,31 @@ def test_links_loops_and_pipes_are_left_with_a_reason(card: Path) -> None:
         assert thing.why.endswith(".")
 
 
-def test_a_library_inside_is_left_out_and_housekeeping_is_not_entered(card: Path) -> None:
-    """What the operating system keeps for itself is no part of a card."""
-    put(card / "System Volume Information" / "x", b"a")
+def test_a_library_inside_is_left_out_and_housekeeping_is_told(card: Path) -> None:
+    """What lies where an operating system keeps its own is named, and can be brought along all the same."""
+    put(card / "System Volume Information" / "deep" / "x", b"a")
     put(card / "home" / "2026" / "a.jpg", b"a")
-    (left,) = scan(str(card), leave_out=frozenset({str(card / "home")}))
-    assert isinstance(left, Left)
-    assert "library" in left.why
+    kept, left = scan(str(card), leave_out=frozenset({str(card / "home")}))
+    assert isinstance(kept, Left) and isinstance(left, Left)
+    assert (kept.apart, left.apart) == (False, True)
+    assert "library" in left.why or "library" in kept.why
+    inner = next(one for one in (kept, left) if one.file is not None)
+    assert inner.path.endswith("deep/x")
+    assert "System Volume Information" in inner.why
+    assert {type(one) for one in scan(str(card), housekeeping=True) if one.path == inner.path} == {SourceFile}
 
 
 def test_deep_nesting_ends(tmp_path: Path) -> None:
-    """Folders nested without end are not entered without end."""
+    """Folders nested without end are not entered without end, and that is told."""
     path = tmp_path
-    for _ in range(70):
+    for _ in range(MAX_DEPTH + 6):
         path /= "d"
-    put(path / "a.jpg", b"a")
-    (left,) = scan(str(tmp_path))
+    path.mkdir(parents=True)
+    put(path.parents[500] / "a.jpg", b"a")
+    file, left = sorted(scan(str(tmp_path)), key=lambda one: type(one).__name__, reverse=True)
+    assert isinstance(file, SourceFile)
     assert isinstance(left, Left)
+    assert "deeper" in left.why
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="needs root to become somebody else")

@@ -20,7 +20,7 @@ import pytest
 from jutrek.errors import JutrekError, LibraryBusy, PlaceFull, PlaceLost, PlanUnusable, Stopped
 from jutrek.filing import Action, HouseRules, Plan, Row
 from jutrek.filing.rulebook import keep_rules
-from jutrek.library import Library, open_library
+from jutrek.library import Library, new_library
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import STEPS, Listener, Outcome, bring, journal, recover
 from jutrek.transfer.lock import locked
@@ -83,7 +83,7 @@ def test_the_journal_tells_before_and_after(library: Library, ledger: Ledger, ca
 CHILD = """
 import os, signal, sys, threading
 from pathlib import Path
-from jutrek.library import open_library
+from jutrek.library import new_library
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Listener, bring
 from tests.making import planned
@@ -94,7 +94,7 @@ def step(name, row):
         left[0] -= 1
         if left[0] <= 0:
             os.kill(os.getpid(), signal.SIGKILL)
-library = open_library(root)
+library = new_library(root)
 with Ledger(library.ledger_path) as ledger:
     bring(planned(library, ledger, [Path(card)]), library, ledger, stop=threading.Event(), listener=Listener(step=step))
 """
@@ -243,7 +243,7 @@ def test_trouble_while_writing_ends_the_run_or_the_file(
 def test_a_disk_that_fills_up_stops_the_run_and_loses_nothing(small_place: Path, card: Path) -> None:
     """What is proven stays; with room made, the next run finishes."""
     fill(card)
-    library = open_library(str(small_place))
+    library = new_library(str(small_place))
     filler = small_place / "filler"
     fault = Fault("begin", lambda _: filler.write_bytes(bytes(20_000_000)) and None)
     with Ledger(library.ledger_path) as ledger:
@@ -261,7 +261,7 @@ def test_everything_comes_home_on_exfat_too(exfat: Path, card: Path) -> None:
     fill(card)
     root = exfat / "library"
     root.mkdir()
-    library = open_library(str(root))
+    library = new_library(str(root))
     with Ledger(library.ledger_path) as ledger:
         plan = planned(library, ledger, [card])
         outcome = run(plan, library, ledger)
@@ -292,7 +292,7 @@ def test_too_little_room_is_told_before_the_start(small_place: Path, card: Path)
     """Nothing is begun that cannot fit."""
     for number in range(3):
         put(card / f"{number}.MP4", making.mp4(WHEN.replace(minute=number), media=BLOCKS + bytes([number])))
-    library = open_library(str(small_place))
+    library = new_library(str(small_place))
     with Ledger(library.ledger_path) as ledger, pytest.raises(PlaceFull):
         run(planned(library, ledger, [card]), library, ledger)
     assert names_below(library.root) == set()
@@ -334,7 +334,7 @@ def test_one_jutrek_at_a_time_and_only_its_own_plans(
         run(plan, library, ledger)
     (tmp_path / "other").mkdir()
     with pytest.raises(PlanUnusable):
-        run(plan, open_library(str(tmp_path / "other")), ledger)
+        run(plan, new_library(str(tmp_path / "other")), ledger)
 
 
 def test_a_file_in_the_way_of_a_folder_is_one_files_trouble(library: Library, ledger: Ledger, card: Path) -> None:
@@ -348,11 +348,11 @@ def test_a_file_in_the_way_of_a_folder_is_one_files_trouble(library: Library, le
 
 
 RESERVED_AND_KILLED = CHILD.replace(
-    "library = open",
-    "from jutrek import disk\n"
-    "disk.WAYS = (disk.reserve_and_rename,)\n"
-    "os.rename = lambda *_: os.kill(os.getpid(), signal.SIGKILL)\n"
-    "library = open",
+    "library = new",
+    "from jutrek.disk import naming\n"
+    "naming.WAYS = (naming.reserve_and_rename,)\n"
+    "os.rename = lambda *_, **__: os.kill(os.getpid(), signal.SIGKILL)\n"
+    "library = new",
 )
 
 
@@ -389,7 +389,7 @@ def test_a_drive_that_is_unplugged_is_not_replaced_by_a_folder(library: Library,
 def test_an_empty_mount_point_is_not_the_library(small_place: Path, card: Path) -> None:
     """Where another device lies below the root than at the start, the drive is gone although its folder is there."""
     fill(card, 2)
-    library = open_library(str(small_place))
+    library = new_library(str(small_place))
 
     def unplug(_: Row) -> None:
         subprocess.run(["umount", "--lazy", small_place], check=True)

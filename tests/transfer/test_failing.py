@@ -20,7 +20,7 @@ import xxhash
 
 from jutrek.errors import PlaceLost, Stopped
 from jutrek.filing import HouseRules
-from jutrek.library import Library, open_library
+from jutrek.library import Library, new_library
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Listener, bring, carry, plan_finishing, recover
 from jutrek.transfer.accounts import account_of
@@ -58,7 +58,7 @@ def test_whatever_the_library_s_disk_does_only_proven_bytes_bear_names(
     before = everything(card)
     disk = medium("disk")
     (disk.top / "library").mkdir()
-    library = open_library(str(disk.top / "library"))
+    library = new_library(str(disk.top / "library"))
     with Ledger(library.ledger_path) as ledger:
         plan = planned(library, ledger, [card])
         hurt = Fault("opened", lambda _: disk.fail(**fault))
@@ -80,7 +80,7 @@ def test_where_a_copy_differs_is_told_in_bytes(card: Path, medium: Media) -> Non
     """A medium that always reads one bit wrong: tried twice, told with the offset, never named."""
     put(card / "CLIP.MP4", making.mp4(WHEN, media=BLOCKS))
     disk = medium("disk")
-    library = open_library(str(disk.top))
+    library = new_library(str(disk.top))
     with Ledger(library.ledger_path) as ledger:
         plan = planned(library, ledger, [card])
         disk.fail(flips={"*": 5_000_001})
@@ -219,7 +219,7 @@ def test_a_large_file_goes_on_from_its_last_proven_part(
 KILLED_IN_A_PART = """
 import os, signal, sys, threading, time
 from pathlib import Path
-from jutrek.library import open_library
+from jutrek.library import new_library
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Listener, bring, carry
 from tests.making import planned
@@ -230,7 +230,7 @@ def step(name, row):
     journal = max(Path(root, ".jutrek", "journal").glob("*.jsonl"))
     if name == "half copied" and b'"part"' in journal.read_bytes():
         os.kill(os.getpid(), signal.SIGKILL)
-library = open_library(root)
+library = new_library(root)
 with Ledger(library.ledger_path) as ledger:
     bring(planned(library, ledger, [Path(card)]), library, ledger, stop=threading.Event(), listener=Listener(step=step))
 """
@@ -238,13 +238,13 @@ with Ledger(library.ledger_path) as ledger:
 FORKED = """
 import os, random, signal, sys, threading, time
 from pathlib import Path
-from jutrek.library import add_place, open_library
+from jutrek.library import add_place, new_library
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import bring, recover
 from tests.making import planned
 root, card, tarn, rounds, seed = sys.argv[1], sys.argv[2], sys.argv[3], int(sys.argv[4]), int(sys.argv[5])
 chance = random.Random(seed)
-library = open_library(root)
+library = new_library(root)
 place = add_place(library, tarn)
 contents = {path.read_bytes() for path in Path(card).rglob("*") if path.is_file()}
 whole = lambda top: [p for p in Path(top).rglob("*") if p.is_file() and ".jutrek" not in str(p.relative_to(top))]
@@ -294,7 +294,7 @@ def test_two_hundred_kills_at_random_moments_lose_nothing(tmp_path: Path) -> Non
         killed, trouble = process.communicate()
         assert process.returncode == 0, f"{process.args} {trouble}"
         assert int(killed) == 100
-        library = open_library(str(home / "library"))
+        library = new_library(str(home / "library"))
         with Ledger(library.ledger_path) as ledger:
             recover(library, ledger)
             outcome = bring(planned(library, ledger, [home / "card"]), library, ledger, stop=never())

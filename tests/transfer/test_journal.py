@@ -12,12 +12,12 @@ import pytest
 
 from jutrek.errors import PlanUnusable
 from jutrek.filing import Action, Row
-from jutrek.library import Library, open_library, survey
+from jutrek.library import Library, new_library, survey
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Outcome, bring, journal, recover, refile
-from jutrek.transfer.accounts import account_of, broken_records, path_of, runs
+from jutrek.transfer.accounts import account_of, broken_records, runs
 from jutrek.transfer.chain import START, chain_of, link
-from jutrek.transfer.journal import Journal, Kind
+from jutrek.transfer.journal import Journal, Kind, path_of
 from jutrek.transfer.taking_back import empty_taken_back, plan_taking_back, taken_back_by
 from tests import making
 from tests.making import WHEN, names_below, never, planned, put
@@ -38,7 +38,7 @@ def test_every_line_is_chained_to_the_one_before(library: Library, brought: list
     """As the format page says it: SHA-256 over the chain before and the line without its own."""
     before = START
     for run in brought:
-        lines = Path(path_of(library, run)).read_bytes().splitlines(keepends=True)
+        lines = Path(library.tree.at(path_of(run))).read_bytes().splitlines(keepends=True)
         assert json.loads(lines[0])["after"] == before
         for line in lines:
             entry = json.loads(line)
@@ -77,7 +77,7 @@ def test_whatever_is_done_to_a_record_is_noticed(
     act: Callable[[Path], None], which: int, words: str, library: Library, brought: list[str]
 ) -> None:
     """A changed, missing, foreign or torn line; a cut end; a journal that is gone."""
-    path = Path(path_of(library, brought[which]))
+    path = Path(library.tree.at(path_of(brought[which])))
     before = path.read_bytes()
     act(path)
     assert not path.exists() or path.read_bytes() != before
@@ -87,7 +87,7 @@ def test_whatever_is_done_to_a_record_is_noticed(
 
 def test_a_torn_line_is_owned_up_to_and_the_chain_goes_on(library: Library, ledger: Ledger, brought: list[str]) -> None:
     """After a power loss the next start writes that a line was torn; then all is whole again."""
-    path = Path(path_of(library, brought[1]))
+    path = Path(library.tree.at(path_of(brought[1])))
     path.write_bytes(path.read_bytes()[:-20])
     (leftover,) = recover(library, ledger)
     assert (leftover.run, leftover.left) == (brought[1], 0)
@@ -206,7 +206,7 @@ def test_what_was_taken_back_goes_to_the_trash_on_demand(
 
 def test_a_full_disk_keeps_no_record_from_being_written(small_place: Path) -> None:
     """Room for what will be told of every file is kept when it is announced, and given back in the end."""
-    library = open_library(str(small_place))
+    library = new_library(str(small_place))
     rows = [Row(f"/card/{n}", "/card", Action.BRING, f"2026/{n}.jpg", "", 1, 1) for n in range(200)]
     begun = Journal.begin(library, Kind.INTAKE)
     begun.bring(rows)
@@ -218,7 +218,7 @@ def test_a_full_disk_keeps_no_record_from_being_written(small_place: Path) -> No
     begun.end("stopped", 0, 200)
     begun.close()
     assert len(account_of(library, begun.run).failed) == 200
-    path = Path(path_of(library, begun.run))
+    path = Path(library.tree.at(path_of(begun.run)))
     assert path.stat().st_blocks * 512 - path.stat().st_size < 8192
 
 

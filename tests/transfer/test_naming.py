@@ -1,4 +1,4 @@
-"""Final names are only ever created, never replaced, on every kind of file system."""
+"""Final names are only ever created, never replaced, on every kind of file system; nothing leaves its tree."""
 
 from __future__ import annotations
 
@@ -9,9 +9,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
-from jutrek import disk
-from tests.making import put
+from jutrek.disk import Inside, Outside, Realm, Tree, calls, inside, naming
+from tests.making import everything, put
 
 
 @pytest.fixture(params=["here", "exfat"])
@@ -24,33 +26,43 @@ def place(request: pytest.FixtureRequest, tmp_path: Path) -> Path:
     return folder
 
 
-@pytest.mark.parametrize("way", disk.WAYS)
-def test_each_way_creates_and_never_replaces(way: Callable[[str, str], None], tmp_path: Path) -> None:
+def give(temporary: Path, final: Path) -> None:
+    """Give a name within one folder."""
+    Tree(str(temporary.parent)).give_name(Inside((temporary.name,)), Inside((final.name,)))
+
+
+@pytest.mark.parametrize("way", naming.WAYS)
+def test_each_way_creates_and_never_replaces(
+    way: Callable[[naming.Entry, naming.Entry], None], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """A free name is given; a taken one is left with its content, and the temporary stays."""
+    monkeypatch.setattr(naming, "WAYS", (way,))
     temporary, final = put(tmp_path / "t", b"new"), tmp_path / "final"
-    way(str(temporary), str(final))
+    give(temporary, final)
     assert (final.read_bytes(), temporary.exists()) == (b"new", False)
     again = put(tmp_path / "t", b"newer")
     with pytest.raises(FileExistsError):
-        way(str(again), str(final))
+        give(again, final)
     assert (final.read_bytes(), again.read_bytes()) == (b"new", b"newer")
 
 
 def test_the_best_way_that_works_is_taken(place: Path) -> None:
     """On exFAT both better ways are refused by the system, and the name is given all the same."""
-    disk.give_name(str(put(place / "t", b"new")), str(place / "final"))
+    give(put(place / "t", b"new"), place / "final")
     assert (place / "final").read_bytes() == b"new"
     with pytest.raises(FileExistsError):
-        disk.give_name(str(put(place / "t", b"newer")), str(place / "final"))
+        give(put(place / "t", b"newer"), place / "final")
     assert (place / "final").read_bytes() == b"new"
 
 
 def test_exfat_knows_no_case(exfat: Path) -> None:
-    """A name that differs only by case is taken there."""
+    """A name that differs only by case is taken there, and is told from a second link of one file."""
     put(exfat / "Name.jpg", b"old")
     with pytest.raises(FileExistsError):
-        disk.give_name(str(put(exfat / "t", b"new")), str(exfat / "NAME.JPG"))
+        give(put(exfat / "t", b"new"), exfat / "NAME.JPG")
     assert (exfat / "Name.jpg").read_bytes() == b"old"
+    assert Tree(str(exfat)).one_entry(inside("Name.jpg"), inside("NAME.JPG"))
+    assert not Tree(str(exfat)).one_entry(inside("Name.jpg"), inside("t"))
 
 
 def test_a_race_has_one_winner(place: Path) -> None:
@@ -62,7 +74,7 @@ def test_a_race_has_one_winner(place: Path) -> None:
     def run(number: int) -> None:
         barrier.wait()
         try:
-            disk.give_name(str(temporaries[number]), str(place / "final"))
+            give(temporaries[number], place / "final")
             won.append(number)
         except FileExistsError:
             pass
@@ -87,11 +99,11 @@ def test_a_small_write_is_whole_or_not_there(call: str, tmp_path: Path, monkeypa
         raise OSError(errno.EIO, os.strerror(errno.EIO))
 
     if call == "link":
-        monkeypatch.setattr(disk, "WAYS", (fail,))
+        monkeypatch.setattr(naming, "WAYS", (fail,))
     else:
         monkeypatch.setattr(os, call, fail)
     with pytest.raises(OSError, match="Input/output error"):
-        disk.write_new(str(tmp_path / "x.toml"), b"data")
+        Tree(str(tmp_path)).write_new(inside("x.toml"), b"data")
     monkeypatch.undo()
     assert fired
     assert not [name for name in os.listdir(tmp_path) if name != "xdg"]
@@ -101,36 +113,111 @@ def test_a_small_write_replaces_nothing(tmp_path: Path) -> None:
     """An existing file stays, and no temporary is left."""
     put(tmp_path / "x.toml", b"old")
     with pytest.raises(FileExistsError):
-        disk.write_new(str(tmp_path / "x.toml"), b"new")
+        Tree(str(tmp_path)).write_new(inside("x.toml"), b"new")
     assert (tmp_path / "x.toml").read_bytes() == b"old"
     assert [name for name in os.listdir(tmp_path) if name.startswith(".jutrek")] == []
 
 
 def test_folders_are_made_once_and_kept(tmp_path: Path) -> None:
     """Missing parents are made, the library itself never; a file in the way is an error of the system."""
+    tree = Tree(str(tmp_path))
     for _ in range(2):
-        disk.make_folders(str(tmp_path / "2026" / "05"), within=str(tmp_path))
+        tree.make_folders(inside("2026/05"))
     assert (tmp_path / "2026" / "05").is_dir()
     put(tmp_path / "2027", b"a file")
     with pytest.raises(OSError, match="Not a directory"):
-        disk.make_folders(str(tmp_path / "2027" / "05"), within=str(tmp_path))
+        tree.make_folders(inside("2027/05"))
     with pytest.raises(OSError, match="No such device"):
-        disk.make_folders(str(tmp_path / "gone" / "2026"), within=str(tmp_path / "gone"))
+        Tree(str(tmp_path / "gone")).make_folders(inside("2026"))
     assert not (tmp_path / "gone").exists()
 
 
-def test_a_reservation_that_cannot_be_used_is_given_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """A rename that fails leaves no empty file under the final name."""
-    temporary = put(tmp_path / "t", b"new")
+@pytest.mark.parametrize("happened", [False, True])
+def test_a_reservation_that_cannot_be_used_is_given_back(
+    happened: bool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A rename that fails leaves no empty file under the final name; one that happened all the same is never undone."""
+    temporary = put(tmp_path / "t", b"" if happened else b"new")
     fired = []
+    rename = os.rename
 
-    def fail(*_: object) -> None:
+    def fail(*names: str, **folders: int) -> None:
         fired.append(True)
+        if happened:
+            rename(*names, **folders)
         raise OSError(errno.EIO, os.strerror(errno.EIO))
 
+    monkeypatch.setattr(naming, "WAYS", (naming.reserve_and_rename,))
     monkeypatch.setattr(os, "rename", fail)
     with pytest.raises(OSError, match="Input/output error"):
-        disk.reserve_and_rename(str(temporary), str(tmp_path / "final"))
+        give(temporary, tmp_path / "final")
     assert fired
-    assert not (tmp_path / "final").exists()
-    assert temporary.read_bytes() == b"new"
+    assert (tmp_path / "final").exists() == happened
+    assert temporary.exists() != happened
+
+
+TEXTS = ("../victim/thesis", "/etc/passwd", "2026/../../victim/x", "2026//a", "./a", "a\0b", "", "x" * 300, "a/" * 3000,
+         ".jutrek/x", ".JUTREK/x", ".jutrek. /x", ".ju\u200dtrek/x", "ascmhl/x", "2026/.jutrek-1.part",
+         "2026/.Trash-0/x", "\ud800/x")  # fmt: skip
+
+
+@pytest.mark.parametrize("text", [*TEXTS, None, 5, b"2026/a"], ids=repr)
+def test_text_that_leads_out_or_to_what_is_ours_is_no_path(text: object) -> None:
+    """Whatever a file says: out of the tree, into the own folder by any spelling, into temporaries and trashes."""
+    with pytest.raises(Outside):
+        inside(text)
+
+
+@given(st.text(st.sampled_from(list("ab./\\~ \0\n\u202e")) | st.characters(), max_size=24))
+def test_what_is_a_path_stays_in_its_tree(text: str) -> None:
+    """Every text is refused, or is itself, relative, and without a step up."""
+    for realm in Realm:
+        try:
+            path = inside(text, realm)
+        except (Outside, UnicodeEncodeError):
+            continue
+        assert str(path) == text
+        assert not os.path.isabs(text)
+        assert os.path.normpath(os.path.join("/tree", text)).startswith("/tree/")
+
+
+@pytest.mark.parametrize("kernel", [True, False], ids=["openat2", "stepwise"])
+def test_links_are_never_followed(kernel: bool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A folder that links out of the tree, a link as the last part, the magic ones of /proc: nothing changes there."""
+    if not kernel:
+        monkeypatch.setattr(calls, "_HAS_OPENAT2", False)
+    victim, root = tmp_path / "victim", tmp_path / "library"
+    put(victim / "thesis", b"mine")
+    put(root / "2026" / "a.jpg", b"a")
+    put(root / "2026" / "t", b"t")
+    (root / "2026" / "out").symlink_to(victim)
+    (root / "2026" / "link").symlink_to(victim / "thesis")
+    (root / "magic").symlink_to("/proc/self/root")
+    before, tree = everything(victim), Tree(str(root))
+    for text in ("2026/out/thesis", "2026/link/x", f"magic{victim}/thesis"):
+        path = inside(text)
+        for act in (
+            lambda path=path: os.close(tree.open(path, os.O_WRONLY | os.O_CREAT)),
+            lambda path=path: tree.write_own(path, b"x"), lambda path=path: tree.write_new(path, b"x"),
+            lambda path=path: tree.give_name(inside("2026/t"), path), lambda path=path: tree.make_folders(path.folder),
+            lambda path=path: tree.remove(path, still=os.stat(victim / "thesis")), lambda path=path: tree.lstat(path),
+            lambda path=path: tree.read_own(path), lambda path=path: tree.remove_folder(path),
+        ):  # fmt: skip
+            with pytest.raises(OSError):
+                act()
+    with pytest.raises(OSError):
+        tree.read_own(inside("2026/link"))
+    assert everything(victim) == before
+    assert (root / "2026" / "t").exists()
+
+
+def test_a_name_is_only_removed_while_it_is_the_file_that_was_seen(tmp_path: Path) -> None:
+    """Another file under the name stays."""
+    tree, path = Tree(str(tmp_path)), inside("a.jpg")
+    put(tmp_path / "a.jpg", b"seen")
+    seen = tree.lstat(path)
+    put(tmp_path / "b.jpg", b"other")
+    os.replace(tmp_path / "b.jpg", tmp_path / "a.jpg")
+    with pytest.raises(OSError, match="another file by now"):
+        tree.remove(path, still=seen)
+    assert (tmp_path / "a.jpg").read_bytes() == b"other"

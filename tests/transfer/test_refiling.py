@@ -17,10 +17,11 @@ from pathlib import Path
 import pytest
 
 from jutrek.desk.athome import read_home
-from jutrek.errors import LibraryBusy, PlanUnusable
+from jutrek.disk import naming
+from jutrek.errors import LibraryBusy, PageBroken, PlanUnusable
 from jutrek.filing import HouseRules, Per, Plan, from_json
 from jutrek.filing.refiling import Scope, plan_refiling
-from jutrek.library import Library, keep_numbers, numbers_given
+from jutrek.library import Library, keep_numbers, numbers_given, survey
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Listener, Outcome, bring, last_refiling, plan_taking_back, recover, refile
 from jutrek.transfer.lock import locked
@@ -128,6 +129,7 @@ def test_parts_tracks_and_proxies_stay_together(library: Library, ledger: Ledger
         put(card / "T" / f"T7_TR{track}.WAV", making.wav(WHEN.replace(hour=13), seed=track))
     rules = HouseRules(layout="A", originals=True)
     bring(planned(library, ledger, [card], rules), library, ledger, stop=never())
+    survey(library, ledger)
     before = names_below(library.root)
     assert {name.rpartition("_")[2] for name in before if name.endswith((".wav", ".mp4", ".mov"))} >= {
         "tr1.wav",
@@ -189,7 +191,7 @@ KILLED = """
 import os, signal, sys
 from jutrek.desk.athome import read_home
 from jutrek.filing.refiling import Scope, plan_refiling
-from jutrek.library import open_library
+from jutrek.library import new_library
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Listener, refile
 from tests.making import never
@@ -201,7 +203,7 @@ def on(name, row):
     seen += name == step
     if name == step and seen == count:
         os.kill(os.getpid(), signal.SIGKILL)
-library = open_library(root)
+library = new_library(root)
 with Ledger(library.ledger_path) as ledger:
     home = read_home(library, ledger, OTHER, stop=never(), report=lambda *_: None)
     plan = plan_refiling(library, OTHER, home.facts, home.known, Scope())
@@ -263,10 +265,10 @@ def test_a_move_that_is_refused_is_told(
 ) -> None:
     """It concerns that file alone."""
 
-    def refused(temporary: str, final: str) -> None:
-        raise OSError(code, os.strerror(code), final)
+    def refused(temporary: naming.Entry, final: naming.Entry) -> None:
+        raise OSError(code, os.strerror(code), final.name)
 
-    monkeypatch.setattr("jutrek.transfer.moving.give_name", refused)
+    monkeypatch.setattr(naming, "WAYS", (refused,))
     outcome = go(plan_of(home, ledger), home, ledger)
     assert (outcome.home, len(outcome.failed)) == (0, 6)
     assert words in outcome.failed[0].why
@@ -277,10 +279,10 @@ def test_a_place_that_is_lost_ends_the_run(
 ) -> None:  # fmt: skip
     """The rest is untouched."""
 
-    def lost(temporary: str, final: str) -> None:
-        raise OSError(errno.EIO, os.strerror(errno.EIO), final)
+    def lost(temporary: naming.Entry, final: naming.Entry) -> None:
+        raise OSError(errno.EIO, os.strerror(errno.EIO), final.name)
 
-    monkeypatch.setattr("jutrek.transfer.moving.give_name", lost)
+    monkeypatch.setattr(naming, "WAYS", (lost,))
     outcome = go(plan_of(home, ledger), home, ledger)
     assert outcome.trouble is not None
     assert all(done.untouched for done in outcome.done)
@@ -323,7 +325,8 @@ def test_numbers_that_were_given_since_are_not_given_twice(library: Library, led
         bring(plan, library, ledger, stop=never())
     assert names_below(library.root) == set()
     (Path(library.own) / "counters.json").write_text("{")
-    assert numbers_given(library) == {}
+    with pytest.raises(PageBroken, match=r"counters.json can't be used"):
+        numbers_given(library)
 
 
 def test_sidecars_say_what_the_house_wants(library: Library, ledger: Ledger, card: Path) -> None:

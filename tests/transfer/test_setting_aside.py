@@ -13,6 +13,7 @@ import pytest
 
 from jutrek.demo.copies import worded
 from jutrek.desk.keeping import Places, take_back
+from jutrek.disk import Inside, Tree
 from jutrek.doubles.degrees import Degree
 from jutrek.errors import PlanUnusable, Stopped
 from jutrek.formats import read
@@ -161,10 +162,10 @@ def test_a_stop_while_comparing_ends_the_run(home: Library, ledger: Ledger, monk
     stop = threading.Event()
     compared = setting_aside.same_bytes
 
-    def stopping(one: str, other: str, event: threading.Event) -> bool:
-        if "(2)" in one:
+    def stopping(tree: Tree, one: Inside, other: Inside, event: threading.Event) -> bool:
+        if "(2)" in str(one):
             stop.set()
-        return compared(one, other, event)
+        return compared(tree, one, other, event)
 
     monkeypatch.setattr(setting_aside, "same_bytes", stopping)
     keeper = "2026/05/a.jpg"
@@ -262,7 +263,7 @@ def test_a_kill_around_a_new_sidecar_leaves_the_old_one_or_both(
     if at == "behind it":
         monkeypatch.setattr("jutrek.transfer.journal.Journal.sidecar", _interrupted)
     else:
-        monkeypatch.setattr("jutrek.transfer.carrying_over.write_new", _interrupted)
+        monkeypatch.setattr(Tree, "write_new", _interrupted)
     with suppress(KeyboardInterrupt):
         go(library, ledger, drop(library, "mess/a.jpg", "2026/a.jpg", Degree.PAYLOAD, carries=True))
     (leftover,) = recover(library, ledger)
@@ -347,7 +348,7 @@ def test_a_trash_that_refuses_leaves_the_tray_as_it_is(
 ) -> None:
     """Its sentence stands beside the file."""
 
-    def refused(path: str) -> None:
+    def refused(tree: Tree, path: Inside) -> None:
         raise PermissionError(13, "Permission denied")
 
     monkeypatch.setattr("jutrek.transfer.tray.send", refused)

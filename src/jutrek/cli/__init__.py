@@ -14,6 +14,7 @@ ALL_HOME, NOT_ALL_HOME, WRONG_CALL, UNUSABLE = 0, 1, 2, 3
 def main() -> None:
     """The console script. Errors become one sentence on the error output and an exit code."""
     from jutrek.cli.commands import app
+    from jutrek.cli.telling import complain
     from jutrek.errors import (
         JutrekError,
         LibraryTrouble,
@@ -35,9 +36,5 @@ def main() -> None:
         code, words = UNUSABLE, str(error)
     except JutrekError as error:
         code, words = NOT_ALL_HOME, str(error)
-    except BrokenPipeError:
-        sys.stderr.close()
-        code, words = NOT_ALL_HOME, ""
-    if words:
-        sys.stderr.write(f"jutrek: {words}\n")
+    complain(words)
     sys.exit(code)

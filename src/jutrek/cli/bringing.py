@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import json
-import sys
 import threading
 from collections import Counter
 from collections.abc import Sequence
-from contextlib import ExitStack, suppress
+from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
 
@@ -22,11 +20,12 @@ from rich.progress import (
 )
 
 from jutrek.cli.choices import Choices
-from jutrek.cli.planning import prepare
+from jutrek.cli.planning import prepare, tell_troubles
+from jutrek.cli.telling import as_json, complain, out, say
 from jutrek.desk.keeping import Places, leave_papers, places_of
-from jutrek.errors import PlanUnusable, RunTrouble, Stopped, reason, shown
+from jutrek.errors import PageBroken, PlanUnusable, RunTrouble, Stopped, reason, shown
 from jutrek.filing import Action, Plan, Row, from_json
-from jutrek.library import Library, keep_devices, open_library
+from jutrek.library import Library, keep_devices, new_library, open_library
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Done, Listener, Outcome, bring, recover
 from jutrek.transfer import Progress as Run
@@ -44,12 +43,16 @@ def bring_sources(
     without: Sequence[str] = (),
 ) -> int:
     """Read, plan and bring home, but for some places. Returns the exit code."""
-    library = open_library(library_path)
+    library = new_library(library_path)
     with Ledger(library.ledger_path) as ledger:
         plan, story = prepare(sources, library, ledger, choices, stop=stop)
-        with suppress(OSError):
-            # A list that cannot be written now is written the next time; the files say themselves if they cannot be.
+        try:
             keep_devices(library, story.devices.values())
+        except PageBroken as error:
+            complain(error)
+        except OSError:
+            # A list that cannot be written now is written the next time; the files say themselves if they cannot be.
+            pass
         settled = tuple(change.words for change in choices.changes(story.devices))
         return _Telling(plan, as_json=as_json).run(library, ledger, stop, without, settled)
 
@@ -68,7 +71,7 @@ def bring_plan(path: Path, *, as_json: bool, stop: threading.Event, without: Seq
     plan = from_json(text, str(path))
     library = open_library(plan.library)
     with Ledger(library.ledger_path) as ledger:
-        recover(library, ledger)
+        tell_troubles(library, recover(library, ledger))
         return _Telling(plan, as_json=as_json).run(library, ledger, stop, without)
 
 
@@ -113,8 +116,9 @@ class _Telling:
             if row.action is Action.TWIN:
                 came = row.destination not in missing
                 self._line(row, "twin" if came else "failed", row.why if came else "Its twin did not come home.")
-        for words in (papers.trouble, f"Report: {shown(papers.report)}" if papers.report else ""):
-            sys.stderr.write(f"{words}\n" if words else "")
+        for words in (papers.trouble, f"Report: {papers.report}" if papers.report else ""):
+            if words:
+                say(words)
         return self._sum_up(outcome)
 
     def _say_places(self, outcome: Outcome, places: Places) -> None:
@@ -122,9 +126,9 @@ class _Telling:
         for place in places.here:
             if lacks := outcome.lacking(place.id):
                 why = outcome.lost.get(place.id, "")
-                sys.stderr.write(f"jutrek: {place.name} lacks {lacks} of them. {why} `jutrek catch-up` brings them.\n")
+                complain(f"{place.name} lacks {lacks} of them. {why} `jutrek catch-up` brings them.")
         for place in places.away:
-            sys.stderr.write(f"jutrek: {place.name} is not connected. `jutrek catch-up` brings it what it lacks.\n")
+            complain(f"{place.name} is not connected. `jutrek catch-up` brings it what it lacks.")
 
     def _on_done(self, done: Done) -> None:
         if done.home and done.row.destination:
@@ -144,12 +148,11 @@ class _Telling:
                 "source": row.source, "destination": row.destination, "result": result, "home": result in _AT_HOME,
                 "why": why,
             }  # fmt: skip
-            sys.stdout.write(json.dumps(entry | ({"xxh3_128": full.hex()} if full else {})) + "\n")
-            sys.stdout.flush()
+            as_json(entry | ({"xxh3_128": full.hex()} if full else {}))
         elif self._bars is None:
-            sys.stdout.write(f"{result}\t{shown(row.source)}\t{shown(row.destination or '-')}\n")
+            out(result, row.source, row.destination or "-")
         if result not in _AT_HOME:
-            sys.stderr.write(f"not home: {shown(row.source)}: {why}\n")
+            say(f"not home: {shown(row.source)}: {why}")
         self._results[result] += 1
 
     def _sum_up(self, outcome: Outcome) -> int:
@@ -166,12 +169,12 @@ class _Telling:
                 "seconds": round(self._seconds, 2), "trouble": str(outcome.trouble) if outcome.trouble else None,
                 "exit_code": code,
             }  # fmt: skip
-            sys.stdout.write(json.dumps(summary) + "\n")
+            as_json(summary)
         if outcome.trouble is not None:
-            sys.stderr.write(f"jutrek: {outcome.trouble}\n")
-        sys.stderr.write(
+            complain(outcome.trouble)
+        say(
             f"{counts['brought']} brought home and proven ({size / 1e6:,.1f} MB) · "
-            f"{counts['home']} were home already · {counts['twin']} twins · {missing} not home.\n"
+            f"{counts['home']} were home already · {counts['twin']} twins · {missing} not home."
         )
         return code
 

@@ -20,11 +20,13 @@ from jutrek.cli.keeping import (
     report_command,
     take_back_command,
 )
+from jutrek.cli.missing import gone_command, library_app, unwanted_app
 from jutrek.cli.refiling import refile_command
 from jutrek.cli.releasing import clear_command, drives_command, eject_command, release_command
 from jutrek.cli.ruling import rules_app
 from jutrek.cli.simulating import simulate_app
 from jutrek.cli.stopping import stop_on_interrupt
+from jutrek.cli.telling import complain, out, say
 from jutrek.filing import Structure, Undated
 
 app = typer.Typer(
@@ -76,7 +78,7 @@ _Sidecars = Annotated[
 
 def _show_version(wanted: bool) -> None:
     if wanted:
-        typer.echo(f"Jutrek {__version__}")
+        out(f"Jutrek {__version__}")
         raise typer.Exit
 
 
@@ -170,8 +172,9 @@ def bring_command(
     if not sources or library is None:
         raise typer.BadParameter("give sources and --library, or --plan")
     choices = parse_choices(
-        house_of(str(library)), layout=layout, name=name, undated=undated, fix_clock=fix_clock, describe=describe,
-        say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure, sidecars=sidecars,
+        house_of(str(library), none_yet=True), layout=layout, name=name, undated=undated, fix_clock=fix_clock,
+        describe=describe, say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure,
+        sidecars=sidecars,
     )  # fmt: skip
     raise typer.Exit(
         bring_sources(_texts(sources), str(library), choices, as_json=as_json, stop=stop, without=without or ())
@@ -180,15 +183,18 @@ def bring_command(
 
 app.add_typer(rules_app, name="rules")
 app.command("refile")(refile_command)
+app.add_typer(library_app, name="library")
 app.add_typer(places_app, name="places")
 app.command("catch-up")(catch_up_command)
 app.command("check")(check_command)
+app.command("gone")(gone_command)
 app.command("finish")(finish_command)
 app.command("take-back")(take_back_command)
 app.command("journal")(journal_command)
 app.command("report")(report_command)
 app.command("release")(release_command)
 app.command("clear")(clear_command)
+app.add_typer(unwanted_app, name="unwanted")
 app.command("adopt")(adopt_command)
 app.command("doubles")(doubles_command)
 app.command("find")(find_command)
@@ -225,7 +231,7 @@ def demo_command(
     from jutrek.demo import build
     from jutrek.desk.keeping import furnish
 
-    scenario = build(str(at), lambda what: typer.echo(f"Making the demo: {what} …", err=True))
+    scenario = build(str(at), lambda what: say(f"Making the demo: {what} …"))
     furnish(scenario.library, scenario.place)
     if build_only:
         return
@@ -242,7 +248,7 @@ def demo_command(
 def _needs_screen() -> None:
     """End with a sentence where a window cannot be shown; Qt would abort."""
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
-        typer.echo("jutrek: There is no screen here. `jutrek plan` and `jutrek bring` do the same job.", err=True)
+        complain("There is no screen here. `jutrek plan` and `jutrek bring` do the same job.")
         raise typer.Exit(2)
 
 

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import json
 import os
-import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -13,8 +11,10 @@ import typer
 
 from jutrek.cli.keeping import DONE, NOT_ALL, AsJson, LibraryOption, opened
 from jutrek.cli.stopping import stop_on_interrupt
+from jutrek.cli.telling import as_json as tell_json
+from jutrek.cli.telling import out, say
 from jutrek.doubles.degrees import Degree
-from jutrek.errors import LibraryMissing, SourceUnreadable, shown
+from jutrek.errors import SourceUnreadable
 
 if TYPE_CHECKING:
     from jutrek.library import Library
@@ -30,13 +30,12 @@ def adopt_command(library: _Library) -> None:
     from jutrek.library import survey
 
     stop = stop_on_interrupt()
-    _must_be(library)
-    with opened(library) as (home, ledger), working() as report:
+    with opened(library, make=True) as (home, ledger), working() as report:
         found = survey(home, ledger, stop=stop, report=lambda seen: report("Looking through the library", seen, 0))
         looked = learn(home, ledger, stop=stop, report=lambda done, total: report("Looking at files", done, total))
-    sys.stderr.write(
+    say(
         f"{home.name}: {found.files} files, {looked} looked at; {found.new} new, {found.changed} changed, "
-        f"{found.moved} moved outside, {found.gone} gone.\n"
+        f"{found.moved} moved outside, {found.gone} gone."
     )
 
 
@@ -53,7 +52,6 @@ def doubles_command(
     from jutrek.library.kept import kept_beside
 
     stop = stop_on_interrupt()
-    _must_be(library)
     with opened(library) as (home, ledger), working() as report:
         survey(home, ledger, stop=stop)
         learn(home, ledger, stop=stop, report=lambda done, total: report("Looking at files", done, total))
@@ -65,12 +63,14 @@ def doubles_command(
         paths = [one.path for one in group.files]
         if as_json:
             line = {"degree": group.degree.value, "files": paths, "keeper": group.keeper, "why": group.why}
-            sys.stdout.write(json.dumps(line) + "\n")
+            tell_json(line)
         else:
-            sys.stdout.write(f"{group.degree}\tkeep {shown(group.keeper)}\t{group.why}\n")
-            sys.stdout.writelines(f"\t\t{shown(path)}\n" for path in paths if path != group.keeper)
+            out(group.degree, f"keep {group.keeper}", group.why)
+            for path in paths:
+                if path != group.keeper:
+                    out("", "", path)
     free = sum(group.free for group in groups if group.degree is not Degree.ALIKE)
-    sys.stderr.write(f"{len(groups)} groups of doubles; without look-alikes {free / 1e6:,.1f} MB would come free.\n")
+    say(f"{len(groups)} groups of doubles; without look-alikes {free / 1e6:,.1f} MB would come free.")
 
 
 def find_command(
@@ -88,7 +88,6 @@ def find_command(
     from jutrek.doubles.standing import Standing
 
     stop = stop_on_interrupt()
-    _must_be(library)
     with opened(library, surveyed=True) as (home, ledger), working() as report:
         if not only_bytes:
             learn(home, ledger, stop=stop, report=lambda done, total: report("Looking at files", done, total))
@@ -97,16 +96,10 @@ def find_command(
     for one in answers:
         if as_json:
             line = {"path": one.path, "standing": one.standing.value, "at": list(one.at)}
-            sys.stdout.write(json.dumps(line) + "\n")
+            tell_json(line)
         else:
-            sys.stdout.write(f"{one.standing}\t{shown(one.path)}\t{', '.join(map(shown, one.at))}\n")
+            out(one.standing, one.path, ", ".join(one.at))
     raise typer.Exit(DONE if all(one.standing is Standing.HOME for one in answers) else NOT_ALL)
-
-
-def _must_be(library: Path) -> None:
-    """A typing mistake must not make a library of a folder that is none."""
-    if not library.is_dir():
-        raise LibraryMissing(str(library), "there is no such folder")
 
 
 def _files(paths: list[Path], library: Library) -> Iterator[SourceFile]:

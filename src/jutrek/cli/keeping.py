@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import asdict
@@ -13,6 +11,8 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from jutrek.cli.stopping import stop_on_interrupt
+from jutrek.cli.telling import as_json as tell_json
+from jutrek.cli.telling import complain, out, say
 from jutrek.errors import PlaceUnusable, PlanUnusable, RunTrouble, Stopped, shown
 
 if TYPE_CHECKING:
@@ -30,15 +30,16 @@ DONE, NOT_ALL, UNUSABLE = 0, 1, 3
 
 
 @contextmanager
-def opened(path: Path, *, surveyed: bool = False) -> Iterator[tuple[Library, Ledger]]:
-    """A library with its ledger, cleared up after a run that did not end."""
-    from jutrek.library import open_library, survey
+def opened(path: Path, *, surveyed: bool = False, make: bool = False) -> Iterator[tuple[Library, Ledger]]:
+    """A library with its ledger, cleared up after a run that did not end; made of a folder only where `make` is set."""
+    from jutrek.cli.planning import tell_troubles
+    from jutrek.library import new_library, open_library, survey
     from jutrek.library.ledger import Ledger
     from jutrek.transfer import recover
 
-    library = open_library(str(path))
+    library = new_library(str(path)) if make else open_library(str(path))
     with Ledger(library.ledger_path) as ledger:
-        recover(library, ledger)
+        tell_troubles(library, recover(library, ledger))
         if surveyed:
             survey(library, ledger)
         yield library, ledger
@@ -47,12 +48,14 @@ def opened(path: Path, *, surveyed: bool = False) -> Iterator[tuple[Library, Led
 def end_of(outcome: Outcome, words: str) -> None:
     """Tell how a run ended, and leave with its code."""
     for done in outcome.failed:
-        sys.stderr.write(f"not done: {shown(done.row.source)}: {done.why}\n")
+        say(f"not done: {shown(done.row.source)}: {done.why}")
     for why in outcome.lost.values():
-        sys.stderr.write(f"jutrek: {why}\n")
+        complain(why)
+    for remark in outcome.remarks:
+        say(remark)
     if outcome.trouble is not None:
-        sys.stderr.write(f"jutrek: {outcome.trouble}\n")
-    sys.stderr.write(f"{words}\n")
+        complain(outcome.trouble)
+    say(words)
     if isinstance(outcome.trouble, RunTrouble) and not isinstance(outcome.trouble, Stopped):
         raise typer.Exit(UNUSABLE)
     raise typer.Exit(NOT_ALL if outcome.failed or outcome.trouble or outcome.gone or outcome.lost else DONE)
@@ -62,7 +65,9 @@ def end_of(outcome: Outcome, words: str) -> None:
 def show_places(library: LibraryOption, as_json: AsJson = False) -> None:
     """List the places, whether they are connected, and what they lack."""
     from jutrek.desk.keeping import places_of
+    from jutrek.library import as_place
     from jutrek.transfer.catching_up import lacking
+    from jutrek.transfer.partials import room_of_partials
 
     with opened(library, surveyed=True) as (home, ledger):
         places = places_of(home)
@@ -72,15 +77,36 @@ def show_places(library: LibraryOption, as_json: AsJson = False) -> None:
             lack = lacking(home, ledger, place, connected=here)
             told.append({
                 "id": place.id, "name": place.name, "root": place.root, "connected": here, "lacks": lack.files,
-                "bytes": lack.size, "beyond": len(lack.beyond),
+                "bytes": lack.size, "beyond": len(lack.beyond), **_known_bad(ledger, place),
+                "partly": room_of_partials(place.tree)[1] if here else 0,
             })  # fmt: skip
+        at_home = _known_bad(ledger, as_place(home))
     if as_json:
-        sys.stdout.write(json.dumps(told, indent=1) + "\n")
-        return
-    for one in told:
-        words = f"lacks {one['lacks']} files ({one['bytes'] / 1e6:,.1f} MB)" if one["lacks"] else "has everything"
-        away = "" if one["connected"] else ", not connected"
-        sys.stdout.write(f"{one['name']}\t{shown(str(one['root']))}\t{words}{away}\n")
+        tell_json(told, indent=1)
+    for one in told if not as_json else ():
+        words = f"lacks {one['lacks']} files ({one['bytes'] / 1e6:,.1f} MB)" if one["lacks"] else ""
+        words = ", ".join(filter(None, (words, _bad_words(one), _partly_words(one)))) or "has everything"
+        out(one["name"], one["root"], words + ("" if one["connected"] else ", not connected"))
+    if bad := _bad_words(at_home):
+        complain(f"{home.name} itself: {bad}. `jutrek check --mend` mends what a place still has.")
+    any_bad = _bad_words(at_home) or any(_bad_words(one) for one in told)
+    raise typer.Exit(NOT_ALL if any_bad else DONE)
+
+
+def _known_bad(ledger: Ledger, place: Place) -> dict[str, int]:
+    """How many files of a place are known to be bad, by how they were found."""
+    from jutrek.transfer.checking import BAD
+
+    states = [mark.state for mark in ledger.marks(place.id).values()]
+    return {state.value: states.count(state) for state in sorted(BAD)}
+
+
+def _bad_words(counts: dict[str, Any]) -> str:
+    return ", ".join(f"{counts[state]} {state}" for state in ("gone", "rotted", "unreadable") if counts.get(state))
+
+
+def _partly_words(one: dict[str, Any]) -> str:
+    return f"{one['partly'] / 1e6:,.1f} MB of files that were partly copied" if one["partly"] else ""
 
 
 @places_app.command("add")
@@ -93,7 +119,7 @@ def add_place_command(
     from jutrek.library import add_place, open_library
 
     place = add_place(open_library(str(library)), str(folder), name)
-    typer.echo(f"{place.name} gets a copy of everything that comes home from now on.", err=True)
+    say(f"{place.name} gets a copy of everything that comes home from now on.")
 
 
 @places_app.command("forget")
@@ -165,7 +191,7 @@ def check_command(
         checked = check(home, ledger, place, stop=stop, seconds=minutes * 60 if minutes is not None else None)
         for one in checked.found:
             if not as_json:
-                sys.stdout.write(f"{one.finding}\t{shown(one.mark.path)}\t{one.why}\n")
+                out(one.finding, one.mark.path, one.why)
         mended = 0
         if mending and checked.bad:
             others = [one for one in (as_place(home), *places.here) if one.id != place.id]
@@ -177,10 +203,10 @@ def check_command(
             "place": place.name, "good": checked.good, "first": checked.first, "bytes": checked.bytes,
             "left": checked.left, "found": found, "mended": mended,
         }  # fmt: skip
-        sys.stdout.write(json.dumps(page, indent=1) + "\n")
-    sys.stderr.write(
+        tell_json(page, indent=1)
+    say(
         f"{place.name}: {checked.good} files as they were proven, {checked.first} proven for the first time, "
-        f"{len(checked.bad)} bad, {mended} mended, {checked.left} left for the next time.\n"
+        f"{len(checked.bad)} bad, {mended} mended, {checked.left} left for the next time."
     )
     raise typer.Exit(NOT_ALL if len(checked.bad) > mended else DONE)
 
@@ -218,42 +244,41 @@ def take_back_command(
                 count = empty_taken_back(home)
             except OSError as error:
                 raise PlanUnusable(home.root, f"the trash can't take it: {error}") from error
-            typer.echo(f"What {count} runs had brought is in the trash.", err=True)
+            say(f"What {count} runs had brought is in the trash.")
             return
         wanted = run or newest(home, lambda record: record.can_take_back, "could be taken back").run
         outcome, left = take_back(home, ledger, wanted, places_of(home), stop=stop, listener=Listener())
     for sentence in left:
-        sys.stderr.write(f"stays: {sentence}\n")
+        say(f"stays: {sentence}")
     end_of(outcome, f"{outcome.home} files taken back, {len(left)} stay.")
 
 
 def journal_command(library: LibraryOption, run: _Run = "", as_json: AsJson = False) -> None:
     """Show what was done to a library, or the files of one run; records that were changed afterwards are named."""
-    from jutrek.desk.records import files_of, records_of
+    from jutrek.desk.records import every_mark, files_of, records_of
     from jutrek.library import open_library
 
     home = open_library(str(library))
     if run:
         try:
-            files = files_of(home, run)
+            with opened(library) as (home, ledger):
+                files = files_of(home, run, every_mark(home, ledger))
         except OSError as error:
             raise PlanUnusable(home.root, f"no run {run} is in its journal") from error
         if as_json:
-            sys.stdout.write(json.dumps([asdict(one) for one in files], indent=1) + "\n")
+            tell_json([asdict(one) for one in files], indent=1)
         for one in files if not as_json else ():
-            sys.stdout.write(f"{one.what}\t{shown(one.path)}\t{shown(one.source)}\n")
+            out(one.what, one.path, one.source)
         return
     records = records_of(home)
     if as_json:
-        sys.stdout.write(json.dumps([asdict(one) for one in records], indent=1) + "\n")
+        tell_json([asdict(one) for one in records], indent=1)
     for record in records if not as_json else ():
         more = ", taken back" if record.taken_back else ""
-        broken = f"\t{record.broken}" if record.broken else ""
-        how = record.how or "at work"
-        sys.stdout.write(
-            f"{record.run}\t{record.title}\t{shown(record.about)}\t{record.files} files, {record.left} not\t"
-            f"{how}{more}\t{record.who}{broken}\n"
-        )
+        out(
+            record.run, record.title, record.about, f"{record.files} files, {record.left} not",
+            f"{record.how or 'at work'}{more}", record.who, *([record.broken] if record.broken else []),
+        )  # fmt: skip
     raise typer.Exit(NOT_ALL if any(record.broken for record in records) else DONE)
 
 
@@ -267,6 +292,6 @@ def report_command(library: LibraryOption, run: _Run = "") -> None:
     with opened(library) as (home, _):
         wanted = run or newest(home, lambda record: record.kind is Kind.INTAKE and record.files > 0, "is an intake").run
         try:
-            sys.stdout.write(write_report(account_of(home, wanted), home, stop=stop_on_interrupt()) + "\n")
+            out(write_report(account_of(home, wanted), home, stop=stop_on_interrupt()))
         except OSError as error:
             raise PlanUnusable(home.root, f"the report of {wanted} can't be written: {error}") from error

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import sys
 import threading
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
@@ -17,16 +16,28 @@ from rich.text import Text
 
 from jutrek.captures import Decisions, propose
 from jutrek.cli.choices import Choices
+from jutrek.cli.telling import complain, raw_json, say
+from jutrek.cli.telling import out as tell
 from jutrek.desk.doubling import with_doubles
 from jutrek.desk.intake import Found, Report, make_captures, plan_of, read_source, standings_of
-from jutrek.desk.story import Story, as_objects, devices_of, tell
+from jutrek.desk.keeping import troubles_of
+from jutrek.desk.story import Story, as_objects, devices_of
+from jutrek.desk.story import tell as told
+from jutrek.disk import chosen
 from jutrek.errors import PlanUnusable, SourceUnreadable, reason, shown
 from jutrek.filing import Action, HouseRules, Plan
 from jutrek.filing.rulebook import load_rules
-from jutrek.library import Library, apart, known_devices, open_library
+from jutrek.library import Library, apart, is_library, known_devices, open_library
 from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
-from jutrek.transfer import recover
+from jutrek.transfer import Leftover, recover
+
+
+def tell_troubles(library: Library, leftovers: Sequence[Leftover] = ()) -> None:
+    """Say what of a library's own pages is damaged, and what of its record is not believed."""
+    for trouble in (*troubles_of(library), *(one for leftover in leftovers for one in leftover.troubles)):
+        complain(trouble)
+
 
 WORDS = {Action.BRING: "to bring home", Action.HOME: "home already", Action.TWIN: "twins", Action.STAY: "stay"}
 
@@ -55,12 +66,14 @@ def prepare(
     """
     for path in sources:
         apart(path, library)
-    for leftover in recover(library, ledger):
-        sys.stderr.write(
-            f"jutrek: a re-filing of {leftover.at} did not end: {leftover.home} files moved, {leftover.left} did not.\n"
+    leftovers = recover(library, ledger)
+    tell_troubles(library, leftovers)
+    for leftover in leftovers:
+        complain(
+            f"a re-filing of {leftover.at} did not end: {leftover.home} files moved, {leftover.left} did not."
             if leftover.moved
-            else f"jutrek: an intake of {leftover.at} did not end: {leftover.home} files are home, "
-            f"{leftover.left} are not. Bringing its sources home again brings the rest.\n"
+            else f"an intake of {leftover.at} did not end: {leftover.home} files are home, "
+            f"{leftover.left} are not. Bringing its sources home again brings the rest."
         )
     with working() as report:
         founds = read_sources(sources, library, stop=stop, report=report)
@@ -68,7 +81,7 @@ def prepare(
         standings = standings_of(story.captures, library, ledger, stop=stop, report=report)
         story = with_doubles(story, standings, choices.rules, decisions)
         for doubt in story.doubts:
-            sys.stderr.write(f"jutrek: {doubt.headline} ({doubt.certainty}). {doubt.evidence}\n")
+            complain(f"{doubt.headline} ({doubt.certainty}). {doubt.evidence}")
         return plan_of(founds, story, library, choices.rules, standings), story
 
 
@@ -79,8 +92,8 @@ def story_of(founds: list[Found], library: Library, choices: Choices) -> tuple[S
     known = known_devices(library)
     decisions = choices.decisions(devices_of(sources, captures, Decisions(), known))
     devices = devices_of(sources, captures, decisions, known)
-    bare = tell(captures, devices, decisions, choices.rules, ())
-    return tell(captures, devices, decisions, choices.rules, propose(bare.captures)), decisions
+    bare = told(captures, devices, decisions, choices.rules, ())
+    return told(captures, devices, decisions, choices.rules, propose(bare.captures)), decisions
 
 
 def read_sources(sources: list[str], library: Library, *, stop: threading.Event, report: Report) -> list[Found]:
@@ -99,11 +112,17 @@ def read_sources(sources: list[str], library: Library, *, stop: threading.Event,
     return founds
 
 
-def house_of(path: str) -> HouseRules:
-    """The house rules of a library; where its file is broken, those that hold, and the trouble is said."""
+def house_of(path: str, *, none_yet: bool = False) -> HouseRules:
+    """The house rules of a library; where its file is broken, those that hold, and the trouble is said.
+
+    Args:
+        none_yet: whether the folder may be no library yet: then the usual rules hold.
+    """
+    if none_yet and not is_library(path):
+        return HouseRules()
     book = load_rules(open_library(path))
     if book.trouble:
-        sys.stderr.write(f"jutrek: {book.trouble}\n")
+        complain(book.trouble)
     return book.rules
 
 
@@ -115,11 +134,12 @@ def plan_sources(
     with Ledger(library.ledger_path) as ledger:
         plan, story = prepare(sources, library, ledger, choices, stop=stop)
     if as_json:
-        sys.stdout.write(plan.as_json(as_objects(story)) + "\n")
+        raw_json(plan.as_json(as_objects(story)))
         return 0
     if out is not None:
         try:
-            out.write_text(plan.as_json(as_objects(story)) + "\n", encoding="utf-8")
+            tree, name = chosen(str(out))
+            tree.write_own(name, (plan.as_json(as_objects(story)) + "\n").encode())
         except OSError as error:
             raise PlanUnusable(str(out), f"it could not be written: {reason(error)}") from error
     else:
@@ -133,13 +153,12 @@ def print_plan(plan: Plan) -> None:
     console = Console(highlight=False, soft_wrap=True)
     if not console.is_terminal:
         for row in plan.rows:
-            target = shown(row.destination) if row.destination else "-"
-            sys.stdout.write(f"{row.action}\t{shown(row.source)}\t{target}\t{row.why}\n")
+            tell(row.action, row.source, row.destination or "-", row.why)
         return
     table = Table("", "from", "lands in", "why", box=None, header_style="dim", pad_edge=False)
     styles = {Action.BRING: "green", Action.HOME: "dim", Action.TWIN: "dim", Action.STAY: "yellow"}
     for row in plan.rows:
-        cells = (row.action.value, shown(row.source), shown(row.destination or ""), row.why)
+        cells = (row.action.value, shown(row.source), shown(row.destination or ""), shown(row.why))
         table.add_row(*(Text(cell) for cell in cells), style=styles[row.action])
     console.print(table)
 
@@ -149,4 +168,4 @@ def print_sums(plan: Plan) -> None:
     counts = Counter(row.action for row in plan.rows)
     parts = [f"{counts[action]} {words}" for action, words in WORDS.items() if counts[action]]
     size = sum(row.size for row in plan.to_bring()) / 1e6
-    sys.stderr.write(f"{' · '.join(parts) or 'Nothing was found'}. {size:,.1f} MB to copy.\n")
+    say(f"{' · '.join(parts) or 'Nothing was found'}. {size:,.1f} MB to copy.")

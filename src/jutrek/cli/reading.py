@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-import json
 import os
-import sys
 import threading
 from collections.abc import Iterator
 from itertools import groupby
 from typing import Any
 
-from rich.console import Console
-from rich.text import Text
-
 from jutrek.captures import Moment, decided
+from jutrek.cli.telling import as_json as tell_json
+from jutrek.cli.telling import complain, out
 from jutrek.desk.closer import facts_of
 from jutrek.errors import SourceUnreadable, shown
 from jutrek.formats import Claim, Kind, Offset, Reading, read
@@ -26,7 +23,6 @@ def read_paths(paths: list[str], *, as_json: bool, stop: threading.Event) -> int
     Returns:
         1 when a path could not be read or when stopped, else 0.
     """
-    console = Console(highlight=False, soft_wrap=True)
     code = 0
     for root, batch in groupby(_files(paths), key=_folder):
         readings: list[tuple[str, Reading]] = []
@@ -35,14 +31,14 @@ def read_paths(paths: list[str], *, as_json: bool, stop: threading.Event) -> int
                 return 1
             trouble = _trouble(path) if isinstance(path, Left) else _read(path, readings)
             if trouble:
-                sys.stderr.write(f"jutrek: {trouble}\n")
+                complain(trouble)
                 code = 1
         moments = decided([(root, reading) for _, reading in readings])
         for (path, reading), moment in zip(readings, moments, strict=True):
             if as_json:
-                sys.stdout.write(json.dumps(as_object(path, reading, moment)) + "\n")
+                tell_json(as_object(path, reading, moment))
             else:
-                _print(console, path, reading, moment)
+                _print(path, reading, moment)
     return code
 
 
@@ -105,18 +101,17 @@ def _claim(claim: Claim) -> dict[str, Any]:
     }
 
 
-def _print(console: Console, path: str, reading: Reading, moment: Moment | None) -> None:
-    console.print(Text(shown(path), style="bold"))
-    what = "no picture, clip or sound" if reading.kind is Kind.OTHER else f"{reading.kind} ({reading.format})"
-    console.print(Text(f"  {what}"))
+def _print(path: str, reading: Reading, moment: Moment | None) -> None:
+    out(path)
+    out(f"  {'no picture, clip or sound' if reading.kind is Kind.OTHER else f'{reading.kind} ({reading.format})'}")
     for label, words in facts_of([reading]):
         if words:
-            console.print(Text(f"  {label}: {words}"))
+            out(f"  {label}: {words}")
     if moment is not None:
-        console.print(Text(f"  {moment.local:%Y-%m-%d %H:%M:%S}  {moment.trust}. {moment.why}"))
+        out(f"  {moment.local:%Y-%m-%d %H:%M:%S}  {moment.trust}. {moment.why}")
     for number, claim in enumerate(reading.claims):
         mark = "›" if moment is not None and number == moment.claim else " "
         zone = f" {claim.stamp.offset}" if claim.stamp.offset is not None else ""
-        console.print(Text(f"  {mark} {claim.stamp.iso()}{zone}  {claim.where}", style="" if mark == "›" else "dim"))
+        out(f"  {mark} {claim.stamp.iso()}{zone}  {claim.where}")
     for note in reading.notes:
-        console.print(Text(f"  ! {note}", style="yellow"))
+        out(f"  ! {note}")

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-import json
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from jutrek.cli.stopping import stop_on_interrupt
-from jutrek.errors import PlanUnusable, RunTrouble, Stopped, reason, shown
+from jutrek.cli.telling import as_json as tell_json
+from jutrek.cli.telling import complain, raw_json, say
+from jutrek.cli.telling import out as tell
+from jutrek.disk import chosen
+from jutrek.errors import PlanUnusable, RunTrouble, Stopped, reason
 
 if TYPE_CHECKING:
     from jutrek.desk.refiling import Refiler
@@ -54,7 +56,7 @@ class _Refiling:
         self._stop = stop_on_interrupt()
 
     def run(self, scope: Scope, saved: Path | None, out: Path | None, *, take_back: bool, go: bool) -> int:
-        from jutrek.cli.planning import house_of, working
+        from jutrek.cli.planning import house_of, tell_troubles, working
         from jutrek.desk.refiling import Refiler
         from jutrek.library import open_library
         from jutrek.library.ledger import Ledger
@@ -62,7 +64,7 @@ class _Refiling:
 
         library, rules = open_library(self._path), house_of(self._path)
         with Ledger(library.ledger_path) as ledger:
-            recover(library, ledger)
+            tell_troubles(library, recover(library, ledger))
             refiler = Refiler(library, ledger)
             with working() as report:
                 if take_back:
@@ -72,10 +74,11 @@ class _Refiling:
                 else:
                     planned = refiler.plan(rules, scope, self._stop, report)
             for words in planned.left:
-                sys.stderr.write(f"stays: {words}\n")
+                say(f"stays: {words}")
             if out is not None:
                 try:
-                    out.write_text(planned.plan.as_json() + "\n", encoding="utf-8")
+                    tree, name = chosen(str(out))
+                    tree.write_own(name, (planned.plan.as_json() + "\n").encode())
                 except OSError as error:
                     raise PlanUnusable(str(out), f"it could not be written: {reason(error)}") from error
             if go or take_back or saved is not None:
@@ -88,12 +91,12 @@ class _Refiling:
         from jutrek.desk.refiling import shown_move
 
         if self._as_json:
-            sys.stdout.write(plan.as_json() + "\n")
+            raw_json(plan.as_json())
             return
         for number in range(len(plan.rows)):
             old, new = shown_move(plan, number)
-            sys.stdout.write(f"{shown(old)}\t{shown(new)}\n")
-        sys.stderr.write(f"{len(plan.rows)} files would move. --go moves them; that can be taken back.\n")
+            tell(old, new)
+        say(f"{len(plan.rows)} files would move. --go moves them; that can be taken back.")
 
     def _go(self, refiler: Refiler) -> int:
         from jutrek.transfer import Done, Listener
@@ -101,18 +104,18 @@ class _Refiling:
         def on_done(done: Done) -> None:
             if self._as_json:
                 entry = {"from": done.row.source, "to": done.row.destination, "moved": done.home, "why": done.why}
-                sys.stdout.write(json.dumps(entry) + "\n")
+                tell_json(entry)
             if not done.home:
-                sys.stderr.write(f"not moved: {done.why}\n")
+                say(f"not moved: {done.why}")
 
         outcome = refiler.go(self._stop, Listener(on_done))
         return self._sum_up(outcome)
 
     def _sum_up(self, outcome: Outcome) -> int:
         left = len(outcome.done) - outcome.home
-        sys.stderr.write(f"{outcome.home} files moved, {left} not. `jutrek refile --take-back` moves them back.\n")
+        say(f"{outcome.home} files moved, {left} not. `jutrek refile --take-back` moves them back.")
         if outcome.trouble is not None:
-            sys.stderr.write(f"jutrek: {outcome.trouble}\n")
+            complain(outcome.trouble)
         if isinstance(outcome.trouble, RunTrouble) and not isinstance(outcome.trouble, Stopped):
             return UNUSABLE
         return NOT_ALL if left else DONE

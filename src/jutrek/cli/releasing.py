@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import sys
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -10,6 +10,7 @@ import typer
 
 from jutrek.cli.keeping import DONE, NOT_ALL, UNUSABLE, LibraryOption, opened
 from jutrek.cli.stopping import stop_on_interrupt
+from jutrek.cli.telling import complain, out, page, raw_json, say
 from jutrek.errors import DriveTrouble, PlanUnusable, SourceUnreadable, reason, shown
 
 if TYPE_CHECKING:
@@ -21,7 +22,7 @@ if TYPE_CHECKING:
     from jutrek.transfer.certificate import Certificate
 
 _Source = Annotated[Path, typer.Argument(help="A card or folder.", exists=True, file_okay=False)]
-_Again = Annotated[bool, typer.Option("--read-back", help="Read the copies back once more, too.")]
+_Again = Annotated[bool, typer.Option("--read-back", help="Read every copy once more, also if it was read today.")]
 _Without = Annotated[
     list[str] | None, typer.Option("--without", help="A place that needs none of it.", metavar="PLACE")
 ]
@@ -47,8 +48,9 @@ def release_command(
             path = keep_certificate(certificate, home)
         except OSError as error:
             raise PlanUnusable(home.root, f"the certificate can't be kept: {reason(error)}") from error
-    sys.stdout.write(certificate.as_json() + "\n" if as_json else certificate.text())
-    sys.stderr.write(f"{certificate.verdict}\nKept as {shown(path)}\n")
+    raw_json(certificate.as_json()) if as_json else page(certificate.text())
+    say(certificate.verdict)
+    say(f"Kept as {path}")
     if eject and certificate.safe:
         eject_command(source)
     raise typer.Exit(DONE if certificate.safe else NOT_ALL)
@@ -62,7 +64,7 @@ def certify(
     Raises:
         SourceUnreadable: when it cannot be listed.
     """
-    from jutrek.cli.planning import working
+    from jutrek.cli.planning import house_of, working
     from jutrek.sources import known_source
     from jutrek.transfer.release import release
 
@@ -70,9 +72,15 @@ def certify(
         known = known_source(str(source))
     except OSError as error:
         raise SourceUnreadable(str(source), error) from error
+    rules = house_of(home.root)
+
+    def begin(size: int, copies: int) -> None:
+        say(f"Reading {size / 1e6:,.1f} MB of {known.name}, and {copies / 1e6:,.1f} MB of its copies once more.")
+
     with working() as report:
         return release(
-            known, home, ledger, places.here, away=places.away, again=again, stop=stop,
+            known, home, ledger, places.here, away=places.away, again=again, days=rules.proof_days,
+            unwanted=rules.unwanted, stop=stop, begin=begin,
             report=lambda done, total: report("Proving", done, total),
         )  # fmt: skip
 
@@ -99,19 +107,26 @@ def clear_command(
         going = 0 if certificate.away else len(certificate.home)
         way = Way.TRASH if trash else Way.REMOVE
         for one in certificate.home if going else ():
-            sys.stdout.write(f"goes\t{shown(one.path)}\n")
-        for one in (*certificate.missing, *certificate.others):
-            sys.stdout.write(f"stays\t{shown(one.path)}\t{one.why}\n")
-        sys.stderr.write(f"{certificate.verdict}\n")
+            out("goes", one.path)
+        for file in (*certificate.missing, *certificate.others):
+            out("stays", file.path, file.why)
+        for thing in certificate.unaccounted:
+            out("stays", thing.path, thing.why)
+        for unwanted in certificate.unwanted:
+            out("stays", unwanted.path, unwanted.unwanted)
+        say(certificate.verdict)
+        if going:
+            oldest = datetime.fromisoformat(certificate.oldest).astimezone()
+            say(f"Every copy was read back from its medium; the oldest proof is of {oldest:%Y-%m-%d %H:%M}.")
         if files is None or files != going:
             how = "into its trash" if trash else "for good"
-            sys.stderr.write(f"Nothing is removed yet. --files {going} clears {going} files {how}.\n")
+            say(f"Nothing is removed yet. --files {going} clears {going} files {how}.")
             raise typer.Exit(DONE if files is None else NOT_ALL)
         keep_certificate(certificate, home)
-        cleared = clear(certificate, home, places.here, way, stop=stop)
+        cleared = clear(certificate, home, ledger, places.here, way, stop=stop)
     for path, why in cleared.stayed:
-        sys.stderr.write(f"stays: {shown(path)}: {why}\n")
-    sys.stderr.write(f"{cleared.gone} files gone ({cleared.bytes / 1e6:,.1f} MB), {len(cleared.stayed)} stay.\n")
+        say(f"stays: {shown(path)}: {why}")
+    say(f"{cleared.gone} files gone ({cleared.bytes / 1e6:,.1f} MB), {len(cleared.stayed)} stay.")
     raise typer.Exit(DONE if cleared.gone == going else NOT_ALL)
 
 
@@ -120,8 +135,7 @@ def drives_command() -> None:
     from jutrek.sources import drives_now
 
     for one in drives_now():
-        where = shown(one.mount) or "not mounted"
-        sys.stdout.write(f"{shown(one.title)}\t{where}\t{one.filesystem}\t{one.size / 1e9:,.1f} GB\t{one.name}\n")
+        out(one.title, one.mount or "not mounted", one.filesystem, f"{one.size / 1e9:,.1f} GB", one.name)
 
 
 def eject_command(path: Annotated[Path, typer.Argument(help="Anything on the card or drive.")]) -> None:
@@ -130,10 +144,10 @@ def eject_command(path: Annotated[Path, typer.Argument(help="Anything on the car
 
     drive = drive_at(str(path))
     if drive is None:
-        sys.stderr.write(f"jutrek: {shown(path)} is on no card or drive that comes and goes.\n")
+        complain(f"{shown(path)} is on no card or drive that comes and goes.")
         raise typer.Exit(UNUSABLE)
     try:
-        sys.stderr.write(f"{let_go(drive)}\n")
+        say(let_go(drive))
     except DriveTrouble as error:
-        sys.stderr.write(f"jutrek: {error}\n")
+        complain(error)
         raise typer.Exit(UNUSABLE) from error

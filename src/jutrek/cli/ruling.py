@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from jutrek.cli.stopping import stop_on_interrupt
+from jutrek.cli.telling import out, page, say
 
 if TYPE_CHECKING:
     from jutrek.desk.trying import Trial
@@ -24,7 +24,7 @@ def show(library: _Library) -> None:
     from jutrek.cli.planning import house_of
     from jutrek.filing.rulebook import rules_text
 
-    sys.stdout.write(rules_text(house_of(str(library))))
+    page(rules_text(house_of(str(library))))
 
 
 @rules_app.command("set")
@@ -46,16 +46,16 @@ def set_rules(
 
     if not changes and source is None:
         raise typer.BadParameter("give rules to set, or --from")
-    page = page_of(rules_at(str(source)) if source is not None else house_of(str(library)))
+    wanted = page_of(rules_at(str(source)) if source is not None else house_of(str(library)))
     for change in changes or ():
-        _set(page, change)
+        _set(wanted, change)
     try:
-        rules = rules_of(page)
+        rules = rules_of(wanted)
     except PageError as error:
         where = ".".join(str(part) for part in error.where)
         raise typer.BadParameter(f"{where}: {error}") from error
     keep_rules(open_library(str(library)), rules)
-    typer.echo("The rules are kept. What is home stays where it is; `jutrek refile` files it anew.", err=True)
+    say("The rules are kept. What is home stays where it is; `jutrek refile` files it anew.")
 
 
 def _set(page: dict[str, Any], change: str) -> None:
@@ -84,7 +84,7 @@ def check(
     from jutrek.filing.rulebook import rules_at
 
     rules = rules_at(str(what))
-    typer.echo(f"These rules can be used. Layout: {rules.layout} · name: {rules.name}")
+    out(f"These rules can be used. Layout: {rules.layout} · name: {rules.name}")
 
 
 @rules_app.command("try")
@@ -143,12 +143,11 @@ def _print(trial: Trial, *, tree: bool) -> None:
     else:
         for number in range(len(trial.rows)):
             row = trial.row(number)
-            note = f"\t{row.note}" if row.note else ""
-            sys.stdout.write(f"{row.source}\t{row.folder or '.'}\t{row.name}{note}\n")
+            out(row.source, row.folder or ".", row.name, *([row.note] if row.note else []))
     if tally := trial.tally:
-        sys.stderr.write(
+        say(
             f"{tally.fit} of {tally.captures} fit · {tally.clash} told apart · {tally.undated} without a date · "
-            f"{tally.odd} shortened or with signs replaced · longest path {tally.longest}\n"
+            f"{tally.odd} shortened or with signs replaced · longest path {tally.longest}"
         )
 
 
@@ -157,4 +156,4 @@ def print_tree(trial: Trial) -> None:
     from jutrek.desk.trying import with_those_above
 
     for path, count in with_those_above(trial.folders):
-        sys.stdout.write(f"{'  ' * path.count('/')}{path.rpartition('/')[2] or '.'}  {count}\n")
+        out(f"{'  ' * path.count('/')}{path.rpartition('/')[2] or '.'}  {count}")

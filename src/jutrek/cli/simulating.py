@@ -9,6 +9,7 @@ from typing import Annotated
 
 import typer
 
+from jutrek.cli.telling import complain, say
 from jutrek.errors import SourceUnreadable
 
 simulate_app = typer.Typer(help="Simulated hardware, to try what real cards do.", no_args_is_help=True)
@@ -41,7 +42,7 @@ def card_command(
     try:
         from jutrek.simulate.reader import Reader, Troubles
     except (ImportError, OSError) as error:
-        typer.echo(f"jutrek: the simulated reader needs `pip install jutrek[simulate]` and fuse3 ({error}).", err=True)
+        complain(f"the simulated reader needs `pip install jutrek[simulate]` and fuse3 ({error}).")
         raise typer.Exit(3) from error
     try:
         troubles = Troubles(_speed(slow), _share(fail_at), _share(pull_at))
@@ -55,7 +56,7 @@ def card_command(
                 mounts.append(reader.put_in(str(folder), folder.name, troubles).mount)
             except SourceUnreadable as error:
                 raise typer.BadParameter(f"{error} `jutrek demo --build-only` makes the demo's cards.") from error
-        typer.echo(f"In the reader: {', '.join(mounts)}", err=True)
+        say(f"In the reader: {', '.join(mounts)}")
         home = str(library or at / "Velmora line archive")
         command = shlex.split(run.replace("{}", shlex.quote(mounts[0]))) if run else []
         code = reader.serve_while(command or [sys.executable, "-m", "jutrek", "app", "--library", home])

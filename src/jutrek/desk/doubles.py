@@ -216,7 +216,7 @@ def _differences(group: Group, dates_differ: bool) -> Iterator[str]:
 
 def facts_of(group: Group, library: Library, ledger: Ledger) -> tuple[FileFacts, ...]:
     """What tells the files of a group apart. Reads every one of them."""
-    return tuple(_facts(one, library, ledger, ledger.proof_of(one.path)) for one in group.files)
+    return tuple(_facts(one, library, ledger, ledger.mark_of(one.path)) for one in group.files)
 
 
 def _facts(one: Content, library: Library, ledger: Ledger, proof: ProofMark | None) -> FileFacts:
@@ -313,6 +313,8 @@ def _wording_words(wording: Wording) -> str:
 def _came_words(one: Content, ledger: Ledger, proof: ProofMark | None) -> str:
     if ledger.filed(one.path) is None:
         return "found when the library was looked at"
+    if proof is not None and not proof.stands:
+        return f"found {proof.state} on {datetime.fromisoformat(proof.at):%-d %B %Y}"
     if proof is None:
         return "an intake"
     return f"an intake of {datetime.fromisoformat(proof.at):%-d %B %Y}"

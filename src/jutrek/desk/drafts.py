@@ -15,7 +15,7 @@ from datetime import date, datetime
 from typing import Any
 
 from jutrek.captures.decisions import ClockFix, Decisions, Described, Placed
-from jutrek.disk import write_own
+from jutrek.disk import chosen, have_folder
 from jutrek.filing import HouseRules
 from jutrek.formats import Precision
 
@@ -63,7 +63,6 @@ def load(library: str) -> Draft | None:
 
 def keep(library: str, draft: Draft) -> None:
     """Keep a draft. A folder that cannot be written is no trouble of the person's now."""
-    path = _path(library)
     page = {
         "version": VERSION,
         "sources": draft.sources,
@@ -75,14 +74,15 @@ def keep(library: str, draft: Draft) -> None:
         },
     }
     with contextlib.suppress(OSError):
-        os.makedirs(os.path.dirname(path), exist_ok=True)
-        write_own(path, json.dumps(page, indent=1).encode())
+        tree, name = chosen(_path(library))
+        have_folder(tree.root).write_own(name, json.dumps(page, indent=1).encode())
 
 
 def forget(library: str) -> None:
     """Forget a draft: the intake is home."""
     with contextlib.suppress(OSError):
-        os.unlink(_path(library))
+        tree, name = chosen(_path(library))
+        tree.remove(name, still=tree.lstat(name))
 
 
 def _as_page(made: Decisions) -> dict[str, Any]:

@@ -15,20 +15,32 @@ from typing import TYPE_CHECKING
 from jutrek.desk import events
 from jutrek.desk.doubles import Decided, drops_of, facts_of
 from jutrek.desk.keeping import Places, finish, leave_papers, places_of, take_back
-from jutrek.desk.records import files_of, records_of
+from jutrek.desk.records import every_mark, files_of, records_of
 from jutrek.desk.report import write_report
 from jutrek.doubles.degrees import Group
-from jutrek.errors import DriveTrouble, JutrekError, PlanUnusable, SourceUnreadable, Stopped, reason
+from jutrek.errors import DriveTrouble, JutrekError, PlanUnusable, SourceUnreadable, Stopped, reason, shown
 from jutrek.filing import HouseRules, Plan
-from jutrek.library import LIBRARY, Library, Place, add_place, as_place, forget_place, survey
+from jutrek.library import (
+    LIBRARY,
+    Library,
+    Place,
+    ProofMark,
+    add_place,
+    as_place,
+    forget_place,
+    notice_roots,
+    survey,
+)
 from jutrek.library.kept import keep_beside, kept_beside
-from jutrek.sources import drive_at, known_source, let_go
+from jutrek.sources import drive_at, known_source
+from jutrek.sources import let_go as let_drive_go
 from jutrek.transfer import Done, Listener, Outcome, Progress, Steering, bring
 from jutrek.transfer.accounts import account_of
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.certificate import Certificate
-from jutrek.transfer.checking import Checked, check, mend
+from jutrek.transfer.checking import BAD, check, let_go, mend
 from jutrek.transfer.clearing import Way, clear
+from jutrek.transfer.partials import room_of_partials
 from jutrek.transfer.release import keep_certificate, release
 from jutrek.transfer.setting_aside import set_aside
 from jutrek.transfer.taking_back import empty_taken_back
@@ -73,12 +85,12 @@ class Errands:
         self.steering = Steering(hooks.stop)
         self.places = places_of(library)
         self.released: dict[str, Certificate] = {}
-        self._checked: dict[str, Checked] = {}
         self._groups: dict[str, Group] = {}
 
     def look_for_places(self) -> Places:
-        """Look again which places are connected."""
+        """Look again which places are connected, and whether their trees are those that were proven."""
         self.places = places_of(self._library)
+        notice_roots(self._ledger, self.places.here)
         return self.places
 
     def _steered(self) -> Steering:
@@ -163,9 +175,15 @@ class Errands:
             raise SourceUnreadable(root, error) from error
         self._survey()
         places = self.look_for_places()
+        rules, what = self._hooks.rules(), [f"Proving {shown(source.name)}"]
+
+        def begin(size: int, copies: int) -> None:
+            what[0] += f": {size / 1e6:,.0f} MB of it, and {copies / 1e6:,.0f} MB of its copies"
+
         certificate = release(
-            source, self._library, self._ledger, places.here, away=places.away, again=again, stop=self._hooks.stop,
-            report=lambda done, total: self._hooks.report(f"Proving {source.name}", done, total, True),
+            source, self._library, self._ledger, places.here, away=places.away, again=again, days=rules.proof_days,
+            unwanted=rules.unwanted, stop=self._hooks.stop, begin=begin,
+            report=lambda done, total: self._hooks.report(what[0], done, total, True),
         )  # fmt: skip
         self.released[root] = certificate
         try:
@@ -182,7 +200,7 @@ class Errands:
         """Let a card go; the event `LetGo` follows."""
         try:
             drive = drive_at(root)
-            words = let_go(drive) if drive is not None else ""
+            words = let_drive_go(drive) if drive is not None else ""
             self._hooks.tell(events.LetGo(root, words, drive is not None))
         except DriveTrouble as error:
             self._hooks.tell(events.LetGo(root, str(error), False))
@@ -192,7 +210,7 @@ class Errands:
         certificate = self.released.get(root)
         if certificate is None:
             raise PlanUnusable(root, "it was not proven yet")
-        cleared = clear(certificate, self._library, self.places.here, way, stop=self._hooks.stop)
+        cleared = clear(certificate, self._library, self._ledger, self.places.here, way, stop=self._hooks.stop)
         self.released.pop(root, None)
         self._hooks.reread(root)
         self._hooks.tell(events.Cleared(root, cleared))
@@ -218,15 +236,16 @@ class Errands:
         self._hooks.refresh(True)
 
     def _state(self, place: Place, *, here: bool) -> events.PlaceState:
-        marks = self._ledger.proofs(place.id)
+        known = self._ledger.marks(place.id)
+        marks = {path: mark for path, mark in known.items() if mark.stands}
         oldest = next(iter(marks.values())).at if marks else ""
-        checked = self._checked.get(place.id)
-        bad = len(checked.bad) if checked else 0
+        bad = sum(mark.state in BAD for mark in known.values())
+        partly = room_of_partials(place.tree)[1] if here else 0
         if place.id == LIBRARY:
             unproven = len(self._ledger.all_files().keys() - marks.keys())
-            return events.PlaceState(place, here, len(marks), oldest, unproven=unproven, bad=bad)
+            return events.PlaceState(place, here, len(marks), oldest, unproven=unproven, bad=bad, partly=partly)
         lack = lacking(self._library, self._ledger, place, connected=here)
-        return events.PlaceState(place, here, len(marks), oldest, lack.files, lack.size, bad=bad)
+        return events.PlaceState(place, here, len(marks), oldest, lack.files, lack.size, bad=bad, partly=partly)
 
     def catch_up(self, id_: str) -> None:
         """Bring a place what it lacks; `CaughtUp` and `PlacesKnown` follow."""
@@ -254,23 +273,33 @@ class Errands:
             self._library, self._ledger, place, stop=self._hooks.stop,
             report=lambda done, total: self._hooks.report(words, done, total, True),
         )  # fmt: skip
-        self._checked[id_] = checked
         self._hooks.tell(events.Working(""))
         self._hooks.tell(events.CheckEnded(place.name, checked))
         self.tell_places()
 
     def mend(self, id_: str) -> None:
-        """Bring good bytes back for what the last check of a place found bad; `Mended` and `PlacesKnown` follow."""
-        place, checked = self._place(id_), self._checked.get(id_)
-        if checked is None:
-            return
+        """Bring good bytes back for what is known to be bad in a place; `Mended` and `PlacesKnown` follow."""
+        place = self._place(id_)
+        bad = self._known_bad(id_)
         others = [one for one in (as_place(self._library), *self.places.here) if one.id != id_]
-        bad = [one.mark for one in checked.bad]
         outcome = mend(bad, self._library, self._ledger, place, others, stop=self._hooks.stop)
-        mended = {done.row.destination for done in outcome.done if done.home}
-        checked.found = [one for one in checked.found if one.mark.path not in mended]
-        self._hooks.tell(events.Mended(place.name, len(mended), len(bad) - len(mended)))
+        self._hooks.tell(events.Mended(place.name, outcome.home, len(bad) - outcome.home))
         self.tell_places()
+
+    def let_go(self, id_: str) -> None:
+        """Miss no more what is gone or bad in a place, as a person said so; `PlacesKnown` and `RecordsKnown` follow."""
+        place = next((one for one in self._all_places() if one.id == id_), None)
+        if place is not None:
+            let_go(self._library, self._ledger, place, [mark.path for mark in self._known_bad(id_)])
+        self.tell_places()
+        self.tell_records()
+
+    def _known_bad(self, id_: str) -> list[ProofMark]:
+        return [mark for mark in self._ledger.marks(id_).values() if mark.state in BAD]
+
+    def _all_places(self) -> tuple[Place, ...]:
+        places = self.look_for_places()
+        return (as_place(self._library), *places.here, *places.away)
 
     def _place(self, id_: str) -> Place:
         known = (as_place(self._library), *self.look_for_places().here)
@@ -289,7 +318,8 @@ class Errands:
     def open_run(self, run: str) -> None:
         """Read the files of a run; `RunOpened` follows."""
         try:
-            self._hooks.tell(events.RunOpened(run, tuple(files_of(self._library, run))))
+            marks = every_mark(self._library, self._ledger)
+            self._hooks.tell(events.RunOpened(run, tuple(files_of(self._library, run, marks))))
         except OSError as error:
             raise PlanUnusable(self._library.root, f"the record of {run} can't be read: {reason(error)}") from error
 

@@ -190,7 +190,8 @@ class PlaceState:
         oldest: the day of its oldest proof, UTC, ISO 8601; empty for none.
         lacks, lacks_bytes: what the library has and it has not.
         unproven: of the library: files that were never read back.
-        bad: what the last check found rotted or gone.
+        bad: what was found rotted, unreadable or gone, and was neither mended nor let go.
+        partly: bytes of files that were partly copied, kept to go on from.
     """
 
     place: Copies
@@ -201,6 +202,7 @@ class PlaceState:
     lacks_bytes: int = 0
     unproven: int = 0
     bad: int = 0
+    partly: int = 0
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,14 +10,21 @@ from typing import TYPE_CHECKING
 
 from jutrek.desk.records import Record, records_of
 from jutrek.desk.report import write_report
-from jutrek.errors import PlanUnusable, reason
+from jutrek.disk import have_folder
+from jutrek.errors import PageBroken, PlanUnusable, reason
 from jutrek.filing import HouseRules
-from jutrek.library import Library, Place, add_place, as_place, connected, known_places, open_library
+from jutrek.library import Library, Place, add_place, as_place, connected, known_places, new_library, numbers_given
+from jutrek.library.devicelist import damaged_devices
+from jutrek.library.kept import damaged_kept
+from jutrek.library.places import damaged_places
+from jutrek.library.unwanted import damaged_unwanted
 from jutrek.sources import mounts
 from jutrek.transfer import Listener, Outcome, Steering, bring, plan_finishing, plan_taking_back, refile
 from jutrek.transfer.accounts import account_of, head_of
+from jutrek.transfer.checking import miss_again
 from jutrek.transfer.hash_lists import write_hash_lists
 from jutrek.transfer.journal import Kind
+from jutrek.transfer.moving import Orders
 from jutrek.transfer.partials import clear_partials
 from jutrek.transfer.trash import forget, found
 
@@ -60,15 +67,27 @@ def places_of(library: Library) -> Places:
     return Places(tuple(here), tuple(away))
 
 
+def troubles_of(library: Library) -> list[str]:
+    """A sentence for everything that is damaged in the pages that a library keeps. Each costs only itself."""
+    found = [
+        *damaged_places(library), *damaged_devices(library), *damaged_kept(library), *damaged_unwanted(library),
+    ]  # fmt: skip
+    try:
+        numbers_given(library)
+    except PageBroken as error:
+        found.append(str(error))
+    return found
+
+
 def furnish(library: str, folder: str) -> None:
     """Give a library a place in a folder, which is made, unless it has one.
 
     Raises:
         LibraryTrouble: when that cannot be.
     """
-    home = open_library(library)
+    home = new_library(library)
     if not known_places(home):
-        os.makedirs(folder, exist_ok=True)
+        have_folder(folder)
         add_place(home, folder)
 
 
@@ -149,19 +168,31 @@ def take_back(
     Raises:
         PlanUnusable: when it cannot be taken back.
     """
+    kind = _kind_of(library, run)
+    if kind == Kind.LET_GO:
+        return Outcome(remarks=[f"{miss_again(library, ledger, account_of(library, run))} files are missed again."]), []
     plan, left = plan_taking_back(library, run)
-    kind = head_of(library, run).get("entry")
     emptied = kind == Kind.EMPTY_TRAY
     trashed = found(os.path.join(library.root, row.destination or "") for row in plan.rows) if emptied else {}
     if only:
         rows = tuple(row for row in plan.rows if row.source.removeprefix(library.root + "/") in only)
         plan, left = type(plan)(plan.library, plan.library_id, plan.rules, rows), []
-    outcome = refile(plan, library, ledger, stop=stop, listener=listener, takes_back=run, places=places.here)
+    orders = Orders(Kind.TAKE_BACK, outside=frozenset(one.path for one in trashed.values()))
+    outcome = refile(
+        plan, library, ledger, stop=stop, listener=listener, takes_back=run, places=places.here, orders=orders
+    )  # fmt: skip
     forget(trashed.values())
     if not only and kind == Kind.INTAKE:
         for place in (as_place(library), *places.here):
-            clear_partials(place.root)
+            clear_partials(place.tree)
     return outcome, left
+
+
+def _kind_of(library: Library, run: str) -> str:
+    try:
+        return str(head_of(library, run).get("entry", ""))
+    except OSError as error:
+        raise PlanUnusable(library.root, f"no run {run} is in its journal") from error
 
 
 def newest(library: Library, wanted: Callable[[Record], bool], what: str) -> Record:

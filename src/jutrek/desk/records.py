@@ -5,12 +5,15 @@ from __future__ import annotations
 import os
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from jutrek.library import Library, known_places
+from jutrek.library import LIBRARY, Library, ProofMark, known_places
 from jutrek.transfer.accounts import Account, account_of, broken_records, end_of, head_of, runs
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.taking_back import CAN_BE_TAKEN_BACK, taken_back_by
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
 
 WORDS = {
     Kind.INTAKE: "Intake",
@@ -23,6 +26,7 @@ WORDS = {
     Kind.CLEAR: "Cleared",
     Kind.SET_ASIDE: "Set aside",
     Kind.EMPTY_TRAY: "Tray emptied",
+    Kind.LET_GO: "No longer missed",
 }
 """What runs are called."""
 
@@ -116,14 +120,27 @@ def records_of(library: Library, *, verify: bool = True) -> list[Record]:
     return found
 
 
-def files_of(library: Library, run: str) -> list[FileRecord]:
+Marks = Mapping[tuple[str, str], ProofMark]
+"""What is known of files now, by place and path."""
+
+
+def every_mark(library: Library, ledger: Ledger) -> Marks:
+    """What is known of all files of a library and its places."""
+    ids = (LIBRARY, *(place.id for place in known_places(library)))
+    return {(id_, path): mark for id_ in ids for path, mark in ledger.marks(id_).items()}
+
+
+def files_of(library: Library, run: str, marks: Marks | None = None) -> list[FileRecord]:
     """The files of a run.
+
+    Args:
+        marks: what is known of them now: what was found bad since is no proof any more, and says so.
 
     Raises:
         OSError: when its journal cannot be read.
     """
     account = account_of(library, run)
-    found = [_file(account, row, entry) for row, entry in sorted(account.to_do.items())]
+    found = [_file(account, row, entry, marks or {}) for row, entry in sorted(account.to_do.items())]
     found += [
         FileRecord(_inside(library, one), "", int(one.get("size", 0)), _said(one))
         for one in account.others
@@ -137,13 +154,18 @@ def files_of(library: Library, run: str) -> list[FileRecord]:
     return found
 
 
-def _file(account: Account, row: int, entry: Mapping[str, Any]) -> FileRecord:
+def _file(account: Account, row: int, entry: Mapping[str, Any], marks: Marks) -> FileRecord:
     done = account.done.get(row)
     if account.moves:
         what = "moved" if done else account.failed.get(row, "not moved")
         return FileRecord(str(entry["to"]), str(entry["from"]), int(entry["size"]), what)
-    copies = sum(row in rows for rows in account.copied.values())
-    proven = "proven" if not copies else f"proven in {copies + 1} places"
+    path = str(entry["to"])
+    homes = [str(account.head.get("place", LIBRARY)), *(id_ for id_, rows in account.copied.items() if row in rows)]
+    bad = [mark.state for id_ in homes if (mark := marks.get((id_, path))) is not None and not mark.stands]
+    stand = len(homes) - len(bad)
+    proven = "proven" if len(homes) == 1 else f"proven in {stand} places"
+    if bad:
+        proven = f"{'' if not stand else f'{proven}, '}{' and '.join(sorted(set(bad)))} since"
     what = proven if done else account.failed.get(row, "not home")
     source, original = str(entry["source"]), str(entry.get("original", ""))
     if original:

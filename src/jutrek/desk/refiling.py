@@ -82,7 +82,8 @@ class Refiler:
         return self.planned
 
     def use(self, plan: Plan) -> RefilingPlanned:
-        """Use a plan that was made before."""
+        """Use a plan that was made before. It names only what the ledger knows, so that is brought up to date."""
+        survey(self._library, self._ledger)
         self.planned = RefilingPlanned(plan, len(plan.rows))
         return self.planned
 

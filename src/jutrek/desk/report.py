@@ -19,14 +19,14 @@ from jutrek.captures import Device
 from jutrek.decoding import Pictured
 from jutrek.desk.pictures import small_picture
 from jutrek.desk.report_page import page_of
-from jutrek.disk import make_folders, write_own
+from jutrek.disk import own
 from jutrek.errors import FileTrouble, Stopped, shown
 from jutrek.formats import Kind, Reading, Stretch, read
 from jutrek.library import Library, known_devices
 from jutrek.transfer.accounts import Account
 from jutrek.transfer.hash_lists import checksum_list, listed_in
 
-REPORTS = "reports"
+REPORTS = own("reports")
 _PICTURES = 240
 """Thumbnails in a report at most; of larger intakes every second, third … capture has one."""
 _SIZE = (132, 88)
@@ -141,33 +141,47 @@ def write_report(
         Stopped: when `stop` was set.
     """
     told = report_of(account, library)
-    folder = os.path.join(library.own, REPORTS, account.run)
-    make_folders(folder, within=library.root)
+    folder, tree = REPORTS.below(account.run), library.tree
+    tree.make_folders(folder)
     pictures = _pictures(told.home, library.root, stop, report)
-    page = os.path.join(folder, "report.html")
-    write_own(page, page_of(told, pictures).encode())
-    write_own(os.path.join(folder, "report.csv"), csv_of(told).encode())
-    write_own(os.path.join(folder, "checksums.xxh128"), checksum_list(listed_in(account, "")).encode())
-    return page
+    page = folder.below("report.html")
+    tree.write_own(page, page_of(told, pictures).encode("utf-8", "backslashreplace"))
+    tree.write_own(folder.below("report.csv"), csv_of(told).encode("utf-8", "backslashreplace"))
+    sums = checksum_list(listed_in(account, ""))
+    tree.write_own(folder.below("checksums.xxh128"), sums.encode("utf-8", "surrogateescape"))
+    return tree.at(page)
 
 
 def csv_of(told: Report) -> str:
     """The report as a table, one line per file, for spreadsheets."""
     text = io.StringIO()
     writer = csv.writer(text)
+
+    def write(*cells: object) -> None:
+        writer.writerow([_cell(cell) for cell in cells])
+
     writer.writerow([
         "result", "library path", "source", "source path", "bytes", "moment", "day", "device", "shoot", "xxh3_128",
         "places", "why",
     ])  # fmt: skip
     for entry in told.entries:
         result = "not home" if entry.why else "home"
-        writer.writerow([
-            result, shown(entry.to), shown(entry.source), shown(entry.original), entry.size, entry.moment, entry.day,
-            entry.device, entry.shoot, entry.full, "; ".join(entry.places), entry.why,
-        ])  # fmt: skip
+        write(
+            result, entry.to, entry.source, entry.original, entry.size, entry.moment, entry.day, entry.device,
+            entry.shoot, entry.full, "; ".join(entry.places), entry.why,
+        )  # fmt: skip
     for path, why in told.left:
-        writer.writerow(["left", "", "", shown(path), "", "", "", "", "", "", "", why])
+        write("left", "", "", path, "", "", "", "", "", "", "", why)
     return text.getvalue()
+
+
+def _cell(value: object) -> str:
+    """A cell that no spreadsheet takes for a formula, and in which nothing hides."""
+    text = shown(str(value))
+    return f"'{text}" if text[:1] in _BEGINS_A_FORMULA else text
+
+
+_BEGINS_A_FORMULA = frozenset("=+-@\t\r")
 
 
 def _short(entry: Mapping[str, Any]) -> str:

@@ -29,7 +29,7 @@ from jutrek.desk.refiling import Refiler
 from jutrek.desk.settings import remember_library
 from jutrek.desk.story import as_objects
 from jutrek.desk.workbench import room_at
-from jutrek.disk import write_own
+from jutrek.disk import chosen as chosen_file
 from jutrek.errors import (
     LibraryMissing,
     PlaceLost,
@@ -39,7 +39,7 @@ from jutrek.errors import (
 )
 from jutrek.filing import HouseRules
 from jutrek.filing.planner import all_facts
-from jutrek.library import keep_devices, open_library
+from jutrek.library import keep_devices, new_library, open_library
 from jutrek.sources import Drive, Watch, is_card, mount
 from jutrek.transfer import Done, Listener, Outcome, Steering, recover
 
@@ -74,13 +74,14 @@ class IntakeSession(ReadingThread):
         """What is done behind the next run."""
         super().__init__(tell)
 
-    def open_library(self, path: str, *, remember: bool = False) -> None:
-        """Use the folder at `path` as the library; clears up after a run that did not end.
+    def open_library(self, path: str, *, chosen: bool = False) -> None:
+        """Use the library at `path`; clears up after a run that did not end.
 
         Args:
-            remember: whether the next start shall begin with it.
+            chosen: whether a person chose the folder just now: then it becomes a library where it is none yet, and the
+                next start begins with it.
         """
-        self._jobs.put(lambda: self._open(path, remember=remember))
+        self._jobs.put(lambda: self._open(path, chosen=chosen))
         self._want_plan()
 
     def open_demo(self, path: str) -> None:
@@ -223,20 +224,20 @@ class IntakeSession(ReadingThread):
         if self._ledger is not None:
             self._ledger.close()
 
-    def _open(self, path: str, *, remember: bool) -> None:
+    def _open(self, path: str, *, chosen: bool) -> None:
         if self._ledger is not None:
             self._end()
             self._ledger = self._library = self._refiler = self._errands = self._idle = None
             self._tell(events.Learning(0, 0, False, False, False, 0))
             self._bench.use_library(None, None)
-        library = open_library(path)
+        library = new_library(path) if chosen else open_library(path)
         # Here, on the session's own thread: importing database and validation takes longer than showing a window.
         from jutrek.filing.rulebook import load_rules
         from jutrek.library.ledger import Ledger
 
         self._ledger = Ledger(library.ledger_path)
         self._library = library
-        if remember:
+        if chosen:
             remember_library(library.root)
         self._refiler = Refiler(library, self._ledger)
         leftovers = recover(library, self._ledger)
@@ -294,7 +295,8 @@ class IntakeSession(ReadingThread):
         from jutrek.filing.rulebook import rules_text
 
         try:
-            write_own(path, rules_text(rules).encode())
+            tree, name = chosen_file(path)
+            tree.write_own(name, rules_text(rules).encode())
         except OSError as error:
             raise PlaceLost(os.path.dirname(path), error) from error
         self._tell(events.Saved(path))
@@ -425,8 +427,8 @@ class IntakeSession(ReadingThread):
         if self._bench.plan is None:
             return
         try:
-            with open(path, "w", encoding="utf-8") as file:
-                file.write(self._bench.plan.as_json(as_objects(self._bench.story)) + "\n")
+            tree, name = chosen_file(path)
+            tree.write_own(name, (self._bench.plan.as_json(as_objects(self._bench.story)) + "\n").encode())
         except OSError as error:
             raise PlanUnusable(path, f"it could not be written: {reason(error)}") from error
         self._tell(events.Saved(path))

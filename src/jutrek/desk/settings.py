@@ -8,6 +8,8 @@ import tomllib
 import platformdirs
 import tomlkit
 
+from jutrek.disk import chosen, have_folder
+
 
 def _path() -> str:
     return os.path.join(platformdirs.user_config_dir("jutrek"), "settings.toml")
@@ -18,7 +20,7 @@ def last_library() -> str:
     try:
         with open(_path(), "rb") as file:
             return str(tomllib.load(file).get("library", ""))
-    except (OSError, tomllib.TOMLDecodeError):
+    except (OSError, ValueError, RecursionError, AttributeError):
         return ""
 
 
@@ -26,11 +28,8 @@ def remember_library(root: str) -> None:
     """Remember the library for the next start. A folder that cannot be written is no trouble of the person's."""
     page = tomlkit.document()
     page.add("library", tomlkit.item(os.fsencode(root).decode("utf-8", "replace")))
-    temporary = f"{_path()}.new"
+    tree, name = chosen(_path())
     try:
-        os.makedirs(os.path.dirname(temporary), exist_ok=True)
-        with open(temporary, "w", encoding="utf-8") as file:
-            file.write(tomlkit.dumps(page))
-        os.replace(temporary, _path())
+        have_folder(tree.root).write_own(name, tomlkit.dumps(page).encode())
     except OSError:
         return

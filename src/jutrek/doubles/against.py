@@ -59,8 +59,10 @@ def retagged(
         if size := _payload_size(one):
             sizes[size].append(one)
     homes: dict[int, list[Content]] = defaultdict(list)
+    damaged = ledger.damaged()
     for home in ledger.contents.of_payloads(sizes):
-        homes[home.payload].append(home)
+        if home.path not in damaged:
+            homes[home.payload].append(home)
     found: dict[str, Stands] = {}
     for size, own in sizes.items():
         if len(own) > 1 or size in homes:
@@ -180,7 +182,9 @@ class Lookout:
         own = [content for content in self._looked_at(new) if content.looks]
         if not own:
             return {}
-        home = [one for one in self.ledger.contents.of_library() if one.kind == Kind.STILL and one.looks]
+        damaged = self.ledger.damaged()
+        known = (one for one in self.ledger.contents.of_library() if one.kind == Kind.STILL and one.looks)
+        home = [one for one in known if one.path not in damaged]
         return self._compared(home, own)
 
     def _looked_at(self, new: Sequence[ReadFile]) -> list[Content]:

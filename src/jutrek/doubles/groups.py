@@ -95,7 +95,7 @@ class _Search:
         beside = frozenset(
             one.path for one in contents if one.path in sidecars or os.path.splitext(one.path)[0] in sidecars
         )
-        self.known = Known(self.ledger.all_filed(), beside)
+        self.known = Known(self.ledger.all_filed(), beside, self.ledger.damaged())
         found = media(contents)
         self.homes = self.ledger.of_paths(one.path for one in found)
         return found

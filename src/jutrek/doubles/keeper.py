@@ -24,10 +24,12 @@ class Known:
     Attributes:
         filed: by what Jutrek filed them, by path.
         sidecars: paths of files that have a sidecar beside them.
+        damaged: paths of files that are known to be damaged: they are proposed last, whatever speaks for them.
     """
 
     filed: Mapping[str, Filed]
     sidecars: frozenset[str] = frozenset()
+    damaged: frozenset[str] = frozenset()
 
 
 _Value = Callable[[Content, Known], float]
@@ -112,8 +114,12 @@ def propose(files: Sequence[Content], degree: Degree, known: Known) -> tuple[tup
         The files, and a sentence with the reasons that speak for the first of them.
     """
     order = _ORDER[degree]
-    ranked = sorted(files, key=lambda one: ([-value(one, known) for value, _ in order], one.path))
+    ranked = sorted(
+        files, key=lambda one: (one.path in known.damaged, [-value(one, known) for value, _ in order], one.path)
+    )
     first, rest = ranked[0], ranked[1:]
+    if any(one.path in known.damaged for one in rest) and first.path not in known.damaged:
+        return tuple(ranked), "The other was found to be damaged." if len(rest) == 1 else "Others were found damaged."
     reasons = [words for value, words in order if all(value(first, known) > value(other, known) for other in rest)]
     shared = [
         words

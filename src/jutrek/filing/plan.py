@@ -113,16 +113,16 @@ def from_json(text: str, path: str) -> Plan:
     Raises:
         PlanUnusable: when it is no plan, of a newer version, or damaged.
     """
+    from jutrek.filing.planpage import checked_page
+
     try:
-        page: Mapping[str, Any] = json.loads(text)
-        if page["format"] != FORMAT:
-            raise PlanUnusable(path, "it is not a plan of Jutrek")
+        page = checked_page(text)
         if page["version"] > VERSION:
             raise PlanUnusable(path, "a newer Jutrek made it")
-        rows = tuple(_row(row, path) for row in page["rows"])
+        rows = tuple(map(_row, page["rows"]))
         return Plan(page["library"], page["library_id"], _rules(page["rules"]), rows)
-    except (ValueError, KeyError, TypeError) as error:
-        raise PlanUnusable(path, f"it is damaged ({type(error).__name__}: {error})") from error
+    except (ValueError, KeyError, TypeError, AttributeError) as error:
+        raise PlanUnusable(path, str(error)) from error
 
 
 def _entries(row: Row) -> dict[str, Any]:
@@ -145,7 +145,7 @@ def _rules(entries: Mapping[str, Any]) -> HouseRules:
     ):
         if name in known:
             known[name] = kind(known[name])
-    for name in ("trust", "words"):
+    for name in ("trust", "words", "unwanted"):
         if name in known:
             known[name] = tuple(map(str, known[name]))
     known["journeys"] = tuple((date.fromisoformat(day), int(offset)) for day, offset in known.get("journeys", ()))
@@ -155,19 +155,8 @@ def _rules(entries: Mapping[str, Any]) -> HouseRules:
     return HouseRules(**known)
 
 
-_OLD = frozenset({"source", "root", "action", "destination", "why", "size", "mtime_ns", "capture"})
-
-
-def _inside(path: str) -> bool:
-    return not (path.startswith("/") or ".." in path.split("/") or "\0" in path)
-
-
-def _row(entries: Mapping[str, Any], path: str) -> Row:
-    names = [name for name in Row._fields if name in _OLD or name in entries]
+def _row(entries: Mapping[str, Any]) -> Row:
+    names = [name for name in Row._fields if name in entries]
     by = Filed(**{name: entries[name] for name in Filed._fields if name in entries})
     by = by._replace(said=tuple((str(name), str(words)) for name, words in by.said))
-    row = Row(**{name: entries[name] for name in names} | {"action": Action(entries["action"]), "by": by})
-    inside = (row.destination is None or _inside(row.destination)) and _inside(row.sidecar)
-    if not inside or (row.action in (Action.BRING, Action.MOVE) and not row.destination):
-        raise PlanUnusable(path, f"the destination of {row.source!r} does not lie in the library")
-    return row
+    return Row(**{name: entries[name] for name in names} | {"action": Action(entries["action"]), "by": by})

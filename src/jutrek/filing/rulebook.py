@@ -13,15 +13,19 @@ import tomllib
 from collections import Counter
 from collections.abc import Mapping, MutableMapping
 from dataclasses import dataclass
+from itertools import count
 from typing import Any
 
-from jutrek.disk import write_own
+from jutrek.disk import Inside, Tree, chosen, own
 from jutrek.errors import LibraryMissing, RulesBroken, reason
 from jutrek.filing.rulepage import PageError, Where, page_of, rules_of
 from jutrek.filing.rules import HouseRules
-from jutrek.library import OWN_FOLDER, Library
+from jutrek.library import Library
 
 FILE, LAST_GOOD = "house-rules.toml", "house-rules.last-good.toml"
+_PAGE, _GOOD = own(FILE), own(LAST_GOOD)
+_LONGEST = 4 * 1024 * 1024
+"""Bytes of the longest page of rules that is read."""
 _ABOUT = {
     "": "The house rules of this library: how captures are filed and named here, by everybody who opens it.\n"
     "Edit them by hand or on the page House rules; comments stay. All pieces of patterns: docs/patterns.md.",
@@ -38,7 +42,9 @@ _ABOUT = {
     "same bytes: ask | bring | stay. retagged: the same picture, other metadata. re-encoded: the same by its looks.",
     "copies": "card-structure: alone | beside. read-twice: read every file twice from its source, and compare.\n"
     "second-sum: none | blake3, a cryptographic sum beside the fingerprint. hash-lists: an ASC MHL list of every\n"
-    "intake in each place. order: time | small, small files first.",
+    "intake in each place. unwanted: what every card has and nobody misses, by the ends of paths; never a capture.\n"
+    "proof-days: for how many days beyond its own a copy that was read back counts for calling a card safe to clear.\n"
+    "order: time | small, small files first.",
     "sidecars": "What is written into an XMP sidecar beside every file that comes home.\n"
     "{year} in the rights is the year of the capture.",
 }
@@ -61,9 +67,9 @@ def load_rules(library: Library) -> Rulebook:
 
     A file that is broken is left as it is: the last good rules hold then, or the usual ones where none were ever kept.
     """
-    path = os.path.join(library.own, FILE)
+    path = library.tree.at(_PAGE)
     try:
-        text = _read(path)
+        text = _read(library.tree, _PAGE)
         rules = parse_rules(text, path)
     except FileNotFoundError:
         return Rulebook(HouseRules())
@@ -75,31 +81,28 @@ def load_rules(library: Library) -> Rulebook:
 
 
 def _last_good(library: Library, trouble: str) -> Rulebook:
-    path = os.path.join(library.own, LAST_GOOD)
     try:
-        rules = parse_rules(_read(path), path)
+        rules = parse_rules(_read(library.tree, _GOOD), library.tree.at(_GOOD))
     except (OSError, RulesBroken):
         return Rulebook(HouseRules(), f"{trouble} No good ones are known, so the usual rules hold until it is mended.")
     return Rulebook(rules, f"{trouble} The last good rules hold until it is mended.")
 
 
 def _remember(library: Library, text: str) -> None:
-    path = os.path.join(library.own, LAST_GOOD)
     try:
-        if _read(path) == text:
+        if _read(library.tree, _GOOD) == text:
             return
     except OSError:
         pass
     try:
-        write_own(path, text.encode())
+        library.tree.write_own(_GOOD, text.encode())
     except OSError:
         # A library that cannot be written now keeps the good page that it has.
         return
 
 
-def _read(path: str) -> str:
-    with open(path, encoding="utf-8", errors="replace") as file:
-        return file.read()
+def _read(tree: Tree, path: Inside) -> str:
+    return tree.read_own(path, _LONGEST).decode("utf-8", "replace")
 
 
 def parse_rules(text: str, path: str) -> HouseRules:
@@ -110,6 +113,8 @@ def parse_rules(text: str, path: str) -> HouseRules:
     """
     try:
         return rules_of(tomllib.loads(text))
+    except RecursionError as error:
+        raise RulesBroken(path, 1, "it is nested too deep") from error
     except tomllib.TOMLDecodeError as error:
         found = re.search(r"\(at line (\d+), column \d+\)", str(error))
         line = int(found[1]) if found else text.count("\n") + 1
@@ -235,9 +240,10 @@ def rules_at(path: str) -> HouseRules:
     Raises:
         RulesBroken: when it holds none that can be used.
     """
-    page = os.path.join(path, OWN_FOLDER, FILE) if os.path.isdir(path) else path
+    tree, name = (Tree(path), _PAGE) if os.path.isdir(path) else chosen(path)
+    page = tree.at(name)
     try:
-        return parse_rules(_read(page), page)
+        return parse_rules(_read(tree, name), page)
     except OSError as error:
         raise RulesBroken(page, 1, f"it could not be read: {reason(error)}") from error
 
@@ -249,28 +255,26 @@ def keep_rules(library: Library, rules: HouseRules) -> None:
         LibraryMissing: when they cannot be written.
         RulesBroken: when a newer Jutrek wrote the file.
     """
-    path = os.path.join(library.own, FILE)
+    tree, path = library.tree, library.tree.at(_PAGE)
     try:
         try:
-            text = _read(path)
+            text = _read(tree, _PAGE)
             parse_rules(text, path)
         except FileNotFoundError:
             text = ""
         except RulesBroken as error:
             if "a newer Jutrek" in str(error):
                 raise
-            _put_beside(path)
+            _put_beside(tree)
             text = ""
         text = rules_text(rules, onto=text)
-        write_own(path, text.encode())
+        tree.write_own(_PAGE, text.encode())
     except OSError as error:
         raise LibraryMissing(library.root, f"its house rules can't be written: {reason(error)}") from error
     _remember(library, text)
 
 
-def _put_beside(path: str) -> None:
+def _put_beside(tree: Tree) -> None:
     """Keep a broken file under the first free name, so that nothing of it is lost."""
-    number = 1
-    while os.path.lexists(beside := f"{path}.broken-{number}"):
-        number += 1
-    os.rename(path, beside)
+    names = (_PAGE.beside(f"{_PAGE.name}.broken-{number}") for number in count(1))
+    tree.give_name(_PAGE, next(name for name in names if tree.found(name) is None))

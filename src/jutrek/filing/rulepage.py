@@ -111,6 +111,8 @@ class _Copies(_Table):
     read_twice: bool = Field(False, alias="read-twice")
     second_sum: Literal["none", "blake3"] = Field("none", alias="second-sum")
     hash_lists: bool = Field(True, alias="hash-lists")
+    unwanted: list[str] = list(_USUAL.unwanted)
+    proof_days: int = Field(0, alias="proof-days", ge=0, le=3650)
     order: Literal["time", "small"] = "time"
 
 
@@ -202,6 +204,8 @@ def _rules(page: _Page) -> HouseRules:
         twice=page.copies.read_twice,
         second_sum=page.copies.second_sum == "blake3",
         hash_lists=page.copies.hash_lists,
+        unwanted=tuple(page.copies.unwanted),
+        proof_days=page.copies.proof_days,
         order=Order(page.copies.order),
         sidecars=sidecars.corrected_dates,
         originals=sidecars.original_names,
@@ -241,7 +245,7 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
         "copies": {
             "card-structure": rules.structure.value, "read-twice": rules.twice,
             "second-sum": "blake3" if rules.second_sum else "none", "hash-lists": rules.hash_lists,
-            "order": rules.order.value,
+            "unwanted": list(rules.unwanted), "proof-days": rules.proof_days, "order": rules.order.value,
         },
         "sidecars": {
             "corrected-dates": rules.sidecars, "original-names": rules.originals, "creator": rules.creator,

@@ -46,6 +46,11 @@ class OnDouble(StrEnum):
 
 
 UNFILED_FOLDER = "Unfiled"
+UNWANTED = (
+    "system volume information/indexervolumeguid", "system volume information/wpsettings.dat", ".spotlight-v100/*",
+    ".fseventsd/*", ".ds_store", "thumbs.db", "desktop.ini",
+)  # fmt: skip
+"""What operating systems leave on a medium for themselves."""
 
 
 class RuleError(ValueError):
@@ -134,6 +139,10 @@ class HouseRules:
         twice: whether every file is read a second time from its source, and must give the same bytes.
         second_sum: whether a cryptographic sum (BLAKE3) is kept beside the fingerprint.
         hash_lists: whether every intake leaves a hash list (ASC MHL) in each place.
+        unwanted: patterns of paths on a source (`*` and `?`; case is not told) of what every card has and nobody
+            misses; they hold for nothing that is a picture, clip or sound.
+        proof_days: for how many days beyond the one on which a copy was read back that counts for calling a card safe;
+            0 is that day only, and what was read before is read again.
         order: whether files come home in the order of time, or small ones first.
         creator, rights, words: who made what comes in, under which rights, and keywords, for such a sidecar; `{year}`
             in the rights is the year of the capture. Empty for none.
@@ -166,6 +175,8 @@ class HouseRules:
     twice: bool = False
     second_sum: bool = False
     hash_lists: bool = True
+    unwanted: tuple[str, ...] = UNWANTED
+    proof_days: int = 0
     order: Order = Order.TIME
     creator: str = ""
     rights: str = ""

@@ -4,11 +4,13 @@ The ledger is imported from `jutrek.library.ledger` where it is opened: SQLAlche
 takes to appear.
 """
 
+from jutrek.disk import HASH_LISTS, OWN_FOLDER
 from jutrek.library.devicelist import keep_devices, known_devices
-from jutrek.library.home import NOT_FILED, Filed, HomeFile, ProofMark
-from jutrek.library.identity import HASH_LISTS, OWN_FOLDER, Library, apart, open_library
+from jutrek.library.home import NOT_FILED, Filed, HomeFile, ProofMark, State
+from jutrek.library.identity import Library, apart, is_library, new_library, open_library
 from jutrek.library.numbers import keep_numbers, numbers_given
 from jutrek.library.places import LIBRARY, Place, add_place, as_place, connected, forget_place, known_places
+from jutrek.library.roots import notice_roots
 from jutrek.library.survey import Survey, survey
 
 __all__ = [
@@ -21,16 +23,20 @@ __all__ = [
     "Library",
     "Place",
     "ProofMark",
+    "State",
     "Survey",
     "add_place",
     "apart",
     "as_place",
     "connected",
     "forget_place",
+    "is_library",
     "keep_devices",
     "keep_numbers",
     "known_devices",
     "known_places",
+    "new_library",
+    "notice_roots",
     "numbers_given",
     "open_library",
     "survey",

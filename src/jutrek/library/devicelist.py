@@ -6,35 +6,46 @@ the next.
 
 from __future__ import annotations
 
-import os
-import tomllib
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from jutrek.captures import Device
-from jutrek.disk import write_own
+from jutrek.disk import own
+from jutrek.errors import PageBroken
 
 if TYPE_CHECKING:
     from jutrek.library.identity import Library
 
 _NOTE = "What Jutrek calls the devices of this library. Names, letters and operators may be edited by hand."
+_LIST = own("devices.toml")
 SOURCE_ONLY = "source:"
 
 
 def known_devices(library: Library) -> dict[str, Device]:
-    """The library's devices by key. A list that is missing or damaged is an empty one."""
+    """The library's devices by key. An entry that is damaged is left out; see `damaged_devices`."""
+    return {device.key: device for device in _listed(library)[0]}
+
+
+def damaged_devices(library: Library) -> list[str]:
+    """A sentence for every entry of the list of devices that is damaged."""
+    return _listed(library)[1]
+
+
+def _listed(library: Library) -> tuple[list[Device], list[str]]:
+    from jutrek.library import pages
+
+    path = library.tree.at(_LIST)
     try:
-        with open(_path(library), "rb") as file:
-            tables = tomllib.load(file).get("device", [])
-        devices = [
-            Device(
-                str(one["key"]), str(one["name"]), str(one["letter"]), int(one["colour"]), str(one.get("operator", ""))
-            )
-            for one in tables
-        ]
-    except (OSError, tomllib.TOMLDecodeError, UnicodeDecodeError, KeyError, ValueError, TypeError, AttributeError):
-        return {}
-    return {device.key: device for device in devices}
+        page = pages.toml_page(library.tree, _LIST)
+        found, bad = pages.entries(pages.LISTED_DEVICE, page.get("device", []), path, "device")
+    except FileNotFoundError:
+        return [], []
+    except PageBroken as error:
+        return [], [str(error)]
+    devices = [
+        Device(one["key"], one["name"], one["letter"], one["colour"], one.get("operator", "")) for one in found
+    ]  # fmt: skip
+    return devices, bad
 
 
 def keep_devices(library: Library, devices: Iterable[Device]) -> None:
@@ -42,13 +53,17 @@ def keep_devices(library: Library, devices: Iterable[Device]) -> None:
 
     Raises:
         OSError: when it cannot be written.
+        PageBroken: when the list is damaged: what it says would be lost.
     """
     import tomlkit
 
-    known = known_devices(library)
+    listed, bad = _listed(library)
+    known = {device.key: device for device in listed}
     merged = known | {device.key: device for device in devices if not device.key.startswith(SOURCE_ONLY)}
     if merged == known:
         return
+    if bad:
+        raise PageBroken(library.tree.at(_LIST), f"it has to be put right before it is written: {bad[0]}")
     page, tables = tomlkit.document(), tomlkit.aot()
     page.add(tomlkit.comment(_NOTE))
     for device in sorted(merged.values(), key=lambda one: (len(one.letter), one.letter, one.key)):
@@ -59,8 +74,4 @@ def keep_devices(library: Library, devices: Iterable[Device]) -> None:
         })  # fmt: skip
         tables.append(table)
     page.add("device", tables)
-    write_own(_path(library), tomlkit.dumps(page).encode())
-
-
-def _path(library: Library) -> str:
-    return os.path.join(library.own, "devices.toml")
+    library.tree.write_own(_LIST, tomlkit.dumps(page).encode())

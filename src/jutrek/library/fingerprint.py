@@ -23,16 +23,25 @@ def quick(path: str) -> bytes:
     """
     fd = open_read_only(path)
     try:
-        size = os.fstat(fd).st_size
-        state = xxhash.xxh3_128(size.to_bytes(8, "little"))
-        state.update(os.pread(fd, ENDS, 0))
-        if size > ENDS:
-            state.update(os.pread(fd, ENDS, max(ENDS, size - ENDS)))
-        return state.digest()
+        return quick_of(fd)
     except OSError as error:
         raise SourceUnreadable(path, error) from error
     finally:
         os.close(fd)
+
+
+def quick_of(fd: int) -> bytes:
+    """The quick fingerprint of an open file.
+
+    Raises:
+        OSError: when it cannot be read.
+    """
+    size = os.fstat(fd).st_size
+    state = xxhash.xxh3_128(size.to_bytes(8, "little"))
+    state.update(os.pread(fd, ENDS, 0))
+    if size > ENDS:
+        state.update(os.pread(fd, ENDS, max(ENDS, size - ENDS)))
+    return state.digest()
 
 
 def full(path: str, *, stop: threading.Event | None = None) -> bytes:

@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import NamedTuple
+from enum import StrEnum
+from typing import TYPE_CHECKING, NamedTuple
+
+if TYPE_CHECKING:
+    import os
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,15 +52,36 @@ class Filed(NamedTuple):
     original: str = ""
 
 
+class State(StrEnum):
+    """How a file was found that was proven once.
+
+    Proven: it read back as it was. Rotted: it read back differently, though its time is the same. Unreadable, changed,
+    gone. Copied: the tree that it was proven in is another one than the one that is here; it was not read here yet.
+    """
+
+    PROVEN = "proven"
+    ROTTED = "rotted"
+    UNREADABLE = "unreadable"
+    CHANGED = "changed"
+    GONE = "gone"
+    COPIED = "copied"
+
+
 class ProofMark(NamedTuple):
     """That a file was proven in a place: read back from it, and equal to what was read from its source.
+
+    It is a proof only while its state is `State.PROVEN`. What was found otherwise keeps its mark, so that it is known
+    until it is proven again or a person lets it go.
 
     Attributes:
         place: the place's id; empty for the library.
         path: relative to the place.
         size, mtime_ns: as they were then; a file that has others now was changed since.
         full: its fingerprint (XXH3-128, 16 bytes).
-        at: when, UTC, ISO 8601.
+        at: when it was read last, UTC, ISO 8601.
+        state: how it was found then.
+        inode, ctime_ns: which file it was then, and in which version, as far as the file system tells; 0 where it is
+            not known, as in what was learnt from journals.
     """
 
     place: str
@@ -65,6 +90,28 @@ class ProofMark(NamedTuple):
     mtime_ns: int
     full: bytes
     at: str
+    state: State = State.PROVEN
+    inode: int = 0
+    ctime_ns: int = 0
+
+    @property
+    def stands(self) -> bool:
+        """Whether it is a proof."""
+        return self.state is State.PROVEN
+
+    def seen(self, status: os.stat_result) -> ProofMark:
+        """The mark of the same file as it was seen."""
+        return self._replace(
+            size=status.st_size, mtime_ns=status.st_mtime_ns, inode=status.st_ino, ctime_ns=status.st_ctime_ns
+        )
+
+    def fits(self, status: os.stat_result) -> bool:
+        """Whether a file is as it was, by size and time of last change."""
+        return (status.st_size, status.st_mtime_ns) == (self.size, self.mtime_ns)
+
+    def is_same(self, status: os.stat_result) -> bool:
+        """Whether a file is the very one that was read, untouched since: also where somebody put its time back."""
+        return self.fits(status) and (status.st_ino, status.st_ctime_ns) == (self.inode, self.ctime_ns)
 
 
 NOT_FILED = Filed()

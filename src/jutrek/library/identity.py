@@ -1,20 +1,22 @@
-"""A library: a root folder with its own identity under `.jutrek/`."""
+"""A library: a root folder with its own identity under `.jutrek/`.
+
+Only who wants a library makes one; asking about a folder never does.
+"""
 
 from __future__ import annotations
 
+import difflib
 import os
-import tomllib
 import uuid
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from jutrek.disk import sync_folder, write_new
-from jutrek.errors import LibraryMissing, SourceRefused, reason
+from jutrek.disk import OWN_FOLDER, Tree, own
+from jutrek.errors import LibraryMissing, NoLibrary, PageBroken, SourceRefused, reason
 
-OWN_FOLDER = ".jutrek"
-HASH_LISTS = "ascmhl"
-"""The folder of hash lists, whose name is laid down by their specification."""
 FORMAT = 1
+_IDENTITY = own("library.toml")
+_OWN = _IDENTITY.folder
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,8 +34,13 @@ class Library:
     name: str
 
     @property
+    def tree(self) -> Tree:
+        """The folder in which everything of the library lies."""
+        return Tree(self.root)
+
+    @property
     def own(self) -> str:
-        """The folder in which the library keeps its rules and journals."""
+        """The folder in which the library keeps its rules and journals, to be shown."""
         return os.path.join(self.root, OWN_FOLDER)
 
     @property
@@ -45,44 +52,99 @@ class Library:
 
 
 def open_library(path: str) -> Library:
-    """Open a folder as a library; one that is none yet is given an identity. Nothing else in it is touched.
+    """Open a folder that is a library. Nothing is made or touched.
+
+    Raises:
+        LibraryMissing: when there is no such folder, or its identity cannot be read.
+        NoLibrary: when it is a folder, and no library; the sentence names libraries near it.
+    """
+    from jutrek.library import pages
+
+    root = _folder(path)
+    tree = Tree(root)
+    try:
+        page = pages.checked(pages.IDENTITY, pages.toml_page(tree, _IDENTITY), tree.at(_IDENTITY))
+    except (FileNotFoundError, NotADirectoryError) as error:
+        raise NoLibrary(root, nearby(root)) from error
+    except PageBroken as error:
+        raise LibraryMissing(root, f"{error.what} ({error.path})") from error
+    if page["format"] > FORMAT:
+        raise LibraryMissing(root, "a newer Jutrek made it")
+    return Library(root, page["id"], page["name"] or os.path.basename(root))
+
+
+def new_library(path: str) -> Library:
+    """Make a library of a folder, or open the one that it is. Nothing else in it is touched.
 
     Raises:
         LibraryMissing: when there is no such folder, or it cannot be written.
     """
+    root = _folder(path)
+    try:
+        return open_library(root)
+    except NoLibrary:
+        try:
+            _found(root)
+        except OSError as error:
+            raise LibraryMissing(root, reason(error)) from error
+    return open_library(root)
+
+
+def is_library(path: str) -> bool:
+    """Whether a folder is a library."""
+    try:
+        return Tree(path).found(_IDENTITY) is not None
+    except OSError:
+        return False
+
+
+_NEAR = 3
+
+
+def nearby(root: str) -> list[str]:
+    """Libraries near a folder that is none: above it, in it, or beside it under a name that is like its own."""
+    above, found = root, []
+    while above != os.path.dirname(above):
+        above = os.path.dirname(above)
+        found.append(above)
+    parent, name = os.path.split(root)
+    beside = difflib.get_close_matches(name, [one for one in _folders(parent) if one != name], n=_NEAR)
+    found += [os.path.join(root, one) for one in _folders(root)] + [os.path.join(parent, one) for one in beside]
+    return [one for one in found if is_library(one)][:_NEAR]
+
+
+def _folders(path: str) -> list[str]:
+    try:
+        with os.scandir(path) as entries:
+            return sorted(entry.name for entry in entries if entry.is_dir(follow_symlinks=False))
+    except OSError:
+        return []
+
+
+def _folder(path: str) -> str:
     root = os.path.abspath(path)
     if not os.path.isdir(root):
-        what = "it is not a folder" if os.path.exists(root) else "there is no such folder"
-        raise LibraryMissing(root, f"{what}; make it, or connect its drive, first")
-    identity = os.path.join(root, OWN_FOLDER, "library.toml")
-    try:
-        if not os.path.exists(identity):
-            _found(root, identity)
-        with open(identity, "rb") as file:
-            entries = tomllib.load(file)
-        if int(entries["format"]) > FORMAT:
-            raise LibraryMissing(root, "a newer Jutrek made it")
-        return Library(root, str(uuid.UUID(entries["id"])), str(entries.get("name") or os.path.basename(root)))
-    except OSError as error:
-        raise LibraryMissing(root, reason(error)) from error
-    except (tomllib.TOMLDecodeError, KeyError, ValueError, TypeError) as error:
-        raise LibraryMissing(root, f"{identity} is damaged ({error})") from error
+        if os.path.exists(root):
+            raise LibraryMissing(root, "it is not a folder; make one, or connect its drive, first")
+        near = nearby(root)
+        raise NoLibrary(root, near) if near else LibraryMissing(
+            root, "there is no such folder; make it, or connect its drive, first"
+        )  # fmt: skip
+    return root
 
 
-def _found(root: str, identity: str) -> None:
+def _found(root: str) -> None:
     import tomlkit
 
-    own = os.path.dirname(identity)
-    if not os.path.isdir(own):
-        os.mkdir(own)
-        sync_folder(root)
+    tree = Tree(root)
+    tree.make_folders(_OWN)
     page = tomlkit.document()
     page.add(tomlkit.comment("This folder is a Jutrek library. The id tells its ledger; keep it with the library."))
     page.add("format", tomlkit.item(FORMAT))
     page.add("id", tomlkit.item(str(uuid.uuid4())))
     page.add("name", tomlkit.item(os.path.basename(root).encode("utf-8", "replace").decode()))
     try:
-        write_new(identity, tomlkit.dumps(page).encode())
+        tree.write_new(_IDENTITY, tomlkit.dumps(page).encode())
     except FileExistsError:
         return
 

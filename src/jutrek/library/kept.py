@@ -7,34 +7,36 @@ hexadecimal digits. They are told by content, so that moving and renaming change
 from __future__ import annotations
 
 import json
-import os
 from collections.abc import Iterable, Sequence
 
-from jutrek.disk import write_own
-from jutrek.errors import LibraryMissing, reason
+from jutrek.disk import own
+from jutrek.errors import LibraryMissing, PageBroken, reason
 from jutrek.library.identity import Library
 
-_NAME = "kept-both.jsonl"
-
-
-def _path(library: Library) -> str:
-    return os.path.join(library.own, _NAME)
+_PAGE = own("kept-both.jsonl")
 
 
 def kept_beside(library: Library) -> list[frozenset[bytes]]:
-    """The groups that are kept, each as the quick fingerprints of its files. Lines that cannot be read are left out."""
+    """The groups that are kept, each as the quick fingerprints of its files. Lines that are damaged are left out."""
     try:
-        with open(_path(library), encoding="utf-8") as file:
-            lines = file.read().splitlines()
-    except (OSError, UnicodeDecodeError):
+        return _listed(library)[0]
+    except PageBroken:
         return []
-    found = []
-    for line in lines:
-        try:
-            found.append(frozenset(bytes.fromhex(str(mark)) for mark in json.loads(line)))
-        except (ValueError, TypeError):
-            continue
-    return found
+
+
+def damaged_kept(library: Library) -> list[str]:
+    """A sentence for every line of the list that is damaged."""
+    try:
+        return [why for _, why in _listed(library)[1]]
+    except PageBroken as error:
+        return [str(error)]
+
+
+def _listed(library: Library) -> tuple[list[frozenset[bytes]], list[tuple[bytes, str]]]:
+    from jutrek.library import pages
+
+    good, bad = pages.lines(pages.KEPT_GROUP, library.tree, _PAGE)
+    return [frozenset(map(bytes.fromhex, marks)) for marks in good], bad
 
 
 def keep_beside(library: Library, groups: Iterable[Sequence[bytes]]) -> None:
@@ -42,23 +44,26 @@ def keep_beside(library: Library, groups: Iterable[Sequence[bytes]]) -> None:
 
     Raises:
         LibraryMissing: when it cannot be written; then nothing is changed.
+        PageBroken: when the page cannot be read.
     """
-    _write(library, [*kept_beside(library), *map(frozenset, groups)])
+    good, bad = _listed(library)
+    _write(library, [*good, *map(frozenset, groups)], bad)
 
 
 def forget_kept(library: Library, groups: Iterable[Sequence[bytes]]) -> None:
-    """Ask about groups again.
-
-    Raises:
-        LibraryMissing: as above.
-    """
+    """Ask about groups again. Same errors as `keep_beside`."""
     again = set(map(frozenset, groups))
-    _write(library, [one for one in kept_beside(library) if one not in again])
+    good, bad = _listed(library)
+    _write(library, [one for one in good if one not in again], bad)
 
 
-def _write(library: Library, groups: Sequence[frozenset[bytes]]) -> None:
-    lines = dict.fromkeys(json.dumps(sorted(mark.hex() for mark in group)) + "\n" for group in groups if group)
+def _write(library: Library, groups: Sequence[frozenset[bytes]], damaged: Sequence[tuple[bytes, str]]) -> None:
+    """Write the page anew. Lines that are damaged stay as they are: somebody may put them right."""
+    made = dict.fromkeys(json.dumps(sorted(mark.hex() for mark in group)).encode() for group in groups if group)
+    lines = [*made, *(line for line, _ in damaged)]
+    if not lines and library.tree.found(_PAGE) is None:
+        return
     try:
-        write_own(_path(library), "".join(lines).encode())
+        library.tree.write_own(_PAGE, b"".join(line + b"\n" for line in lines))
     except OSError as error:
         raise LibraryMissing(library.root, f"what is kept can't be written down: {reason(error)}") from error

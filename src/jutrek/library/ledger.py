@@ -10,18 +10,26 @@ import contextlib
 import json
 import os
 from collections.abc import Iterable, Iterator, Sequence
+from itertools import count
 from types import TracebackType
 from typing import Any, Self
 
 import sqlalchemy as sa
 
+from jutrek.disk import chosen, have_folder
 from jutrek.errors import LedgerUnusable
 from jutrek.library import schema
 from jutrek.library.contents import Contents
-from jutrek.library.home import Filed, HomeFile, ProofMark
+from jutrek.library.home import Filed, HomeFile, ProofMark, State
 
 _AT_ONCE = 500
+_MARKS = 'SELECT place, path, size, mtime_ns, "full", at, state, inode, ctime_ns FROM proofs'
 _FILED = "SELECT moments.*, origins.* FROM moments LEFT JOIN origins ON origins.path = moments.path"
+
+
+def _mark(row: Sequence[Any]) -> ProofMark:
+    place, path, size, mtime_ns, full, at, state, inode, ctime_ns = row
+    return ProofMark(place, os.fsdecode(path), size, mtime_ns, full, at, State(state), inode, ctime_ns)
 
 
 def _filed(row: Sequence[Any]) -> Filed:
@@ -45,7 +53,7 @@ class Ledger:
         self.contents = Contents(self._transaction)
         """What files hold."""
         try:
-            os.makedirs(os.path.dirname(path), exist_ok=True)
+            have_folder(os.path.dirname(path))
             try:
                 self._open()
             except sa.exc.DatabaseError as error:
@@ -67,16 +75,27 @@ class Ledger:
             elif int(row[0]) > schema.VERSION:
                 raise LedgerUnusable(self.path, "a newer Jutrek wrote it")
             elif int(row[0]) < schema.VERSION:
-                # What later versions added are tables of their own, which were made just now; journals fill them.
+                # Whole tables that later versions added were made just now; journals fill them.
                 self.is_new = True
+                self._add_columns(connection, int(row[0]))
                 connection.execute(schema.about.update(), {"value": str(schema.VERSION)})
 
+    def _add_columns(self, connection: sa.Connection, version: int) -> None:
+        has = {row[1] for row in connection.exec_driver_sql("PRAGMA table_info(proofs)")}
+        for since, columns in schema.ADDED.items():
+            for column in columns if version < since else ():
+                if column.split()[0] not in has:
+                    connection.exec_driver_sql(f"ALTER TABLE proofs ADD COLUMN {column}")
+
     def _put_beside(self) -> None:
+        """Put a damaged ledger beside, under a name that is free; what belongs to it goes with it."""
         self._engine.dispose()
-        for tail in ("-wal", "-shm"):
-            with contextlib.suppress(FileNotFoundError):
-                os.unlink(self.path + tail)
-        os.replace(self.path, self.path + ".damaged")
+        tree, name = chosen(self.path)
+        names = set(tree.names())
+        number = next(n for n in count(1) if f"{name.name}.damaged-{n}" not in names)
+        for tail in ("-wal", "-shm", ""):
+            if name.name + tail in names:
+                tree.give_name(name.beside(name.name + tail), name.beside(f"{name.name}.damaged-{number}{tail}"))
 
     def close(self) -> None:
         """Close the ledger."""
@@ -116,7 +135,8 @@ class Ledger:
         return found
 
     def of_sizes(self, sizes: Iterable[int]) -> list[HomeFile]:
-        """The library's files that have one of these sizes, ordered by path."""
+        """The library's files that have one of these sizes, ordered by path; those known to be damaged are left out."""
+        damaged = self.damaged()
         wanted, found = sorted(set(sizes)), []
         with self._transaction() as connection:
             for start in range(0, len(wanted), _AT_ONCE):
@@ -125,7 +145,17 @@ class Ledger:
                 query = f"SELECT path, size, mtime_ns, quick, full FROM files WHERE size IN ({marks})"
                 rows = connection.exec_driver_sql(query, tuple(part))
                 found += [HomeFile(os.fsdecode(row[0]), *row[1:]) for row in rows]
-        return sorted(found, key=lambda home: home.path)
+        return sorted((home for home in found if home.path not in damaged), key=lambda home: home.path)
+
+    def damaged(self) -> frozenset[str]:
+        """Paths of the library's files that were found rotted or unreadable, and not proven again since.
+
+        What their bytes were is no help to anybody: they count as home nowhere.
+        """
+        states = State.ROTTED.value, State.UNREADABLE.value
+        with self._transaction() as connection:
+            rows = connection.exec_driver_sql("SELECT path FROM proofs WHERE place = '' AND state IN (?, ?)", states)
+            return frozenset(os.fsdecode(row[0]) for row in rows)
 
     def put(self, files: Sequence[HomeFile]) -> None:
         """Write files into the ledger, replacing what it knew under their paths. Durable on return."""
@@ -168,31 +198,53 @@ class Ledger:
                 connection.exec_driver_sql("UPDATE OR REPLACE proofs SET path = ? WHERE path = ? AND place = ''", rows)
 
     def put_proofs(self, marks: Iterable[ProofMark]) -> None:
-        """Keep what was proven, replacing what was known of the same paths. Durable on return."""
-        rows = [mark._replace(path=os.fsencode(mark.path)) for mark in marks]  # type: ignore[arg-type]
+        """Keep what was found of files, replacing what was known of the same paths. Durable on return."""
+        rows = [mark._replace(path=os.fsencode(mark.path), state=str(mark.state)) for mark in marks]  # type: ignore[arg-type]
         if rows:
             with self._transaction() as connection:
-                connection.exec_driver_sql("INSERT OR REPLACE INTO proofs VALUES (?, ?, ?, ?, ?, ?)", rows)
+                connection.exec_driver_sql("INSERT OR REPLACE INTO proofs VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", rows)
+
+    def marks(self, place: str) -> dict[str, ProofMark]:
+        """What is known of the files of a place, by path, those read longest ago first: proofs, and what was found bad,
+        changed or gone."""
+        with self._transaction() as connection:
+            rows = connection.exec_driver_sql(f"{_MARKS} WHERE place = ? ORDER BY at, path", (place,))
+            return {mark.path: mark for mark in map(_mark, rows)}
 
     def proofs(self, place: str) -> dict[str, ProofMark]:
-        """What was proven in a place, by path, the oldest proof first."""
-        with self._transaction() as connection:
-            rows = connection.exec_driver_sql("SELECT * FROM proofs WHERE place = ? ORDER BY at, path", (place,))
-            return {os.fsdecode(row[1]): ProofMark(row[0], os.fsdecode(row[1]), *row[2:]) for row in rows}
+        """What is proven in a place, by path, the oldest proof first. What was found otherwise is no proof."""
+        return {path: mark for path, mark in self.marks(place).items() if mark.stands}
 
-    def proof_of(self, path: str) -> ProofMark | None:
-        """What was proven of a file of the library; None where nothing was."""
+    def mark_of(self, path: str, place: str = "") -> ProofMark | None:
+        """What is known of a file of the library, or of another place; None where nothing is."""
         with self._transaction() as connection:
-            query = "SELECT * FROM proofs WHERE place = '' AND path = ?"
-            row = connection.exec_driver_sql(query, (os.fsencode(path),)).first()
-        return ProofMark(row[0], path, *row[2:]) if row else None
+            query = f"{_MARKS} WHERE place = ? AND path = ?"
+            row = connection.exec_driver_sql(query, (place, os.fsencode(path))).first()
+        return _mark(row) if row else None
 
     def drop_proofs(self, place: str, paths: Iterable[str]) -> None:
-        """Forget what was proven of files that a place has no more."""
+        """Forget what was known of files of a place: they lie elsewhere, or a person let them go."""
         rows = [(place, os.fsencode(path)) for path in paths]
         if rows:
             with self._transaction() as connection:
                 connection.exec_driver_sql("DELETE FROM proofs WHERE place = ? AND path = ?", rows)
+
+    def root_of(self, place: str) -> str:
+        """What told the root of a place from others when it was seen last; empty where it was not seen yet."""
+        with self._transaction() as connection:
+            query = sa.select(schema.about.c.value).where(schema.about.c.key == f"root:{place}")
+            row = connection.execute(query).first()
+        return str(row[0]) if row else ""
+
+    def keep_root(self, place: str, told_by: str) -> None:
+        """Keep what tells the root of a place. Where another root was known, its proofs do not hold here."""
+        with self._transaction() as connection:
+            known = "SELECT value FROM about WHERE key = ?"
+            before = connection.exec_driver_sql(known, (f"root:{place}",)).first()
+            if before is not None and before[0] != told_by:
+                query = "UPDATE proofs SET state = ?, inode = 0, ctime_ns = 0 WHERE place = ? AND state = ?"
+                connection.exec_driver_sql(query, (State.COPIED.value, place, State.PROVEN.value))
+            connection.exec_driver_sql("INSERT OR REPLACE INTO about VALUES (?, ?)", (f"root:{place}", told_by))
 
     def shoot_words(self) -> list[str]:
         """What shoots were, those described last first."""

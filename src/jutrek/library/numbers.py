@@ -1,28 +1,36 @@
 """The last numbers that the library's counters gave: `LIBRARY/.jutrek/counters.json`.
 
-A number that was given once is not given again, also when its capture is gone since.
+A number that was given once is not given again, also when its capture is gone since. So a page that is damaged stops
+whatever needs a number, until it is put right or taken away.
 """
 
 from __future__ import annotations
 
 import json
-import os
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from jutrek.disk import write_own
+from jutrek.disk import own
 
 if TYPE_CHECKING:
     from jutrek.library.identity import Library
 
+_PAGE = own("counters.json")
+
 
 def numbers_given(library: Library) -> dict[str, int]:
-    """The last number by what was counted within, such as `folder:2026/05`. A file that is damaged counts as none."""
+    """The last number by what was counted within, such as `folder:2026/05`.
+
+    Raises:
+        PageBroken: when the page is damaged.
+    """
+    from jutrek.library import pages
+
     try:
-        with open(_path(library), encoding="utf-8", errors="surrogateescape") as file:
-            return {str(key): int(number) for key, number in json.load(file)["last"].items()}
-    except (OSError, ValueError, KeyError, TypeError, AttributeError):
+        page = pages.json_page(library.tree, _PAGE)
+    except FileNotFoundError:
         return {}
+    return dict(pages.checked(pages.COUNTERS, page, library.tree.at(_PAGE))["last"])
 
 
 def keep_numbers(library: Library, given: Mapping[str, int]) -> None:
@@ -30,13 +38,12 @@ def keep_numbers(library: Library, given: Mapping[str, int]) -> None:
 
     Raises:
         OSError: when they cannot be written.
+        PageBroken: when the page is damaged.
     """
+    if not given:
+        return
     known = numbers_given(library)
     merged = {key: max(number, known.get(key, 0)) for key, number in {**known, **given}.items()}
     if merged != known:
         page = {"format": 1, "last": dict(sorted(merged.items()))}
-        write_own(_path(library), json.dumps(page, indent=1).encode())
-
-
-def _path(library: Library) -> str:
-    return os.path.join(library.own, "counters.json")
+        library.tree.write_own(_PAGE, json.dumps(page, indent=1).encode())

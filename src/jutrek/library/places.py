@@ -8,21 +8,21 @@ from __future__ import annotations
 
 import contextlib
 import os
-import tomllib
 import uuid
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from jutrek.disk import sync_folder, write_new, write_own
-from jutrek.errors import PlaceUnusable, reason
-from jutrek.library.identity import OWN_FOLDER
+from jutrek.disk import OWN_FOLDER, Tree, own
+from jutrek.errors import PageBroken, PlaceUnusable, reason
+from jutrek.library.identity import is_library
 
 if TYPE_CHECKING:
     from jutrek.library.identity import Library
 
 LIBRARY = ""
 """The id under which the library itself counts as a place."""
+_MARK_PAGE, _LIST = own("place.toml"), own("places.toml")
 _NOTE = "Where else the files of this library are kept. Names may be edited by hand; the ids tell the drives."
 _MARK = "This folder holds copies of a Jutrek library. The id tells its drive; keep it with the copies."
 
@@ -36,12 +36,19 @@ class Place:
         name: what to call it.
         root: its absolute path, when it was last seen.
         below: its path below the top of its medium, by which it is found under another mount point.
+        library: the id of the library that it is of; empty for the library itself.
     """
 
     id: str
     name: str
     root: str
     below: str = "."
+    library: str = ""
+
+    @property
+    def tree(self) -> Tree:
+        """The folder in which everything of the place lies."""
+        return Tree(self.root)
 
     @property
     def own(self) -> str:
@@ -55,16 +62,32 @@ def as_place(library: Library) -> Place:
 
 
 def known_places(library: Library) -> tuple[Place, ...]:
-    """The places of a library besides itself, as its list has them. A list that is missing or damaged is empty."""
+    """The places of a library besides itself, as its list has them.
+
+    An entry that is damaged is a place all the same, that nobody knows and that is never connected: what is said to be
+    in every place is not said while one of them cannot be told.
+    """
+    good, bad = _listed(library)
+    return (*good, *(Place(f"damaged-{number}", why, "", library=library.id) for number, why in enumerate(bad, 1)))
+
+
+def damaged_places(library: Library) -> Sequence[str]:
+    """A sentence for every entry of the list of places that is damaged."""
+    return _listed(library)[1]
+
+
+def _listed(library: Library) -> tuple[list[Place], list[str]]:
+    from jutrek.library import pages
+
+    path = library.tree.at(_LIST)
     try:
-        with open(_list(library), "rb") as file:
-            tables = tomllib.load(file).get("place", [])
-        return tuple(
-            Place(str(uuid.UUID(one["id"])), str(one["name"]), str(one["root"]), str(one.get("below", ".")))
-            for one in tables
-        )
-    except (OSError, tomllib.TOMLDecodeError, UnicodeDecodeError, KeyError, ValueError, TypeError, AttributeError):
-        return ()
+        page = pages.toml_page(library.tree, _LIST)
+        found, bad = pages.entries(pages.LISTED_PLACE, page.get("place", []), path, "place")
+    except FileNotFoundError:
+        return [], []
+    except PageBroken as error:
+        return [], [str(error)]
+    return [Place(one["id"], one["name"], one["root"], one.get("below", "."), library.id) for one in found], bad
 
 
 def add_place(library: Library, path: str, name: str = "") -> Place:
@@ -76,20 +99,19 @@ def add_place(library: Library, path: str, name: str = "") -> Place:
     """
     root = os.path.abspath(path)
     _check(library, root)
-    identity = os.path.join(root, OWN_FOLDER, "place.toml")
     try:
-        if not os.path.exists(identity):
-            _mark(library, root, identity)
-        entries = _identity(root)
-    except (OSError, ValueError, KeyError, TypeError) as error:
-        raise PlaceUnusable(
-            root, reason(error) if isinstance(error, OSError) else f"its mark is damaged ({error})"
-        ) from error
-    if entries["library"] != library.id:
+        if Tree(root).found(_MARK_PAGE) is None:
+            _mark(library, root)
+        ids = _identity(root)
+    except PageBroken as error:
+        raise PlaceUnusable(root, f"its mark is damaged ({error.what})") from error
+    except OSError as error:
+        raise PlaceUnusable(root, reason(error)) from error
+    if ids[1] != library.id:
         raise PlaceUnusable(root, "it holds copies of another library")
     top = _top_of(root)
-    place = Place(entries["id"], name or os.path.basename(root) or root, root, os.path.relpath(root, top))
-    known = [one for one in known_places(library) if one.id != place.id]
+    place = Place(ids[0], name or os.path.basename(root) or root, root, os.path.relpath(root, top), library.id)
+    known = [one for one in _whole_list(library) if one.id != place.id]
     _keep(library, [*known, place])
     return place
 
@@ -100,7 +122,15 @@ def forget_place(library: Library, id_: str) -> None:
     Raises:
         PlaceUnusable: when the list cannot be written.
     """
-    _keep(library, [place for place in known_places(library) if place.id != id_])
+    _keep(library, [place for place in _whole_list(library) if place.id != id_])
+
+
+def _whole_list(library: Library) -> list[Place]:
+    """The list as it is, to be written anew. One that is damaged is not: what it said would be lost."""
+    good, bad = _listed(library)
+    if bad:
+        raise PlaceUnusable(library.root, f"its list of places has to be put right first. {' '.join(bad)}")
+    return good
 
 
 def connected(place: Place, mounts: Iterable[str] = ()) -> Place | None:
@@ -110,9 +140,9 @@ def connected(place: Place, mounts: Iterable[str] = ()) -> Place | None:
         mounts: the tops of media that are mounted now.
     """
     roots = [place.root, *(os.path.normpath(os.path.join(mount, place.below)) for mount in mounts)]
-    for root in roots:
-        with contextlib.suppress(OSError, ValueError, KeyError, TypeError):
-            if _identity(root)["id"] == place.id:
+    for root in roots if place.root else ():
+        with contextlib.suppress(OSError, PageBroken):
+            if _identity(root) == (place.id, place.library):
                 return replace(place, root=root)
     return None
 
@@ -120,32 +150,37 @@ def connected(place: Place, mounts: Iterable[str] = ()) -> Place | None:
 def _check(library: Library, root: str) -> None:
     if not os.path.isdir(root):
         raise PlaceUnusable(root, "there is no such folder; make it, or connect its drive, first")
-    if os.path.exists(os.path.join(root, OWN_FOLDER, "library.toml")):
+    if is_library(root):
         raise PlaceUnusable(root, "it is a library itself")
     real, home = os.path.realpath(root), os.path.realpath(library.root)
     if f"{real}/".startswith(f"{home}/") or f"{home}/".startswith(f"{real.rstrip('/')}/"):
         raise PlaceUnusable(root, "it lies in the library, or the library in it")
 
 
-def _mark(library: Library, root: str, identity: str) -> None:
+def _mark(library: Library, root: str) -> None:
     import tomlkit
 
-    own = os.path.dirname(identity)
-    if not os.path.isdir(own):
-        os.mkdir(own)
-        sync_folder(root)
+    tree = Tree(root)
+    tree.make_folders(_MARK_PAGE.folder)
     page = tomlkit.document()
     page.add(tomlkit.comment(_MARK))
     page.update({"format": 1, "id": str(uuid.uuid4()), "library": library.id})
     with contextlib.suppress(FileExistsError):
-        write_new(identity, tomlkit.dumps(page).encode())
+        tree.write_new(_MARK_PAGE, tomlkit.dumps(page).encode())
 
 
-def _identity(root: str) -> dict[str, str]:
-    """The ids of a place and of its library. Raises OSError, ValueError, KeyError or TypeError where it is none."""
-    with open(os.path.join(root, OWN_FOLDER, "place.toml"), "rb") as file:
-        entries = tomllib.load(file)
-    return {name: str(uuid.UUID(entries[name])) for name in ("id", "library")}
+def _identity(root: str) -> tuple[str, str]:
+    """The ids of a place and of its library.
+
+    Raises:
+        OSError: when it is no place.
+        PageBroken: when its mark is damaged.
+    """
+    from jutrek.library import pages
+
+    tree = Tree(root)
+    page = pages.checked(pages.PLACE_MARK, pages.toml_page(tree, _MARK_PAGE), tree.at(_MARK_PAGE))
+    return page["id"], page["library"]
 
 
 def _top_of(path: str) -> str:
@@ -167,10 +202,6 @@ def _keep(library: Library, places: Iterable[Place]) -> None:
         tables.append(table)
     page.add("place", tables)
     try:
-        write_own(_list(library), tomlkit.dumps(page).encode())
+        library.tree.write_own(_LIST, tomlkit.dumps(page).encode())
     except OSError as error:
         raise PlaceUnusable(library.root, f"its list of places can't be written: {reason(error)}") from error
-
-
-def _list(library: Library) -> str:
-    return os.path.join(library.own, "places.toml")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlalchemy as sa
 
-VERSION = 5
+VERSION = 6
 
 meta = sa.MetaData()
 about = sa.Table("about", meta, sa.Column("key", sa.Text, primary_key=True), sa.Column("value", sa.Text))
@@ -56,8 +56,19 @@ proofs = sa.Table(
     sa.Column("mtime_ns", sa.BigInteger, nullable=False),
     sa.Column("full", sa.LargeBinary, nullable=False, index=True),
     sa.Column("at", sa.Text, nullable=False),
+    sa.Column("state", sa.Text, nullable=False, server_default="proven"),
+    sa.Column("inode", sa.BigInteger, nullable=False, server_default="0"),
+    sa.Column("ctime_ns", sa.BigInteger, nullable=False, server_default="0"),
 )
-"""Since version 4: what was proven when in which place; the library's own id is empty."""
+"""Since version 4: what was proven when in which place; the library's own id is empty. Since version 6: how it was
+found last, and which file it was."""
+ADDED = {
+    6: (
+        "state TEXT NOT NULL DEFAULT 'proven'", "inode BIGINT NOT NULL DEFAULT 0",
+        "ctime_ns BIGINT NOT NULL DEFAULT 0",
+    ),
+}  # fmt: skip
+"""Columns of the table of proofs by the version that brought them."""
 contents = sa.Table(
     "contents",
     meta,

@@ -14,11 +14,11 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from jutrek.disk import TEMPORARY
+from jutrek.disk import HASH_LISTS, OWN_FOLDER, TEMPORARY
 from jutrek.errors import LibraryMissing, SourceUnreadable, Stopped, reason
 from jutrek.library.fingerprint import quick
 from jutrek.library.home import HomeFile
-from jutrek.library.identity import HASH_LISTS, OWN_FOLDER, Library
+from jutrek.library.identity import Library
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger

@@ -1,7 +1,7 @@
 """Sources: cards, devices, folders and inboxes, turned into files. Nothing here ever writes."""
 
 from jutrek.sources.drives import Drive, Watch, drive_at, drives_now, let_go, mount
-from jutrek.sources.mounts import MEDIA_FOLDERS, Mount, filesystem_of, mounts
+from jutrek.sources.mounts import MEDIA_FOLDERS, Mount, disk_of, filesystem_of, mounts, volume_of
 from jutrek.sources.scan import Left, SourceFile, scan
 from jutrek.sources.source import Medium, Source, is_card, known_source
 
@@ -14,6 +14,7 @@ __all__ = [
     "Source",
     "SourceFile",
     "Watch",
+    "disk_of",
     "drive_at",
     "drives_now",
     "filesystem_of",
@@ -23,4 +24,5 @@ __all__ = [
     "mount",
     "mounts",
     "scan",
+    "volume_of",
 ]

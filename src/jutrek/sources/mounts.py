@@ -63,3 +63,55 @@ def filesystem_of(path: str) -> str:
 def _plain(text: str) -> str:
     """A field without its octal escapes."""
     return _ESCAPE.sub(lambda found: chr(int(found[1], 8)), text)
+
+
+def volume_of(path: str) -> tuple[str, str]:
+    """The identity of the volume that a path lies on, and its path below the volume's top.
+
+    The identity is the UUID of the file system where udev tells it, else the number that the file system gives itself.
+
+    Raises:
+        OSError: when the path is not there.
+    """
+    real = os.path.realpath(path)
+    device, top = os.stat(real).st_dev, real
+    while not os.path.ismount(top):
+        top = os.path.dirname(top)
+    return _uuid_of(device) or f"{os.statvfs(real).f_fsid:x}", os.path.relpath(real, top)
+
+
+def _uuid_of(device: int, table: str = "/dev/disk/by-uuid") -> str:
+    try:
+        names = os.listdir(table)
+    except OSError:
+        return ""
+    for name in names:
+        try:
+            if os.stat(os.path.join(table, name)).st_rdev == device:
+                return name
+        except OSError:
+            continue
+    return ""
+
+
+def disk_of(path: str) -> str:
+    """Something that tells the disk that a path lies on: two volumes of one disk fail together.
+
+    Raises:
+        OSError: when the path is not there.
+    """
+    device = os.stat(path).st_dev
+    block = os.path.realpath(f"/sys/dev/block/{os.major(device)}:{os.minor(device)}")
+    if not os.path.isdir(block):
+        return f"{os.major(device)}:{os.minor(device)}"
+    # A volume that is put together (encrypted, logical) lies on what it is made of; a partition on its disk.
+    while slaves := _entries(os.path.join(block, "slaves")):
+        block = os.path.realpath(os.path.join(block, "slaves", slaves[0]))
+    return os.path.dirname(block) if os.path.exists(os.path.join(block, "partition")) else block
+
+
+def _entries(folder: str) -> list[str]:
+    try:
+        return sorted(os.listdir(folder))
+    except OSError:
+        return []

@@ -10,9 +10,11 @@ from dataclasses import dataclass
 from jutrek.errors import reason
 from jutrek.sources.source import open_folder
 
-MAX_DEPTH = 64
+MAX_DEPTH = 512
+"""Folders within one another that are entered: more names than most paths have room for."""
 HOUSEKEEPING = frozenset({"$recycle.bin", "system volume information", "lost+found", ".trashes", ".spotlight-v100"})
 """Folders that operating systems keep for themselves at the top of a medium."""
+_KEEPER = "a folder that operating systems keep for trash, rescued files and indexes."
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,28 +36,39 @@ class SourceFile:
 
 @dataclass(frozen=True, slots=True)
 class Left:
-    """Something on a source that is not brought home, and why, as a sentence."""
+    """Something on a source that is not brought home by itself, and why, as a sentence.
+
+    Attributes:
+        file: the file that it is, where it is one that can be brought along all the same.
+        apart: whether it is no part of the source: the library, or a place.
+    """
 
     path: str
     root: str
     why: str
+    file: SourceFile | None = None
+    apart: bool = False
 
 
-def scan(root: str, *, leave_out: frozenset[str] = frozenset()) -> Iterator[SourceFile | Left]:
-    """Walk a source in the order of names, without following links.
+def scan(
+    root: str, *, leave_out: frozenset[str] = frozenset(), housekeeping: bool = False
+) -> Iterator[SourceFile | Left]:
+    """Walk a source in the order of names, without following links. Everything on it is told, one way or the other.
 
     Args:
         root: the source's absolute path.
         leave_out: real paths of folders that are not entered (a library that lies inside the source).
+        housekeeping: whether files in folders that operating systems keep for themselves are files like others; else
+            they are left, with the reason.
 
     Yields:
-        Files, and what is left with the reason: links, devices, unreadable folders.
+        Files, and what is left with the reason: links, devices, unreadable folders, what lies in a trash.
     """
-    folders: list[tuple[str, int]] = [(root, 0)]
+    folders: list[tuple[str, int, str]] = [(root, 0, "")]
     while folders:
-        folder, depth = folders.pop()
+        folder, depth, kept_by = folders.pop()
         if folder in leave_out:
-            yield Left(folder, root, "The library lies here; it is not a part of the source.")
+            yield Left(folder, root, "The library lies here; it is not a part of the source.", apart=True)
             continue
         if depth > MAX_DEPTH:
             yield Left(folder, root, f"Folders nested deeper than {MAX_DEPTH} are not entered.")
@@ -65,16 +78,17 @@ def scan(root: str, *, leave_out: frozenset[str] = frozenset()) -> Iterator[Sour
         except OSError as error:
             yield Left(folder, root, f"The folder could not be read: {reason(error)}.")
             continue
-        inner: list[tuple[str, int]] = []
+        inner: list[tuple[str, int, str]] = []
         for name, found in entries:
             path = os.path.join(folder, name)
             if isinstance(found, OSError):
                 yield Left(path, root, f"It could not be looked at: {reason(found)}.")
             elif stat.S_ISDIR(found.st_mode):
-                if not (depth == 0 and name.lower() in HOUSEKEEPING):
-                    inner.append((path, depth + 1))
+                is_kept = depth == 0 and not housekeeping and name.lower() in HOUSEKEEPING
+                inner.append((path, depth + 1, name if is_kept else kept_by))
             elif stat.S_ISREG(found.st_mode):
-                yield SourceFile(path, root, found.st_size, found.st_mtime_ns)
+                file = SourceFile(path, root, found.st_size, found.st_mtime_ns)
+                yield Left(path, root, f"It lies in {kept_by}, {_KEEPER}", file) if kept_by else file
             else:
                 yield Left(path, root, _not_a_file(found.st_mode))
         folders.extend(reversed(inner))

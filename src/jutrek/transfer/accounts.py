@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-import json
 import os
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from jutrek.library import Filed, Library, ProofMark
-from jutrek.transfer.chain import START, Break, breaks, entries
-from jutrek.transfer.journal import FOLDER, Kind, journal_names
+from jutrek.errors import shown
+from jutrek.library import Filed, Library, ProofMark, State
+from jutrek.transfer.chain import LONGEST, START, Break, breaks, lines_of
+from jutrek.transfer.journal import Kind, journal_names, path_of
 
-_TAIL = 4096
+_TAIL = 16384
+_HEADS = frozenset(kind.value for kind in Kind)
+_FOUND_BAD = frozenset({State.ROTTED.value, State.UNREADABLE.value, State.CHANGED.value, State.GONE.value})
 _MOVES = frozenset({Kind.REFILE, Kind.TAKE_BACK, Kind.SET_ASIDE})
 
 
@@ -30,9 +32,12 @@ class Account:
         done: rows that came home, or moved, with the entry that says so.
         copied: rows by place.
         parts: how far large files were copied, with the fingerprints of their parts, by row.
+        quick: the quick fingerprints of large files that were partly copied, by row; empty where it is not told.
+        through: the names in between of files whose new names differ by case or form only, by place and row.
         sidecars: entries of sidecars that were written, by row.
         failed: why rows did not come home.
         others: entries that only this kind of run has.
+        bad: numbers of lines that are not believed, with the reason. Nothing rests on them.
     """
 
     run: str
@@ -44,9 +49,17 @@ class Account:
     done: dict[int, dict[str, Any]] = field(default_factory=dict)
     copied: dict[str, dict[int, dict[str, Any]]] = field(default_factory=dict)
     parts: dict[int, list[tuple[int, bytes]]] = field(default_factory=dict)
+    quick: dict[int, bytes] = field(default_factory=dict)
+    through: dict[tuple[str, int], str] = field(default_factory=dict)
     sidecars: dict[int, dict[str, Any]] = field(default_factory=dict)
     failed: dict[int, str] = field(default_factory=dict)
     others: list[dict[str, Any]] = field(default_factory=list)
+    bad: list[tuple[int, str]] = field(default_factory=list)
+
+    @property
+    def troubles(self) -> list[str]:
+        """A sentence for every line that is not believed."""
+        return [f"{shown(self.run)}, line {number}: {why.rstrip('.')}." for number, why in self.bad]
 
     @property
     def at(self) -> str:
@@ -69,22 +82,44 @@ class Account:
         return self.to_move if self.moves else self.to_come
 
 
-def path_of(library: Library, run: str) -> str:
-    """Where the journal of a run lies."""
-    return os.path.join(library.own, FOLDER, f"{run}.jsonl")
-
-
 def account_of(library: Library, run: str) -> Account:
-    """Read the whole journal of a run.
+    """Read the whole journal of a run. Lines that are not believed are told in `bad`.
 
     Raises:
         OSError: when it cannot be read.
     """
     account = Account(run)
-    with open(path_of(library, run), "rb") as file:
-        for entry in entries(file):
-            _enter(account, entry)
+    with library.tree.open_own(path_of(run)) as file:
+        for number, entry in _entries(lines_of(file), account.bad):
+            _enter(account, entry, number)
+    _drop_what_hangs(account)
     return account
+
+
+def _entries(lines: Iterable[bytes], bad: list[tuple[int, str]]) -> Iterator[tuple[int, dict[str, Any]]]:
+    """The entries of a journal with the numbers of their lines; those that are not believed go into `bad`."""
+    from jutrek.transfer.lines import BadLine, entry_of
+
+    torn: dict[int, str] = {}
+    for number, line in enumerate(lines, 1):
+        try:
+            entry = entry_of(line, _HEADS)
+        except BadLine as error:
+            torn[number] = str(error)
+            continue
+        if entry["entry"] == "torn":
+            torn.pop(entry["line"], None)
+        yield number, entry
+    bad += torn.items()
+
+
+def _drop_what_hangs(account: Account) -> None:
+    """What is said to be done of a row that was never announced is not believed."""
+    told: list[dict[int, Any]] = [account.done, account.sidecars, account.parts, *account.copied.values()]
+    for rows in told:
+        for row in rows.keys() - account.to_do.keys():
+            del rows[row]
+            account.bad.append((0, f"row {row} was never announced"))
 
 
 def runs(library: Library) -> list[str]:
@@ -105,25 +140,25 @@ def unfinished(library: Library) -> Iterator[Account]:
     """
     for run in runs(library):
         if not end_of(library, run):
-            yield account_of(library, run)
+            account = account_of(library, run)
+            # Without its head nobody knows what it was to do: then nothing of it is gone by.
+            if account.head or not (account.to_come or account.to_move):
+                yield account
 
 
 def end_of(library: Library, run: str) -> dict[str, Any]:
     """The end of a run; empty where it has none."""
-    with open(path_of(library, run), "rb") as file:
+    with library.tree.open_own(path_of(run)) as file:
         file.seek(max(0, file.seek(0, os.SEEK_END) - _TAIL))
         last = file.read().splitlines()[-1:]
-    try:
-        entry = json.loads(last[0]) if last else {}
-    except ValueError:
-        return {}
-    return entry if isinstance(entry, dict) and entry.get("entry") == "end" else {}
+    entry = next((entry for _, entry in _entries(last, [])), {})
+    return entry if entry.get("entry") == "end" else {}
 
 
 def head_of(library: Library, run: str) -> dict[str, Any]:
     """The first entry of a run."""
-    with open(path_of(library, run), "rb") as file:
-        return next(entries(iter([file.readline()])), {})
+    with library.tree.open_own(path_of(run)) as file:
+        return next((entry for _, entry in _entries([file.readline(LONGEST)], [])), {})
 
 
 def moving_runs(library: Library) -> Iterator[Account]:
@@ -151,14 +186,31 @@ def known_of_files(library: Library) -> tuple[dict[str, Filed], list[ProofMark]]
                 if ("", old) in proofs:
                     proofs["", new] = proofs.pop(("", old))._replace(path=new)
         for entry in account.others:
-            if entry["entry"] == "proven":
-                mark = _proven(entry, account.at)
-                proofs[mark.place, mark.path] = mark
-            elif entry["entry"] == "copy moved":
-                place, old, new = (str(entry[name]) for name in ("place", "from", "to"))
-                if (place, old) in proofs:
-                    proofs[place, new] = proofs.pop((place, old))._replace(path=new)
+            _follow(proofs, entry, account.at)
     return filed, list(proofs.values())
+
+
+def _follow(proofs: dict[tuple[str, str], ProofMark], entry: Mapping[str, Any], at: str) -> None:
+    """Take what else was found of files."""
+    kind = entry["entry"]
+    if kind == "proven":
+        mark = _proven(entry, at)
+        proofs[mark.place, mark.path] = mark
+    elif kind == "copy moved":
+        place, old, new = (str(entry[name]) for name in ("place", "from", "to"))
+        if (place, old) in proofs:
+            proofs[place, new] = proofs.pop((place, old))._replace(path=new)
+    elif kind == "missed again":
+        mark = _proven(entry, at)._replace(state=State(entry.get("state", State.GONE.value)))
+        proofs[mark.place, mark.path] = mark
+    elif kind == "let go":
+        proofs.pop((entry["place"], entry["path"]), None)
+    elif kind in _FOUND_BAD and (known := proofs.get((entry["place"], entry["path"]))) is not None:
+        proofs[known.place, known.path] = known._replace(state=State(kind), at=at)
+    elif kind == "copied tree":
+        for key, mark in proofs.items():
+            if key[0] == entry["place"] and mark.stands:
+                proofs[key] = mark._replace(state=State.COPIED)
 
 
 def _learn(
@@ -195,36 +247,44 @@ def broken_records(library: Library) -> dict[str, list[Break]]:
     found: dict[str, list[Break]] = {}
     before: str | None = START
     for run in runs(library):
-        broken, before = breaks(path_of(library, run), before)
+        with library.tree.open_own(path_of(run)) as file:
+            lines = list(lines_of(file))
+        broken, before = breaks(lines, before)
+        told = {one.line for one in broken}
+        bad: list[tuple[int, str]] = []
+        for _ in _entries(lines, bad):
+            pass
+        broken += [Break(number, f"Line {number} is not believed: {why}.") for number, why in bad if number not in told]
         if broken:
             found[run] = broken
     return found
 
 
-def _enter(account: Account, entry: dict[str, Any]) -> None:
+def _enter(account: Account, entry: dict[str, Any], number: int) -> None:
+    """Take an entry. What was said before of the same row holds: lines are only ever appended."""
     kind = entry["entry"]
-    try:
-        match kind:
-            case "bring":
-                account.to_come[int(entry["row"])] = entry
-            case "move":
-                account.to_move[int(entry["row"])] = entry
-            case "home" | "moved" | "found":
-                account.done[int(entry["row"])] = entry
-            case "copied":
-                account.copied.setdefault(str(entry["place"]), {})[int(entry["row"])] = entry
-            case "part":
-                part = int(entry["upto"]), bytes.fromhex(str(entry["xxh3_128"]))
-                account.parts.setdefault(int(entry["row"]), []).append(part)
-            case "sidecar":
-                account.sidecars[int(entry["row"])] = entry
-            case "failed":
-                account.failed[int(entry["row"])] = str(entry["why"])
-            case "end":
-                account.end = entry
-            case _ if not account.head and kind in set(Kind):
-                account.kind, account.head = Kind(kind), entry
-            case _:
-                account.others.append(entry)
-    except (ValueError, KeyError, TypeError):
-        return
+    match kind:
+        case "bring" | "move":
+            rows = account.to_come if kind == "bring" else account.to_move
+            if entry["row"] in rows:
+                account.bad.append((number, f"row {entry['row']} was announced before"))
+            rows.setdefault(entry["row"], entry)
+        case "home" | "moved" | "found":
+            account.done[entry["row"]] = entry
+        case "copied":
+            account.copied.setdefault(entry["place"], {})[entry["row"]] = entry
+        case "part":
+            account.parts.setdefault(entry["row"], []).append((entry["upto"], bytes.fromhex(entry["xxh3_128"])))
+            account.quick[entry["row"]] = bytes.fromhex(entry.get("quick", ""))
+        case "sidecar":
+            account.sidecars[entry["row"]] = entry
+        case "through":
+            account.through.setdefault((entry.get("place", ""), entry["row"]), entry["name"])
+        case "failed":
+            account.failed[entry["row"]] = entry["why"]
+        case "end":
+            account.end = entry
+        case _ if not account.head and kind in _HEADS:
+            account.kind, account.head = Kind(kind), entry
+        case _:
+            account.others.append(entry)

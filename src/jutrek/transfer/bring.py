@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-import os
+import contextlib
 import threading
 from collections import Counter
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
+from jutrek.disk import Outside, inside
 from jutrek.errors import LibraryMissing, PlaceFull, PlaceLost, PlanUnusable, reason
 from jutrek.filing import Action, HouseRules, Order, Plan, Row
 from jutrek.library import Library, Place, as_place, numbers_given
@@ -85,11 +86,14 @@ def _in_order(rows: Sequence[Row], rules: HouseRules) -> list[Row]:
 
 def _numbers_are_free(plan: Plan, library: Library) -> None:
     """Check that no number of a plan was given to another capture since it was made. What came home by it may stay."""
-    given = numbers_given(library)
-    for row in plan.to_bring():
-        if row.number and row.number <= given.get(row.counter, 0):
-            destination = os.path.join(library.root, row.destination or "")
-            if not os.path.lexists(destination):
+    counted = [row for row in plan.to_bring() if row.number]
+    given = numbers_given(library) if counted else {}
+    for row in counted:
+        if row.number <= given.get(row.counter, 0):
+            taken = None
+            with contextlib.suppress(Outside):
+                taken = library.tree.found(inside(row.destination))
+            if taken is None:
                 raise PlanUnusable(plan.library, f"number {row.number} of it was given to something else since")
 
 

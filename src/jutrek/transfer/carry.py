@@ -24,10 +24,12 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from jutrek.disk import Inside, Outside, Realm, Tree, inside
 from jutrek.errors import (
     CopyDiffers,
     JutrekError,
     NameTaken,
+    NotInside,
     PlaceFull,
     RunTrouble,
     SourceChanged,
@@ -38,10 +40,10 @@ from jutrek.errors import (
     of_place,
 )
 from jutrek.filing import Row
-from jutrek.formats import open_read_only
+from jutrek.library.fingerprint import ENDS, quick_of
 from jutrek.transfer.copies import Copied, Copy, Target, temporary_name
-from jutrek.transfer.medium import BLOCK, Hash, aligned_buffer, new_hash, new_second, read_back
-from jutrek.transfer.partials import PART, Partial, find_partial, keep_partial
+from jutrek.transfer.medium import BLOCK, Hash, aligned_buffer, new_hash, new_second, open_to_read, read_back
+from jutrek.transfer.partials import PART, Content, Partial, find_partial, forget_page, keep_partial
 
 STEPS = ("begin", "opened", "folder made", "half copied", "copied", "synced", "read back", "named", "folder synced")
 """The named steps of carrying one file, in order. Tests break each of them."""
@@ -57,6 +59,8 @@ class Proof:
         direct: whether the reading back is sure to have reached the medium (`O_DIRECT`); else the pages were dropped
             before, which a file system may ignore.
         mtime_ns: the time of last change that the file has in the library: some file systems round it.
+        inode, ctime_ns: which file it is in the library, and in which version.
+        content: by what a large file is known of which something partly copied may be kept; None for others.
         second: a cryptographic sum (BLAKE3), where house rules ask for one; else empty.
         copies: what became of it in the other places.
     """
@@ -67,6 +71,9 @@ class Proof:
     mtime_ns: int
     second: bytes = b""
     copies: tuple[Copied, ...] = ()
+    inode: int = 0
+    ctime_ns: int = 0
+    content: Content | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +85,8 @@ class Watch:
         read: told of bytes that were read from a source.
         proven: told of bytes that were read back from a place, by its id.
         step: told of every step.
-        part: told that a large file is durable in all places up to a byte, with the fingerprint of its last part.
+        part: told that a large file is durable in all places up to a byte, with the fingerprint of its last part, and
+            the quick one of the whole.
         full: asked what becomes of a place that is full: whether to try again.
         lost: told that a place dropped out.
     """
@@ -87,17 +95,18 @@ class Watch:
     read: Callable[[Row, int], None]
     proven: Callable[[Row, str, int], None]
     step: Callable[[str, Row], None]
-    part: Callable[[int, int, bytes], None]
+    part: Callable[[int, int, bytes, bytes], None]
     full: Callable[[Target], bool]
     lost: Callable[[Target], None]
 
 
 @dataclass(slots=True)
 class _Sums:
-    """The fingerprints of a file in the making."""
+    """The fingerprints of a file in the making; of a large one also by what it is known."""
 
     full: Hash
     second: Hash | None
+    content: Content | None = None
     parts: list[tuple[int, bytes]] = field(default_factory=list)
 
     def kept(self) -> tuple[Hash, Hash | None]:
@@ -124,6 +133,7 @@ class Carrier:
         twice: bool = False,
         second: bool = False,
         expected: Mapping[str, bytes] | None = None,
+        aside: Mapping[str, Inside] | None = None,
     ) -> None:
         """
         Args:
@@ -133,10 +143,11 @@ class Carrier:
             twice: whether every file is read a second time from its source.
             second: whether a cryptographic sum is made, too.
             expected: fingerprints that sources must have, by path, as far as they are known.
+            aside: where what bears a destination's name goes once the new file is proven, by destination.
         """
         self._targets, self._run, self._lanes, self._watch = targets, run, lanes, watch
         self._twice, self._second = twice, second
-        self._expected = expected or {}
+        self._expected, self._aside = expected or {}, aside or {}
         self._buffer = aligned_buffer()
 
     def carry(self, row: Row, number: int) -> Proof:
@@ -149,10 +160,10 @@ class Carrier:
         step = self._watch.step
         step("begin", row)
         source = self._open(row)
-        name = temporary_name(self._run, number)
-        copies = [Copy(target, row, name) for target in self._targets if target.lost is None]
+        copies: list[Copy] = []
         sums = _Sums(new_hash(), new_second() if self._second else None)
         try:
+            copies = self._copies(row, source, temporary_name(self._run, number))
             step("opened", row)
             with self._lanes:
                 self._copy(row, number, source, copies, sums)
@@ -180,14 +191,36 @@ class Carrier:
         second = sums.second.digest() if sums.second is not None else b""
         away = [target for target in self._targets[1:] if all(copy.target is not target for copy in others)]
         told = [copy.told for copy in others] + [Copied(one.place.id, why=str(one.lost)) for one in away]
-        return Proof(row, sums.full.digest(), home.direct, home.mtime_ns, second, tuple(told))
+        mtime_ns, inode, ctime_ns = home.stamp
+        full = sums.full.digest()
+        return Proof(row, full, home.direct, mtime_ns, second, tuple(told), inode, ctime_ns, sums.content)
+
+    def _copies(self, row: Row, source: int, name: str) -> list[Copy]:
+        """The file at each place. A file is no copy of itself, by whatever name it is reached."""
+        try:
+            destination = inside(row.destination)
+        except Outside as error:
+            raise NotInside(row.destination or "", error) from error
+        aside = self._aside.get(row.destination or "")
+        copies = [Copy(target, row, destination, name, aside) for target in self._targets if target.lost is None]
+        for copy in copies:
+            self._at(copy, copy.look, source)
+        return copies
+
+    def _source_of(self, row: Row) -> tuple[Tree, Inside]:
+        """Where the source lies: in the folder that it was found in, and nowhere else."""
+        tree = Tree(row.root)
+        try:
+            return tree, tree.within(row.source, Realm.OWN)
+        except Outside as error:
+            raise NotInside(row.source, error) from error
 
     def _open(self, row: Row) -> int:
         try:
-            fd = open_read_only(row.source)
+            fd = open_to_read(*self._source_of(row))
             status = os.fstat(fd)
-        except SourceUnreadable as trouble:
-            raise _source_trouble(row, trouble.error) from trouble
+        except OSError as error:
+            raise _source_trouble(row, error) from error
         if status.st_size != row.size or status.st_mtime_ns != row.mtime_ns:
             os.close(fd)
             raise SourceChanged(row.source, "another size" if status.st_size != row.size else "another time")
@@ -217,24 +250,36 @@ class Carrier:
 
     def _copy(self, row: Row, number: int, source: int, copies: list[Copy], sums: _Sums) -> None:
         """Steps 2 and 3."""
-        found = [(copy, find_partial(copy.target.root, row)) for copy in copies] if row.size > PART else []
-        partial = max((one for _, one in found if one), key=lambda one: one.upto, default=None)
-        for copy in copies:
-            own = partial if partial and (copy, partial) in found and not copy.there else None
-            self._at(copy, copy.open, own.path if own else "", own.upto if own else 0)
+        best: tuple[Copy, Partial] | None = None
+        if row.size > PART:
+            sums.content = Content(row.size, self._quick(row, source))
+            new = [copy for copy in _standing(copies) if not copy.there]
+            found = [(copy, find_partial(copy.target.tree, sums.content)) for copy in new]
+            best = max(((copy, one) for copy, one in found if one), key=lambda pair: pair[1].upto, default=None)
+        for copy in _standing(copies):
+            own = best[1] if best and best[0] is copy else None
+            self._at(copy, copy.open, own.path if own else None, own.upto if own else 0)
         self._watch.step("folder made", row)
-        at = self._take_up(number, copies, partial, sums) if partial else 0
+        at = self._take_up(number, source, copies, best[1], sums) if best else 0
         self._stream(row, number, source, at, copies, sums)
 
-    def _take_up(self, number: int, copies: list[Copy], partial: Partial, sums: _Sums) -> int:
+    def _quick(self, row: Row, source: int) -> bytes:
+        try:
+            return quick_of(source)
+        except OSError as error:
+            raise _source_trouble(row, error) from error
+
+    def _take_up(self, number: int, source: int, copies: list[Copy], partial: Partial, sums: _Sums) -> int:
         """Read back what a partial has, as far as it agrees with its fingerprints, and give it to the other places.
+
+        It was of a file of the same size, head and tail: stretches of every part are compared with the source, too.
 
         Returns how far it goes.
         """
         holder = next((copy for copy in _standing(copies) if copy.written), None)
         if holder is None:
             return 0
-        partial.forget()
+        forget_page(holder.target.tree, partial)
         at = begin = 0
 
         def take(block: memoryview) -> None:
@@ -248,14 +293,16 @@ class Carrier:
         for upto, wanted in partial.parts:
             before = sums.kept()
             span = begin, upto
-            found, _ = read_back(holder.temporary, self._buffer, look=self._watch.look, span=span, block=take)
-            if found != wanted:
+            found, _ = read_back(
+                holder.target.tree, holder.temporary, self._buffer, look=self._watch.look, span=span, block=take
+            )
+            if found != wanted or not holder.agrees(source, span, ENDS):
                 sums.full, sums.second = before
                 holder.written = begin
                 break
             begin = upto
             sums.parts.append((upto, wanted))
-            self._watch.part(number, upto, wanted)
+            self._watch.part(number, upto, wanted, partial.content.quick)
         return begin
 
     def _stream(self, row: Row, number: int, source: int, at: int, copies: Sequence[Copy], sums: _Sums) -> None:
@@ -287,7 +334,7 @@ class Carrier:
         for copy in _standing(copies):
             self._at(copy, copy.settle)
         sums.parts.append((at, part))
-        self._watch.part(number, at, part)
+        self._watch.part(number, at, part, sums.content.quick if sums.content else b"")
 
     def _read(self, row: Row, source: int, view: memoryview, at: int) -> int:
         """Read from the source; where that fails, once more."""
@@ -307,8 +354,10 @@ class Carrier:
                 raise SourceChanged(row.source, "while it was being read")
             if self._expected.get(row.source) not in (None, sums.full.digest()):
                 raise SourceRotted(row.source)
-            if self._twice and read_back(row.source, self._buffer, look=self._watch.look)[0] != sums.full.digest():
-                raise SourceLies(row.source)
+            if self._twice:
+                again, _ = read_back(*self._source_of(row), self._buffer, look=self._watch.look)
+                if again != sums.full.digest():
+                    raise SourceLies(row.source)
         except OSError as error:
             raise _source_trouble(row, error) from error
         return status
@@ -362,13 +411,12 @@ class Carrier:
         """Leave nothing half behind; what is durable of a large file is kept for another time."""
         for copy in copies:
             keeps = False
-            if copy.stands and not copy.there and sums.parts:
+            if copy.stands and not copy.there and sums.parts and sums.content is not None:
                 try:
                     copy.close()
                 except OSError:
                     continue
-                stamp = row.size, row.mtime_ns
-                keeps = keep_partial(copy.target.root, copy.temporary, row.source, stamp, sums.parts)
+                keeps = keep_partial(copy.target.tree, copy.temporary, sums.content, sums.parts)
             if not keeps:
                 copy.drop()
 

@@ -12,7 +12,7 @@ from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING
 
 from jutrek.captures.moment import INSIDE, decide
-from jutrek.disk import give_name, make_folders, sync_folder, write_new
+from jutrek.disk import Inside, Outside, Realm, Tree, inside
 from jutrek.errors import FileTrouble, reason, shown
 from jutrek.formats import Claim, Reading, Wording, read
 from jutrek.library import Library
@@ -37,51 +37,49 @@ def carry_over(
     Returns:
         Why it was not done; empty where it was, or nothing was lacking.
     """
-    path, beside = sidecar_of(library, keeper)
-    full = os.path.join(library.root, path)
+    tree = library.tree
     try:
+        path, beside = sidecar_of(library, keeper)
+        place, aside = inside(path), inside(f"{tray}/{path}", Realm.PUT_AWAY)
+        full = tree.at(place)
         own = [read(os.path.join(library.root, keeper)), *([read(full)] if beside else [])]
         said = lacking(own, [read(one) for one in dropped])
         if not said:
             return ""
-        old = _bytes_of(full) if beside else b""
+        old = tree.read_own(place) if beside else b""
         text = with_words(old, said)
         if old:
-            _put_away(library, path, f"{tray}/{path}", journal, row[0])
+            _put_away(tree, place, aside, journal, row[0])
         try:
-            write_new(full, text)
+            tree.write_new(place, text)
         except OSError:
             if old:
-                give_name(os.path.join(library.root, tray, path), full)
+                tree.give_name(aside, place)
             raise
-        status = os.lstat(full)
+        status = tree.lstat(place)
         number, made = row
         journal.sidecar(number, made._replace(sidecar=path), status.st_size, status.st_mtime_ns)
         journal.sync()
     except OSError as error:
         return f"What was said of it was not carried over to {shown(keeper)}: {reason(error)}."
+    except Outside as error:
+        return f"What was said of it was not carried over to {shown(keeper)}: its sidecar has {error}."
     except (FileTrouble, ValueError) as error:
         return f"What was said of it was not carried over to {shown(keeper)}: {error}"
     return ""
 
 
-def _bytes_of(path: str) -> bytes:
-    with open(path, "rb") as file:
-        return file.read()
-
-
-def _put_away(library: Library, path: str, to: str, journal: Journal, number: int) -> None:
+def _put_away(tree: Tree, old: Inside, new: Inside, journal: Journal, number: int) -> None:
     """Put the old version of a sidecar into the tray. A kill behind it is told by the journal, and mended by it."""
-    old, new = os.path.join(library.root, path), os.path.join(library.root, to)
-    status = os.lstat(old)
+    status = tree.lstat(old)
     journal.note({
-        "entry": "sidecar kept", "row": number, "from": path, "to": to, "size": status.st_size,
+        "entry": "sidecar kept", "row": number, "from": str(old), "to": str(new), "size": status.st_size,
         "mtime_ns": status.st_mtime_ns,
     })  # fmt: skip
     journal.sync()
-    make_folders(os.path.dirname(new), within=library.root)
-    give_name(old, new)
-    sync_folder(os.path.dirname(new))
+    tree.make_folders(new.folder)
+    tree.give_name(old, new)
+    tree.sync_folder(new.folder)
 
 
 def sidecar_of(library: Library, path: str) -> tuple[str, bool]:
@@ -89,7 +87,7 @@ def sidecar_of(library: Library, path: str) -> tuple[str, bool]:
     stem = os.path.splitext(path)[0]
     names = (f"{stem}.xmp", f"{path}.xmp", f"{stem}.XMP")
     for name in names:
-        if os.path.lexists(os.path.join(library.root, name)):
+        if library.tree.found(inside(name)) is not None:
             return name, True
     return names[0], False
 

@@ -1,25 +1,27 @@
 """Catching a place up: what the library has and the place lacks is brought there, proven as on an intake.
 
-What lies in the place under another path is moved there, instead of being copied; an older version of a file is put
-aside under `.jutrek/replaced/`. What the place has beyond the library is left alone, and told.
+What lies in the place under another path is moved there, instead of being copied; an older version of a file, or one
+that was found bad, is put aside under `.jutrek/replaced/` once the new one is proven. What is known to be damaged at
+home is not copied on. What the place has beyond the library is left alone, and told.
 """
 
 from __future__ import annotations
 
 import os
+import secrets
 import threading
 from collections import defaultdict
 from dataclasses import dataclass
+from datetime import datetime
 from typing import TYPE_CHECKING
 
-from jutrek.disk import give_name, make_folders, sync_folder
+from jutrek.disk import OWN_FOLDER, TEMPORARY, Inside, Outside, Tree, inside, put_away
 from jutrek.errors import PlaceLost, PlaceUnusable
 from jutrek.filing import Action, HouseRules, Row
-from jutrek.library import LIBRARY, OWN_FOLDER, Library, Place, ProofMark
+from jutrek.library import LIBRARY, Library, Place, ProofMark, State
 from jutrek.transfer.copies import Target, unchanged
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.lock import locked
-from jutrek.transfer.moving import Pairs
 from jutrek.transfer.outcome import Listener, Outcome
 from jutrek.transfer.room import hindrances
 from jutrek.transfer.running import Run, Task
@@ -29,6 +31,8 @@ if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
 
 _ROUNDING = 2_000_000_000
+_DAMAGED = frozenset({State.ROTTED, State.UNREADABLE})
+_NOT_AS_IT_WAS = _DAMAGED | {State.CHANGED}
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +42,8 @@ class Lacking:
     Attributes:
         rows: files to be copied there, from the library.
         moves: files that lie there under another path.
-        replaced: paths at which an older version lies.
+        replaced: paths at which an older or a bad version lies.
+        damaged: paths of files that are damaged at home, and that the place lacks, too.
         beyond: paths of files that were proven there and that the library has no more.
     """
 
@@ -47,11 +52,12 @@ class Lacking:
     moves: tuple[tuple[str, str], ...]
     replaced: tuple[str, ...]
     beyond: tuple[str, ...]
+    damaged: tuple[str, ...] = ()
 
     @property
     def files(self) -> int:
         """How many files are not where they should be."""
-        return len(self.rows) + len(self.moves)
+        return len(self.rows) + len(self.moves) + len(self.damaged)
 
     @property
     def size(self) -> int:
@@ -65,34 +71,37 @@ def lacking(library: Library, ledger: Ledger, place: Place, *, connected: bool =
     Args:
         connected: whether the place can be looked at; else what was proven there is believed to be there still.
     """
-    files, here, there = ledger.all_files(), ledger.proofs(LIBRARY), ledger.proofs(place.id)
+    files, here, there = ledger.all_files(), ledger.marks(LIBRARY), ledger.marks(place.id)
     held = {
         path: mark
         for path, mark in there.items()
-        if not connected or unchanged(os.path.join(place.root, mark.path), mark)
-    }
+        if mark.stands and (not connected or unchanged(place.tree, mark))
+    }  # fmt: skip
     spare: dict[bytes, list[str]] = defaultdict(list)
     for path, mark in held.items():
         if path not in files:
             spare[mark.full].append(path)
-    rows, moves, replaced = [], [], []
+    rows, moves, replaced, damaged = [], [], [], []
     for path, (size, mtime_ns) in sorted(files.items()):
-        ours = here.get(path)
-        known = ours is not None and (ours.size, ours.mtime_ns) == (size, mtime_ns)
-        theirs = held.get(path)
+        ours, theirs = here.get(path), held.get(path)
+        fits = ours is not None and (ours.size, ours.mtime_ns) == (size, mtime_ns)
+        known = fits and ours is not None and (ours.stands or ours.state in _DAMAGED)
         if theirs is not None and (theirs.full == ours.full if known and ours else _alike(theirs, size, mtime_ns)):
             continue
         if known and ours and theirs is None and spare.get(ours.full):
             moves.append((spare[ours.full].pop(), path))
             continue
-        if theirs is not None:
+        if fits and ours and ours.state in _DAMAGED:
+            damaged.append(path)
+            continue
+        if theirs is not None or (path in there and there[path].state in _NOT_AS_IT_WAS):
             replaced.append(path)
         source = os.path.join(library.root, path)
         rows.append(Row(source, library.root, Action.BRING, path, "The place lacks it.", size, mtime_ns))
     moving = {old for old, _ in moves}
     own = f"{OWN_FOLDER}/"
     beyond = tuple(path for path in held if path not in files and path not in moving and not path.startswith(own))
-    return Lacking(place, tuple(rows), tuple(moves), tuple(replaced), beyond)
+    return Lacking(place, tuple(rows), tuple(moves), tuple(replaced), beyond, tuple(damaged))
 
 
 def catch_up(
@@ -129,7 +138,9 @@ def catch_up(
             if (mark := marks.get(row.destination or "")) and (mark.size, mark.mtime_ns) == (row.size, row.mtime_ns)
         }
         about = {"place": place.id, "name": place.name, "root": place.root}
-        task = Task(wanted.rows, HouseRules(), (target,), Kind.CATCH_UP, about, expected=expected)
+        token = f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
+        aside = {path: put_away("replaced", token, inside(path)) for path in wanted.replaced}
+        task = Task(wanted.rows, HouseRules(), (target,), Kind.CATCH_UP, about, expected=expected, aside=aside)
         return _CatchingUp(task, library, ledger, steering or Steering(stop), listener or Listener()).go_for(wanted)
 
 
@@ -137,38 +148,60 @@ class _CatchingUp(Run):
     """A run into a place, with the moves within it that come first."""
 
     def go_for(self, wanted: Lacking) -> Outcome:
-        """Move and put aside within the place, then copy."""
+        """Move within the place, then copy."""
         self._wanted = wanted
         return self.go()
 
     def _begin(self) -> None:
         try:
+            _sweep(self._wanted.place.tree)
             self._move_within()
         except OSError as error:
             raise PlaceLost(self._wanted.place.root, error) from error
 
     def _move_within(self) -> None:
-        place, run = self._wanted.place, self._journal.run
+        place = self._wanted.place
         marks = self._ledger.proofs(place.id)
-        aside = [(path, f"{OWN_FOLDER}/replaced/{run}/{path}") for path in self._wanted.replaced]
-        moved: Pairs = []
-        for old, new in (*self._wanted.moves, *aside):
-            old_path, new_path = os.path.join(place.root, old), os.path.join(place.root, new)
-            make_folders(os.path.dirname(new_path), within=place.root)
+        moved: list[ProofMark] = []
+        gone: list[str] = []
+        for before, after in self._wanted.moves:
             try:
-                give_name(old_path, new_path)
-            except FileExistsError:
+                old, new = inside(before), inside(after)
+                place.tree.make_folders(new.folder)
+                place.tree.give_name(old, new)
+            except (FileExistsError, FileNotFoundError, Outside):
                 continue
-            for folder in {os.path.dirname(old_path), os.path.dirname(new_path)}:
-                sync_folder(folder)
-            self._journal.note({"entry": "copy moved", "place": place.id, "from": old, "to": new})
-            moved.append((old, new))
+            for folder in {old.folder, new.folder}:
+                place.tree.sync_folder(folder)
+            self._journal.note({"entry": "copy moved", "place": place.id, "from": before, "to": after})
+            moved.append(marks[before]._replace(path=after, inode=0, ctime_ns=0))
+            gone.append(before)
         self._journal.sync()
-        self._ledger.drop_proofs(place.id, [old for old, _ in moved])
-        self._ledger.put_proofs(
-            marks[old]._replace(path=new) for old, new in moved if not new.startswith(f"{OWN_FOLDER}/")
-        )
-        self._outcome.moved = sum(not new.startswith(f"{OWN_FOLDER}/") for _, new in moved)
+        self._ledger.drop_proofs(place.id, gone)
+        self._ledger.put_proofs(moved)
+        self._outcome.moved = len(moved)
+
+
+def _sweep(tree: Tree) -> None:
+    """Remove temporaries of runs that ended while the place was away: the bytes are where they came from."""
+    folders: list[Inside | None] = [None]
+    while folders:
+        folder = folders.pop()
+        try:
+            fd = tree.open_folder(folder)
+        except OSError:
+            continue
+        try:
+            with os.scandir(fd) as entries:
+                found = [(entry.name, entry.is_dir(follow_symlinks=False)) for entry in entries]
+        finally:
+            os.close(fd)
+        for name, is_folder in found:
+            path = folder.below(name) if folder else Inside((name,))
+            if is_folder and name != OWN_FOLDER:
+                folders.append(path)
+            elif name.startswith(TEMPORARY) and name.endswith(".part"):
+                tree.remove_own(path)
 
 
 def _alike(mark: ProofMark, size: int, mtime_ns: int) -> bool:

@@ -11,9 +11,11 @@ from __future__ import annotations
 import hashlib
 import json
 import os
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, BinaryIO
+
+from jutrek.disk import Inside, Tree
 
 START = "0" * 32
 _MEMBER = b', "chain": "'
@@ -54,17 +56,28 @@ class Break:
     what: str
 
 
-def breaks(path: str, before: str | None) -> tuple[list[Break], str | None]:
+LONGEST = 1024 * 1024
+"""Bytes of the longest line that is read whole."""
+
+
+def lines_of(file: BinaryIO) -> Iterator[bytes]:
+    """The lines of a journal, with their ends. Of one that is longer than any of ours only the beginning is kept."""
+    while line := file.readline(LONGEST + 1):
+        yield line
+        while len(line) > LONGEST and not line.endswith(b"\n"):
+            line = file.readline(LONGEST + 1)
+
+
+def breaks(lines: Sequence[bytes], before: str | None) -> tuple[list[Break], str | None]:
     """Look for breaks in one journal.
 
     Args:
+        lines: of the journal, with their ends.
         before: the chain of the last line of the journal before it; None where that is not known.
 
     Returns:
         What was found, and the chain of its last line; None for a journal of an older Jutrek, which has none.
     """
-    with open(path, "rb") as file:
-        lines = file.readlines()
     if not lines or not any(chain_of(line) for line in lines):
         return [], None
     found: list[Break] = []
@@ -86,36 +99,33 @@ def breaks(path: str, before: str | None) -> tuple[list[Break], str | None]:
     return found, previous
 
 
-def last_chain(path: str) -> tuple[str | None, bool]:
+def last_chain(tree: Tree, path: Inside) -> tuple[str | None, bool]:
     """The chain of the last whole line of a journal (None where it has none), and whether a torn line follows it."""
-    size = os.path.getsize(path)
-    with open(path, "rb") as file:
+    with tree.open_own(path) as file:
+        size = os.fstat(file.fileno()).st_size
         for tail in (8192, size):
             file.seek(max(0, size - tail))
-            lines = file.readlines()
+            lines = list(lines_of(file))
             for number, line in enumerate(reversed(lines)):
                 if (chain := chain_of(line)) is not None:
                     return chain, number > 0
     return None, bool(lines) and not lines[-1].endswith(b"\n")
 
 
-def entries(lines: Iterator[bytes]) -> Iterator[dict[str, Any]]:
-    """The entries of a journal. Torn and foreign lines are left out."""
-    for line in lines:
-        try:
-            entry = json.loads(line.decode("ascii"))
-        except ValueError:
-            continue
-        if isinstance(entry, dict) and isinstance(entry.get("entry"), str):
-            yield entry
+def _entry(line: bytes) -> dict[str, Any]:
+    """A line as far as the chain looks into it; empty where it is none."""
+    try:
+        entry = json.loads(line)
+    except (ValueError, RecursionError):
+        return {}
+    return entry if isinstance(entry, dict) else {}
 
 
 def _after(line: bytes) -> str | None:
-    for entry in entries(iter([line])):
-        if isinstance(entry.get("after"), str):
-            return str(entry["after"])
-    return None
+    after = _entry(line).get("after")
+    return after if isinstance(after, str) else None
 
 
 def _says_torn(line: bytes, number: int) -> bool:
-    return any(entry["entry"] == "torn" and entry.get("line") == number for entry in entries(iter([line])))
+    entry = _entry(line)
+    return entry.get("entry") == "torn" and entry.get("line") == number

@@ -1,24 +1,28 @@
 """Checking what is at home: every file is read again from its medium and compared with its proof, the oldest first.
 
-What rotted is told and left as it is; `mend` brings the good bytes back from another place, proven as on an intake, and
-puts the bad file aside under `.jutrek/rotted/`.
+What is found otherwise than it was proven is kept in the ledger and the journal, and is no proof anywhere, until it is
+proven again or a person lets it go; each check tells it again. `mend` brings the good bytes back from another place,
+proven as on an intake, and only then puts the bad file aside under `.jutrek/rotted/`, file by file.
 """
 
 from __future__ import annotations
 
 import errno
 import os
+import secrets
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
+from datetime import datetime
 from enum import StrEnum
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
-from jutrek.disk import give_name, make_folders, sync_folder
+from jutrek.disk import Outside, Realm, Tree, inside, put_away
 from jutrek.errors import PlaceLost, Stopped, reason
 from jutrek.filing import Action, HouseRules, Row
-from jutrek.library import LIBRARY, OWN_FOLDER, Library, Place, ProofMark
+from jutrek.library import LIBRARY, Library, Place, ProofMark, State
+from jutrek.transfer.accounts import Account, known_of_files
 from jutrek.transfer.copies import Target, unchanged
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.lock import locked
@@ -36,10 +40,18 @@ _KEEP_EVERY = 2.0
 class Finding(StrEnum):
     """What is the matter with a file: rotted, not readable, changed since its proof, or gone."""
 
-    ROTTED = "rotted"
-    UNREADABLE = "unreadable"
-    CHANGED = "changed"
-    GONE = "gone"
+    ROTTED = State.ROTTED.value
+    UNREADABLE = State.UNREADABLE.value
+    CHANGED = State.CHANGED.value
+    GONE = State.GONE.value
+
+
+_WORDS = {
+    Finding.ROTTED: "It reads differently than when it was proven, although its time is the same.",
+    Finding.UNREADABLE: "It could not be read.", Finding.GONE: "It is not there any more.",
+}  # fmt: skip
+BAD = frozenset(State(one.value) for one in _WORDS)
+"""How a file was found that has to be mended, or let go."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,7 +109,7 @@ def check(
     """
     with locked(library):
         if not os.path.isdir(place.root):
-            raise PlaceLost(place.root, FileNotFoundError(2, os.strerror(2)))
+            raise PlaceLost(place.root, FileNotFoundError(errno.ENOENT, os.strerror(errno.ENOENT)))
         about = {"place": place.id, "name": place.name, "root": place.root}
         journal = Journal.begin(library, Kind.CHECK, about)
         checker = _Checker(ledger, place, journal, stop)
@@ -107,16 +119,19 @@ def check(
             how = "done"
         finally:
             checker.keep()
-            checker.miss()
+            checker.close()
             checked = checker.checked
-            bad = [
-                {"entry": one.finding.value, "place": place.id, "path": one.mark.path, "why": one.why}
-                for one in checked.found
-            ]
-            journal.note(*bad)
+            journal.note(*found_bad(checked.found))
             journal.end(how, checked.good + checked.first, len(checked.found), bytes=checked.bytes, unread=checked.left)
             journal.close()
         return checked
+
+
+def found_bad(found: Sequence[Found]) -> list[dict[str, str]]:
+    """What was found, as a journal tells it."""
+    return [
+        {"entry": one.finding.value, "place": one.mark.place, "path": one.mark.path, "why": one.why} for one in found
+    ]  # fmt: skip
 
 
 class _Checker:
@@ -124,9 +139,11 @@ class _Checker:
         self._ledger, self._place, self._journal, self._stop = ledger, place, journal, stop
         self._buffer = aligned_buffer()
         self._marks: list[ProofMark] = []
+        self._again: list[dict[str, Any]] = []
         self._kept = time.monotonic()
         self._first: set[bytes] = set()
-        self._device = os.stat(place.root).st_dev
+        self._reached: set[str] = set()
+        self._tree = Tree(place.root, os.stat(place.root).st_dev)
         self.checked = Checked()
 
     def go(self, report: Callable[[int, int], None], seconds: float | None) -> None:
@@ -143,7 +160,7 @@ class _Checker:
 
     def _wanted(self) -> Iterator[ProofMark]:
         """What to read: files that were never proven, then those whose proof is the oldest."""
-        proven = self._ledger.proofs(self._place.id)
+        proven = self._ledger.marks(self._place.id)
         if self._place.id == LIBRARY:
             for path, (size, mtime_ns) in sorted(self._ledger.all_files().items()):
                 if path not in proven:
@@ -151,7 +168,8 @@ class _Checker:
         yield from proven.values()
 
     def _check(self, mark: ProofMark, report: Callable[[int], None]) -> None:
-        checked, path = self.checked, os.path.join(self._place.root, mark.path)
+        self._reached.add(mark.path)
+        checked = self.checked
         read = 0
 
         def count(size: int) -> None:
@@ -160,53 +178,72 @@ class _Checker:
             report(read)
 
         try:
-            status = os.lstat(path)
-            if (status.st_size, status.st_mtime_ns) != (mark.size, mark.mtime_ns):
-                checked.found.append(Found(mark, Finding.CHANGED, "Its size or time is another one."))
-                return
-            full, _ = read_back(path, self._buffer, look=self._look, report=count)
-        except FileNotFoundError:
-            self._still_there()
-            checked.found.append(Found(mark, Finding.GONE, "It is not there any more."))
-            return
+            path = inside(mark.path, Realm.PUT_AWAY)
+            status = self._tree.found(path)
+            if status is None:
+                return self._bad(mark, Finding.GONE, "It is not there any more.")
+            full, _ = read_back(self._tree, path, self._buffer, look=self._look, report=count)
+            seen = mark._replace(at=now(), state=State.PROVEN).seen(status)
+        except Outside as error:
+            return self._bad(mark, Finding.UNREADABLE, f"It is {error}.")
         except OSError as error:
-            checked.found.append(Found(mark, Finding.UNREADABLE, f"It could not be read: {reason(error)}."))
-            return
+            if error.errno == errno.ENODEV:
+                raise PlaceLost(self._place.root, error) from error
+            return self._bad(mark, Finding.UNREADABLE, f"It could not be read: {reason(error)}.")
         checked.bytes += read
-        if mark.full and full != mark.full:
+        if mark.full and mark.fits(status) and full != mark.full:
             why = f"It reads differently than on {mark.at[:10]}, although its time is the same."
-            checked.found.append(Found(mark, Finding.ROTTED, why))
-            return
-        if not mark.full:
+            return self._bad(mark, Finding.ROTTED, why)
+        if mark.full and not mark.fits(status):
+            # Somebody's new version: it is told, and proven from now on as what it is.
+            checked.found.append(Found(mark, Finding.CHANGED, "Its size or time is another one."))
+            self._note_proven(seen._replace(full=full))
+        elif not mark.full:
             checked.first += 1
             self._first.add(full)
-            self._journal.note({
-                "entry": "proven", "place": mark.place, "path": mark.path, "size": mark.size,
-                "mtime_ns": mark.mtime_ns, "xxh3_128": full.hex(),
-            })  # fmt: skip
+            self._note_proven(seen._replace(full=full))
         else:
             checked.good += 1
-        self._marks.append(mark._replace(full=full, at=now()))
+            if not mark.stands:
+                self._note_proven(seen)
+        self._marks.append(seen._replace(full=full))
+        return None
 
-    def _still_there(self) -> None:
-        """An unplugged drive may leave an empty folder in its place: then nothing is gone but the drive."""
-        try:
-            there = os.stat(self._place.root).st_dev == self._device
-        except OSError:
-            there = False
-        if not there:
-            raise PlaceLost(self._place.root, OSError(errno.ENODEV, os.strerror(errno.ENODEV)))
+    def _note_proven(self, mark: ProofMark) -> None:
+        self._again.append({
+            "entry": "proven", "place": mark.place, "path": mark.path, "size": mark.size, "mtime_ns": mark.mtime_ns,
+            "xxh3_128": mark.full.hex(),
+        })  # fmt: skip
 
-    def miss(self) -> None:
-        """Tell of what is gone once. What only lies under another path now, as somebody moved it, is not gone."""
-        gone = [one for one in self.checked.found if one.finding is Finding.GONE]
-        moved = {one.mark.path for one in gone if one.mark.full in self._first}
-        self.checked.found = [one for one in self.checked.found if one.mark.path not in moved]
-        self._ledger.drop_proofs(self._place.id, [one.mark.path for one in gone])
+    def _bad(self, mark: ProofMark, finding: Finding, why: str) -> None:
+        self.checked.found.append(Found(mark, finding, why))
+
+    def close(self) -> None:
+        """Keep what is bad, and tell it: also what was found bad before, and was not reached this time.
+
+        What only lies under another path now, as somebody moved it, is not gone.
+        """
+        checked = self.checked
+        gone = [one for one in checked.found if one.finding is Finding.GONE]
+        moved = {one.mark.path for one in gone if one.mark.full and one.mark.full in self._first}
+        checked.found = [one for one in checked.found if one.mark.path not in moved]
+        self._ledger.drop_proofs(self._place.id, moved)
+        self._journal.note(*({"entry": "let go", "place": self._place.id, "path": path} for path in sorted(moved)))
+        at = now()
+        bad = [one for one in checked.found if one.finding is not Finding.CHANGED]
+        self._ledger.put_proofs(
+            one.mark._replace(state=State(one.finding.value), at=at) for one in bad if one.mark.full
+        )  # fmt: skip
+        for mark in self._ledger.marks(self._place.id).values():
+            if mark.state in BAD and mark.path not in self._reached:
+                finding = Finding(mark.state.value)
+                checked.found.append(Found(mark, finding, f"{_WORDS[finding]} So it was on {mark.at[:10]}."))
 
     def keep(self) -> None:
         """Keep what was proven so far."""
+        self._journal.note(*self._again)
         self._journal.sync()
+        self._again.clear()
         self._ledger.put_proofs(self._marks)
         self._marks.clear()
         self._kept = time.monotonic()
@@ -236,50 +273,88 @@ def mend(
     """
     with locked(library):
         wanted = {mark.full for mark in bad}
-        held: dict[bytes, tuple[str, ProofMark]] = {}
+        held: dict[bytes, tuple[Place, ProofMark]] = {}
         for other in others:
             for mark in ledger.proofs(other.id).values():
-                path = os.path.join(other.root, mark.path)
-                if mark.full in wanted and mark.full not in held and unchanged(path, mark):
-                    held[mark.full] = path, mark
-        rows, expected = [], {}
+                if mark.full in wanted and mark.full not in held and unchanged(other.tree, mark):
+                    held[mark.full] = other, mark
+        rows, expected, aside = [], {}, {}
+        token = f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
         for mark in bad:
             if mark.full in held:
-                good, proven = held[mark.full]
-                root, stamp = os.path.dirname(good), (proven.size, proven.mtime_ns)
-                rows.append(Row(good, root, Action.BRING, mark.path, "It rotted.", *stamp))
+                other, proven = held[mark.full]
+                good = other.tree.at(inside(proven.path))
+                rows.append(Row(
+                    good, other.root, Action.BRING, mark.path, "It was found bad.", proven.size, proven.mtime_ns
+                ))  # fmt: skip
                 expected[good] = mark.full
+                aside[mark.path] = put_away("rotted", token, inside(mark.path))
         if not rows:
             return Outcome()
         about = {"place": place.id, "name": place.name, "root": place.root}
-        task = Task(rows, HouseRules(), (Target(place, main=True),), Kind.MEND, about, expected=expected)
-        return _Mending(task, library, ledger, Steering(stop), listener or Listener()).go_in(place)
-
-
-class _Mending(Run):
-    """A run that puts bad files aside before it brings good ones; those that don't come leave the bad ones in place."""
-
-    def go_in(self, place: Place) -> Outcome:
-        """Do it in a place."""
-        self._place = place
-        self._aside: dict[str, str] = {}
-        outcome = self.go()
-        home = {done.row.destination for done in outcome.done if done.home}
-        for path, aside in self._aside.items():
-            if path not in home:
-                give_name(os.path.join(place.root, aside), os.path.join(place.root, path))
+        task = Task(
+            rows, HouseRules(), (Target(place, main=True),), Kind.MEND, about, expected=expected, aside=aside
+        )  # fmt: skip
+        outcome = Run(task, library, ledger, Steering(stop), listener or Listener()).go()
+        if place.id == LIBRARY:
+            _know_again(library, ledger, {done.row.destination or "" for done in outcome.done if done.home})
         return outcome
 
-    def _begin(self) -> None:
-        for row in self._rows:
-            path = row.destination or ""
-            aside = f"{OWN_FOLDER}/rotted/{self._journal.run}/{path}"
-            old, new = os.path.join(self._place.root, path), os.path.join(self._place.root, aside)
-            if not os.path.lexists(old):
-                continue
-            make_folders(os.path.dirname(new), within=self._place.root)
-            give_name(old, new)
-            sync_folder(os.path.dirname(new))
-            self._journal.note({"entry": "put aside", "place": self._place.id, "from": path, "to": aside})
-            self._aside[path] = aside
-        self._journal.sync()
+
+def _know_again(library: Library, ledger: Ledger, paths: set[str]) -> None:
+    """Files that were gone from the library are known again: by what they were filed, as the journals tell."""
+    known = ledger.all_filed().keys()
+    if paths - known:
+        filed, _ = known_of_files(library)
+        ledger.put_filed((path, filed[path]) for path in (paths - known) & filed.keys())
+
+
+def let_go(library: Library, ledger: Ledger, place: Place, paths: Sequence[str]) -> int:
+    """Miss files no more that are gone, or are known to be bad: a person said so. What is there stays as it is.
+
+    Returns:
+        How many of them were known to be gone or bad.
+
+    Raises:
+        LibraryBusy: when another Jutrek is at work in the library.
+    """
+    marks = ledger.marks(place.id)
+    wanted = [marks[path] for path in dict.fromkeys(paths) if path in marks and not marks[path].stands]
+    if wanted:
+        with locked(library):
+            about = {"place": place.id, "name": place.name, "root": place.root}
+            journal = Journal.begin(library, Kind.LET_GO, about)
+            try:
+                journal.note(*({"entry": "let go", **_told(mark)} for mark in wanted))
+                journal.end("done", len(wanted), 0)
+            finally:
+                journal.close()
+        ledger.drop_proofs(place.id, [mark.path for mark in wanted])
+    return len(wanted)
+
+
+def miss_again(library: Library, ledger: Ledger, account: Account) -> int:
+    """Take a letting go back: what was missed then is missed again. Returns how many files that are."""
+    lines = [one for one in account.others if one["entry"] == "let go" and "xxh3_128" in one]
+    with locked(library):
+        journal = Journal.begin(library, Kind.TAKE_BACK, {"takes_back": account.run})
+        try:
+            journal.note(*({**one, "entry": "missed again"} for one in lines))
+            journal.end("done", len(lines), 0)
+        finally:
+            journal.close()
+    ledger.put_proofs(
+        ProofMark(
+            one["place"], one["path"], one["size"], one["mtime_ns"], bytes.fromhex(one["xxh3_128"]), account.at,
+            State(one.get("state", State.GONE.value)),
+        )
+        for one in lines
+    )  # fmt: skip
+    return len(lines)
+
+
+def _told(mark: ProofMark) -> dict[str, Any]:
+    return {
+        "place": mark.place, "path": mark.path, "size": mark.size, "mtime_ns": mark.mtime_ns,
+        "xxh3_128": mark.full.hex(), "state": mark.state.value,
+    }  # fmt: skip

@@ -1,8 +1,9 @@
 """Clearing a card: the one thing that is ever done to a source, and only on demand.
 
 Only files go that a certificate proves home in every place, that are what they were when they were read for it, and
-whose copies are still there. They are announced in the journal before the first one goes. By the trash, where the
-medium has one; or for good.
+whose copies are the very files that were read back for it: looked at again right before each goes, and not known to be
+bad since. A certificate holds on the day that it was made. What goes is announced in the journal before the first one.
+By the trash, where the medium has one; or for good.
 """
 
 from __future__ import annotations
@@ -11,14 +12,20 @@ import os
 import threading
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import date, datetime
 from enum import StrEnum
+from typing import TYPE_CHECKING
 
-from jutrek.disk import sync_folder
-from jutrek.errors import reason
+from jutrek.disk import Outside, Realm, Tree, inside
+from jutrek.errors import PlanUnusable, reason
 from jutrek.library import Library, Place, as_place
-from jutrek.transfer.certificate import Certificate, OnSource
+from jutrek.transfer.certificate import Certificate, OnSource, Where
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
+from jutrek.transfer.trash import send
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
 
 
 class Way(StrEnum):
@@ -40,6 +47,7 @@ class Cleared:
 def clear(
     certificate: Certificate,
     library: Library,
+    ledger: Ledger,
     places: Sequence[Place],
     way: Way,
     *,
@@ -51,14 +59,17 @@ def clear(
         places: where the copies are, besides the library, as they are connected now.
 
     Raises:
+        PlanUnusable: when the certificate is of another day: what it says has to be proven again.
         LibraryBusy: when another Jutrek is at work in the library.
         OSError: when the journal cannot be written; nothing was removed then.
     """
-    roots = {place.id: place.root for place in (as_place(library), *places)}
+    if datetime.fromisoformat(certificate.at).astimezone().date() != date.today():
+        raise PlanUnusable(certificate.root, f"it was proven on {certificate.at[:10]}; prove it again")
+    keeper = _Keeper(certificate, ledger, {place.id: place.tree for place in (as_place(library), *places)})
     cleared = Cleared()
     going: list[OnSource] = []
     for one in certificate.files:
-        if why := _keeps(one, certificate, roots):
+        if why := keeper.keeps(one):
             cleared.stayed.append((one.path, why))
         else:
             going.append(one)
@@ -70,7 +81,7 @@ def clear(
             journal.note(*(
                 {
                     "entry": "remove", "row": number, "path": one.path, "size": one.size, "mtime_ns": one.mtime_ns,
-                    "xxh3_128": one.full.hex(), "where": dict(one.where),
+                    "xxh3_128": one.full.hex(), "where": one.paths,
                 }
                 for number, one in enumerate(going)
             ))  # fmt: skip
@@ -78,7 +89,7 @@ def clear(
             for number, one in enumerate(going):
                 if stop.is_set():
                     cleared.stayed.append((one.path, "Clearing was stopped before it."))
-                elif why := _keeps(one, certificate, roots) or _remove(one.path, way):
+                elif why := keeper.keeps(one) or keeper.remove(one, way):
                     cleared.stayed.append((one.path, why))
                     journal.note({"entry": "failed", "row": number, "source": one.path, "why": why})
                 else:
@@ -91,41 +102,67 @@ def clear(
     return cleared
 
 
-def _keeps(one: OnSource, certificate: Certificate, roots: Mapping[str, str]) -> str:
-    """Why a file must stay; empty where it may go."""
-    if not one.is_home:
-        return one.why
-    if certificate.away or len(one.where) < len(certificate.places):
-        return "It is not proven in every place."
-    try:
-        status = os.lstat(one.path)
-    except OSError as error:
-        return f"It can't be looked at: {reason(error)}."
-    if (status.st_size, status.st_mtime_ns) != (one.size, one.mtime_ns):
-        return "It changed since it was proven."
-    for place, path in one.where:
-        root = roots.get(place)
+class _Keeper:
+    """Looks for each file, right before it goes, whether it may."""
+
+    def __init__(self, certificate: Certificate, ledger: Ledger, trees: Mapping[str, Tree]) -> None:
+        self._certificate, self._ledger, self._trees = certificate, ledger, trees
+        self._source = Tree(certificate.root)
+
+    def keeps(self, one: OnSource) -> str:
+        """Why a file must stay; empty where it may go."""
+        certificate = self._certificate
+        if one.unwanted:
+            return "It was declared unwanted, and is not home: that is the person's to remove."
+        if not one.is_home:
+            return one.why
+        if certificate.away or {place for place, _ in certificate.places} != {where.place for where in one.where}:
+            return "It is not proven in every place."
         try:
-            copy = os.lstat(os.path.join(root or "", path)) if root is not None else None
-        except OSError:
+            status = self._source.lstat(self._source.within(one.path, Realm.OWN))
+        except (OSError, Outside) as error:
+            return f"It can't be looked at: {reason(error) if isinstance(error, OSError) else error}."
+        if (status.st_size, status.st_mtime_ns, status.st_ino) != (one.size, one.mtime_ns, one.inode):
+            return "It changed since it was proven."
+        seen = [status]
+        for where in one.where:
+            if why := self._lacks(where, one, seen):
+                return why
+        return ""
+
+    def _lacks(self, where: Where, one: OnSource, seen: list[os.stat_result]) -> str:
+        """Why a copy is no proof any more; empty where it is. It is added to those that were seen."""
+        known = self._ledger.mark_of(where.path, where.place)
+        if known is None or not known.stands or known.full != one.full:
+            return f"Its copy is {known.state if known else 'not known'} since."
+        tree = self._trees.get(where.place)
+        try:
+            copy = tree.found(inside(where.path)) if tree is not None else None
+        except (OSError, Outside):
             copy = None
-        if copy is None or copy.st_size != one.size:
+        if copy is None:
             return "Its copy is not where it was."
-        if os.path.samestat(copy, status):
+        if any(os.path.samestat(copy, other) for other in seen):
             return "It is its own copy: the same file under two names."
-    return ""
+        stamp = (copy.st_size, copy.st_mtime_ns, copy.st_ino, copy.st_ctime_ns)
+        if stamp != (one.size, where.mtime_ns, where.inode, where.ctime_ns):
+            return "Its copy changed since it was proven."
+        seen.append(copy)
+        return ""
 
-
-def _remove(path: str, way: Way) -> str:
-    """Let one file go. Returns why it could not."""
-    try:
-        if way is Way.TRASH:
-            from send2trash import send2trash
-
-            send2trash(path)
-        else:
-            os.unlink(path)
-            sync_folder(os.path.dirname(path))
-    except OSError as error:
-        return f"It could not be removed: {reason(error)}."
-    return ""
+    def remove(self, one: OnSource, way: Way) -> str:
+        """Let one file go. Returns why it could not."""
+        tree = self._source
+        try:
+            path = tree.within(one.path, Realm.OWN)
+            if way is Way.TRASH:
+                send(tree, path)
+            else:
+                status = tree.lstat(path)
+                if (status.st_size, status.st_mtime_ns, status.st_ino) != (one.size, one.mtime_ns, one.inode):
+                    return "It changed since it was proven."
+                tree.remove(path, still=status)
+                tree.sync_folder(path.folder)
+        except (OSError, Outside) as error:
+            return f"It could not be removed: {reason(error) if isinstance(error, OSError) else error}."
+        return ""

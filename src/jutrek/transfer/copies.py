@@ -10,7 +10,7 @@ import os
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from jutrek.disk import TEMPORARY, give_name, make_folders
+from jutrek.disk import TEMPORARY, Inside, Outside, Tree, inside
 from jutrek.errors import JutrekError
 from jutrek.filing import Row
 from jutrek.library import Place, ProofMark
@@ -24,6 +24,7 @@ class Target:
 
     Attributes:
         main: whether the run is there for it: a file that cannot come there has failed. Other places drop out alone.
+        tree: its folders.
         device: the device that its root is on. It must stay the one below it: a drive that is unplugged may leave an
             empty folder of the same name on another disk.
         lost: why it dropped out of the run, or None.
@@ -36,21 +37,19 @@ class Target:
         """
         self.place, self.root, self.main = place, place.root, main
         self.device = os.stat(place.root).st_dev if lost is None else -1
+        self.tree = Tree(place.root, self.device)
         self.lost = lost
-        self._made: set[str] = set()
+        self._made: set[Inside | None] = {None}
 
-    def have_folder(self, path: str) -> None:
+    def have_folder(self, path: Inside | None) -> None:
         """Make a folder and its parents, if they are not there.
 
         Raises:
             OSError: ENODEV when the place is gone, or lies on another device than at the start.
         """
-        if path in self._made:
-            with contextlib.suppress(FileNotFoundError):
-                if os.stat(path).st_dev == self.device:
-                    return
-        make_folders(path, within=self.root, device=self.device)
-        self._made.add(path)
+        if path is not None and (path not in self._made or self.tree.found(path) is None):
+            self.tree.make_folders(path)
+            self._made.add(path)
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +60,7 @@ class Copied:
         place: its id.
         direct: as in `Proof`.
         mtime_ns: the time of last change that the file has there.
+        inode, ctime_ns: which file it is there; 0 where it was not looked at.
         why: why it is not there; empty where it is, proven.
     """
 
@@ -68,25 +68,27 @@ class Copied:
     direct: bool = False
     mtime_ns: int = 0
     why: str = ""
+    inode: int = 0
+    ctime_ns: int = 0
 
 
 class Copy:
     """A file on its way into one place. One thread at a time."""
 
-    def __init__(self, target: Target, row: Row, name: str) -> None:
+    def __init__(self, target: Target, row: Row, destination: Inside, name: str, aside: Inside | None = None) -> None:
         """
         Args:
+            destination: where it goes in the place.
             name: of its temporary, which lies beside its destination.
+            aside: where a bad or older file goes that bears the destination's name, once the new one is proven.
         """
-        self.target, self.row = target, row
-        self.destination = os.path.join(target.root, row.destination or "")
-        self.folder = os.path.dirname(self.destination)
-        self.temporary = os.path.join(self.folder, name)
-        self.there = os.path.lexists(self.destination)
+        self.target, self.row, self.destination, self.aside = target, row, destination, aside
+        self.temporary = destination.beside(name)
+        self.there = False
         """Whether something bears the destination's name already: it is never written, only compared."""
         self.why: JutrekError | None = None
         self.direct = False
-        self.mtime_ns = 0
+        self._seen: os.stat_result | None = None
         self.written = 0
         """How many bytes a partial had that was taken up."""
         self._fd = -1
@@ -97,7 +99,22 @@ class Copy:
         """Whether it is still on its way."""
         return self.why is None
 
-    def open(self, partial: str = "", upto: int = 0) -> None:
+    def look(self, source: int) -> None:
+        """Look whether something bears the name already.
+
+        Args:
+            source: the open source. A file is no copy of itself, by whatever name it is reached.
+
+        Raises:
+            OSError: when the place cannot be looked at, or what is there is the source.
+        """
+        if self.aside is None:
+            found = self.target.tree.found(self.destination)
+            self.there = found is not None
+            if found is not None and os.path.samestat(found, os.fstat(source)):
+                raise OSError("it is the source itself, under another name")
+
+    def open(self, partial: Inside | None = None, upto: int = 0) -> None:
         """Make the temporary, or take up a partial with its first bytes.
 
         Raises:
@@ -105,17 +122,17 @@ class Copy:
         """
         if self.there or self._fd >= 0:
             return
-        self.target.have_folder(self.folder)
-        flags = os.O_RDWR | os.O_CLOEXEC | os.O_NOFOLLOW
-        if partial:
-            # Two files of one name, size and time may want the same partial: the other one begins anew.
+        tree = self.target.tree
+        self.target.have_folder(self.destination.folder)
+        if partial is not None:
+            # Two files of one content may want the same partial: the other one begins anew.
             with contextlib.suppress(FileNotFoundError):
-                os.rename(partial, self.temporary)
-                self._fd = os.open(self.temporary, flags)
+                tree.give_name(partial, self.temporary)
+                self._fd = tree.open(self.temporary, os.O_RDWR)
                 os.ftruncate(self._fd, upto)
                 self.written = upto
         if self._fd < 0:
-            self._fd = os.open(self.temporary, flags | os.O_CREAT | os.O_EXCL, 0o666)
+            self._fd = tree.open(self.temporary, os.O_RDWR | os.O_CREAT | os.O_EXCL)
         self._write_direct(self.row.size >= BLOCK and not self.written)
 
     def write(self, data: memoryview, at: int) -> None:
@@ -161,30 +178,37 @@ class Copy:
             os.utime(self._fd, ns=times)
             os.fsync(self._fd)
             os.posix_fadvise(self._fd, 0, 0, os.POSIX_FADV_DONTNEED)
-            self.mtime_ns = os.fstat(self._fd).st_mtime_ns
         finally:
             self.close()
 
     def again(self) -> None:
         """Begin anew after a copy that read back differently."""
         self.close()
-        with contextlib.suppress(OSError):
-            os.unlink(self.temporary)
+        self.target.tree.remove_own(self.temporary)
         self.written = 0
         self.open()
 
     def prove(self, buffer: mmap.mmap, look: Callable[[], None], report: Callable[[int], None]) -> bytes:
         """Read it back from the medium. Returns its fingerprint."""
         path = self.destination if self.there else self.temporary
-        found, self.direct = read_back(path, buffer, look=look, report=report)
-        if self.there:
-            self.mtime_ns = os.lstat(path).st_mtime_ns
+        found, self.direct = read_back(self.target.tree, path, buffer, look=look, report=report)
+        self._seen = self.target.tree.lstat(path)
         return found
+
+    def agrees(self, source: int, span: tuple[int, int], length: int) -> bool:
+        """Whether stretches at the beginning, in the middle and at the end of a span are those of the source."""
+        begin, end = span
+        fd = self.target.tree.open(self.temporary, os.O_RDONLY)
+        try:
+            places = (begin, (begin + end) // 2, end - length)
+            return all(os.pread(fd, length, at) == os.pread(source, length, at) for at in places)
+        finally:
+            os.close(fd)
 
     def differences(self, source: int) -> list[tuple[int, int]]:
         """Where the temporary differs from its source: first and last byte of the first few stretches."""
         found: list[tuple[int, int]] = []
-        fd = os.open(self.temporary, os.O_RDONLY | os.O_CLOEXEC | os.O_NOFOLLOW)
+        fd = self.target.tree.open(self.temporary, os.O_RDONLY)
         try:
             os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
             for at in range(0, self.row.size, BLOCK):
@@ -198,13 +222,27 @@ class Copy:
         return found
 
     def name(self) -> None:
-        """Give it its final name, which replaces nothing.
+        """Give it its final name, which replaces nothing. What it is brought instead of is put aside right before.
 
         Raises:
             FileExistsError: when something else took that name meanwhile.
         """
-        if not self.there:
-            give_name(self.temporary, self.destination)
+        tree = self.target.tree
+        if self.there:
+            return
+        instead = self.aside if self.aside is not None and tree.found(self.destination) is not None else None
+        if instead is not None:
+            tree.make_folders(instead.folder)
+            tree.give_name(self.destination, instead)
+            tree.sync_folder(instead.folder)
+        try:
+            tree.give_name(self.temporary, self.destination)
+        except OSError:
+            if instead is not None:
+                tree.give_name(instead, self.destination)
+            raise
+        # Naming it was a change of the file's own, too.
+        self._seen = tree.lstat(self.destination)
 
     def close(self) -> None:
         """Close its file."""
@@ -218,12 +256,20 @@ class Copy:
             self.close()
         if not self.there:
             with contextlib.suppress(OSError):
-                os.unlink(self.temporary)
+                self.target.tree.remove_own(self.temporary)
+
+    @property
+    def stamp(self) -> tuple[int, int, int]:
+        """Time of last change, inode and time of the last change of its own, as it was seen when it was proven."""
+        seen = self._seen
+        return (seen.st_mtime_ns, seen.st_ino, seen.st_ctime_ns) if seen is not None else (0, 0, 0)
 
     @property
     def told(self) -> Copied:
         """What became of it."""
-        return Copied(self.target.place.id, self.direct, self.mtime_ns, str(self.why) if self.why else "")
+        mtime_ns, inode, ctime_ns = self.stamp
+        why = str(self.why) if self.why else ""
+        return Copied(self.target.place.id, self.direct, mtime_ns, why, inode, ctime_ns)
 
 
 def _first(ours: bytes, theirs: bytes) -> int:
@@ -249,10 +295,10 @@ def temporary_name(run: str, number: int) -> str:
     return f"{TEMPORARY}{run}-{number}.part"
 
 
-def unchanged(path: str, mark: ProofMark) -> bool:
+def unchanged(tree: Tree, mark: ProofMark) -> bool:
     """Whether a copy is there as it was proven, by size and time."""
     try:
-        status = os.lstat(path)
-    except OSError:
+        status = tree.found(inside(mark.path))
+    except (OSError, Outside):
         return False
-    return (status.st_size, status.st_mtime_ns) == (mark.size, mark.mtime_ns)
+    return status is not None and mark.fits(status)

@@ -20,7 +20,7 @@ from typing import Any
 from lxml import etree
 
 from jutrek import __version__
-from jutrek.disk import make_folders, write_new, write_own
+from jutrek.disk import Inside, Tree
 from jutrek.library import HASH_LISTS, LIBRARY, OWN_FOLDER, Library, Place, as_place
 from jutrek.transfer.accounts import Account
 
@@ -29,7 +29,9 @@ LISTS = "urn:ASC:MHL:v2.0"
 CHAINS = "urn:ASC:MHL:DIRECTORY:v2.0"
 _BASE_58 = "123456789ABCDEFGHJKLMNPQRSTUVWXYZabcdefghijkmnopqrstuvwxyz"
 _C4_LENGTH = 88
-_NAME = re.compile(r"(\d{4,})_.*\.mhl")
+_LONGEST = 150
+"""Bytes of a root's name in the name of a list."""
+_NAME = re.compile(r"(\d{4,12})_.*\.mhl", re.ASCII)
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,7 +78,7 @@ def write_hash_lists(account: Account, library: Library, places: Iterable[Place]
     written = []
     for place in (as_place(library), *places):
         if files := listed_in(account, place.id):
-            written.append(_write(place.root, files))
+            written.append(_write(place.tree, files))
     return written
 
 
@@ -122,34 +124,34 @@ def c4_of(data: bytes) -> str:
     return "c4" + signs.rjust(_C4_LENGTH, _BASE_58[0])
 
 
-def _write(root: str, files: Sequence[Listed]) -> str:
+_FOLDER = Inside((HASH_LISTS,))
+
+
+def _write(tree: Tree, files: Sequence[Listed]) -> str:
     """Write the next generation below a root, and name it in the chain. Returns the list's path."""
-    folder = os.path.join(root, HASH_LISTS)
-    make_folders(folder, within=root)
+    tree.make_folders(_FOLDER)
     at = datetime.now(UTC)
-    numbers = [int(found[1]) for name in os.listdir(folder) if (found := _NAME.fullmatch(name))]
+    numbers = [int(found[1]) for name in tree.names(_FOLDER) if (found := _NAME.fullmatch(name))]
     number = max(numbers, default=0) + 1
-    name = f"{number:04d}_{_plain(os.path.basename(root)) or 'root'}_{at:%Y-%m-%d_%H%M%S}Z.mhl"
+    root = _plain(os.path.basename(tree.root)).encode()[:_LONGEST].decode("utf-8", "ignore") or "root"
+    name = f"{number:04d}_{root}_{at:%Y-%m-%d_%H%M%S}Z.mhl"
     data = hash_list(files, at)
-    path = os.path.join(folder, name)
-    write_new(path, data)
-    chain = os.path.join(folder, CHAIN)
-    write_own(chain, _chained(chain, number, name, data))
-    return path
+    path = _FOLDER.below(name)
+    tree.write_new(path, data)
+    tree.write_own(_FOLDER.below(CHAIN), _chained(tree, number, name, data))
+    return tree.at(path)
 
 
-def _chained(chain: str, number: int, name: str, data: bytes) -> bytes:
+def _chained(tree: Tree, number: int, name: str, data: bytes) -> bytes:
     """The chain with one more list. One that is damaged is begun anew from the lists that lie beside it."""
     try:
         parser = etree.XMLParser(resolve_entities=False, no_network=True, remove_blank_text=True)
-        top = etree.parse(chain, parser).getroot()
-    except (OSError, etree.XMLSyntaxError):
+        top = etree.fromstring(tree.read_own(_FOLDER.below(CHAIN)), parser)
+    except (OSError, ValueError, etree.XMLSyntaxError):
         top = etree.Element(f"{{{CHAINS}}}ascmhldirectory", nsmap={None: CHAINS})
-        folder = os.path.dirname(chain)
-        for other in sorted(os.listdir(folder)):
+        for other in sorted(tree.names(_FOLDER)):
             if (found := _NAME.fullmatch(other)) and other != name:
-                with open(os.path.join(folder, other), "rb") as file:
-                    _add(top, int(found[1]), other, file.read())
+                _add(top, int(found[1]), other, tree.read_own(_FOLDER.below(other)))
     _add(top, number, name, data)
     return bytes(etree.tostring(top, xml_declaration=True, encoding="UTF-8", pretty_print=True))
 

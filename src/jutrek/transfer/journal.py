@@ -11,6 +11,7 @@ from the disk by `recover`: a final name exists only for proven bytes.
 
 from __future__ import annotations
 
+import errno
 import getpass
 import os
 import re
@@ -21,22 +22,23 @@ from datetime import UTC, datetime
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
-from jutrek.disk import make_folders, reserve, sync_folder
+from jutrek.disk import Inside, Outside, own, reserve
 from jutrek.filing import Row
 from jutrek.filing.facts import below
 from jutrek.library import Filed, Library
-from jutrek.transfer.chain import START, chained, last_chain
+from jutrek.transfer.chain import START, chained, last_chain, lines_of
 
 if TYPE_CHECKING:
     from jutrek.library import Place
     from jutrek.transfer.carry import Proof
 
-FOLDER = "journal"
-VERSION = 2
+FOLDER = own("journal")
+VERSION = 3
 _LINES, _LEAST = 700, 100
 """Bytes that are kept for what is told of one file, and for how many files at least."""
 _FILED_BY = Filed._fields
-_NUMBERED = re.compile(r"(\d{6,})-(?=\d{8}-)")
+_NUMBERED = re.compile(r"(\d{6,18})-(?=\d{8}-)")
+_NAME = re.compile(r"[0-9A-Za-z][0-9A-Za-z_-]*\.jsonl", re.ASCII)
 
 
 class Kind(StrEnum):
@@ -52,6 +54,7 @@ class Kind(StrEnum):
     CLEAR = "clear"
     SET_ASIDE = "set aside"
     EMPTY_TRAY = "empty tray"
+    LET_GO = "let go"
 
 
 def number_of(name: str) -> int:
@@ -63,10 +66,22 @@ def number_of(name: str) -> int:
 def journal_names(library: Library) -> list[str]:
     """The files of all journals of a library, oldest first."""
     try:
-        names = [name for name in os.listdir(os.path.join(library.own, FOLDER)) if name.endswith(".jsonl")]
+        names = [name for name in library.tree.names(FOLDER) if _NAME.fullmatch(name)]
     except FileNotFoundError:
         return []
     return sorted(names, key=lambda name: (number_of(name), name))
+
+
+def path_of(run: str) -> Inside:
+    """Where the journal of a run lies.
+
+    Raises:
+        FileNotFoundError: when no run can be called so.
+    """
+    try:
+        return FOLDER.below(f"{run}.jsonl")
+    except Outside as error:
+        raise FileNotFoundError(errno.ENOENT, os.strerror(errno.ENOENT), run) from error
 
 
 def _filed_by(row: Row) -> dict[str, Any]:
@@ -92,14 +107,14 @@ class Journal:
             OSError: when it cannot be written.
         """
         self.run = run
-        path = os.path.join(library.own, FOLDER, f"{run}.jsonl")
-        chain, torn = last_chain(path)
+        path, tree = path_of(run), library.tree
+        chain, torn = last_chain(tree, path)
         self._chain = chain or START
-        self._fd = os.open(path, os.O_APPEND | os.O_WRONLY | os.O_CLOEXEC)
+        self._fd = tree.open(path, os.O_APPEND | os.O_WRONLY)
         self._waiting = False
         if torn:
-            with open(path, "rb") as file:
-                lines = file.readlines()
+            with tree.open_own(path) as file:
+                lines = list(lines_of(file))
             if not lines[-1].endswith(b"\n"):
                 os.write(self._fd, b"\n")
             self._write({"entry": "torn", "line": len(lines)})
@@ -114,19 +129,18 @@ class Journal:
         Raises:
             OSError: when it cannot be written.
         """
-        folder = os.path.join(library.own, FOLDER)
-        make_folders(folder, within=library.root)
+        tree = library.tree
+        tree.make_folders(FOLDER)
         names = journal_names(library)
-        chain = last_chain(os.path.join(folder, names[-1]))[0] if names else None
+        chain = last_chain(tree, FOLDER.below(names[-1]))[0] if names else None
         number = number_of(names[-1]) + 1 if names else 1
         run = f"{number:06d}-{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
-        flags = os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_CLOEXEC
-        os.close(os.open(os.path.join(folder, f"{run}.jsonl"), flags, 0o666))
-        sync_folder(folder)
+        os.close(tree.open(path_of(run), os.O_CREAT | os.O_EXCL | os.O_WRONLY))
+        tree.sync_folder(FOLDER)
         journal = cls(library, run)
         journal._chain = chain or START
         journal._write({
-            "entry": kind.value, "run": run, "number": number, "at": now(), "version": VERSION, "who": _who(),
+            "entry": kind.value, "run": run, "number": number, "at": now(), "version": VERSION, "who": who(),
             "after": journal._chain, **(about or {}),
         })  # fmt: skip
         return journal
@@ -163,9 +177,19 @@ class Journal:
         """Write down that an emptied folder was removed."""
         self._write({"entry": "folder removed", "folder": folder})
 
-    def part(self, number: int, upto: int, prints: bytes) -> None:
-        """Write down that a large file was copied durably up to a byte; `prints` is that part's fingerprint."""
-        self._write({"entry": "part", "row": number, "upto": upto, "xxh3_128": prints.hex()})
+    def part(self, number: int, upto: int, prints: bytes, quick: bytes) -> None:
+        """Write down that a large file was copied durably up to a byte.
+
+        Args:
+            prints: that part's fingerprint.
+            quick: the quick fingerprint of the whole file, by which what is kept of it is known.
+        """
+        self._write({"entry": "part", "row": number, "upto": upto, "xxh3_128": prints.hex(), "quick": quick.hex()})
+
+    def through(self, number: int, name: Inside, place: str = "") -> None:
+        """Write down, durably, that a file goes through another name to one that differs by case or form only."""
+        self._write({"entry": "through", "row": number, "name": str(name), **({"place": place} if place else {})})
+        self.sync()
 
     def home(self, proofs: Iterable[tuple[int, Proof]]) -> None:
         """Write down proven files, and the other places that have them. Durable after the next `sync`."""
@@ -237,7 +261,8 @@ def now() -> str:
     return datetime.now(UTC).isoformat(timespec="seconds")
 
 
-def _who() -> str:
+def who() -> str:
+    """Who is at work, and on which machine."""
     try:
         user = getpass.getuser()
     except (KeyError, OSError):

@@ -7,8 +7,11 @@ import fcntl
 import os
 from collections.abc import Iterator
 
+from jutrek.disk import own
 from jutrek.errors import LibraryBusy, LibraryMissing, reason
 from jutrek.library import Library
+
+_LOCK = own("lock")
 
 
 @contextlib.contextmanager
@@ -20,7 +23,7 @@ def locked(library: Library) -> Iterator[None]:
         LibraryMissing: when the lock cannot be made.
     """
     try:
-        fd = os.open(os.path.join(library.own, "lock"), os.O_CREAT | os.O_RDWR | os.O_CLOEXEC, 0o666)
+        fd = library.tree.open(_LOCK, os.O_CREAT | os.O_RDWR | os.O_NONBLOCK)
     except OSError as error:
         raise LibraryMissing(library.root, reason(error)) from error
     try:

@@ -9,10 +9,13 @@ from __future__ import annotations
 import errno
 import mmap
 import os
+import stat
 from collections.abc import Callable
 from typing import Protocol
 
 import xxhash
+
+from jutrek.disk import Inside, Tree
 
 BLOCK = 4 * 1024 * 1024
 """Bytes read or written at once; a multiple of every sector and page size."""
@@ -55,7 +58,8 @@ def aligned_buffer() -> mmap.mmap:
 
 
 def read_back(
-    path: str,
+    tree: Tree,
+    path: Inside,
     buffer: mmap.mmap,
     *,
     look: Callable[[], None] = lambda: None,
@@ -66,7 +70,7 @@ def read_back(
     """The fingerprint of a file as it stands on its medium, and whether it is sure to be read from there.
 
     Args:
-        path: a file that was synced before.
+        tree, path: a file that was synced before; links on the way to it are not followed.
         buffer: from `aligned_buffer`; one thread at a time.
         look: called between blocks; it may raise, or wait.
         report: told the number of bytes of every block.
@@ -76,14 +80,15 @@ def read_back(
     Raises:
         OSError: when it cannot be read.
     """
-    fd, direct = _open_direct(path)
+    fd, direct = _open_direct(tree, path)
     state = new_hash()
     view = memoryview(buffer)
     try:
         at, end = span or (0, os.fstat(fd).st_size)
         if direct and at < end and not _reads(fd, view, at):
+            dropped = _open_dropped(tree, path)
             os.close(fd)
-            fd, direct = _open_dropped(path), False
+            fd, direct = dropped, False
         # A direct read that reaches far beyond the end has the kernel clear the rest of the buffer: ask for no more.
         while at < end and (count := os.preadv(fd, [view[: _rounded(end - at)]], at)):
             look()
@@ -104,24 +109,34 @@ def _rounded(size: int) -> int:
     return min(BLOCK, -(-size // SECTOR) * SECTOR)
 
 
-def _open_direct(path: str) -> tuple[int, bool]:
+def _open_direct(tree: Tree, path: Inside) -> tuple[int, bool]:
     try:
-        return _open(path, os.O_DIRECT), True
-    except OSError:
-        return _open_dropped(path), False
+        return open_to_read(tree, path, os.O_DIRECT), True
+    except OSError as error:
+        if error.errno not in (errno.EINVAL, errno.EOPNOTSUPP):
+            raise
+        return _open_dropped(tree, path), False
 
 
-def _open(path: str, more: int = 0) -> int:
-    """Open for reading, leaving the time of last access alone where that is allowed."""
-    flags = os.O_RDONLY | os.O_CLOEXEC | os.O_NOFOLLOW | more
+def open_to_read(tree: Tree, path: Inside, more: int = 0) -> int:
+    """Open a regular file for reading, leaving the time of last access alone where that is allowed.
+
+    Raises:
+        OSError: when it cannot be opened, or is no regular file.
+    """
+    flags = os.O_RDONLY | os.O_NONBLOCK | more
     try:
-        return os.open(path, flags | os.O_NOATIME)
+        fd = tree.open(path, flags | os.O_NOATIME)
     except PermissionError:
-        return os.open(path, flags)
+        fd = tree.open(path, flags)
+    if not stat.S_ISREG(os.fstat(fd).st_mode):
+        os.close(fd)
+        raise OSError("it is not a regular file")
+    return fd
 
 
-def _open_dropped(path: str) -> int:
-    fd = _open(path)
+def _open_dropped(tree: Tree, path: Inside) -> int:
+    fd = open_to_read(tree, path)
     os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
     return fd
 

@@ -6,6 +6,9 @@ A move is a rename that replaces nothing, so at any time each file lies whole at
     2. each file is compared with the plan (size and time), its folder is made, and it is renamed;
     3. the folders it left and came to are synced, then the journal tells that it moved, then the ledger follows.
 
+Where a file system takes both names for one, as they differ by case or form only, the file goes through a third name,
+which the journal is told before; no name is ever removed for that.
+
 A kill leaves files at one path or the other; the next start tells which by looking, and finishes the account. Folders
 that a run emptied are removed; taking it back makes them again. What places hold of a file follows it there, as far as
 it is unchanged; a place that is not connected learns it when it is caught up.
@@ -18,16 +21,18 @@ import errno
 import os
 import threading
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from jutrek.disk import give_name, make_folders, sync_folder
+from jutrek.disk import OWN_FOLDER, TEMPORARY, Inside, Outside, Realm, Tree, chosen, inside
 from jutrek.errors import (
     CopyRefused,
     JutrekError,
     NameTaken,
+    NotInside,
     NotMoved,
+    PageBroken,
     PlanUnusable,
     RunTrouble,
     Stopped,
@@ -35,7 +40,7 @@ from jutrek.errors import (
     shown,
 )
 from jutrek.filing import Plan, Row
-from jutrek.library import LIBRARY, OWN_FOLDER, HomeFile, Library, Place, ProofMark, keep_numbers
+from jutrek.library import LIBRARY, HomeFile, Library, Place, ProofMark, keep_numbers
 from jutrek.transfer.accounts import known_of_files
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
@@ -89,12 +94,14 @@ class Orders:
         kind: what the journal calls it.
         objection: asked right before a file moves; what it returns keeps the file where it is.
         about: what the journal tells of a row besides.
+        outside: files outside the library that are moved into it: out of a trash.
         behind: called with the rows that moved, before the run ends; returns sentences about what did not work.
     """
 
     kind: Kind
     objection: Callable[[Row], JutrekError | None] = lambda row: None
     about: Callable[[Row], dict[str, Any]] = lambda row: {}
+    outside: frozenset[str] = frozenset()
     behind: Callable[[Journal, Sequence[tuple[int, Row]]], Sequence[str]] = lambda journal, moved: ()
 
 
@@ -115,19 +122,23 @@ class _Moves:
         self._rows, self._library, self._ledger = rows, library, ledger
         self._stop, self._listener, self._orders = stop, listener, orders
         self._all_moved: list[tuple[int, Row]] = []
-        self._places = {place: ledger.proofs(place.id) for place in places}
+        self._tree = library.tree
+        self._places = {place: ledger.marks(place.id) for place in places}
         self._moved: list[tuple[int, Row]] = []
-        self._touched: set[str] = set()
-        self._left: set[str] = set()
+        self._touched: set[tuple[Tree, Inside | None]] = set()
+        self._left: set[Inside] = set()
         self._outcome = Outcome()
+        self._kind = orders.kind
+        self._known: dict[str, tuple[int, int]] = {}
         self._began = self._told = time.monotonic()
 
     def go(self, takes_back: str) -> Outcome:
         if not self._rows:
             return self._outcome
+        self._kind = Kind.TAKE_BACK if takes_back else self._orders.kind
+        self._known = self._ledger.all_files() if self._is_refiling else {}
         try:
-            kind = Kind.TAKE_BACK if takes_back else self._orders.kind
-            journal = Journal.begin(self._library, kind, {"takes_back": takes_back} if takes_back else {})
+            journal = Journal.begin(self._library, self._kind, {"takes_back": takes_back} if takes_back else {})
         except OSError as error:
             raise of_place(self._library.root, self._library.own, error) from error
         self._outcome.run = journal.run
@@ -162,82 +173,134 @@ class _Moves:
 
     def _move(self, journal: Journal, number: int, row: Row) -> JutrekError | None:
         """Move one file. Returns what kept it from that."""
-        root, to = self._library.root, row.destination or ""
-        target = os.path.join(root, to)
+        to = row.destination or ""
+        try:
+            (tree, old), new = self._from(row), inside(to, self._realm)
+        except Outside as error:
+            return NotInside(row.source if row.destination else to, error)
         try:
             self._listener.step("begin", row)
-            status = os.lstat(row.source)
+            status = tree.lstat(old)
             if (status.st_size, status.st_mtime_ns) != (row.size, row.mtime_ns):
                 return NotMoved(row.source, "it changed since the plan was made")
-            if (objection := self._orders.objection(row)) is not None:
+            if (objection := self._objection(row, old)) is not None:
                 return objection
-            make_folders(os.path.dirname(target), within=root) if os.path.dirname(to) else None
+            self._tree.make_folders(new.folder)
             self._listener.step("folder made", row)
-            give_name(row.source, target)
+            if tree == self._tree and tree.one_entry(old, new):
+                self._through(journal, number, old, new)
+            else:
+                self._tree.bring_in(tree, old, new)
             self._listener.step("renamed", row)
         except FileNotFoundError:
             return NotMoved(row.source, "it is gone")
         except FileExistsError:
-            return NameTaken(to)
+            return self._taken(tree, old, new)
         except OSError as error:
             if error.errno == errno.EXDEV:
                 return NotMoved(row.source, f"{shown(to)} lies on another disk")
-            trouble = of_place(root, to, error)
+            trouble = of_place(self._library.root, to, error)
             return NotMoved(row.source, trouble.error) if isinstance(trouble, CopyRefused) else trouble
         self._moved.append((number, row))
-        self._touched |= {os.path.dirname(row.source), os.path.dirname(target)}
-        self._left.add(os.path.dirname(row.source))
+        self._touched |= {(tree, old.folder), (self._tree, new.folder)}
+        if tree == self._tree and old.folder is not None:
+            self._left.add(old.folder)
         return None
+
+    @property
+    def _realm(self) -> Realm:
+        """A re-filing moves captures; what is put away, and comes back, lies below the library's own folder."""
+        return Realm.CAPTURES if self._is_refiling else Realm.PUT_AWAY
+
+    @property
+    def _is_refiling(self) -> bool:
+        return self._kind is Kind.REFILE
+
+    def _from(self, row: Row) -> tuple[Tree, Inside]:
+        if row.source in self._orders.outside:
+            return chosen(row.source)
+        return self._tree, self._tree.within(row.source, self._realm)
+
+    def _objection(self, row: Row, old: Inside) -> JutrekError | None:
+        """A plan of a re-filing names only what the ledger knows."""
+        if self._is_refiling and self._known.get(str(old)) != (row.size, row.mtime_ns):
+            return NotMoved(row.source, "it is no part of the library that the ledger knows")
+        return self._orders.objection(row)
+
+    def _through(self, journal: Journal, number: int, old: Inside, new: Inside) -> None:
+        """Rename a file whose names differ by case or form only, on a file system that takes them for one."""
+        if old == new:
+            raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST), str(new))
+        between = old.beside(f"{TEMPORARY}{journal.run}-{number}.name")
+        journal.through(number, between)
+        rename_through(self._tree, old, between, new, lambda: self._listener.step("between", self._rows[number]))
+
+    def _taken(self, tree: Tree, old: Inside, new: Inside) -> JutrekError:
+        """Why a name could not be given: what bears it may be the file itself."""
+        with contextlib.suppress(OSError):
+            if os.path.samestat(tree.lstat(old), self._tree.lstat(new)):
+                return NotMoved(tree.at(old), f"{shown(str(new))} is the same file under another name already")
+        return NameTaken(str(new))
 
     def _settle(self, journal: Journal) -> None:
         """Make the moves at hand durable, write them down, and let the ledger follow."""
-        for folder in self._touched:
-            sync_folder(folder)
+        for tree, folder in self._touched:
+            tree.sync_folder(folder)
         for number, row in self._moved:
             journal.moved(number)
             self._listener.step("written down", row)
         journal.sync()
         pairs = self._pairs(row for _, row in self._moved)
         follow(self._ledger, pairs)
-        self._move_copies(journal, pairs)
+        self._see_again(pairs)
+        self._move_copies(journal)
         numbers: dict[str, int] = {}
         self._all_moved += self._moved
         for _, row in self._moved:
             if row.counter:
                 numbers[row.counter] = max(row.number, numbers.get(row.counter, 0))
             self._end(Done(row, True, "Moved."))
-        keep_numbers(self._library, numbers)
+        with contextlib.suppress(PageBroken):
+            # A page of counters that is damaged is told by whatever needs a number next.
+            keep_numbers(self._library, numbers)
         self._moved.clear()
         self._touched.clear()
 
-    def _move_copies(self, journal: Journal, pairs: Pairs) -> None:
+    def _see_again(self, pairs: Pairs) -> None:
+        """Renaming is a change of a file's own: what tells the very file that was proven is told anew."""
+        marks = []
+        for old, new in pairs:
+            mark = self._ledger.mark_of(new)
+            if mark is not None and mark.inode and not old.startswith("/"):
+                with contextlib.suppress(OSError, Outside):
+                    status = self._tree.lstat(inside(new, Realm.PUT_AWAY))
+                    if mark.fits(status) and status.st_ino == mark.inode:
+                        marks.append(mark._replace(ctime_ns=status.st_ctime_ns))
+        self._ledger.put_proofs(marks)
+
+    def _move_copies(self, journal: Journal) -> None:
         """Let what other places hold of files follow them. What was changed there, or cannot move, stays."""
-        for place, proofs in self._places.items():
+        for place, marks in self._places.items():
             moved: list[tuple[str, ProofMark]] = []
-            for old, new in pairs:
-                mark = proofs.get(old)
-                if mark is not None and _moved_copy(place, mark, new):
+            for number, row in self._moved:
+                old, new = self._pairs([row])[0]
+                mark = marks.get(old)
+                if mark is not None and (now := _moved_copy(place, mark, new, journal, number)) is not None:
                     journal.note({"entry": "copy moved", "place": place.id, "from": old, "to": new})
-                    moved.append((old, mark._replace(path=new)))
+                    moved.append((old, now))
             journal.sync()
             self._ledger.drop_proofs(place.id, (old for old, _ in moved))
             self._ledger.put_proofs(mark for _, mark in moved)
 
     def _pairs(self, rows: Iterable[Row]) -> Pairs:
-        return [(os.path.relpath(row.source, self._library.root), row.destination or "") for row in rows]
+        top = self._library.root.rstrip("/") + "/"
+        return [(row.source.removeprefix(top), row.destination or "") for row in rows]
 
     def _remove_empty(self, journal: Journal) -> None:
         """Remove the folders that were emptied, and those above them that held nothing else."""
-        for folder in sorted(self._left, key=len, reverse=True):
-            while folder.startswith(self._library.root + os.sep):
-                try:
-                    os.rmdir(folder)
-                except OSError:
-                    break
-                journal.removed_folder(os.path.relpath(folder, self._library.root))
-                with contextlib.suppress(OSError):
-                    sync_folder(os.path.dirname(folder))
-                folder = os.path.dirname(folder)  # noqa: PLW2901
+        for folder in sorted(self._left, key=lambda one: len(one.parts), reverse=True):
+            for gone in remove_emptied(self._tree, folder):
+                journal.removed_folder(str(gone))
 
     def _end(self, done: Done) -> None:
         self._outcome.done.append(done)
@@ -274,22 +337,61 @@ def restore(library: Library, ledger: Ledger, pairs: Pairs) -> None:
         ledger.put_proofs(marks)
 
 
-def _moved_copy(place: Place, mark: ProofMark, new: str) -> bool:
-    """Move a copy within its place, if it is unchanged. Returns whether it moved."""
-    old_path, new_path = os.path.join(place.root, mark.path), os.path.join(place.root, new)
+def rename_through(
+    tree: Tree, old: Inside, between: Inside, new: Inside, reached: Callable[[], None] = lambda: None
+) -> None:
+    """Rename a file through a third name. Where the new name cannot be given, it gets the old one back.
+
+    Args:
+        reached: called when the file bears the third name.
+
+    Raises:
+        OSError: when a name could not be given.
+    """
+    tree.give_name(old, between)
+    reached()
     try:
-        status = os.lstat(old_path)
-        if (status.st_size, status.st_mtime_ns) != (mark.size, mark.mtime_ns):
-            return False
-        make_folders(os.path.dirname(new_path), within=place.root)
-        give_name(old_path, new_path)
-        for folder in {os.path.dirname(old_path), os.path.dirname(new_path)}:
-            sync_folder(folder)
-        with contextlib.suppress(OSError):
-            os.removedirs(os.path.dirname(old_path))
+        tree.give_name(between, new)
     except OSError:
-        return False
-    return True
+        tree.give_name(between, old)
+        raise
+
+
+def remove_emptied(tree: Tree, folder: Inside | None) -> Iterator[Inside]:
+    """Remove a folder that is empty, and those above it that are then; yields those that went."""
+    while folder is not None:
+        try:
+            tree.remove_folder(folder)
+            tree.sync_folder(folder.folder)
+        except OSError:
+            return
+        yield folder
+        folder = folder.folder
+
+
+def _moved_copy(place: Place, mark: ProofMark, to: str, journal: Journal, number: int) -> ProofMark | None:
+    """Move a copy within its place, if it is unchanged. Returns its mark there; None where it did not move."""
+    tree = place.tree
+    try:
+        old, new = inside(mark.path, Realm.PUT_AWAY), inside(to, Realm.PUT_AWAY)
+        if not mark.fits(tree.lstat(old)):
+            return None
+        tree.make_folders(new.folder)
+        if tree.one_entry(old, new):
+            between = old.beside(f"{TEMPORARY}{journal.run}-{number}.name")
+            journal.through(number, between, place.id)
+            rename_through(tree, old, between, new)
+        else:
+            tree.give_name(old, new)
+        for folder in {old.folder, new.folder}:
+            tree.sync_folder(folder)
+        for _ in remove_emptied(tree, old.folder):
+            pass
+        now = tree.lstat(new)
+    except (OSError, Outside):
+        return None
+    moved = mark._replace(path=to)
+    return moved._replace(ctime_ns=now.st_ctime_ns) if mark.inode and mark.inode == now.st_ino else moved
 
 
 def _put_away(path: str) -> bool:

@@ -1,30 +1,46 @@
 """What a start finds after a kill or a power loss: own temporaries are cleared, unfinished runs are told.
 
-A final name is only ever given to proven bytes, so a planned target that exists in full is home; its source need not
-be believed. An empty target is a reservation (see `jutrek.disk`), and is removed, when its whole temporary still lies
-beside it; any other empty file is somebody else's. What is durable of a large file is kept as a partial. Of a run of
-moves each file lies at its old path or at its new one; where a name was being given in two steps, the first is taken
-back or the second made. The ledger follows the disk.
+A final name is only ever given to proven bytes; but who bears a planned name may be somebody else's. So a file that the
+journal does not call proven is read back, and compared with its source as far as that is there: else it counts as not
+home, and the next intake tells. An empty target is a reservation (see `jutrek.disk`), and is removed, when its whole
+temporary still lies beside it; any other empty file is somebody else's. What is durable of a large file is kept as a
+partial. Of a run of moves each file lies at its old path or at its new one; where a name was being given in two steps,
+the first is taken back or the second made; no name is removed unless another entry of the same file is seen to remain.
+The ledger follows the disk. Whatever stands in a journal is checked before it is gone by, and nothing outside the
+library and its places is ever changed.
 """
 
 from __future__ import annotations
 
 import contextlib
 import os
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from jutrek.disk import give_name
-from jutrek.errors import LibraryMissing, reason
+from jutrek.disk import TEMPORARY, Outside, Realm, Tree, inside
+from jutrek.errors import LibraryMissing, PageBroken, reason
 from jutrek.filing.rulebook import load_rules
-from jutrek.library import HomeFile, Library, as_place, connected, keep_numbers, known_places
+from jutrek.library import (
+    LIBRARY,
+    HomeFile,
+    Library,
+    Place,
+    ProofMark,
+    as_place,
+    connected,
+    keep_numbers,
+    known_places,
+    notice_roots,
+)
 from jutrek.sources import mounts
 from jutrek.transfer.accounts import Account, filed_by, known_of_files, unfinished
 from jutrek.transfer.copies import temporary_name
-from jutrek.transfer.journal import Journal, Kind
+from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.lock import locked
+from jutrek.transfer.medium import aligned_buffer, read_back
 from jutrek.transfer.moving import follow, restore
-from jutrek.transfer.partials import keep_partial
+from jutrek.transfer.partials import KEPT_FOR, Content, clear_partials, keep_partial
 from jutrek.transfer.sidecars import write_sidecar
 from jutrek.transfer.taking_back import row_of
 
@@ -41,6 +57,7 @@ class Leftover:
         at: when it began (UTC, ISO 8601).
         home, left: how many files are home or moved, and how many are not.
         kind: what it was to do.
+        troubles: what of its record is not believed; nothing that rests on it was done.
     """
 
     run: str
@@ -48,6 +65,7 @@ class Leftover:
     home: int
     left: int
     kind: Kind = Kind.INTAKE
+    troubles: tuple[str, ...] = ()
 
     @property
     def moved(self) -> bool:
@@ -64,12 +82,21 @@ def recover(library: Library, ledger: Ledger) -> list[Leftover]:
     """
     with locked(library):
         try:
-            leftovers = [_settle(library, ledger, account) for account in list(unfinished(library))]
+            places = [as_place(library), *_connected(library)]
+            leftovers = [_settle(library, ledger, account, places) for account in list(unfinished(library))]
             if ledger.is_new:
                 _teach(library, ledger)
+            notice_roots(ledger, places)
+            for place in places:
+                clear_partials(place.tree, older_than=KEPT_FOR)
             return leftovers
         except OSError as error:
             raise LibraryMissing(library.root, f"its last run can't be cleared up: {reason(error)}") from error
+
+
+def _connected(library: Library) -> list[Place]:
+    tops = [mount.point for mount in mounts()]
+    return [place for one in known_places(library) if (place := connected(one, tops))]
 
 
 def _teach(library: Library, ledger: Ledger) -> None:
@@ -77,48 +104,93 @@ def _teach(library: Library, ledger: Ledger) -> None:
     filed, proofs = known_of_files(library)
     ledger.put_filed(filed.items())
     ledger.put_proofs(proofs)
-    ledger.put([HomeFile(one.path, one.size, one.mtime_ns, None, one.full) for one in proofs if not one.place])
+    ledger.put([
+        HomeFile(one.path, one.size, one.mtime_ns, None, one.full) for one in proofs if not one.place and one.stands
+    ])  # fmt: skip
     ledger.is_new = False
 
 
-def _settle(library: Library, ledger: Ledger, account: Account) -> Leftover:
+def _settle(library: Library, ledger: Ledger, account: Account, places: Sequence[Place]) -> Leftover:
     journal = Journal(library, account.run)
     try:
         if account.moves:
             done = _settle_moves(library, ledger, account, journal)
         else:
-            done = _settle_bringing(library, ledger, account, journal)
+            done = _settle_bringing(library, ledger, account, journal, places)
+        _settle_names_between(account, places)
         numbers: dict[str, int] = {}
         for row in done:
             entry = account.to_do[row]
             if "counter" in entry:
                 key, number = str(entry["counter"]), int(entry["number"])
                 numbers[key] = max(number, numbers.get(key, 0))
-        keep_numbers(library, numbers)
+        with contextlib.suppress(PageBroken):
+            # A page of counters that is damaged is told by whatever needs a number next.
+            keep_numbers(library, numbers)
         left = len(account.to_do) - len(done)
         size = sum(int(account.to_do[row]["size"]) for row in done)
         copies = {place: len(rows) for place, rows in account.copied.items()}
         journal.end("found again", len(done), left, bytes=size, copies=copies)
     finally:
         journal.close()
-    return Leftover(account.run, account.at, len(done), left, account.kind)
+    return Leftover(account.run, account.at, len(done), left, account.kind, tuple(account.troubles))
 
 
-def _settle_bringing(library: Library, ledger: Ledger, account: Account, journal: Journal) -> list[int]:
+def _settle_bringing(
+    library: Library, ledger: Ledger, account: Account, journal: Journal, places: Sequence[Place]
+) -> list[int]:
     """Clear up after an intake, or after catching a place up. Returns the rows that are home."""
-    others = [place for one in known_places(library) if (place := connected(one, _tops()))]
-    main = str(account.head.get("place", ""))
-    places = sorted([as_place(library), *others], key=lambda place: place.id != main)
-    home: list[int] = []
-    for row, entry in account.to_come.items():
-        for number, place in enumerate(places):
-            if _settle_file(place.root, account, row, entry) and number == 0 and place.id == main:
-                home.append(row)
-    journal.note(*({"entry": "found", "row": row} for row in home if row not in account.done))
+    main = str(account.head.get("place", LIBRARY))
+    for place in places:
+        for row, entry in account.to_come.items():
+            _clear_file(place.tree, account, row, entry)
+        if place.id == main:
+            _put_back(place.tree, account)
+    found = _found(next((place for place in places if place.id == main), None), account)
+    journal.note(*(
+        {"entry": "found", "row": row, "xxh3_128": mark.full.hex(), "mtime_ns": mark.mtime_ns}
+        for row, mark in found.items()
+    ))  # fmt: skip
+    ledger.put_proofs(found.values())
+    home = sorted({*account.done, *found})
     if account.kind is Kind.INTAKE:
+        ledger.put([HomeFile(one.path, one.size, one.mtime_ns, None, one.full) for one in found.values()])
         _write_sidecars(library, account, home, journal)
         ledger.put_filed((str(account.to_come[row]["to"]), filed_by(account.to_come[row])) for row in home)
     return home
+
+
+def _found(place: Place | None, account: Account) -> dict[int, ProofMark]:
+    """Files that lie under their planned names though no proof was written down: proven now, against their sources."""
+    found: dict[int, ProofMark] = {}
+    buffer = aligned_buffer()
+    for row, entry in account.to_come.items() if place is not None else ():
+        if row in account.done or place is None:
+            continue
+        path, source = inside(entry["to"]), Tree(str(entry.get("root") or os.path.dirname(entry["source"])))
+        with contextlib.suppress(OSError, Outside):
+            status = place.tree.found(path)
+            theirs = source.lstat(source.within(entry["source"], Realm.OWN))
+            if status is None or os.path.samestat(status, theirs):
+                continue
+            if {status.st_size, theirs.st_size} != {entry["size"]}:
+                continue
+            full, _ = read_back(place.tree, path, buffer)
+            wanted, _ = read_back(source, source.within(entry["source"], Realm.OWN), buffer)
+            if full == wanted:
+                mark = ProofMark(place.id, entry["to"], status.st_size, status.st_mtime_ns, full, now())
+                found[row] = mark.seen(status)
+    return found
+
+
+def _put_back(tree: Tree, account: Account) -> None:
+    """What was put aside for a file that did not come then gets its name back."""
+    for entry in account.others:
+        if entry["entry"] == "to put aside":
+            old, aside = inside(entry["from"]), inside(entry["to"], Realm.PUT_AWAY)
+            if tree.found(old) is None and tree.found(aside) is not None:
+                tree.make_folders(old.folder)
+                tree.give_name(aside, old)
 
 
 def _write_sidecars(library: Library, account: Account, home: list[int], journal: Journal) -> None:
@@ -128,45 +200,48 @@ def _write_sidecars(library: Library, account: Account, home: list[int], journal
         rules = load_rules(library).rules
         for number in wanted:
             row = row_of(account.to_come[number])
-            trouble, stamp = write_sidecar(library.root, row, rules)
+            trouble, stamp = write_sidecar(library.tree, row, rules)
             if not trouble:
                 journal.sidecar(number, row, *stamp)
 
 
-def _settle_file(root: str, account: Account, row: int, entry: dict[str, object]) -> bool:
-    """Clear up after one file in one place. Returns whether it is there."""
-    path = os.path.join(root, str(entry["to"]))
-    if row in account.done and _size(path) == entry["size"]:
-        return True
-    temporary = os.path.join(os.path.dirname(path), temporary_name(account.run, row))
-    size, whole = _size(path), int(str(entry["size"]))
-    if size == 0 and whole and _size(temporary) == whole:
-        os.unlink(path)
-        size = None
-    stamp = whole, int(str(entry["mtime_ns"]))
-    if size is None and keep_partial(root, temporary, str(entry["source"]), stamp, account.parts.get(row, ())):
-        return False
-    with contextlib.suppress(FileNotFoundError, NotADirectoryError):
-        os.unlink(temporary)
-    return size == whole
+def _clear_file(tree: Tree, account: Account, row: int, entry: dict[str, object]) -> None:
+    """Clear up after one file in one place: its temporary, and the reservation of its name."""
+    path = inside(entry["to"])
+    temporary = path.beside(temporary_name(account.run, row))
+    waits, there, whole = tree.found(temporary), tree.found(path), int(str(entry["size"]))
+    if waits is None:
+        return
+    if there is not None and there.st_size == 0 and whole and waits.st_size == whole:
+        tree.remove(path, still=there)
+        there = None
+    content = Content(whole, account.quick.get(row, b""))
+    if there is None and content.quick and keep_partial(tree, temporary, content, account.parts.get(row, ())):
+        return
+    tree.remove_own(temporary)
+
+
+def _settle_names_between(account: Account, places: Sequence[Place]) -> None:
+    """A file that a kill left under the name in between gets its new name, or its old one where that is taken."""
+    trees = {place.id: place.tree for place in places}
+    for (place, row), name in account.through.items():
+        entry, tree = account.to_move.get(row), trees.get(place)
+        if entry is None or tree is None or str(entry["from"]).startswith("/"):
+            continue
+        between = inside(name, Realm.OWN)
+        old, new = inside(entry["from"], Realm.PUT_AWAY), inside(entry["to"], Realm.PUT_AWAY)
+        if between == old.beside(f"{TEMPORARY}{account.run}-{row}.name") and tree.found(between) is not None:
+            try:
+                tree.give_name(between, new)
+            except FileExistsError:
+                tree.give_name(between, old)
 
 
 def _settle_moves(library: Library, ledger: Ledger, account: Account, journal: Journal) -> list[int]:
     """Finish the account of a run of moves. Returns the rows that moved."""
-    moved: list[int] = []
     _put_sidecars_back(library, account, journal)
-    for row, entry in account.to_move.items():
-        old, new = (os.path.join(library.root, str(entry[name])) for name in ("from", "to"))
-        there, here = _size(new), _size(old)
-        if there is not None and here is not None:
-            if os.path.samefile(old, new):
-                os.unlink(old)
-                here = None
-            elif there == 0 and here == entry["size"]:
-                os.unlink(new)
-                there = None
-        if here is None and there == entry["size"]:
-            moved.append(row)
+    _settle_names_between(account, [as_place(library)])
+    moved = [row for row, entry in account.to_move.items() if _has_moved(library.tree, entry)]
     for row in moved:
         if row not in account.done:
             journal.moved(row)
@@ -177,30 +252,39 @@ def _settle_moves(library: Library, ledger: Ledger, account: Account, journal: J
     return moved
 
 
+def _has_moved(tree: Tree, entry: dict[str, object]) -> bool:
+    """Whether a file lies at its new path; what a name given in two steps left behind is cleared."""
+    new = inside(entry["to"], Realm.PUT_AWAY)
+    there = tree.found(new)
+    if str(entry["from"]).startswith("/"):
+        return there is not None and there.st_size == entry["size"]
+    old = inside(entry["from"], Realm.PUT_AWAY)
+    here = tree.found(old)
+    if there is None or here is None:
+        return here is None and there is not None and there.st_size == entry["size"]
+    if tree.one_entry(old, new):
+        # One file, whatever its names: it has moved if it is spelt as it was to be.
+        return old != new and new.name in tree.names(new.folder)
+    if os.path.samestat(here, there) and there.st_nlink > 1:
+        tree.remove(old, still=here)
+        return True
+    if there.st_size == 0 and entry["size"] and here.st_size == entry["size"]:
+        tree.remove(new, still=there)
+    return False
+
+
 def _put_sidecars_back(library: Library, account: Account, journal: Journal) -> None:
     """Old versions of sidecars that a kill kept from being followed by new ones come back from the tray."""
+    tree = library.tree
     written = {str(entry["to"]) for entry in account.sidecars.values()}
     for entry in account.others:
         if entry["entry"] == "sidecar kept" and entry["from"] not in written:
-            old, new = (os.path.join(library.root, str(entry[name])) for name in ("from", "to"))
-            if _size(old) is None and _size(new) is not None:
-                give_name(new, old)
-            elif _size(new) is not None:
-                status = os.lstat(old)
+            old, new = inside(entry["from"]), inside(entry["to"], Realm.PUT_AWAY)
+            status, kept = tree.found(old), tree.found(new)
+            if status is None and kept is not None:
+                tree.give_name(new, old)
+            elif kept is not None and status is not None:
                 journal.note({
                     "entry": "sidecar", "row": entry["row"], "to": entry["from"], "size": status.st_size,
                     "mtime_ns": status.st_mtime_ns,
                 })  # fmt: skip
-
-
-def _tops() -> list[str]:
-    """The tops of what is mounted now."""
-    return [mount.point for mount in mounts()]
-
-
-def _size(path: str) -> int | None:
-    """A file's size in bytes, or None where there is none."""
-    try:
-        return os.lstat(path).st_size
-    except (FileNotFoundError, NotADirectoryError):
-        return None

@@ -17,9 +17,10 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
-from jutrek.disk import sync_folder
+from jutrek.disk import Inside, inside
 from jutrek.errors import (
     FileTrouble,
+    PageBroken,
     PlaceLost,
     RunTrouble,
     SourceGone,
@@ -34,6 +35,7 @@ from jutrek.transfer.copies import Target
 from jutrek.transfer.counts import Counts
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.outcome import Done, Listener, Outcome
+from jutrek.transfer.partials import forget_partials
 from jutrek.transfer.sidecars import write_sidecar
 from jutrek.transfer.steering import Steering
 
@@ -61,6 +63,8 @@ class Task:
         about: what else its first line tells.
         notes: what else is to be kept of it: what was settled, and what was left on the sources.
         expected: fingerprints that sources must have, by path, as far as they are known.
+        aside: what bears a destination's name and is to be put aside once the new file is proven: where to, by
+            destination; the paths are in the main place.
     """
 
     rows: Sequence[Row]
@@ -70,6 +74,7 @@ class Task:
     about: Mapping[str, Any] = field(default_factory=dict)
     notes: Sequence[Mapping[str, Any]] = ()
     expected: Mapping[str, bytes] = field(default_factory=dict)
+    aside: Mapping[str, Inside] = field(default_factory=dict)
 
 
 class Run:
@@ -81,7 +86,7 @@ class Run:
         self._steering, self._listener = steering, listener
         self._targets = task.targets
         self._results: queue.SimpleQueue[tuple[int, Proof | Exception]] = queue.SimpleQueue()
-        self._parts: queue.SimpleQueue[tuple[int, int, bytes]] = queue.SimpleQueue()
+        self._parts: queue.SimpleQueue[tuple[int, int, bytes, bytes]] = queue.SimpleQueue()
         self._lost: queue.SimpleQueue[Target] = queue.SimpleQueue()
         for target in task.targets:
             if target.lost is not None:
@@ -89,7 +94,7 @@ class Run:
         self._waiting: list[tuple[int, Proof]] = []
         self._outcome = Outcome()
         self._numbers: dict[str, int] = {}
-        self._synced: set[str] = set()
+        self._synced: set[tuple[str, Inside | None]] = set()
         self._by_id = {target.place.id: target for target in task.targets}
         self._began = self._last_settled = self._last_told = time.monotonic()
         self._counts = Counts(task.rows, [target.place for target in task.targets], self._began)
@@ -106,6 +111,7 @@ class Run:
             try:
                 journal.note(*self._task.notes)
                 journal.bring(self._rows)
+                self._announce_aside(journal)
                 self._note_lost(journal)
                 self._begin()
                 self._carry_all(journal)
@@ -125,6 +131,14 @@ class Run:
     def _begin(self) -> None:
         """What comes before the first file."""
 
+    def _announce_aside(self, journal: Journal) -> None:
+        place = self._targets[0].place.id
+        journal.note(*(
+            {"entry": "to put aside", "place": place, "from": path, "to": str(to)}
+            for path, to in self._task.aside.items()
+        ))  # fmt: skip
+        journal.sync()
+
     def _close_books(self, journal: Journal) -> None:
         """Write the end, unless the place was lost: what lies there could not be cleared, so the next start shall."""
         if isinstance(self._outcome.trouble, PlaceLost):
@@ -136,8 +150,9 @@ class Run:
             target.place.id: sum(copy.place == target.place.id and not copy.why for one in done for copy in one.copies)
             for target in self._targets[1:]
         }
-        with contextlib.suppress(OSError):
+        with contextlib.suppress(OSError, PageBroken):
             keep_numbers(self._library, self._numbers)
+        with contextlib.suppress(OSError):
             how, size = "done" if all_ended else "stopped", sum(one.row.size for one in done)
             journal.end(how, len(done), len(self._rows) - len(done), bytes=size, copies=copies)
 
@@ -175,7 +190,10 @@ class Run:
 
     def _carrier(self, run: str, lanes: threading.Semaphore, watch: Watch) -> Carrier:
         twice, second = self._rules.twice, self._rules.second_sum
-        return Carrier(self._targets, run, lanes, watch, twice=twice, second=second, expected=self._task.expected)
+        expected, aside = self._task.expected, self._task.aside
+        return Carrier(
+            self._targets, run, lanes, watch, twice=twice, second=second, expected=expected, aside=aside
+        )  # fmt: skip
 
     def _one(self, carriers: queue.SimpleQueue[Carrier], number: int, row: Row) -> None:
         carrier = carriers.get()
@@ -245,6 +263,7 @@ class Run:
         self._waiting = [(number, self._sealed(number, proof)) for number, proof in self._waiting]
         self._synced.clear()
         journal.home(self._waiting)
+        self._note_aside(journal)
         journal.sync()
         if self._task.kind is Kind.INTAKE:
             self._ledger.put([_home_file(proof) for _, proof in self._waiting])
@@ -255,14 +274,27 @@ class Run:
         for number, proof in self._waiting:
             why = "Read back and equal." if proof.direct else "Read back after dropping its pages, and equal."
             if proof.row.sidecar:
-                trouble, stamp = write_sidecar(self._library.root, proof.row, self._rules)
+                trouble, stamp = write_sidecar(self._library.tree, proof.row, self._rules)
                 why = f"{why} {trouble}".strip()
                 if not trouble:
                     journal.sidecar(number, proof.row, *stamp)
+            if proof.content is not None:
+                for target in self._targets:
+                    forget_partials(target.tree, proof.content)
             self._end(Done(proof.row, True, why, proof.full, copies=proof.copies))
         self._waiting.clear()
         self._last_settled = time.monotonic()
         self._tell(always=True)
+
+    def _note_aside(self, journal: Journal) -> None:
+        """Write down what was put aside for the files at hand."""
+        target = self._targets[0]
+        for _, proof in self._waiting:
+            to = self._task.aside.get(proof.row.destination or "")
+            if to is not None and target.tree.found(to) is not None:
+                journal.note({
+                    "entry": "put aside", "place": target.place.id, "from": proof.row.destination, "to": str(to),
+                })  # fmt: skip
 
     def _sealed(self, number: int, proof: Proof) -> Proof:
         """Make the names of a file durable in all its places, each folder once for all files at hand.
@@ -276,11 +308,11 @@ class Run:
         copies = []
         for copy in (None, *proof.copies):
             target = self._targets[0] if copy is None else self._by_id[copy.place]
-            folder = os.path.dirname(os.path.join(target.root, proof.row.destination or ""))
+            folder = inside(proof.row.destination).folder
             try:
-                if folder not in self._synced and not (copy and copy.why):
-                    sync_folder(folder)
-                    self._synced.add(folder)
+                if (target.place.id, folder) not in self._synced and not (copy and copy.why):
+                    target.tree.sync_folder(folder)
+                    self._synced.add((target.place.id, folder))
             except OSError as error:
                 if copy is None:
                     raise
@@ -327,7 +359,11 @@ def _home_file(proof: Proof) -> HomeFile:
 
 def _marks(proof: Proof, main: str, at: str) -> Iterator[ProofMark]:
     path, size = proof.row.destination or "", proof.row.size
-    yield ProofMark(main, path, size, proof.mtime_ns, proof.full, at)
+    yield ProofMark(
+        main, path, size, proof.mtime_ns, proof.full, at, inode=proof.inode, ctime_ns=proof.ctime_ns
+    )  # fmt: skip
     for copy in proof.copies:
         if not copy.why:
-            yield ProofMark(copy.place, path, size, copy.mtime_ns, proof.full, at)
+            yield ProofMark(
+                copy.place, path, size, copy.mtime_ns, proof.full, at, inode=copy.inode, ctime_ns=copy.ctime_ns
+            )  # fmt: skip

@@ -18,22 +18,24 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
+from jutrek.disk import Inside, Outside, Tree, inside, own
 from jutrek.doubles.degrees import Degree
 from jutrek.errors import FileTrouble, JutrekError, NotMoved, PlanUnusable, SourceUnreadable, Stopped, shown
 from jutrek.filing import Action, HouseRules, Plan, Row
-from jutrek.formats import open_read_only
-from jutrek.library import OWN_FOLDER, Library, Place
+from jutrek.library import Library, Place, State
 from jutrek.transfer.carrying_over import carry_over
 from jutrek.transfer.journal import Journal, Kind
+from jutrek.transfer.medium import open_to_read
 from jutrek.transfer.moving import Orders, refile
 from jutrek.transfer.outcome import Listener, Outcome
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
 
-TRAY = f"{OWN_FOLDER}/tray"
+TRAY = str(own("tray"))
 _BLOCK = 1024 * 1024
 _SIDECAR = ".xmp"
+_DAMAGED = frozenset({State.ROTTED, State.UNREADABLE, State.GONE})
 
 Stamp = tuple[int, int]
 """Size in bytes and time of last change in nanoseconds."""
@@ -82,8 +84,8 @@ def set_aside(
     token = f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
     rows = list(_rows(library, drops, f"{TRAY}/{token}"))
     plan = Plan(library.root, library.id, HouseRules(), tuple(row for row, _ in rows))
-    court = _Court(library, {row.source: drop for row, drop in rows}, token, stop)
-    orders = Orders(Kind.SET_ASIDE, court.objection, court.about, court.carry)
+    court = _Court(library, ledger, {row.source: drop for row, drop in rows}, token, stop)
+    orders = Orders(Kind.SET_ASIDE, court.objection, court.about, behind=court.carry)
     return refile(plan, library, ledger, stop=stop, listener=listener, places=places, orders=orders)
 
 
@@ -138,8 +140,10 @@ def _has_its_file(sidecar: str) -> bool:
 class _Court:
     """Decides for each file, right before it moves, whether it may."""
 
-    def __init__(self, library: Library, drops: Mapping[str, Drop], token: str, stop: threading.Event) -> None:
-        self._library, self._drops, self._token, self._stop = library, drops, token, stop
+    def __init__(
+        self, library: Library, ledger: Ledger, drops: Mapping[str, Drop], token: str, stop: threading.Event
+    ) -> None:
+        self._library, self._ledger, self._drops, self._token, self._stop = library, ledger, drops, token, stop
 
     def about(self, row: Row) -> dict[str, Any]:
         """What the journal tells of a move besides."""
@@ -154,24 +158,28 @@ class _Court:
             # All files went before their sidecars: whatever is still there keeps its own.
             stays = _has_its_file(row.source)
             return NotMoved(row.source, "the file that it belongs to stays") if stays else None
-        keeper = os.path.join(self._library.root, drop.keeper)
         try:
-            return self._compared(path, keeper, drop)
+            return self._compared(path, drop)
         except Stopped as stopped:
             return stopped
-        except OSError:
+        except (OSError, Outside):
             return NotMoved(row.source, f"{shown(drop.keeper)}, which was to stay, is gone")
         except FileTrouble as error:
             return NotMoved(row.source, f"it could not be compared: {error}")
 
-    def _compared(self, path: str, keeper: str, drop: Drop) -> JutrekError | None:
-        status = os.lstat(keeper)
-        if os.path.samefile(path, keeper):
-            return NotMoved(path, f"{shown(drop.keeper)} is the same file by another name; nothing would come free")
+    def _compared(self, path: str, drop: Drop) -> JutrekError | None:
+        tree, keeper = self._library.tree, shown(drop.keeper)
+        known = self._ledger.mark_of(drop.keeper)
+        if known is not None and known.state in _DAMAGED:
+            return NotMoved(path, f"{keeper}, which was to stay, is known to be damaged ({known.state})")
+        one, other = inside(drop.path), inside(drop.keeper)
+        status = tree.lstat(other)
+        if os.path.samestat(tree.lstat(one), status):
+            return NotMoved(path, f"{keeper} is the same file by another name; nothing would come free")
         if (status.st_size, status.st_mtime_ns) != drop.keeper_stamp:
-            return NotMoved(path, f"{shown(drop.keeper)}, which was to stay, changed since")
-        if drop.degree is Degree.BYTES and not same_bytes(path, keeper, self._stop):
-            return NotMoved(path, f"its bytes are not those of {shown(drop.keeper)}")
+            return NotMoved(path, f"{keeper}, which was to stay, changed since")
+        if drop.degree is Degree.BYTES and not same_bytes(tree, one, other, self._stop):
+            return NotMoved(path, f"its bytes are not those of {keeper}")
         return None
 
     def carry(self, journal: Journal, moved: Sequence[tuple[int, Row]]) -> list[str]:
@@ -190,28 +198,27 @@ class _Court:
         return failed
 
 
-def same_bytes(one: str, other: str, stop: threading.Event) -> bool:
+def same_bytes(tree: Tree, one: Inside, other: Inside, stop: threading.Event) -> bool:
     """Compare two files byte for byte.
 
     Raises:
         SourceUnreadable: when one of them cannot be read.
         Stopped: when `stop` was set.
     """
-    first = open_read_only(one)
+    fds: list[int] = []
     try:
-        second = open_read_only(other)
-        try:
-            while True:
-                if stop.is_set():
-                    raise Stopped
-                block, block_2 = os.read(first, _BLOCK), os.read(second, _BLOCK)
-                if block != block_2:
-                    return False
-                if not block:
-                    return True
-        except OSError as error:
-            raise SourceUnreadable(other, error) from error
-        finally:
-            os.close(second)
+        fds += [open_to_read(tree, one)]
+        fds += [open_to_read(tree, other)]
+        while True:
+            if stop.is_set():
+                raise Stopped
+            block, block_2 = os.read(fds[0], _BLOCK), os.read(fds[1], _BLOCK)
+            if block != block_2:
+                return False
+            if not block:
+                return True
+    except OSError as error:
+        raise SourceUnreadable(tree.at(other if fds else one), error) from error
     finally:
-        os.close(first)
+        for fd in fds:
+            os.close(fd)

@@ -13,7 +13,7 @@ from typing import Any, NamedTuple
 
 from lxml import etree
 
-from jutrek.disk import write_new
+from jutrek.disk import Outside, Tree, inside
 from jutrek.errors import reason
 from jutrek.filing import HouseRules, Row
 from jutrek.formats.draft import Draft
@@ -134,16 +134,18 @@ def _written(text: str) -> str:
     return "".join(sign if sign.isprintable() else "?" for sign in plain)
 
 
-def write_sidecar(library: str, row: Row, rules: HouseRules) -> tuple[str, tuple[int, int]]:
+def write_sidecar(library: Tree, row: Row, rules: HouseRules) -> tuple[str, tuple[int, int]]:
     """Write the sidecar of a row that is home.
 
     Returns:
         Why it was not written, or an empty string; and its size and time of last change.
     """
-    path = os.path.join(library, row.sidecar)
     try:
-        write_new(path, sidecar_text(row, rules))
-        status = os.lstat(path)
+        path = inside(row.sidecar)
+        library.write_new(path, sidecar_text(row, rules))
+        status = library.lstat(path)
+    except Outside as error:
+        return f"Its sidecar was not written beside it: its path is {error}.", (0, 0)
     except OSError as error:
         return f"Its sidecar was not written beside it: {reason(error)}.", (0, 0)
     return "", (status.st_size, status.st_mtime_ns)

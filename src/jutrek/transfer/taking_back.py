@@ -10,15 +10,18 @@ import contextlib
 import os
 from typing import Any
 
+from jutrek.disk import OWN_FOLDER, Outside, Realm, Tree, inside, own
 from jutrek.errors import PlanUnusable, shown
 from jutrek.filing import Action, HouseRules, Plan, Row
-from jutrek.library import OWN_FOLDER, Library
+from jutrek.library import Library
 from jutrek.transfer.accounts import Account, account_of, end_of, filed_by, head_of, later_runs, moving_runs, runs
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.trash import found, send
 
 TAKEN_BACK = f"{OWN_FOLDER}/taken-back"
-CAN_BE_TAKEN_BACK = frozenset({Kind.INTAKE, Kind.REFILE, Kind.TAKE_BACK, Kind.SET_ASIDE, Kind.EMPTY_TRAY})
+CAN_BE_TAKEN_BACK = frozenset({
+    Kind.INTAKE, Kind.REFILE, Kind.TAKE_BACK, Kind.SET_ASIDE, Kind.EMPTY_TRAY, Kind.LET_GO,
+})  # fmt: skip
 
 
 def taken_back_by(library: Library) -> dict[str, str]:
@@ -60,8 +63,8 @@ def plan_taking_back(library: Library, run: str) -> tuple[Plan, list[str]]:
     for now, to, stamp in wanted:
         path = os.path.join(library.root, now)
         try:
-            status = os.lstat(path)
-        except OSError:
+            status = _looked_at(library.tree, now)
+        except (OSError, Outside):
             left.append(f"{shown(now)} is gone.")
             continue
         if (status.st_size, status.st_mtime_ns) != stamp:
@@ -69,6 +72,11 @@ def plan_taking_back(library: Library, run: str) -> tuple[Plan, list[str]]:
         else:
             rows.append(Row(path, library.root, Action.MOVE, to, "Taken back.", *stamp))
     return Plan(library.root, library.id, HouseRules(), tuple(rows)), left
+
+
+def _looked_at(tree: Tree, path: str) -> os.stat_result:
+    """A file of the library, or one in a trash that `found` told of."""
+    return os.lstat(path) if path.startswith("/") else tree.lstat(inside(path, Realm.PUT_AWAY))
 
 
 def plan_finishing(library: Library, run: str, rules: HouseRules) -> Plan:
@@ -102,11 +110,11 @@ def empty_taken_back(library: Library) -> int:
     Raises:
         OSError: when the trash of its drive cannot take it. What was there stays there.
     """
-    folder = os.path.join(library.root, TAKEN_BACK)
+    folder = own("taken-back")
     with contextlib.suppress(FileNotFoundError):
-        names = os.listdir(folder)
+        names = library.tree.names(folder)
         for name in names:
-            send(os.path.join(folder, name))
+            send(library.tree, folder.below(name))
         return len(names)
     return 0
 
@@ -154,10 +162,11 @@ def _follow(library: Library, run: str, now: dict[str, str]) -> None:
 
 
 def _moves(_: Library, account: Account) -> list[_Wanted]:
+    """Moves are undone, the last first. What came out of a trash stays: emptying the tray puts it there again."""
     return [
         (str(entry["to"]), str(entry["from"]), (int(entry["size"]), int(entry["mtime_ns"])))
         for row in sorted(account.done, reverse=True)
-        if (entry := account.to_move[row])
+        if not str((entry := account.to_move[row])["from"]).startswith("/")
     ]
 
 

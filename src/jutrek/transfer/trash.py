@@ -13,6 +13,8 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from urllib.parse import unquote_to_bytes
 
+from jutrek.disk import Inside, Tree, chosen
+
 _INFO = ".trashinfo"
 
 
@@ -24,15 +26,16 @@ class Trashed:
     note: str
 
 
-def send(path: str) -> None:
-    """Put a file into the trash of its volume.
+def send(tree: Tree, path: Inside) -> None:
+    """Put a file, or a folder with all in it, into the trash of its volume.
 
     Raises:
-        OSError: when that trash cannot take it; it stays where it is.
+        OSError: when that trash cannot take it, or a link is on the way; it stays where it is.
     """
     from send2trash import send2trash
 
-    send2trash(path)
+    tree.lstat(path)
+    send2trash(tree.at(path))
 
 
 def found(paths: Iterable[str]) -> dict[str, Trashed]:
@@ -58,7 +61,8 @@ def forget(trashed: Iterable[Trashed]) -> None:
     for one in trashed:
         if not os.path.lexists(one.path):
             with contextlib.suppress(OSError):
-                os.unlink(one.note)
+                tree, note = chosen(one.note)
+                tree.remove(note, still=tree.lstat(note))
 
 
 def _names(folder: str) -> list[str]:

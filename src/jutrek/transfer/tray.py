@@ -13,7 +13,7 @@ from collections import defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
-from jutrek.disk import sync_folder
+from jutrek.disk import OWN_FOLDER, Inside, Outside, Realm, inside, own
 from jutrek.errors import JutrekError, NotMoved, Stopped, of_place, reason
 from jutrek.library import Library, Place
 from jutrek.transfer.accounts import account_of, head_of, runs
@@ -86,8 +86,8 @@ def tray_of(library: Library) -> list[Trayed]:
         for row in sorted(account.done):
             entry = account.to_move[row]
             try:
-                status = os.lstat(os.path.join(library.root, str(entry["to"])))
-            except OSError:
+                status = library.tree.lstat(_in_tray(entry["to"]))
+            except (OSError, Outside):
                 continue
             own.append(Trayed(
                 str(entry["to"]), str(entry["from"]), str(entry.get("keeper", "")), str(entry.get("degree", "")),
@@ -95,6 +95,18 @@ def tray_of(library: Library) -> list[Trayed]:
             ))  # fmt: skip
         found += _with_sidecars(own)
     return found
+
+
+def _in_tray(text: str) -> Inside:
+    """A path in the tray.
+
+    Raises:
+        Outside: when it is another one.
+    """
+    path = inside(text, Realm.PUT_AWAY)
+    if not text.startswith(f"{TRAY}/"):
+        raise Outside("a path that does not lie in the tray")
+    return path
 
 
 def _with_sidecars(items: Sequence[Trayed]) -> list[Trayed]:
@@ -150,7 +162,7 @@ def _announce(journal: Journal, library: Library, trayed: Sequence[Trayed]) -> N
         for path in one.paths:
             size, mtime_ns = one.size, one.mtime_ns
             if path != one.path:
-                status = os.lstat(os.path.join(library.root, path))
+                status = library.tree.lstat(_in_tray(path))
                 size, mtime_ns = status.st_size, status.st_mtime_ns
             journal.note({"entry": "to trash", "path": path, "size": size, "mtime_ns": mtime_ns})
     journal.sync()
@@ -170,15 +182,14 @@ def _empty(
         if stop.is_set():
             emptied.trouble = Stopped()
             break
-        path = os.path.join(library.root, one.path)
         try:
-            status = os.lstat(path)
+            status = library.tree.lstat(_in_tray(one.path))
             if (status.st_size, status.st_mtime_ns) != (one.size, one.mtime_ns):
                 raise OSError("it changed since it was looked at")
             for part in one.paths:
-                send(os.path.join(library.root, part))
-        except OSError as error:
-            why = str(NotMoved(one.path, reason(error)))
+                send(library.tree, _in_tray(part))
+        except (OSError, Outside) as error:
+            why = str(NotMoved(one.path, reason(error) if isinstance(error, OSError) else f"it is {error}"))
             emptied.left[one.path] = why
             journal.note({"entry": "stays", "path": one.path, "why": why})
             continue
@@ -187,26 +198,17 @@ def _empty(
         emptied.size += one.size
         for place in places:
             _empty_copy(place, one, journal)
-    _remove_empty_folders(os.path.join(library.root, TRAY))
+    library.tree.remove_empty_folders(own("tray"))
+    library.tree.sync_folder(Inside((OWN_FOLDER,)))
 
 
 def _empty_copy(place: Place, one: Trayed, journal: Journal) -> None:
     """The copy that followed into a place's tray goes to the trash there, if it is unchanged. What can't go stays."""
-    path = os.path.join(place.root, one.path)
     try:
-        if os.lstat(path).st_size != one.size:
+        path = _in_tray(one.path)
+        if place.tree.lstat(path).st_size != one.size:
             return
-        send(path)
-    except OSError:
+        send(place.tree, path)
+    except (OSError, Outside):
         return
     journal.note({"entry": "copy trashed", "path": one.path, "place": place.id})
-
-
-def _remove_empty_folders(top: str) -> None:
-    for folder, _, _ in os.walk(top, topdown=False):
-        try:
-            os.rmdir(folder)
-        except OSError:
-            continue
-    if os.path.isdir(os.path.dirname(top)):
-        sync_folder(os.path.dirname(top))

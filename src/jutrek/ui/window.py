@@ -194,7 +194,7 @@ class MainWindow(QMainWindow):
 
         path = QFileDialog.getExistingDirectory(self, "The folder where your captures are at home")
         if path:
-            self.wish(lambda session: session.open_library(path, remember=True))
+            self.wish(lambda session: session.open_library(path, chosen=True))
 
     def look_at_demo(self) -> None:
         """Make the demo where this person's data lie, and open it."""

@@ -1,0 +1,35 @@
+"""Everything that changes a disk, behind one door: a `Tree`, and an `Inside` that was checked. See `tree`."""
+
+from jutrek.disk.calls import reserve
+from jutrek.disk.inside import (
+    HASH_LISTS,
+    OWN_FOLDER,
+    PUT_AWAY,
+    TEMPORARY,
+    Inside,
+    Outside,
+    Realm,
+    inside,
+    is_put_away,
+    own,
+    put_away,
+)
+from jutrek.disk.tree import Tree, chosen, have_folder
+
+__all__ = [
+    "HASH_LISTS",
+    "OWN_FOLDER",
+    "PUT_AWAY",
+    "TEMPORARY",
+    "Inside",
+    "Outside",
+    "Realm",
+    "Tree",
+    "chosen",
+    "have_folder",
+    "inside",
+    "is_put_away",
+    "own",
+    "put_away",
+    "reserve",
+]

@@ -1,0 +1,98 @@
+"""The door for plans that come from a file: types, sizes and paths are checked before anything is believed.
+
+A plan that brings files names sources below their roots and destinations among captures; one of moves names sources and
+destinations in its library. Imported where a plan is read: pydantic takes longer to import than a window takes to
+appear.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+
+from jutrek.disk import Outside, Realm, Tree, inside
+from jutrek.library.pages import Time, Whole, told
+
+
+def _absolute(text: str) -> str:
+    if not text.startswith("/") or "\0" in text:
+        raise ValueError("an absolute path is wanted")
+    return text
+
+
+_Path = Annotated[str, AfterValidator(_absolute)]
+_Pair = Annotated[list[str], Field(min_length=2, max_length=2)]
+
+
+class _Row(BaseModel):
+    model_config = ConfigDict(strict=True, extra="allow")
+    source: _Path
+    root: _Path
+    action: Literal["bring", "move", "home", "twin", "stay"]
+    destination: str | None
+    why: str
+    size: Whole = 0
+    mtime_ns: Time = 0
+    capture: str = ""
+    sidecar: str = ""
+    counter: str = ""
+    number: Whole = 0
+    moment: str = ""
+    shift: float = 0.0
+    device: str = ""
+    operator: str = ""
+    shoot: str = ""
+    day: str = ""
+    said: list[_Pair] = []
+    original: str = ""
+
+
+class _Page(BaseModel):
+    model_config = ConfigDict(strict=True, extra="allow")
+    format: Literal["jutrek-plan"]
+    version: Annotated[int, Field(ge=1)]
+    library: _Path
+    library_id: str
+    rules: dict[str, Any]
+    rows: list[_Row]
+
+
+def checked_page(text: str) -> Mapping[str, Any]:
+    """The page of a plan, as it stands.
+
+    Raises:
+        ValueError: when it is none, or names a path that it must not; the text says what and in which row.
+    """
+    try:
+        page = json.loads(text)
+    except RecursionError as error:
+        raise ValueError("it is nested too deep") from error
+    if not isinstance(page, dict) or page.get("format") != "jutrek-plan":
+        raise ValueError("it is not a plan of Jutrek")
+    try:
+        read = _Page.model_validate(page)
+    except ValidationError as error:
+        raise ValueError(f"it is damaged ({told(error)})") from error
+    for number, row in enumerate(read.rows):
+        try:
+            _check(row, read.library)
+        except Outside as error:
+            raise ValueError(f"row {number} names {error}") from error
+    return page
+
+
+def _check(row: _Row, library: str) -> None:
+    if row.action not in ("bring", "move"):
+        return
+    destination = inside(row.destination)
+    if row.action == "move":
+        Tree(library).within(row.source)
+        return
+    Tree(row.root).within(row.source, Realm.OWN)
+    if row.sidecar:
+        sidecar = inside(row.sidecar)
+        if sidecar.folder != destination.folder or not sidecar.name.casefold().endswith(".xmp"):
+            raise Outside("a sidecar that lies not beside its file")

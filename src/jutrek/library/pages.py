@@ -1,0 +1,242 @@
+"""The door for what stands in a library's own pages: bounded, no links, and checked against a model before it is used.
+
+A page that is damaged as a whole is told by its name, one bad entry by its number; an entry costs only itself. Imported
+where a page is read: pydantic takes longer to import than a window takes to appear.
+"""
+
+from __future__ import annotations
+
+import json
+import tomllib
+import uuid
+from typing import Annotated, Any, Literal, TypeVar
+
+from pydantic import AfterValidator, ConfigDict, Field, TypeAdapter, ValidationError
+from typing_extensions import TypedDict
+
+from jutrek.disk import Inside, Realm, Tree, inside
+from jutrek.errors import PageBroken, reason
+
+_MOST_DIGITS = 18
+T = TypeVar("T")
+
+
+def _uuid(text: str) -> str:
+    return str(uuid.UUID(text))
+
+
+def _hex(text: str) -> str:
+    bytes.fromhex(text)
+    return text
+
+
+def _inside(text: str) -> str:
+    return str(inside(text))
+
+
+def _below(text: str) -> str:
+    return text if text == "." else str(inside(text, Realm.OWN))
+
+
+def _absolute(text: str) -> str:
+    if not text.startswith("/") or "\0" in text:
+        raise ValueError("an absolute path is wanted")
+    return text
+
+
+Id = Annotated[str, AfterValidator(_uuid)]
+Hex = Annotated[str, Field(max_length=128), AfterValidator(_hex)]
+CapturePath = Annotated[str, AfterValidator(_inside)]
+Whole = Annotated[int, Field(ge=0, lt=10**_MOST_DIGITS)]
+Time = Annotated[int, Field(gt=-(2**63), lt=2**63)]
+"""Nanoseconds since 1970, as a file system tells them."""
+_STRICT = ConfigDict(strict=True)
+
+
+class Identity(TypedDict):
+    """`library.toml`."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    format: Whole
+    id: Id
+    name: Annotated[str, Field(max_length=1000)]
+
+
+class PlaceMark(TypedDict):
+    """`place.toml` of a place."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    id: Id
+    library: Id
+
+
+class _ListedPlace(TypedDict, total=False):
+    below: Annotated[str, AfterValidator(_below)]
+
+
+class ListedPlace(_ListedPlace):
+    """An entry of `places.toml`."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    id: Id
+    name: str
+    root: Annotated[str, AfterValidator(_absolute)]
+
+
+class _ListedDevice(TypedDict, total=False):
+    operator: str
+
+
+class ListedDevice(_ListedDevice):
+    """An entry of `devices.toml`."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    key: str
+    name: str
+    letter: Annotated[str, Field(max_length=8)]
+    colour: Annotated[int, Field(ge=0, lt=1000)]
+
+
+class Counters(TypedDict):
+    """`counters.json`."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    format: Whole
+    last: dict[str, Whole]
+
+
+class _DeclaredUnwanted(TypedDict, total=False):
+    xxh3_128: Hex
+    size: Whole
+
+
+class DeclaredUnwanted(_DeclaredUnwanted):
+    """A line of `unwanted.jsonl`: told by content, or by where it lies where there is none to be read."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    path: str
+    source: str
+    who: str
+    at: str
+
+
+class PartlyCopied(TypedDict):
+    """`partial/<token>.json`: a large file that was partly copied."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    format: Literal[2]
+    size: Whole
+    quick: Hex
+    parts: Annotated[list[Annotated[tuple[Whole, Hex], Field(strict=False)]], Field(min_length=1)]
+
+
+KEPT_GROUP: TypeAdapter[list[str]] = TypeAdapter(list[Hex], config=_STRICT)
+IDENTITY = TypeAdapter(Identity)
+PLACE_MARK = TypeAdapter(PlaceMark)
+LISTED_PLACE = TypeAdapter(ListedPlace)
+LISTED_DEVICE = TypeAdapter(ListedDevice)
+COUNTERS = TypeAdapter(Counters)
+PARTIAL = TypeAdapter(PartlyCopied)
+UNWANTED = TypeAdapter(DeclaredUnwanted)
+
+
+def toml_page(tree: Tree, path: Inside) -> dict[str, Any]:
+    """Read a page of TOML.
+
+    Raises:
+        FileNotFoundError: when it is not there.
+        PageBroken: when it cannot be read, or is none.
+    """
+    text = _bytes(tree, path)
+    try:
+        return tomllib.loads(text.decode("utf-8"))
+    except (ValueError, RecursionError) as error:
+        raise PageBroken(tree.at(path), _first_line(error)) from error
+
+
+def json_page(tree: Tree, path: Inside) -> Any:
+    """Read a page of JSON. Same errors as `toml_page`."""
+    return json_of(_bytes(tree, path), tree.at(path))
+
+
+def json_of(text: bytes, path: str) -> Any:
+    """What JSON text says; `path` names it in errors.
+
+    Raises:
+        PageBroken: when it is none, or nested too deep.
+    """
+    try:
+        # Not pydantic's own parser: it refuses the escaped surrogates that stand for undecodable bytes of names.
+        return json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise PageBroken(path, _first_line(error)) from error
+
+
+def checked(adapter: TypeAdapter[T], value: Any, path: str, where: str = "") -> T:
+    """A value that fits a model; `path` names its page in errors.
+
+    Raises:
+        PageBroken: when it does not fit.
+    """
+    try:
+        return adapter.validate_python(value)
+    except ValidationError as error:
+        raise PageBroken(path, f"{where}{told(error)}") from error
+
+
+def entries(adapter: TypeAdapter[T], values: Any, path: str, what: str) -> tuple[list[T], list[str]]:
+    """The entries of a list that fit a model, and a sentence for each of the others.
+
+    Raises:
+        PageBroken: when it is no list.
+    """
+    if not isinstance(values, list):
+        raise PageBroken(path, f"{what}: a list is wanted")
+    good: list[T] = []
+    bad: list[str] = []
+    for number, value in enumerate(values, 1):
+        try:
+            good.append(checked(adapter, value, path, f"{what} {number}: "))
+        except PageBroken as error:
+            bad.append(str(error))
+    return good, bad
+
+
+def lines(adapter: TypeAdapter[T], tree: Tree, path: Inside) -> tuple[list[T], list[tuple[bytes, str]]]:
+    """The lines of a page of JSON lines that fit a model; and the others, each with a sentence.
+
+    Raises:
+        PageBroken: when it cannot be read.
+    """
+    good: list[T] = []
+    bad: list[tuple[bytes, str]] = []
+    try:
+        text = _bytes(tree, path).splitlines()
+    except FileNotFoundError:
+        return good, bad
+    for number, line in enumerate(text, 1):
+        try:
+            good.append(checked(adapter, json_of(line, tree.at(path)), tree.at(path), f"line {number}: "))
+        except PageBroken as error:
+            bad.append((line, str(error)))
+    return good, bad
+
+
+def told(error: ValidationError) -> str:
+    """The first thing that a model says is wrong, in one sentence."""
+    first = error.errors(include_url=False, include_input=False)[0]
+    where = ".".join(map(str, first["loc"]))
+    return f"{where}: {first['msg']}" if where else str(first["msg"])
+
+
+def _bytes(tree: Tree, path: Inside) -> bytes:
+    try:
+        return tree.read_own(path)
+    except FileNotFoundError:
+        raise
+    except OSError as error:
+        raise PageBroken(tree.at(path), reason(error)) from error
+
+
+def _first_line(error: BaseException) -> str:
+    return "it is nested too deep" if isinstance(error, RecursionError) else str(error).splitlines()[0]

@@ -1,0 +1,160 @@
+"""The door for lines of journals: what a line must hold to be believed, whoever wrote it.
+
+A library may come from somebody else, and its journal with it. So every line is checked against the model of its entry
+before anything rests on it: types and sizes, and that paths in the library or a place lead nowhere else. A line that
+does not fit is told with its number, and costs only itself. What the entries mean stands in `docs/journal.md`.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, create_model
+
+from jutrek.disk import Realm, inside
+from jutrek.library.pages import CapturePath, Hex, Time, Whole, told
+from jutrek.transfer.chain import LONGEST
+
+
+def _kept(text: str) -> str:
+    return str(inside(text, Realm.PUT_AWAY))
+
+
+def _own(text: str) -> str:
+    return str(inside(text, Realm.OWN))
+
+
+def _absolute(text: str) -> str:
+    if not text.startswith("/") or "\0" in text:
+        raise ValueError("an absolute path is wanted")
+    return text
+
+
+def _from(text: str) -> str:
+    """Where a file was moved from: inside, or out of a trash; the latter is only told."""
+    return _absolute(text) if text.startswith("/") else _kept(text)
+
+
+_Kept = Annotated[str, AfterValidator(_kept)]
+"""The path of a capture, also of one that was put away."""
+_Own = Annotated[str, AfterValidator(_own)]
+_Elsewhere = Annotated[str, AfterValidator(_absolute)]
+_From = Annotated[str, AfterValidator(_from)]
+_Row = Annotated[int, Field(ge=0, lt=2**40)]
+_State = Literal["rotted", "unreadable", "changed", "gone", "copied"]
+_Pair = Annotated[list[str], Field(min_length=2, max_length=2)]
+
+
+class _Named(BaseModel):
+    model_config = ConfigDict(strict=True, extra="allow")
+    id: str
+    name: str
+    root: str
+
+
+_HEAD = {
+    "run?": str, "at?": str, "who?": str, "after?": str, "sources?": list[str], "places?": list[_Named],
+    "continues?": str, "takes_back?": str, "place?": str, "name?": str, "root?": str, "source?": str,
+    "certificate?": _Own, "safe?": bool, "way?": str,
+}  # fmt: skip
+_FINDING = {"place": str, "path": _Kept, "why": str}
+_ASIDE = {"place": str, "from": _Kept, "to": _Kept}
+_ROW = {"row": _Row}
+_STAMP = {"size": Whole, "mtime_ns": Time}
+_MODELS: Mapping[str, Mapping[str, Any]] = {
+    "bring": _ROW | _STAMP | {
+        "source": _Elsewhere, "root?": _Elsewhere, "to": CapturePath, "moment?": str, "shift?": float, "device?": str,
+        "operator?": str, "shoot?": str, "day?": str, "said?": list[_Pair], "original?": str, "sidecar?": CapturePath,
+        "counter?": str, "number?": Whole,
+    },
+    "move": _ROW | _STAMP | {
+        "from": _From, "to": _Kept, "counter?": str, "number?": Whole, "keeper?": str, "degree?": str,
+    },
+    "home": _ROW | {"xxh3_128?": Hex, "blake3?": Hex, "direct?": bool, "mtime_ns?": Time},
+    "found": _ROW | {"xxh3_128?": Hex, "mtime_ns?": Time},
+    "moved": _ROW, "removed": _ROW,
+    "copied": _ROW | {"place": str, "direct?": bool, "mtime_ns?": Time},
+    "not copied": _ROW | {"place": str, "why": str},
+    "place lost": {"place": str, "why": str},
+    "part": _ROW | {"upto": Whole, "xxh3_128": Hex, "quick?": Hex},
+    "sidecar": _ROW | {"to": CapturePath, "size?": Whole, "mtime_ns?": Time},
+    "sidecar kept": _ROW | _STAMP | {"from": CapturePath, "to": _Kept},
+    "through": _ROW | {"name": _Own, "place?": str},
+    "failed": _ROW | {"source": str, "why": str},
+    "settled": {"words": str},
+    "left": {"source": str, "why": str, "size?": Whole, "root?": str},
+    "known": {"home": Whole, "twins": Whole},
+    "to trash": _STAMP | {"path": _Kept},
+    "trashed": {"path": _Kept, "size?": Whole}, "stays": {"path": _Kept, "why": str},
+    "copy trashed": {"place": str, "path": _Kept},
+    "remove": _ROW | _STAMP | {"path": _Elsewhere, "xxh3_128": Hex, "where": dict[str, str]},
+    "folder removed": {"folder": _Own},
+    "copy moved": _ASIDE, "to put aside": _ASIDE, "put aside": _ASIDE,
+    "proven": _STAMP | {"place": str, "path": _Kept, "xxh3_128": Hex},
+    "rotted": _FINDING, "unreadable": _FINDING, "gone": _FINDING, "changed": _FINDING,
+    "let go": {"place": str, "path": _Kept, "size?": Whole, "mtime_ns?": Time, "xxh3_128?": Hex, "state?": _State},
+    "missed again": _STAMP | {"place": str, "path": _Kept, "xxh3_128": Hex, "state?": _State},
+    "copied tree": {"place": str},
+    "torn": {"line": Whole},
+    "end": {
+        "at": str, "how": str, "home?": Whole, "left?": Whole, "bytes?": Whole, "copies?": dict[str, Whole],
+    },
+}  # fmt: skip
+"""Fields of entries; those with a question mark may be left out."""
+_CONFIG = ConfigDict(strict=True, extra="allow", protected_namespaces=())
+
+
+def _model(name: str, fields: Mapping[str, Any]) -> type[BaseModel]:
+    typed: dict[str, Any] = {
+        field.rstrip("?"): (kind | None, None) if field.endswith("?") else (kind, ...) for field, kind in fields.items()
+    }
+    return create_model(name, __config__=_CONFIG, **typed)
+
+
+_CHECKS = {entry: _model(f"Line_{number}", fields) for number, (entry, fields) in enumerate(_MODELS.items())}
+_HEAD_CHECK = _model("Head", _HEAD)
+
+
+class BadLine(ValueError):
+    """A line that is not believed; its text says why."""
+
+
+def entry_of(line: bytes, heads: frozenset[str]) -> dict[str, Any]:
+    """The entry of a line.
+
+    Args:
+        heads: the entries that begin a journal.
+
+    Raises:
+        BadLine: when it does not hold what its entry must.
+    """
+    if len(line) > LONGEST:
+        raise BadLine("it is too long")
+    try:
+        # Not pydantic's own parser: it refuses the escaped surrogates that stand for undecodable bytes of names.
+        entry = json.loads(line)
+    except RecursionError as error:
+        raise BadLine("it is nested too deep") from error
+    except ValueError as error:
+        raise BadLine(f"it is no JSON ({error})") from error
+    if not isinstance(entry, dict) or not isinstance(entry.get("entry"), str):
+        raise BadLine("it says not what it is")
+    check = _HEAD_CHECK if entry["entry"] in heads else _CHECKS.get(entry["entry"])
+    try:
+        if check is not None:
+            check.model_validate(entry)
+        _check_sidecar(entry)
+    except ValidationError as error:
+        raise BadLine(told(error)) from error
+    return entry
+
+
+def _check_sidecar(entry: Mapping[str, Any]) -> None:
+    """A sidecar lies beside its file, and is one."""
+    sidecar = entry.get("sidecar")
+    if entry["entry"] == "bring" and sidecar:
+        folder = entry["to"].rpartition("/")[0]
+        if sidecar.rpartition("/")[0] != folder or not sidecar.casefold().endswith(".xmp"):
+            raise BadLine("sidecar: it lies not beside its file")
