@@ -58,6 +58,10 @@ class Inside:
         """The folder that it lies in; None for the root of its tree."""
         return Inside(self.parts[:-1]) if len(self.parts) > 1 else None
 
+    def spelt_like(self, other: Inside) -> bool:
+        """Whether it differs from another path by case or form at most."""
+        return folded(str(self)) == folded(str(other))
+
     def beside(self, name: str) -> Inside:
         """A path of another name in the same folder.
 
@@ -126,6 +130,11 @@ def put_away(folder: str, token: str, path: Inside) -> Inside:
 def is_put_away(path: Inside) -> bool:
     """Whether a path leads to what is Jutrek's own or was put away, rather than to a part of the library."""
     return _plain(path.parts[0]) == OWN_FOLDER
+
+
+def folded(text: str) -> str:
+    """A text without case and form, as file systems compare names that do not tell them."""
+    return unicodedata.normalize("NFC", unicodedata.normalize("NFC", text).casefold())
 
 
 def _checked(name: str) -> str:

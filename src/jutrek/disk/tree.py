@@ -19,14 +19,13 @@ import errno
 import os
 import secrets
 import stat
-import unicodedata
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import BinaryIO
 
 from jutrek.disk import naming
 from jutrek.disk.calls import open_beneath, sync
-from jutrek.disk.inside import OWN_FOLDER, TEMPORARY, Inside, Outside, Realm, inside
+from jutrek.disk.inside import OWN_FOLDER, TEMPORARY, Inside, Outside, Realm, folded, inside
 from jutrek.disk.naming import Entry
 
 _FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC
@@ -191,8 +190,8 @@ class Tree:
         parts: tuple[str, ...] = ()
         for name in path.parts:
             names = self.names(Inside(parts) if parts else None)
-            key = _folded(name)
-            spelt = name if name in names else next((other for other in names if _folded(other) == key), name)
+            key = folded(name)
+            spelt = name if name in names else next((other for other in names if folded(other) == key), name)
             parts = (*parts, spelt)
         return Inside(parts)
 
@@ -331,11 +330,6 @@ def have_folder(path: str) -> Tree:
     """
     os.makedirs(path, exist_ok=True)
     return Tree(path)
-
-
-def _folded(name: str) -> str:
-    """A name without case and form."""
-    return unicodedata.normalize("NFC", unicodedata.normalize("NFC", name).casefold())
 
 
 def _replace(temporary: Entry, final: Entry) -> None:

@@ -1,12 +1,14 @@
 """A file system that passes everything on to a folder, with faults.
 
-`python -m jutrek.simulate.filesystem ROOT MOUNT PAGE` mounts ROOT at MOUNT, with the faults of the control page. It is
-a real mount (FUSE), so what reads from it meets the kernel's own errors. Killing it is pulling the card: every call
-gives ENOTCONN from then on.
+`python -m jutrek.simulate.filesystem ROOT MOUNT PAGE [blind]` mounts ROOT at MOUNT, with the faults of the control
+page. It is a real mount (FUSE), so what reads from it meets the kernel's own errors. Killing it is pulling the card:
+every call gives ENOTCONN from then on. A blind one does not tell case: both spellings of a name are one file, of one
+inode.
 """
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import os
 import sys
@@ -29,12 +31,14 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
 
     use_ns = True
 
-    def __init__(self, root: str, page: str) -> None:
+    def __init__(self, root: str, page: str, *, blind: bool = False) -> None:
         """
         Args:
             root: the folder.
             page: the control page with the faults.
+            blind: whether it takes names for one that differ by case only.
         """
+        self._blind = blind
         self._root, self._page = os.path.realpath(root), page
         self._read_at: int | None = None
         self._faults = Faults()
@@ -60,7 +64,18 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
 
     def _path(self, path: str) -> str:
         self._now()
-        return self._root + path
+        return self._root + (self._spelt(path) if self._blind else path)
+
+    def _spelt(self, path: str) -> str:
+        """A path as it is spelt on the disk, as far as it is there."""
+        found = ""
+        for name in path.split("/")[1:]:
+            if not os.path.lexists(f"{self._root}{found}/{name}"):
+                with contextlib.suppress(OSError):
+                    alike = (one for one in os.listdir(self._root + found) if one.casefold() == name.casefold())
+                    name = next(alike, name)  # noqa: PLW2901
+            found += f"/{name}"
+        return found
 
     def getattr(self, path: str, _fh: int | None = None) -> dict[str, Any]:
         status = os.lstat(self._path(path))
@@ -69,8 +84,15 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
             **found, "st_atime": status.st_atime_ns, "st_mtime": status.st_mtime_ns, "st_ctime": status.st_ctime_ns,
         }  # fmt: skip
 
-    def readdir(self, path: str, _fh: int) -> list[str]:
-        return [".", "..", *os.listdir(self._path(path))]
+    def readdir(self, path: str, _fh: int) -> list[Any]:
+        folder = self._path(path)
+        names = [".", "..", *os.listdir(folder)]
+        return [self._entry(folder, name) for name in names] if self._blind else names
+
+    def _entry(self, folder: str, name: str) -> tuple[str, dict[str, int], int]:
+        """A name as it is listed where inodes are told: one without an inode would not be listed at all."""
+        status = os.lstat(os.path.join(folder, name))
+        return name, {"st_ino": status.st_ino, "st_mode": status.st_mode}, 0
 
     def open(self, path: str, flags: int) -> int:
         return os.open(self._path(path), flags & ~(os.O_DIRECT | os.O_NOATIME))
@@ -131,7 +153,8 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
     def rename(self, old: str, new: str) -> None:
         if code := self._now().rename_error:
             raise mfusepy.FuseOSError(code)
-        os.rename(self._path(old), self._path(new))
+        folder, _, name = new.rpartition("/")
+        os.rename(self._path(old), f"{self._path(folder)}/{name}" if self._blind else self._path(new))
 
     def link(self, target: str, source: str) -> None:
         # Like the file systems of cards, it has no hard links.
@@ -169,12 +192,14 @@ def _of(faults: Any, path: str) -> Any:
     return faults.get(path, faults.get("*"))
 
 
-def main(root: str, mount: str, page: str) -> None:
+def main(root: str, mount: str, page: str, kind: str = "") -> None:
     """Serve until the mount is taken away."""
+    blind = kind == "blind"
+    folder = FaultyFolder(root, page, blind=blind)
     mfusepy.FUSE(
-        FaultyFolder(root, page), mount, foreground=True, nothreads=False, fsname="jutrek-simulated", big_writes=True
+        folder, mount, foreground=True, nothreads=False, fsname="jutrek-simulated", big_writes=True, use_ino=blind
     )
 
 
 if __name__ == "__main__":
-    main(*sys.argv[1:4])
+    main(*sys.argv[1:5])

@@ -6,7 +6,7 @@ A move is a rename that replaces nothing, so at any time each file lies whole at
     2. each file is compared with the plan (size and time), its folder is made, and it is renamed;
     3. the folders it left and came to are synced, then the journal tells that it moved, then the ledger follows.
 
-Where a file system takes both names for one, as they differ by case or form only, the file goes through a third name,
+Where names differ by case or form only, a file system may take both for one: then the file goes through a third name,
 which the journal is told before; no name is ever removed for that.
 
 A kill leaves files at one path or the other; the next start tells which by looking, and finishes the account. Folders
@@ -25,7 +25,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from jutrek.disk import OWN_FOLDER, TEMPORARY, Inside, Outside, Realm, Tree, chosen, inside
+from jutrek.disk import OWN_FOLDER, TEMPORARY, Inside, Outside, Realm, Tree, chosen, folded, inside
 from jutrek.errors import (
     CopyRefused,
     JutrekError,
@@ -51,6 +51,8 @@ if TYPE_CHECKING:
 
 _AT_ONCE = 64
 _TOLD_EVERY = 0.05
+_FORGETTING = (0.2, 0.4, 0.8)
+"""Seconds between tries to give a name that is free by its folder's list, and taken by the kernel's memory."""
 
 
 def refile(
@@ -125,6 +127,7 @@ class _Moves:
         self._tree = library.tree
         self._places = {place: ledger.marks(place.id) for place in places}
         self._moved: list[tuple[int, Row]] = []
+        self._before: dict[str, os.stat_result] = {}
         self._touched: set[tuple[Tree, Inside | None]] = set()
         self._left: set[Inside] = set()
         self._outcome = Outcome()
@@ -187,7 +190,7 @@ class _Moves:
                 return objection
             self._tree.make_folders(new.folder)
             self._listener.step("folder made", row)
-            if tree == self._tree and tree.one_entry(old, new):
+            if tree == self._tree and old.spelt_like(new):
                 self._through(journal, number, old, new)
             else:
                 self._tree.bring_in(tree, old, new)
@@ -202,6 +205,7 @@ class _Moves:
             trouble = of_place(self._library.root, to, error)
             return NotMoved(row.source, trouble.error) if isinstance(trouble, CopyRefused) else trouble
         self._moved.append((number, row))
+        self._before[row.destination or ""] = status
         self._touched |= {(tree, old.folder), (self._tree, new.folder)}
         if tree == self._tree and old.folder is not None:
             self._left.add(old.folder)
@@ -228,7 +232,7 @@ class _Moves:
         return self._orders.objection(row)
 
     def _through(self, journal: Journal, number: int, old: Inside, new: Inside) -> None:
-        """Rename a file whose names differ by case or form only, on a file system that takes them for one."""
+        """Rename a file whose names differ by case or form only, which a file system may take for one."""
         if old == new:
             raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST), str(new))
         between = old.beside(f"{TEMPORARY}{journal.run}-{number}.name")
@@ -269,13 +273,13 @@ class _Moves:
     def _see_again(self, pairs: Pairs) -> None:
         """Renaming is a change of a file's own: what tells the very file that was proven is told anew."""
         marks = []
-        for old, new in pairs:
+        for _, new in pairs:
             mark = self._ledger.mark_of(new)
-            if mark is not None and mark.inode and not old.startswith("/"):
+            if mark is not None and mark.inode:
                 with contextlib.suppress(OSError, Outside):
                     status = self._tree.lstat(inside(new, Realm.PUT_AWAY))
-                    if mark.fits(status) and status.st_ino == mark.inode:
-                        marks.append(mark._replace(ctime_ns=status.st_ctime_ns))
+                    marks.append(_after_renaming(mark, self._before[new], status))
+        self._before.clear()
         self._ledger.put_proofs(marks)
 
     def _move_copies(self, journal: Journal) -> None:
@@ -351,10 +355,23 @@ def rename_through(
     tree.give_name(old, between)
     reached()
     try:
-        tree.give_name(between, new)
+        _named_at_last(tree, between, new)
     except OSError:
         tree.give_name(between, old)
         raise
+
+
+def _named_at_last(tree: Tree, between: Inside, new: Inside) -> None:
+    """Give the new name. A kernel that remembers it under the old spelling (FUSE does, for a second) is waited for."""
+    for wait in (*_FORGETTING, None):
+        try:
+            tree.give_name(between, new)
+            return
+        except FileExistsError:
+            listed = {folded(name) for name in tree.names(new.folder)}
+            if wait is None or folded(new.name) in listed:
+                raise
+            time.sleep(wait)
 
 
 def remove_emptied(tree: Tree, folder: Inside | None) -> Iterator[Inside]:
@@ -374,10 +391,11 @@ def _moved_copy(place: Place, mark: ProofMark, to: str, journal: Journal, number
     tree = place.tree
     try:
         old, new = inside(mark.path, Realm.PUT_AWAY), inside(to, Realm.PUT_AWAY)
-        if not mark.fits(tree.lstat(old)):
+        before = tree.lstat(old)
+        if not mark.fits(before):
             return None
         tree.make_folders(new.folder)
-        if tree.one_entry(old, new):
+        if old.spelt_like(new):
             between = old.beside(f"{TEMPORARY}{journal.run}-{number}.name")
             journal.through(number, between, place.id)
             rename_through(tree, old, between, new)
@@ -390,8 +408,14 @@ def _moved_copy(place: Place, mark: ProofMark, to: str, journal: Journal, number
         now = tree.lstat(new)
     except (OSError, Outside):
         return None
-    moved = mark._replace(path=to)
-    return moved._replace(ctime_ns=now.st_ctime_ns) if mark.inode and mark.inode == now.st_ino else moved
+    return _after_renaming(mark._replace(path=to), before, now)
+
+
+def _after_renaming(mark: ProofMark, before: os.stat_result, after: os.stat_result) -> ProofMark:
+    """The mark of a file that was renamed: it tells the very file still, if that was untouched until then."""
+    if not mark.is_same(before) or not mark.fits(after):
+        return mark._replace(inode=0, ctime_ns=0)
+    return mark._replace(inode=after.st_ino, ctime_ns=after.st_ctime_ns)
 
 
 def _put_away(path: str) -> bool:
