@@ -78,6 +78,14 @@ def _mend(_: World, library: Library, ledger: Ledger, chance: random.Random) -> 
     mend(bad, library, ledger, place, [one for one in everywhere if one.id != place.id], stop=never())
 
 
+def _mend_all(_: World, library: Library, ledger: Ledger, __: random.Random) -> None:
+    survey(library, ledger)
+    everywhere = [as_place(library), *places_of(library).here]
+    for place in everywhere * 2:
+        bad = [one.mark for one in check(library, ledger, place, stop=never()).bad]
+        mend(bad, library, ledger, place, [one for one in everywhere if one.id != place.id], stop=never())
+
+
 def _clear(world: World, library: Library, ledger: Ledger, chance: random.Random) -> None:
     survey(library, ledger)
     places = places_of(library)
@@ -108,6 +116,7 @@ ACTS: dict[str, Act] = {
     "bring": _bring, "finish": _finish, "refile": _refile, "take back": _take_back, "catch up": _catch_up,
     "mend": _mend, "clear": _clear, "set aside": _set_aside, "empty": _empty,
 }  # fmt: skip
+AT_LAST: dict[str, Act] = {"mend all": _mend_all}
 WEIGHTS = (5, 1, 4, 3, 2, 2, 2, 2, 1)
 
 

@@ -141,7 +141,7 @@ def test_every_doubt_of_the_demo_is_settled(qtbot: QtBot, window: MainWindow, pa
         qtbot.mouseClick(card.buttons[0], LEFT)
     qtbot.waitUntil(lambda: not page.board.questions, timeout=PATIENCE)
     assert page.board.count(State.LOOK) == 0
-    assert page.action_bar.main.text() == "Bring 195 home"
+    assert page.action_bar.main.text() == "Bring 195 home, not compared yet"
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow)
     qtbot.keyClick(window, Qt.Key.Key_Escape)

@@ -42,7 +42,7 @@ def test_the_demo_goes_through_in_the_window(qtbot: QtBot, window: MainWindow, d
     window.begin(demo.library, list(demo.sources))
     ready(qtbot, window, 5)
     page = window.page
-    assert page.action_bar.main.text() == "Bring 167 home"
+    assert page.action_bar.main.text() == "Bring 167 home, not compared yet"
     assert page.outcome.accessibleName() == "Outcome: 167 to bring home, 14 at home, 28 need a look"
     rows = page.rows()
     assert rows[2].accessibleName() == (
@@ -239,7 +239,7 @@ def test_screen_readers_hear_what_is_drawn(small: MainWindow) -> None:
         ("Button", "Add a card or folder"),
         ("List", "Captures of this day"),
         ("Tree", "Folders of the library"),
-        ("Button", "Bring 3 home"),
+        ("Button", "Bring 3 home, not compared yet"),
     ]
 
 

@@ -6,6 +6,7 @@ Exit codes: 0 all is home · 1 some files are not home (each named on the error 
 
 from __future__ import annotations
 
+import os
 import sys
 
 ALL_HOME, NOT_ALL_HOME, WRONG_CALL, UNUSABLE = 0, 1, 2, 3
@@ -23,6 +24,7 @@ def main() -> None:
         PlaceLost,
         PlanUnusable,
         SourceRefused,
+        reason,
     )
 
     # File names may hold any bytes; what cannot be printed is escaped, and never ends the program.
@@ -36,5 +38,8 @@ def main() -> None:
         code, words = UNUSABLE, str(error)
     except JutrekError as error:
         code, words = NOT_ALL_HOME, str(error)
+    except OSError as error:
+        # A drive that went away meanwhile, above all. What was proven until then is home.
+        code, words = UNUSABLE, f"{os.fsdecode(error.filename or 'The disk')} can't be used any more: {reason(error)}."
     complain(words)
     sys.exit(code)

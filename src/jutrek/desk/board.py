@@ -268,6 +268,7 @@ class Board:
         zone, journeys: offsets from UTC in minutes, the journeys' with the day from which they hold.
         earlier: what shoots of the library were, the latest first.
         places: where else copies go, besides the library.
+        not_compared: captures that would come home, and were not yet compared as far as the house rules ask for.
         asks: what the house rules want said of an intake, such as `job`.
         said: what is said of this one.
     """
@@ -277,6 +278,7 @@ class Board:
     folders: tuple[FolderView, ...] = ()
     plan: Plan | None = None
     bring_bytes: int = 0
+    not_compared: int = 0
     place: Place | None = None
     devices: tuple[Device, ...] = ()
     questions: tuple[Question, ...] = ()

@@ -67,6 +67,13 @@ class Idle:
         """Whether the library was looked at as a whole."""
         return self._due in (Due.LOOKS, Due.NOTHING)
 
+    @property
+    def knows(self) -> tuple[bool, bool]:
+        """Whether what all files of the library hold is known, and whether all their looks are."""
+        if self.knows_all or self._ledger.is_empty:
+            return True, True
+        return self._lesson is not None and self._lesson.knows_content, False
+
     def begin_again(self) -> None:
         """Files came or went: what is new has to be learnt."""
         self._due, self._lesson = Due.SURVEY, None

@@ -11,6 +11,7 @@ from jutrek.captures import RUNGS, Capture, Journeys, ReadFile, decided, group
 from jutrek.desk.story import Story
 from jutrek.doubles import Stands, judge
 from jutrek.doubles.against import retagged
+from jutrek.doubles.waiting import remembered
 from jutrek.errors import SourceUnreadable, Stopped, reason
 from jutrek.filing import HouseRules, Plan, make_plan
 from jutrek.formats import Kind, read
@@ -125,7 +126,8 @@ def standings_of(
         stop=stop,
         report=lambda done: report("Comparing with the library", done, len(reads)),
     )
-    return standings | retagged(reads, standings, ledger, library.root, stop=stop)
+    standings |= retagged(reads, standings, ledger, library.root, stop=stop)
+    return remembered([read_file.file for read_file in reads], standings, ledger)
 
 
 def plan_of(

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import contextlib
 import logging
+import os
 import queue
 import threading
 import time
 from collections.abc import Callable
 
 from jutrek.desk import events
-from jutrek.errors import JutrekError, OurFault, Stopped
+from jutrek.errors import JutrekError, LibraryMissing, OurFault, Stopped, reason
 
 _EVENT_EVERY = 0.05
 
@@ -84,6 +85,12 @@ class JobThread:
         except JutrekError as error:
             self._tell(events.Working(""))
             self._tell(events.Trouble("", error))
+        except OSError as error:
+            # A drive that went away meanwhile, above all.
+            self._tell(events.Working(""))
+            self._tell(
+                events.Trouble("", LibraryMissing(os.fsdecode(error.filename or "on that drive"), reason(error)))
+            )
         # The session must outlive an error of our own: the person sees it, and can go on or close the window.
         except Exception as error:  # noqa: BLE001
             _log.exception("A job of the intake session failed.")

@@ -402,10 +402,16 @@ class IntakeSession(ReadingThread):
         if self._idle is not None:
             self._idle.go_on(self._stop)
 
+    def _publish(self) -> None:
+        if self._idle is not None:
+            self._bench.knows_content, self._bench.knows_looks = self._idle.knows
+            self._bench.nothing_home = self._ledger is None or self._ledger.is_empty
+        super()._publish()
+
     def _on_learnt(self, anything: bool) -> None:
         """The library is known as a whole: what is there already with other metadata is known now."""
-        if anything and self._bench.founds:
-            self._want_plan()
+        if self._bench.founds:
+            self._want_plan() if anything else self._publish()
 
     def _look(self) -> None:
         """Compare the intake by looks. Whatever a person wants meanwhile comes first."""
@@ -415,7 +421,8 @@ class IntakeSession(ReadingThread):
                 raise Stopped
             self._often(events.Looking(done, total))
 
-        if self._ledger is not None and self._bench.look(self._ledger, stop=self._stop, report=report):
+        if self._ledger is not None:
+            self._bench.look(self._ledger, stop=self._stop, report=report)
             self._publish()
         self._tell(events.Looking(0, 0))
 
@@ -453,7 +460,7 @@ class IntakeSession(ReadingThread):
             if outcome.trouble is None and not outcome.gone and not self._bench.plan.to_bring():
                 # An intake ends with its run. What waits for an answer asks again the next time.
                 drafts.forget(self._library.id)
-                if self._ledger is not None:
+                if self._ledger is not None and not self._bench.story.wishes.waits:
                     self._ledger.contents.forget_sources()
         finally:
             self._tell(events.Ended(outcome))

@@ -22,8 +22,10 @@ from jutrek.desk.questions import Effect, effect_of, questions_of
 from jutrek.desk.story import Story, devices_of, tell
 from jutrek.doubles import NEW, Standing, Stands
 from jutrek.doubles.against import Lookout
-from jutrek.filing import Action, HouseRules, Plan, rebased
+from jutrek.doubles.waiting import SEEN, decide_anew, remembered
+from jutrek.filing import Action, HouseRules, OnDouble, Plan, rebased
 from jutrek.filing.facts import SAID
+from jutrek.formats import Kind
 from jutrek.library import Library, known_devices
 from jutrek.transfer import Done
 
@@ -47,6 +49,8 @@ class Workbench:
         results: what became of files in runs, by source path.
         places: where else copies go.
         released: certificates of sources, by their roots.
+        nothing_home: whether the library holds nothing.
+        knows_content, knows_looks: whether all files of the library were looked at for what they hold, and decoded.
     """
 
     def __init__(self) -> None:
@@ -65,6 +69,10 @@ class Workbench:
         self._lined_up_by: object = None
         self._standings: dict[str, Stands] | None = None
         self._looks: dict[str, Stands] = {}
+        self._look_stamps: dict[str, tuple[int, int]] = {}
+        self._looked = False
+        self.knows_content = self.knows_looks = False
+        self.nothing_home = True
         self._existing: dict[str, bool] = {}
         self._expected: dict[str, tuple[int, int]] = {}
         self._awaited: tuple[str, ...] = ()
@@ -74,7 +82,9 @@ class Workbench:
     def use_library(self, library: Library | None, ledger: Ledger | None) -> None:
         """Use another library: its devices, and what its shoots were."""
         self._library, self.plan, self._standings = library, None, None
-        self._looks = {}
+        self._looks, self._looked = {}, False
+        self.knows_content = self.knows_looks = library is None
+        self.nothing_home = True
         self.results.clear()
         self.learn_devices()
         self.learn(ledger)
@@ -126,10 +136,17 @@ class Workbench:
         return True
 
     def sources_changed(self) -> None:
-        """Something was read, or taken out: everything follows anew, and standings are not known yet."""
+        """Something was read, or taken out: everything follows anew, and standings are not known yet.
+
+        What was seen of files by their looks holds until they are looked at again.
+        """
         self.plan = self._standings = None
-        self._looks = {}
+        self._looked = False
         self._group()
+        stamps = {one.id: _stamp(one) for one in self._captures}
+        self._looks = {
+            path: one for path, one in self._looks.items() if self._look_stamps.get(path) == stamps.get(path)
+        }
         self._retell()
 
     def refresh(self) -> None:
@@ -218,6 +235,7 @@ class Workbench:
         if self._library is None:
             return
         self._standings = standings_of(self.story.captures, self._library, ledger, stop=stop, report=report)
+        self._looked = False
         self._existing.clear()
         self._retell()
         self.plan = self._plan_of(self._library, self.story, self._standings)
@@ -234,9 +252,18 @@ class Workbench:
         before = self._looks
         known = self._standings
         # What belongs to a capture whose other files are there comes beside them, and is asked about no further.
-        alone = (one for one in self.story.captures if all(_is_new(read.file.path, known) for read in one.files))
-        self._looks = look.standings([one.primary for one in alone], known)
-        if self._looks == before:
+        by_bytes = {path: NEW if one.standing in SEEN else one for path, one in known.items()}
+        alone = [one for one in self.story.captures if all(_is_new(read.file.path, by_bytes) for read in one.files)]
+        found = look.standings([one.primary for one in alone], by_bytes)
+        looked_at = look.seen
+        self._looks = found | {path: one for path, one in before.items() if path not in looked_at}
+        self._look_stamps = {one.id: _stamp(one) for one in alone if one.id in self._looks}
+        self._looked = True
+        over = [path for path in looked_at if known.get(path, NEW).standing in SEEN and path not in found]
+        self._standings = {path: NEW if path in over else one for path, one in known.items()}
+        decide_anew(over, ledger)
+        remembered([one.primary.file for one in alone], self._looks, ledger)
+        if self._looks == before and not over:
             return False
         self._retell()
         self.plan = self._plan_of(self._library, self.story, self._standings)
@@ -282,6 +309,15 @@ class Workbench:
             folders=drawing_up.folder_views(views.values(), self._existing_folders(plan)),
             plan=plan,
             bring_bytes=sum(row.size for row in left),
+            not_compared=_not_compared(
+                story,
+                now.rules,
+                self.standings,
+                content=self.knows_content,
+                looks=self.knows_looks and (self._looked or self.nothing_home),
+            )
+            if plan
+            else 0,
             place=self._place(),
             places=self.places,
             devices=tuple(story.devices.values()),
@@ -309,6 +345,21 @@ class Workbench:
             self._existing[path] = os.path.isdir(os.path.join(plan.library, path))
         homes = {os.path.dirname(row.destination) for row in plan.rows if row.destination and row.action is Action.HOME}
         return frozenset(homes | {path for path in folders if self._existing[path]})
+
+
+def _not_compared(
+    story: Story, rules: HouseRules, standings: Mapping[str, Stands], *, content: bool, looks: bool
+) -> int:
+    """How many captures would come home without having been compared as far as the house rules ask for."""
+    by_content = not content and rules.retagged is not OnDouble.BRING
+    by_looks = not looks and {rules.reencoded, rules.alike} != {OnDouble.BRING}
+    if not by_content and not by_looks:
+        return 0
+    return sum(
+        _is_new(one.id, standings) and one.trusted and one.id not in story.wishes.waits
+        and (by_content or one.kind is Kind.STILL)
+        for one in story.captures
+    )  # fmt: skip
 
 
 def _is_new(path: str, standings: Mapping[str, Stands]) -> bool:

@@ -53,11 +53,19 @@ def retagged(
         Stopped: when `stop` was set.
     """
     stop = stop or threading.Event()
+    files = list(files)
     new = [one for one in files if _is_new(one, standings)]
     sizes: dict[int, list[ReadFile]] = defaultdict(list)
     for one in new:
         if size := _payload_size(one):
             sizes[size].append(one)
+    # What came home just now was not looked at there yet: it is compared where it came from.
+    there: dict[int, list[ReadFile]] = defaultdict(list)
+    for one in files if sizes else ():
+        if standings.get(one.file.path, NEW).standing is Standing.HOME and one.reading.kind in _MEDIA:
+            size = _payload_size(one)
+            if size in sizes:
+                there[size].append(one)
     homes: dict[int, list[Content]] = defaultdict(list)
     damaged = ledger.damaged()
     for home in ledger.contents.of_payloads(sizes):
@@ -65,8 +73,9 @@ def retagged(
             homes[home.payload].append(home)
     found: dict[str, Stands] = {}
     for size, own in sizes.items():
-        if len(own) > 1 or size in homes:
-            _compare(own, homes[size], ledger, library_root, stop, found)
+        if len(own) > 1 or size in homes or size in there:
+            known = [(one, standings[one.file.path].equal) for one in there[size]]
+            _compare(own, known, homes[size], ledger, library_root, stop, found)
     return found
 
 
@@ -91,17 +100,25 @@ def _payload_size(one: ReadFile) -> int:
 
 def _compare(
     own: Sequence[ReadFile],
+    there: Sequence[tuple[ReadFile, str]],
     homes: Sequence[Content],
     ledger: Ledger,
     root: str,
     stop: threading.Event,
     found: dict[str, Stands],
 ) -> None:
-    """Compare files whose payloads have one size with those of the library, and with one another."""
+    """Compare files whose payloads have one size with those of the library, and with one another.
+
+    Args:
+        there: files of the intake that are home by their bytes, with their paths there.
+    """
     by_mark: dict[tuple[str, bytes], list[Content]] = defaultdict(list)
     for home in homes:
         by_mark[home.kind, home.mark].append(home)
     seen: dict[tuple[str, bytes], list[tuple[str, Callable[[], bytes]]]] = defaultdict(list)
+    for one, at_home in there:
+        with contextlib.suppress(SourceUnreadable), Payload(one.file.path, one.reading) as payload:
+            seen[one.reading.kind.value, payload.mark()].append((at_home, _printer(one, stop)))
     for one in own:
         if stop.is_set():
             raise Stopped
@@ -116,7 +133,7 @@ def _compare(
             mine = _printer(one, stop)()
             by_mark[key] = payload_prints(by_mark[key], ledger, lambda home: os.path.join(root, home.path), stop)
             equal = next((home.path for home in by_mark[key] if home.print == mine), "")
-            equal = equal or next((other for other, print_of in seen[key] if print_of() == mine), "")
+            equal = equal or next((other for other, print_of in seen[key] if _prints_as(print_of, mine)), "")
         except SourceUnreadable:
             continue
         if equal:
@@ -136,6 +153,14 @@ def _printer(one: ReadFile, stop: threading.Event) -> Callable[[], bytes]:
         return made[0]
 
     return print_of
+
+
+def _prints_as(print_of: Callable[[], bytes], mine: bytes) -> bool:
+    """Whether another file's payload is the same; one that cannot be read any more is not known to be."""
+    try:
+        return print_of() == mine
+    except SourceUnreadable:
+        return False
 
 
 _MORE = 1.2
@@ -186,6 +211,11 @@ class Lookout:
         known = (one for one in self.ledger.contents.of_library() if one.kind == Kind.STILL and one.looks)
         home = [one for one in known if one.path not in damaged]
         return self._compared(home, own)
+
+    @property
+    def seen(self) -> frozenset[str]:
+        """Paths of the stills that were looked at, and whose looks are known."""
+        return frozenset(path for path, one in self._seen.items() if one.looks)
 
     def _looked_at(self, new: Sequence[ReadFile]) -> list[Content]:
         """What files hold: as it is kept, or seen now."""

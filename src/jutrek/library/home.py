@@ -114,5 +114,22 @@ class ProofMark(NamedTuple):
         return self.fits(status) and (status.st_ino, status.st_ctime_ns) == (self.inode, self.ctime_ns)
 
 
+class Waits(NamedTuple):
+    """That a file of a source was found to be there already in another way: it waits until a person decides.
+
+    Attributes:
+        size, mtime_ns: as it was then; a file that has others now is another one.
+        standing: where it stands, as `doubles.Standing` spells it.
+        equal: where its equal is: a path in the library, or an absolute one on a source.
+        better: whether the new one is worth more.
+    """
+
+    size: int
+    mtime_ns: int
+    standing: str
+    equal: str
+    better: bool
+
+
 NOT_FILED = Filed()
 """Of a file of which nothing is known."""

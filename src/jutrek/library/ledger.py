@@ -9,7 +9,7 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import count
 from types import TracebackType
 from typing import Any, Self
@@ -20,7 +20,7 @@ from jutrek.disk import chosen, have_folder
 from jutrek.errors import LedgerUnusable
 from jutrek.library import schema
 from jutrek.library.contents import Contents
-from jutrek.library.home import Filed, HomeFile, ProofMark, State
+from jutrek.library.home import Filed, HomeFile, ProofMark, State, Waits
 
 _AT_ONCE = 500
 _MARKS = 'SELECT place, path, size, mtime_ns, "full", at, state, inode, ctime_ns FROM proofs'
@@ -120,6 +120,12 @@ class Ledger:
         with self._transaction() as connection:
             rows = connection.exec_driver_sql("SELECT path, size, mtime_ns FROM files")
             return {os.fsdecode(path): (size, mtime) for path, size, mtime in rows}
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether the library holds no file that the ledger knows."""
+        with self._transaction() as connection:
+            return connection.exec_driver_sql("SELECT 1 FROM files LIMIT 1").first() is None
 
     def of_paths(self, paths: Iterable[str]) -> dict[str, HomeFile]:
         """Files by their paths."""
@@ -259,6 +265,25 @@ class Ledger:
             with self._transaction() as connection:
                 for table in ("files", "moments", "origins", "contents"):
                     connection.exec_driver_sql(f"DELETE FROM {table} WHERE path = ?", rows)
+
+    def waits(self) -> dict[str, Waits]:
+        """Files of sources that were found to be there already in another way, by their paths."""
+        with self._transaction() as connection:
+            rows = connection.exec_driver_sql("SELECT * FROM waits")
+            return {
+                os.fsdecode(path): Waits(size, mtime_ns, standing, os.fsdecode(equal), bool(better))
+                for path, size, mtime_ns, standing, equal, better in rows
+            }
+
+    def put_waits(self, waits: Mapping[str, Waits], over: Iterable[str] = ()) -> None:
+        """Keep further ones, and forget those that are over."""
+        rows = [(os.fsencode(path), *one[:3], os.fsencode(one.equal), int(one.better)) for path, one in waits.items()]
+        gone = [(os.fsencode(path),) for path in over]
+        with self._transaction() as connection:
+            if gone:
+                connection.exec_driver_sql("DELETE FROM waits WHERE path = ?", gone)
+            if rows:
+                connection.exec_driver_sql("INSERT OR REPLACE INTO waits VALUES (?, ?, ?, ?, ?, ?)", rows)
 
     def source_prints(self, paths: Iterable[str]) -> dict[str, tuple[int, int, bytes, bytes]]:
         """What is kept of source files: size, mtime_ns, quick and full fingerprint, by path."""

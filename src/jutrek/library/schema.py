@@ -99,6 +99,19 @@ agreements = sa.Table(
 """Since version 5: how far pictures agree, by the quick fingerprints of their files."""
 
 
+waits = sa.Table(
+    "waits",
+    meta,
+    sa.Column("path", sa.LargeBinary, primary_key=True),
+    sa.Column("size", sa.BigInteger, nullable=False),
+    sa.Column("mtime_ns", sa.BigInteger, nullable=False),
+    sa.Column("standing", sa.Text, nullable=False),
+    sa.Column("equal", sa.LargeBinary, nullable=False),
+    sa.Column("better", sa.Integer, nullable=False),
+)
+"""Since version 6: files of sources that were found to be there already in another way, and wait for a person."""
+
+
 def connect(path: str) -> sa.Engine:
     """An engine on the ledger at `path`: one connection, handed from one owning thread to the next."""
     options = {"check_same_thread": False}

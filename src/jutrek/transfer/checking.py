@@ -18,7 +18,7 @@ from datetime import datetime
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
-from jutrek.disk import Outside, Realm, Tree, inside, put_away
+from jutrek.disk import OWN_FOLDER, Outside, Tree, inside, put_away
 from jutrek.errors import PlaceLost, Stopped, reason
 from jutrek.filing import Action, HouseRules, Row
 from jutrek.library import LIBRARY, Library, Place, ProofMark, State
@@ -165,7 +165,8 @@ class _Checker:
             for path, (size, mtime_ns) in sorted(self._ledger.all_files().items()):
                 if path not in proven:
                     yield ProofMark(LIBRARY, path, size, mtime_ns, b"", "")
-        yield from proven.values()
+        # What followed into a tray lies there for a last look, and is nobody's copy.
+        yield from (mark for mark in proven.values() if not mark.path.startswith(f"{OWN_FOLDER}/"))
 
     def _check(self, mark: ProofMark, report: Callable[[int], None]) -> None:
         self._reached.add(mark.path)
@@ -178,7 +179,7 @@ class _Checker:
             report(read)
 
         try:
-            path = inside(mark.path, Realm.PUT_AWAY)
+            path = inside(mark.path)
             status = self._tree.found(path)
             if status is None:
                 return self._bad(mark, Finding.GONE, "It is not there any more.")

@@ -45,8 +45,12 @@ class ActionBar(StateBar):
         for button in (self.stop, self.pause, self.accept, *self.answers):
             button.hide()
 
-    def offer(self, to_bring: int, *, running: bool, working: bool = False) -> None:
-        """Offer to bring a number of captures home, or to stop what is going on."""
+    def offer(self, to_bring: int, *, running: bool, working: bool = False, not_compared: int = 0) -> None:
+        """Offer to bring a number of captures home, or to stop what is going on.
+
+        Args:
+            not_compared: how many of them were not yet compared with what is home.
+        """
         asks = bool(self._asks)
         self.save.setVisible(not running and not working and not asks)
         self.main.setVisible(not running and len(self._asks) < 2)
@@ -54,7 +58,11 @@ class ActionBar(StateBar):
         self.pause.setVisible(running and not asks)
         self.save.setEnabled(to_bring > 0)
         self.main.setEnabled(to_bring > 0 and not working)
-        self.main.setText(f"Bring {to_bring:,} home" if to_bring else "Nothing to bring")
+        words = f"Bring {to_bring:,} home" if to_bring else "Nothing to bring"
+        if to_bring and not_compared:
+            every = "" if to_bring == not_compared else f"{not_compared:,} "
+            words += f", {every}not compared yet"
+        self.main.setText(words)
 
     def offer_accepting(self, certain: int) -> None:
         """Offer to accept a number of certain answers, in place of saving the plan; 0 offers nothing."""

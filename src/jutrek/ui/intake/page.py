@@ -440,7 +440,9 @@ class IntakePage(QWidget):
     def _refresh_words(self) -> None:
         board, running = self.board, self._running
         to_bring = board.count(State.BRING, State.FAILED)
-        self.action_bar.offer(to_bring if board.plan else 0, running=running, working=self._working)
+        self.action_bar.offer(
+            to_bring if board.plan else 0, running=running, working=self._working, not_compared=board.not_compared
+        )
         certain = sum(question.certainty == "certain" for question in board.questions)
         self.action_bar.offer_accepting(certain if self.settling else 0)
         if not board.sources:
