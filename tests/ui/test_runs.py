@@ -293,7 +293,7 @@ def test_places_are_caught_up_checked_and_mended(
     os.utime(path, ns=(stamp.st_atime_ns, stamp.st_mtime_ns))
     cards.cards[tarn.id].buttons["check"].click()
     qtbot.waitUntil(lambda: "mend" in cards.cards[tarn.id].buttons, timeout=PATIENCE)
-    assert "1 file rotted or gone." in cards.cards[tarn.id].accessibleName()
+    assert "1 file rotted, unreadable or gone." in cards.cards[tarn.id].accessibleName()
     cards.cards[tarn.id].buttons["mend"].click()
     qtbot.waitUntil(lambda: "mend" not in cards.cards[tarn.id].buttons, timeout=PATIENCE)
     assert path.read_bytes() == good

@@ -64,6 +64,7 @@ class Decisions:
         unfiled: captures that go to Unfiled.
         aside: captures that are left out of this intake.
         both: captures that come home though they are doubles of what is there.
+        along: roots of sources of which everything comes along, also what is no capture.
         splits: times at which a new shoot begins.
         joins: stretches of time in which none begins by itself.
         moved: captures that go with the shoot around another time.
@@ -82,6 +83,7 @@ class Decisions:
     unfiled: frozenset[str] = frozenset()
     aside: frozenset[str] = frozenset()
     both: frozenset[str] = frozenset()
+    along: frozenset[str] = frozenset()
     splits: frozenset[datetime] = frozenset()
     joins: frozenset[tuple[datetime, datetime]] = frozenset()
     moved: Mapping[str, datetime] = field(default_factory=dict)
@@ -208,6 +210,19 @@ class BringDoubles:
     def on(self, decisions: Decisions) -> Decisions:
         """The decisions after it."""
         return replace(decisions, both=decisions.both | self.captures, aside=decisions.aside - self.captures)
+
+
+@dataclass(frozen=True, slots=True)
+class BringAlong:
+    """Bring along what is no capture on a source, as it is; or leave it there again."""
+
+    roots: frozenset[str]
+    back: bool = False
+    words: ClassVar[str] = "bringing everything along"
+
+    def on(self, decisions: Decisions) -> Decisions:
+        """The decisions after it."""
+        return replace(decisions, along=decisions.along - self.roots if self.back else decisions.along | self.roots)
 
 
 @dataclass(frozen=True, slots=True)
@@ -345,6 +360,7 @@ Change = (
     | LeaveUnfiled
     | SetAside
     | BringDoubles
+    | BringAlong
     | Describe
     | Tell
     | SplitShoot

@@ -10,30 +10,33 @@ from typing import Any
 import typer
 
 from jutrek.captures import Change, Decisions, Device, Say, ShiftClock, TakeAsItIs
-from jutrek.captures.decisions import Describe
+from jutrek.captures.decisions import BringAlong, Describe
 from jutrek.desk.typed import clock_of, day_of, offset_of, shift_of
 from jutrek.errors import NoSuchDevice
 from jutrek.filing import HouseRules, RuleError, Structure, Undated
 from jutrek.filing.facts import SAID
+from jutrek.sources import Source
 
 
 @dataclass(frozen=True, slots=True)
 class Choices:
-    """House rules, clock fixes (letter and seconds), descriptions (day and words), and what the intake is for."""
+    """House rules, clock fixes (letter and seconds), descriptions (day and words), what the intake is for, and whether
+    what is no capture comes along."""
 
     rules: HouseRules
     fixes: tuple[tuple[str, float], ...] = ()
     described: tuple[tuple[date, str], ...] = ()
     said: tuple[tuple[str, str], ...] = ()
+    along: bool = False
 
-    def decisions(self, devices: Mapping[str, Device]) -> Decisions:
+    def decisions(self, devices: Mapping[str, Device], sources: Sequence[Source] = ()) -> Decisions:
         """The decisions that they make about an intake with these devices. Errors are those of `changes`."""
         decisions = Decisions()
-        for change in self.changes(devices):
+        for change in self.changes(devices, sources):
             decisions = change.on(decisions)
         return decisions
 
-    def changes(self, devices: Mapping[str, Device]) -> list[Change]:
+    def changes(self, devices: Mapping[str, Device], sources: Sequence[Source] = ()) -> list[Change]:
         """The changes that they make, one by one.
 
         Raises:
@@ -48,6 +51,7 @@ class Choices:
             changes.append(ShiftClock(key, seconds) if seconds else TakeAsItIs(frozenset(), key))
         changes += [Describe(day, None, words) for day, words in self.described]
         changes += [Say(dict(self.said))] if self.said else []
+        changes += [BringAlong(frozenset(source.root for source in sources))] if self.along else []
         return changes
 
 
@@ -65,6 +69,7 @@ def parse_choices(
     undated: Undated | None = None,
     structure: Structure | None = None,
     sidecars: bool | None = None,
+    along: bool = False,
 ) -> Choices:
     """Read the options. What is not given is as the house has it.
 
@@ -89,7 +94,7 @@ def parse_choices(
     except ValueError as error:
         field = f"{error.field}: " if isinstance(error, RuleError) else ""
         raise typer.BadParameter(f"{field}{error}") from error
-    return Choices(rules, fixes, described, said)
+    return Choices(rules, fixes, described, said, along)
 
 
 def _name_and_words(text: str) -> tuple[str, str]:

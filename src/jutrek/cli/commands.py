@@ -75,6 +75,10 @@ _Sidecars = Annotated[
     typer.Option("--fix-sidecars/--no-fix-sidecars", help="Write corrected dates into XMP sidecars beside files, too."),
 ]
 
+_Along = Annotated[
+    bool, typer.Option("--along", help="Bring along what is no picture, clip or sound, as it is, into “Brought along”.")
+]
+
 
 def _show_version(wanted: bool) -> None:
     if wanted:
@@ -119,6 +123,7 @@ def plan_command(
     journey: _Journeys = None,
     structure: _Structure = None,
     sidecars: _Sidecars = None,
+    along: _Along = False,
 ) -> None:
     """Show where every file would land, and why. Nothing is copied."""
     from jutrek.cli.choices import parse_choices
@@ -128,7 +133,7 @@ def plan_command(
         raise typer.BadParameter("choose one of --json and --out")
     choices = parse_choices(
         house_of(str(library)), layout=layout, name=name, undated=undated, fix_clock=fix_clock, describe=describe,
-        say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure, sidecars=sidecars,
+        say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure, sidecars=sidecars, along=along,
     )  # fmt: skip
     code = plan_sources(_texts(sources), str(library), choices, as_json=as_json, out=out, stop=stop_on_interrupt())
     raise typer.Exit(code)
@@ -158,6 +163,7 @@ def bring_command(
     journey: _Journeys = None,
     structure: _Structure = None,
     sidecars: _Sidecars = None,
+    along: _Along = False,
 ) -> None:
     """Bring files home: every one is read back and compared before it counts."""
     from jutrek.cli.bringing import bring_plan, bring_sources
@@ -166,7 +172,7 @@ def bring_command(
 
     stop = stop_on_interrupt()
     if plan is not None:
-        if sources or library is not None or fix_clock or describe or say or layout or name:
+        if sources or library is not None or fix_clock or describe or say or layout or name or along:
             raise typer.BadParameter("--plan knows its sources, library and decisions; give nothing else")
         raise typer.Exit(bring_plan(plan, as_json=as_json, stop=stop, without=without or ()))
     if not sources or library is None:
@@ -174,7 +180,7 @@ def bring_command(
     choices = parse_choices(
         house_of(str(library), none_yet=True), layout=layout, name=name, undated=undated, fix_clock=fix_clock,
         describe=describe, say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure,
-        sidecars=sidecars,
+        sidecars=sidecars, along=along,
     )  # fmt: skip
     raise typer.Exit(
         bring_sources(_texts(sources), str(library), choices, as_json=as_json, stop=stop, without=without or ())

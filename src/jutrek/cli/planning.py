@@ -78,7 +78,7 @@ def prepare(
     with working() as report:
         founds = read_sources(sources, library, stop=stop, report=report)
         story, decisions = story_of(founds, library, choices)
-        standings = standings_of(story.captures, library, ledger, stop=stop, report=report)
+        standings = standings_of(story.captures, library, ledger, stop=stop, report=report, founds=founds)
         story = with_doubles(story, standings, choices.rules, decisions)
         for doubt in story.doubts:
             complain(f"{doubt.headline} ({doubt.certainty}). {doubt.evidence}")
@@ -90,7 +90,7 @@ def story_of(founds: list[Found], library: Library, choices: Choices) -> tuple[S
     captures = make_captures(founds, choices.rules)
     sources = [found.source for found in founds]
     known = known_devices(library)
-    decisions = choices.decisions(devices_of(sources, captures, Decisions(), known))
+    decisions = choices.decisions(devices_of(sources, captures, Decisions(), known), sources)
     devices = devices_of(sources, captures, decisions, known)
     bare = told(captures, devices, decisions, choices.rules, ())
     return told(captures, devices, decisions, choices.rules, propose(bare.captures)), decisions

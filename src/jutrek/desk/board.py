@@ -147,11 +147,13 @@ class DayView:
 
 @dataclass(frozen=True, slots=True)
 class Released:
-    """What the release of a source found: whether it is safe to clear, a sentence, and how many files are proven."""
+    """What the release of a source found: whether it is safe to clear, a sentence, how many files are proven, and how
+    many things that are no captures keep it from being safe."""
 
     safe: bool
     words: str
     files: int
+    open: int = 0
 
 
 @dataclass(frozen=True, slots=True)

@@ -125,7 +125,8 @@ def source_views(
     asked = Counter(root for doubt in doubts for root in {lies_on[capture] for capture in doubt.captures})
     loose = [row for row in plan.rows if not row.capture] if plan else []
     proven = {
-        root: Released(one.safe, one.verdict, len(one.home)) for root, one in (released.items() if released else ())
+        root: Released(one.safe, one.verdict, len(one.home), len(one.others) + len(one.unaccounted))
+        for root, one in (released.items() if released else ())
     }
     found = (_source(source, own[source.root], devices, loose) for source in sources)
     return tuple(

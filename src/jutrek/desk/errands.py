@@ -17,6 +17,7 @@ from jutrek.desk.doubles import Decided, drops_of, facts_of
 from jutrek.desk.keeping import Places, finish, leave_papers, places_of, take_back
 from jutrek.desk.records import every_mark, files_of, records_of
 from jutrek.desk.report import write_report
+from jutrek.desk.unwanting import declare_unwanted
 from jutrek.doubles.degrees import Group
 from jutrek.errors import DriveTrouble, JutrekError, PlanUnusable, SourceUnreadable, Stopped, reason, shown
 from jutrek.filing import HouseRules, Plan
@@ -32,6 +33,7 @@ from jutrek.library import (
     survey,
 )
 from jutrek.library.kept import keep_beside, kept_beside
+from jutrek.library.unwanted import declared, want_again
 from jutrek.sources import drive_at, known_source
 from jutrek.sources import let_go as let_drive_go
 from jutrek.transfer import Done, Listener, Outcome, Progress, Steering, bring
@@ -41,7 +43,7 @@ from jutrek.transfer.certificate import Certificate
 from jutrek.transfer.checking import BAD, check, let_go, mend
 from jutrek.transfer.clearing import Way, clear
 from jutrek.transfer.partials import room_of_partials
-from jutrek.transfer.release import keep_certificate, release
+from jutrek.transfer.release import declared_anew, keep_certificate, release
 from jutrek.transfer.setting_aside import set_aside
 from jutrek.transfer.taking_back import empty_taken_back
 from jutrek.transfer.tray import Trayed, empty_tray, tray_of
@@ -185,6 +187,29 @@ class Errands:
             unwanted=rules.unwanted, stop=self._hooks.stop, begin=begin,
             report=lambda done, total: self._hooks.report(what[0], done, total, True),
         )  # fmt: skip
+        self._keep_released(root, certificate)
+        if eject and certificate.safe:
+            self.eject(root)
+
+    def declare_unwanted(self, root: str, paths: frozenset[str], *, back: bool = False) -> None:
+        """Declare unwanted what the certificate of a source names, or take that back; `Released` follows.
+
+        Args:
+            paths: relative to the source.
+        """
+        certificate = self.released.get(root)
+        if certificate is None:
+            raise PlanUnusable(root, "it was not proven yet")
+        if back:
+            name = certificate.name
+            want_again(
+                self._library, [one for one in declared(self._library) if one.source == name and one.path in paths]
+            )
+        else:
+            declare_unwanted(self._library, certificate, paths)
+        self._keep_released(root, declared_anew(certificate, self._library, self._hooks.rules().unwanted))
+
+    def _keep_released(self, root: str, certificate: Certificate) -> None:
         self.released[root] = certificate
         try:
             path = keep_certificate(certificate, self._library)
@@ -193,8 +218,6 @@ class Errands:
         self._hooks.tell(events.Working(""))
         self._hooks.tell(events.Released(root, certificate, path))
         self._hooks.refresh(True)
-        if eject and certificate.safe:
-            self.eject(root)
 
     def eject(self, root: str) -> None:
         """Let a card go; the event `LetGo` follows."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
@@ -106,11 +106,20 @@ def make_captures(
 
 
 def standings_of(
-    captures: Sequence[Capture], library: Library, ledger: Ledger, *, stop: threading.Event, report: Report
+    captures: Sequence[Capture],
+    library: Library,
+    ledger: Ledger,
+    *,
+    stop: threading.Event,
+    report: Report,
+    founds: Iterable[Found] = (),
 ) -> dict[str, Stands]:
     """Survey the library, and tell where every file stands against it: by its bytes, and by its payload.
 
     Of equal files, one with a trusted date is the original.
+
+    Args:
+        founds: what else lies on the sources is compared by its bytes, too.
 
     Raises:
         LibraryMissing: when the library cannot be listed.
@@ -120,7 +129,7 @@ def standings_of(
     ordered = sorted(captures, key=lambda capture: not capture.trusted)
     reads = [read_file for capture in ordered for read_file in capture.files]
     standings = judge(
-        [read_file.file for read_file in reads],
+        [*(read_file.file for read_file in reads), *_others(founds)],
         ledger,
         library.root,
         stop=stop,
@@ -128,6 +137,17 @@ def standings_of(
     )
     standings |= retagged(reads, standings, ledger, library.root, stop=stop)
     return remembered([read_file.file for read_file in reads], standings, ledger)
+
+
+def _others(founds: Iterable[Found]) -> Iterator[SourceFile]:
+    """Files that are no captures, each once."""
+    seen: set[str] = set()
+    for found in founds:
+        for thing in found.left:
+            file = thing.file if isinstance(thing, Left) else thing[0]
+            if file is not None and file.path not in seen:
+                seen.add(file.path)
+                yield file
 
 
 def plan_of(

@@ -91,7 +91,7 @@ def tell(
         for capture in ordered
         if (who := decisions.carried.get(capture.id) or devices[capture.device].operator)
     }
-    wishes = Wishes(shoots, waits, decisions.unfiled, operators, devices, decisions.said)
+    wishes = Wishes(shoots, waits, decisions.unfiled, operators, devices, decisions.said, decisions.along)
     return Story(tuple(ordered), devices, tuple(doubts), tuple(shoots), wishes, decisions.aside)
 
 

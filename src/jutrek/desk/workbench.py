@@ -234,7 +234,9 @@ class Workbench:
         """
         if self._library is None:
             return
-        self._standings = standings_of(self.story.captures, self._library, ledger, stop=stop, report=report)
+        self._standings = standings_of(
+            self.story.captures, self._library, ledger, stop=stop, report=report, founds=self.founds.values()
+        )
         self._looked = False
         self._existing.clear()
         self._retell()

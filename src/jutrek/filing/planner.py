@@ -6,6 +6,7 @@ import os
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
+from itertools import count
 
 from jutrek.captures import Capture, Device, Moment, ReadFile, Shoot
 from jutrek.doubles import NEW, Standing, Stands
@@ -23,6 +24,8 @@ from jutrek.formats import Kind, Precision, Stamp
 from jutrek.library import Filed, Library, numbers_given
 from jutrek.sources import Left, SourceFile
 
+BROUGHT_ALONG = "Brought along"
+"""The folder of what is no capture and came along as it is."""
 _Part = tuple[Sequence[ReadFile], list[str]]
 """Files, and what their names carry behind the stem."""
 _BY_NAME = frozenset({"xmp", "clipdata"})
@@ -40,6 +43,7 @@ class Wishes:
         operators: who carried them.
         devices: by their keys.
         said: what is said of the whole intake, by name: job, client, title, place.
+        along: roots of sources of which everything comes along, also what is no capture.
     """
 
     shoots: Sequence[Shoot] = ()
@@ -48,6 +52,7 @@ class Wishes:
     operators: Mapping[str, str] = field(default_factory=dict)
     devices: Mapping[str, Device] = field(default_factory=dict)
     said: Mapping[str, str] = field(default_factory=dict)
+    along: frozenset[str] = frozenset()
 
 
 def all_facts(captures: Iterable[Capture], wishes: Wishes) -> list[Facts]:
@@ -251,11 +256,27 @@ class _Planner:
         if structure := structure_of(file.path, file.root):
             self._structures.setdefault(structure, folder)
 
+    def _along(self, file: SourceFile) -> str:
+        """A free path for a file that comes along as it is."""
+        above, name = _along_folder(file)
+        above, (stem, dot, ending) = self._folders.spelt(above), name.rpartition(".")
+        names = (name if n == 1 else f"{stem}_{n}.{ending}" if dot and stem else f"{name}_{n}" for n in count(1))
+        return os.path.join(above, next(one for one in names if self._folders.take_beside(above, one, "")))
+
     def row_of_left(self, thing: Left | tuple[SourceFile, str]) -> Row:
-        """The row of what is no capture: it stays, unless it belongs to a card's structure that is to be kept."""
-        if isinstance(thing, Left):
+        """The row of what is no capture: it stays, unless everything of its source comes along, or it belongs to a
+        card's structure that is to be kept."""
+        if isinstance(thing, Left) and thing.file is None:
             return Row(thing.path, thing.root, Action.STAY, None, thing.why)
-        file, why = thing
+        file, why = (thing.file, thing.why) if isinstance(thing, Left) else thing
+        assert file is not None
+        stands = self._standings.get(file.path, NEW)
+        if stands.standing is Standing.HOME:
+            why = f"The same bytes are home as {shown(stands.equal)}."
+            return Row(file.path, file.root, Action.HOME, stands.equal, why, file.size, file.mtime_ns)
+        if file.root in self._wishes.along:
+            why = "It comes along as it is."
+            return Row(file.path, file.root, Action.BRING, self._along(file), why, file.size, file.mtime_ns)
         folder = self._structures.get(structure_of(file.path, file.root)) if self._structures else None
         if folder is not None and file.size:
             card = os.path.basename(file.root.rstrip("/")) or "card"
@@ -267,6 +288,13 @@ class _Planner:
                 path = os.path.join(above, name)
                 return Row(file.path, file.root, Action.BRING, path, why, file.size, file.mtime_ns)
         return Row(file.path, file.root, Action.STAY, None, why, file.size, file.mtime_ns)
+
+
+def _along_folder(file: SourceFile) -> tuple[str, str]:
+    """Where a file goes that comes along as it is, and its name: its own path, below a folder of its source."""
+    card = os.path.basename(file.root.rstrip("/")) or "card"
+    inner = "/".join(legal(part) for part in os.path.relpath(file.path, file.root).split("/"))
+    return os.path.split(os.path.join(BROUGHT_ALONG, legal(card), inner))
 
 
 def _iso(moment: Moment) -> str:

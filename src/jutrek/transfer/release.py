@@ -26,7 +26,7 @@ from jutrek.formats import Kind as Media
 from jutrek.formats import read
 from jutrek.library import LIBRARY, Library, Place, ProofMark, State, apart, as_place
 from jutrek.library.unwanted import Unwanted, by_rule, declared
-from jutrek.sources import Left, Source, SourceFile, disk_of, scan
+from jutrek.sources import Left, Medium, Source, SourceFile, disk_of, scan
 from jutrek.transfer.certificate import Certificate, NotLookedAt, OnSource, Where
 from jutrek.transfer.checking import Finding, Found, found_bad
 from jutrek.transfer.journal import Journal, Kind, now
@@ -109,6 +109,18 @@ def _accounted(one: OnSource, source: Source, declarations: Sequence[Unwanted], 
     if one.other and (pattern := by_rule(path, patterns)):
         return replace(one, unwanted=f"Unwanted by house rule ({shown(pattern)}).")
     return one
+
+
+def declared_anew(certificate: Certificate, library: Library, patterns: Sequence[str]) -> Certificate:
+    """A certificate with what is declared unwanted by now. Nothing is read again."""
+    source = Source(certificate.root, certificate.name, Medium.FOLDER)
+    declarations = declared(library)
+    files = (_accounted(replace(one, unwanted=""), source, declarations, patterns) for one in certificate.files)
+    left = (
+        _not_looked_at(Left(one.path, certificate.root, one.why, apart=one.apart), source, declarations)
+        for one in certificate.left
+    )
+    return replace(certificate, files=tuple(files), left=tuple(left))
 
 
 def _not_looked_at(one: Left, source: Source, declarations: Sequence[Unwanted]) -> NotLookedAt:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter, QPen
 
+from jutrek.ui.plainly import plain
 from jutrek.ui.theme import RADIUS
 
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
@@ -26,14 +27,14 @@ def text(
     painter.setFont(font)
     painter.setPen(colour)
     metrics = QFontMetrics(font)
-    fitting = metrics.elidedText(words, cut, box.width())
+    fitting = metrics.elidedText(plain(words), cut, box.width())
     painter.drawText(box, int(align), fitting)
     return metrics.horizontalAdvance(fitting)
 
 
 def width_of(words: str, font: QFont) -> int:
     """The width of one line, in pixels."""
-    return QFontMetrics(font).horizontalAdvance(words)
+    return QFontMetrics(font).horizontalAdvance(plain(words))
 
 
 _WRAPPED = int(Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap)
@@ -43,12 +44,12 @@ def wrapped(painter: QPainter, box: QRect, words: str, font: QFont, colour: QCol
     """Write sentences into a box, over as many lines as they need."""
     painter.setFont(font)
     painter.setPen(colour)
-    painter.drawText(box, _WRAPPED, words)
+    painter.drawText(box, _WRAPPED, plain(words))
 
 
 def wrapped_height(words: str, font: QFont, width: int) -> int:
     """The height that `wrapped` needs for words in a box of a width, in pixels."""
-    return QFontMetrics(font).boundingRect(QRect(0, 0, width, 10_000), _WRAPPED, words).height()
+    return QFontMetrics(font).boundingRect(QRect(0, 0, width, 10_000), _WRAPPED, plain(words)).height()
 
 
 def card(painter: QPainter, box: QRect, fill: QColor, edge: QColor, *, width: float = 1.0) -> None:

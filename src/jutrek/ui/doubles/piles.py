@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from jutrek.ui import paint
+from jutrek.ui.plainly import Label
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 
 if TYPE_CHECKING:
@@ -30,10 +31,10 @@ class PilesPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 8, 10, 10)
         column.setSpacing(4)
-        self.labels: list[QLabel] = []
+        self.labels: list[Label] = []
         self.buttons: list[QPushButton] = []
         for number in range(_MOST):
-            label, button = QLabel(), QPushButton()
+            label, button = Label(), QPushButton()
             label.setFont(font(12))
             label.setWordWrap(True)
             label.setStyleSheet(f"color: {theme.soft.name()}")
@@ -44,7 +45,7 @@ class PilesPanel(QWidget):
             column.addWidget(button)
             column.addWidget(label)
 
-        self.made = QLabel()
+        self.made = Label()
         self.made.setFont(font(12.5, SEMIBOLD))
         self.made.setWordWrap(True)
         self.go = QPushButton()

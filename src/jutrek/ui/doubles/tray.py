@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFrame, QListView, QStyle, QStyledItemDelegate, QS
 
 from jutrek.decoding import Shown
 from jutrek.ui import paint
+from jutrek.ui.plainly import tip_text
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 from jutrek.ui.thumbs import SIZE, Thumbnails
 
@@ -48,7 +49,7 @@ class _Model(QAbstractListModel):
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return f"{os.path.basename(item.was)}, for {os.path.basename(item.keeper)}, {_SAME.get(item.degree, '')}"
         if role == Qt.ItemDataRole.ToolTipRole:
-            return f"{item.was}\nset aside for {item.keeper}\n{_SAME.get(item.degree, '')}"
+            return tip_text(f"{item.was}\nset aside for {item.keeper}\n{_SAME.get(item.degree, '')}")
         return None
 
 

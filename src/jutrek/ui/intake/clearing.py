@@ -7,7 +7,6 @@ import os
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QPushButton,
     QRadioButton,
@@ -19,6 +18,7 @@ from jutrek.errors import shown
 from jutrek.transfer.certificate import Certificate
 from jutrek.transfer.clearing import Way
 from jutrek.ui import paint
+from jutrek.ui.plainly import Label
 from jutrek.ui.theme import Theme, font
 
 _LISTED = 2000
@@ -33,7 +33,7 @@ class ClearDialog(QDialog):
         self.resize(640, 460)
         going = () if certificate.away else certificate.home
         count = paint.counted(len(going), "file")
-        words = QLabel(
+        words = Label(
             f"{count} on {certificate.name} ({paint.size_words(certificate.size)}) are proven in "
             f"{' and '.join(name for _, name in certificate.places)}. They are removed from the card; each is "
             "looked at once more before it goes."
@@ -47,7 +47,7 @@ class ClearDialog(QDialog):
         if len(going) > _LISTED:
             self.list.addItem(f"and {len(going) - _LISTED:,} more")
         stays = len(certificate.files) - len(going)
-        self.stays = QLabel(
+        self.stays = Label(
             f"{paint.counted(stays, 'file')} on it stay: they are not proven everywhere." if stays else ""
         )
         self.stays.setVisible(bool(stays))

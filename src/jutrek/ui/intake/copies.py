@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from jutrek.desk.board import Board, Place
 from jutrek.ui import paint
+from jutrek.ui.plainly import tip
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
 if TYPE_CHECKING:
@@ -96,7 +97,7 @@ class CopiesPanel(QWidget):
             free = f"{paint.size_words(place.free)} free, " if place.here else ""
             said.append(f"{place.name}: {free}{self.words_of(place)[0]}")
         self.setAccessibleName(f"Copies: {'; '.join(said) or 'no library is chosen'}")
-        self.setToolTip("\n".join(place.root for place in self._places))
+        tip(self, "\n".join(place.root for place in self._places))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme

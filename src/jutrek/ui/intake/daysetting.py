@@ -8,12 +8,13 @@ from datetime import date
 
 from PySide6.QtCore import QEvent, QRect, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Board
 from jutrek.filing.facts import SAID
 from jutrek.ui import paint
 from jutrek.ui.intake.parts import keeps_escape
+from jutrek.ui.plainly import Label
 from jutrek.ui.theme import HEADLINE, SEMIBOLD, Theme, font
 
 
@@ -41,7 +42,7 @@ class FieldPanel(QWidget):
             field.returnPressed.connect(self._accept)
             form.addRow(label, field)
             self.fields.append(field)
-        self._trouble = QLabel()
+        self._trouble = Label()
         self._trouble.setWordWrap(True)
         self._trouble.setStyleSheet(f"color: {theme.brick.name()}")
         self._trouble.hide()

@@ -49,6 +49,7 @@ class RunDesk(QObject):
         column.ejected.connect(lambda root: self._errand(lambda errands: errands.eject(root)))
         column.cleared.connect(self.clear)
         column.certified.connect(self._show_certificate)
+        column.asked.connect(self.ask_about_unbrought)
 
     def _errand(self, errand: Errand) -> None:
         """Have something done with the library, by the session."""
@@ -104,6 +105,35 @@ class RunDesk(QObject):
             self._errand(lambda errands: errands.clear(root, way))
         dialog.deleteLater()
 
+    def ask_about_unbrought(self, root: str) -> None:
+        """Show what was not brought from a card, and let it come along, or be declared unwanted."""
+        found = self._certificates.get(root)
+        if found is None or self.running:
+            return
+        from jutrek.ui.intake.unbrought import UnbroughtDialog
+
+        dialog = UnbroughtDialog(current(), found[0], self._window)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            if dialog.along:
+                self._bring_along(root)
+            else:
+                self._declare(root, dialog.ticked, back=False)
+        dialog.deleteLater()
+
+    def _bring_along(self, root: str) -> None:
+        from jutrek.captures.decisions import BringAlong
+
+        self._window.wish(lambda session: session.change(BringAlong(frozenset({root}))))
+        self._page.action_bar.ask()
+        self._page.notify("All of it comes along with the next run.", "Ctrl+Z takes that back.")
+
+    def _declare(self, root: str, paths: frozenset[str], *, back: bool) -> None:
+        """Declare things unwanted, or take that back; the new verdict follows."""
+        self._errand(lambda errands: errands.declare_unwanted(root, paths, back=back))
+        self._page.action_bar.ask(
+            *([] if back else [("Take that back", partial(self._declare, root, paths, back=True))])
+        )
+
     def hear(self, event: events.Event) -> bool:
         """Hear what the session tells. Returns whether that is nobody else's matter."""
         from jutrek.desk import events
@@ -126,6 +156,8 @@ class RunDesk(QObject):
             case events.Released(root, certificate, path):
                 self._certificates[root] = certificate, path
                 if not self.running:
+                    if certificate.others or certificate.unaccounted:
+                        page.action_bar.ask(("What was not brought…", partial(self.ask_about_unbrought, root)))
                     page.notify(*_parted(certificate.verdict), path, brick=not certificate.safe)
             case events.LetGo(root, words, gone):
                 self._hear_let_go(root, words, gone)

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from jutrek.desk.board import CaptureView, DayView, FolderView, State
 from jutrek.ui import paint
+from jutrek.ui.plainly import tip, tip_text
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 
 WIDTH = 276
@@ -84,7 +85,7 @@ class FolderTree(QTreeWidget):
         elif not exists:
             item.setText(0, f"{name}  (new)")
         words = f"{coming:,} captures come" if coming else f"{home:,} captures of this intake are here already"
-        item.setToolTip(0, f"{path}: {words}")
+        item.setToolTip(0, tip_text(f"{path}: {words}"))
         item.setData(0, Qt.ItemDataRole.AccessibleTextRole, f"{name}, {words}")
         parent = self._items.get(above)
         if parent is None:
@@ -155,7 +156,7 @@ class ArrivalPanel(Panel):
         self.look.setVisible(view is not None)
         words = "" if view is None else f"{view.name} becomes {view.new_name or 'nothing yet'}. {view.why}"
         self.setAccessibleName(f"Name on arrival: {words or 'no capture is chosen'}")
-        self.setToolTip("" if view is None else "\n".join([view.id, view.why, *view.notes]))
+        tip(self, "" if view is None else "\n".join([view.id, view.why, *view.notes]))
         self.update()
 
     def resizeEvent(self, event: object) -> None:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QAbstractButton, QMenu, QPushButton, QSizePolicy, 
 from jutrek.desk.board import CLIP, SIDECAR, SOUND, STILL, SourceView, State
 from jutrek.ui import paint
 from jutrek.ui.intake.lanes import shift_words
+from jutrek.ui.plainly import tip
 from jutrek.ui.theme import BOLD, RADIUS, SEMIBOLD, Theme, font
 
 if TYPE_CHECKING:
@@ -29,6 +30,8 @@ class SourceTile(QWidget):
     ejected = Signal(str)
     cleared = Signal(str)
     certified = Signal(str)
+    asked = Signal(str)
+    """What was not brought from it, and what becomes of that."""
 
     def __init__(self, theme: Theme, view: SourceView, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -57,7 +60,7 @@ class SourceTile(QWidget):
             *([view.released.words] if view.released is not None else []),
             *(f"{path.rpartition('/')[2]}: {why}" for path, why in view.left[:20]),
         ]
-        self.setToolTip("\n".join(tips))
+        tip(self, "\n".join(tips))
         self._offer()
         self.update()
 
@@ -123,6 +126,9 @@ class SourceTile(QWidget):
         menu.addAction("Prove that it is home", lambda: self.proved.emit(root)).setEnabled(not self._running)
         if released is not None:
             menu.addAction("Show its certificate", lambda: self.certified.emit(root))
+            menu.addAction("What was not brought…", lambda: self.asked.emit(root)).setEnabled(
+                bool(released.open) and not self._running
+            )
             menu.addAction("Let it go", lambda: self.ejected.emit(root)).setEnabled(not self._running)
             menu.addAction("Clear it…", lambda: self.cleared.emit(root)).setEnabled(
                 bool(released.files) and not self._running
@@ -316,6 +322,7 @@ class FromColumn(QWidget):
     ejected = Signal(str)
     cleared = Signal(str)
     certified = Signal(str)
+    asked = Signal(str)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -375,5 +382,6 @@ class FromColumn(QWidget):
             tile.ejected.connect(self.ejected)
             tile.cleared.connect(self.cleared)
             tile.certified.connect(self.certified)
+            tile.asked.connect(self.asked)
             self.tiles[root] = tile
             self._column.insertWidget(number, tile)

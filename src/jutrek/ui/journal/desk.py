@@ -60,6 +60,8 @@ class JournalDesk(PageDesk):
             self._errand(lambda errands: errands.check(place))
         elif what == "mend":
             self._errand(lambda errands: errands.mend(place))
+        elif what == "let go":
+            self._errand(lambda errands: errands.let_go(place))
         else:
             self._errand(lambda errands: errands.catch_up(place))
 

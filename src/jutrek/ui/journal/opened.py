@@ -11,6 +11,7 @@ from jutrek.errors import shown
 from jutrek.ui import paint
 from jutrek.ui.intake.parts import plain_table
 from jutrek.ui.journal.records import figures_of, local
+from jutrek.ui.plainly import plain, tip_text
 from jutrek.ui.theme import BOLD, Theme, font
 
 _Index = QModelIndex | QPersistentModelIndex
@@ -36,11 +37,11 @@ class _Files(QAbstractTableModel):
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         one = self.files[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
-            return (shown(one.path), shown(one.source), paint.size_words(one.size), one.what)[index.column()]
+            return (shown(one.path), shown(one.source), paint.size_words(one.size), plain(one.what))[index.column()]
         if role == Qt.ItemDataRole.TextAlignmentRole and index.column() == 2:
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == Qt.ItemDataRole.ToolTipRole:
-            return "\n".join(part for part in (shown(one.path), shown(one.source), one.what, one.full) if part)
+            return tip_text("\n".join(filter(None, (shown(one.path), shown(one.source), one.what, one.full))))
         return None
 
     def headerData(self, number: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:

@@ -18,7 +18,7 @@ class PlaceCard(QWidget):
     """One place, with what can be done about it."""
 
     wanted = Signal(str, str)
-    """What: `check`, `catch up` or `mend`; and the place's id."""
+    """What: `check`, `catch up`, `mend` or `let go`; and the place's id."""
 
     def __init__(self, theme: Theme, state: PlaceState, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -32,6 +32,7 @@ class PlaceCard(QWidget):
         for what, words, shown in (
             ("catch up", f"Bring {paint.counted(state.lacks, 'file')}", state.here and state.lacks > 0),
             ("mend", f"Mend {paint.counted(state.bad, 'file')}", state.here and state.bad > 0),
+            ("let go", "Miss no more", state.bad > 0),
             ("check", "Check", state.here and state.proven + state.unproven > 0),
         ):
             if shown:
@@ -54,12 +55,14 @@ class PlaceCard(QWidget):
         if not state.here:
             lines.append(("Not connected.", theme.amber))
         if state.bad:
-            lines.append((f"{paint.counted(state.bad, 'file')} rotted or gone.", theme.brick))
+            lines.append((f"{paint.counted(state.bad, 'file')} rotted, unreadable or gone.", theme.brick))
         elif state.lacks:
             size = paint.size_words(state.lacks_bytes)
             lines.append((f"Is missing {paint.counted(state.lacks, 'file')} ({size}).", theme.amber))
         elif state.unproven:
             lines.append((f"{paint.counted(state.unproven, 'file')} were never read back.", theme.soft))
+        elif state.partly:
+            lines.append((f"{paint.size_words(state.partly)} of files that were partly copied.", theme.soft))
         elif state.here:
             lines.append(("Has everything." if state.place.id else "All of it was read back.", theme.accent))
         return lines

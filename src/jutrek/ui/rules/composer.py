@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from PySide6.QtCore import QRect, Qt, Signal
 from PySide6.QtGui import QFontDatabase, QFontMetrics, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from jutrek.filing import HouseRules, PatternError, Scheme
 from jutrek.filing.facts import Facts
@@ -14,6 +14,7 @@ from jutrek.filing.pattern import LAYOUT, Pattern, Piece, parse
 from jutrek.filing.pieces import KIND_WORDS
 from jutrek.ui import paint
 from jutrek.ui.intake.parts import ButtonFlow
+from jutrek.ui.plainly import Label
 from jutrek.ui.rules.chips import Stock
 from jutrek.ui.rules.pathedit import PathEditor
 from jutrek.ui.theme import Theme, font
@@ -79,7 +80,7 @@ class Composer(QWidget):
         self.layouts, self.names = PathEditor(theme, LAYOUT), PathEditor(theme, "name")
         self.field = PatternField(theme)
         self.field.setAccessibleName("The pattern as text")
-        self.trouble = QLabel()
+        self.trouble = Label()
         self.trouble.setWordWrap(True)
         self.trouble.setFont(font(12.5))
         self.stock = Stock(theme)
@@ -250,13 +251,13 @@ class Conditions(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 4)
         row.setSpacing(10)
-        row.addWidget(QLabel("Only for"))
+        row.addWidget(Label("Only for"))
         for box in self.kinds.values():
             row.addWidget(box)
             box.clicked.connect(self._tell)
-        row.addWidget(QLabel("of"))
+        row.addWidget(Label("of"))
         row.addWidget(self.device, 1)
-        row.addWidget(QLabel("that say"))
+        row.addWidget(Label("that say"))
         row.addWidget(self.words, 1)
         row.addWidget(self.out)
         self.device.textEdited.connect(self._tell)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from jutrek.filing.starting import STARTS
+from jutrek.ui.plainly import Label
 from jutrek.ui.theme import Theme, section
 
 WIDTH = 190
@@ -58,7 +59,7 @@ class SectionMenu(QWidget):
         self.starts = _List(tuple(start.words for start in STARTS), "Start from")
         self.others = QPushButton("Copy from another library…")
         self.export = QPushButton("Write them to a file…")
-        label = QLabel("START FROM")
+        label = Label("START FROM")
         label.setFont(section())
         label.setStyleSheet(f"color: {theme.soft.name()}; padding: 8px 6px 2px 6px")
         column = QVBoxLayout(self)

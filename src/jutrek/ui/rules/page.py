@@ -7,7 +7,7 @@ from itertools import pairwise
 
 from PySide6.QtCore import QObject, QRect, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from jutrek.captures import Device
 from jutrek.desk import events
@@ -20,6 +20,7 @@ from jutrek.filing.starting import Start
 from jutrek.ui import paint
 from jutrek.ui.intake.parts import Card, scrolling
 from jutrek.ui.intake.titles import Headline
+from jutrek.ui.plainly import Label
 from jutrek.ui.rules.composer import Composer
 from jutrek.ui.rules.menu import SECTIONS, SectionMenu
 from jutrek.ui.rules.refile import RefileView
@@ -174,9 +175,9 @@ class RulesPage(QWidget):
         column = QVBoxLayout(panel)
         column.setContentsMargins(2, 10, 2, 0)
         column.setSpacing(6)
-        title = QLabel("What is home already")
+        title = Label("What is home already")
         title.setFont(font(12.5, SEMIBOLD))
-        self.home_words = QLabel("Nothing there moves by itself: a re-filing is planned and shown first.")
+        self.home_words = Label("Nothing there moves by itself: a re-filing is planned and shown first.")
         self.home_words.setWordWrap(True)
         self.home_words.setStyleSheet(f"color: {self._theme.soft.name()}")
         row = QHBoxLayout()

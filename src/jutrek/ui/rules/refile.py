@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QVBoxLayout,
     QWidget,
 )
@@ -19,6 +18,7 @@ from jutrek.errors import shown
 from jutrek.filing.refiling import Scope
 from jutrek.ui import paint
 from jutrek.ui.intake.parts import plain_table
+from jutrek.ui.plainly import Label
 from jutrek.ui.theme import Theme, font
 
 _Index = QModelIndex | QPersistentModelIndex
@@ -77,12 +77,12 @@ class RefileView(QWidget):
         self.strangers.setToolTip("Its folders may say more about it than Jutrek knows")
         row = QHBoxLayout()
         row.setSpacing(10)
-        row.addWidget(QLabel("File anew"))
+        row.addWidget(Label("File anew"))
         row.addWidget(self.years)
         row.addWidget(self.what)
         row.addWidget(self.strangers)
         row.addStretch()
-        self.words = QLabel()
+        self.words = Label()
         self.words.setWordWrap(True)
         self.words.setFont(font(13))
         self.model = _Moves(self)

@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -28,6 +27,7 @@ from jutrek.filing import Extensions, HouseRules, OnDouble, Order, Per, Structur
 from jutrek.filing.dates import knows_language
 from jutrek.filing.pieces import KIND_WORDS
 from jutrek.ui.intake.daysetting import offset_words
+from jutrek.ui.plainly import Label
 from jutrek.ui.theme import Theme, font
 
 RUNG_WORDS = {
@@ -60,7 +60,7 @@ class Section(QWidget):
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(18, 12, 18, 14)
         self.column.setSpacing(10)
-        words = QLabel(lead)
+        words = Label(lead)
         words.setWordWrap(True)
         words.setStyleSheet(f"color: {theme.soft.name()}")
         self.column.addWidget(words)
@@ -68,7 +68,7 @@ class Section(QWidget):
         self.form.setHorizontalSpacing(18)
         self.form.setVerticalSpacing(8)
         self.column.addLayout(self.form)
-        self._trouble = QLabel()
+        self._trouble = Label()
         self._trouble.setWordWrap(True)
         self._trouble.setStyleSheet(f"color: {theme.brick.name()}")
         self._trouble.hide()
@@ -409,7 +409,7 @@ class DevicesSection(Section):
         self.fields = []
         titles = ("Letter", "Called", "Carried by") if devices else ("No device is known yet.",)
         for column, title in enumerate(titles):
-            label = QLabel(title)
+            label = Label(title)
             label.setFont(font(11.5))
             self._grid.addWidget(label, 0, column)
         for row, device in enumerate(devices, 1):

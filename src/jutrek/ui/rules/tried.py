@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from jutrek.desk.trying import Tally, Trial, TriedRow, with_those_above
 from jutrek.filing.rules import UNFILED_FOLDER
 from jutrek.ui import paint
+from jutrek.ui.plainly import plain
 from jutrek.ui.theme import SEMIBOLD, Theme, font, section
 
 _ROW = 29
@@ -62,7 +63,7 @@ class TriedModel(QAbstractTableModel):
             return row if role == Qt.ItemDataRole.UserRole else None
         if role == Qt.ItemDataRole.AccessibleTextRole:
             return f"{row.source} to {row.folder or 'the library'}, {row.name} {row.note}".strip()
-        return (row.source, row.folder, row.name)[index.column()]
+        return plain((row.source, row.folder, row.name)[index.column()])
 
     def headerData(self, number: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:

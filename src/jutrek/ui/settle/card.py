@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QObject, QRect, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Question
 from jutrek.ui import paint
 from jutrek.ui.intake.parts import AskBar, ButtonFlow
+from jutrek.ui.plainly import Label
 from jutrek.ui.settle.evidence import NeighbourRow, StripChart
 from jutrek.ui.theme import BOLD, HEADLINE, SEMIBOLD, Theme, font
 from jutrek.ui.thumbs import Thumbnails
@@ -30,11 +31,11 @@ class QuestionCard(QWidget):
         self._theme, self.question = theme, question
         self._chosen = False
         self.ask: AskBar | None = None
-        self._headline = QLabel(question.headline)
+        self._headline = Label(question.headline)
         self._headline.setFont(font(HEADLINE, SEMIBOLD))
         self._headline.setWordWrap(True)
         self._headline.setContentsMargins(0, 0, _CERTAINTY, 0)
-        evidence = QLabel(question.evidence)
+        evidence = Label(question.evidence)
         evidence.setFont(font(12.5))
         evidence.setWordWrap(True)
         evidence.setStyleSheet(f"color: {theme.soft.name()}")

@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from jutrek.desk.board import Board, Question
+from jutrek.ui.plainly import Label
 from jutrek.ui.settle.card import QuestionCard
 from jutrek.ui.settle.effect import EffectPanel
 from jutrek.ui.theme import HEADLINE, SEMIBOLD, Theme, font
@@ -33,7 +34,7 @@ class SettleView(QWidget):
         self.effect = EffectPanel(theme)
         self.cards: dict[str, QuestionCard] = {}
         self._chosen = ""
-        self._none = QLabel("Nothing is left to settle.")
+        self._none = Label("Nothing is left to settle.")
         self._none.setFont(font(HEADLINE, SEMIBOLD))
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 4, 0)

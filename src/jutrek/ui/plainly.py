@@ -1,0 +1,43 @@
+"""The one door for text in the window: nothing from outside is taken for markup, hides, or turns what stands beside it.
+
+Names of cards and files, words of metadata, what journals hold: control characters and signs that turn the direction of
+text are shown as escapes; labels and tips are plain text.
+"""
+
+from __future__ import annotations
+
+import html
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel, QWidget
+
+from jutrek.errors import shown
+
+
+def plain(words: str) -> str:
+    """Words with everything escaped that does not show; line breaks stay."""
+    return words if words.isprintable() else "\n".join(map(shown, words.split("\n")))
+
+
+class Label(QLabel):
+    """A label that shows what it is given, letter by letter."""
+
+    def __init__(self, words: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setText(words)
+
+    def setText(self, words: str) -> None:
+        """Show other words."""
+        super().setText(plain(words))
+
+
+def tip_text(words: str) -> str:
+    """Words as a tip shows them letter by letter: tips take for markup what looks like it."""
+    text = plain(words)
+    return html.escape(text).replace("\n", "<br>") if "<" in text else text
+
+
+def tip(widget: QWidget, words: str) -> None:
+    """Give a widget a tip that shows what it is given."""
+    widget.setToolTip(tip_text(words))
