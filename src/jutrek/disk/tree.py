@@ -96,6 +96,15 @@ class Tree:
         finally:
             os.close(fd)
 
+    def regular_names(self, path: Inside) -> list[str]:
+        """The names of regular files in a folder: no links, pipes or folders."""
+        fd = self.open_folder(path)
+        try:
+            with os.scandir(fd) as entries:
+                return [entry.name for entry in entries if entry.is_file(follow_symlinks=False)]
+        finally:
+            os.close(fd)
+
     def files_below(self, path: Inside) -> Iterator[Inside]:
         """All that is no folder below a folder; nothing where that is not there. Links are not entered."""
         fd = -1

@@ -23,6 +23,7 @@ from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
 from jutrek.disk import Inside, Outside, own, reserve
+from jutrek.errors import LibraryMissing, reason
 from jutrek.filing import Row
 from jutrek.filing.facts import below
 from jutrek.library import Filed, Library
@@ -64,11 +65,17 @@ def number_of(name: str) -> int:
 
 
 def journal_names(library: Library) -> list[str]:
-    """The files of all journals of a library, oldest first."""
+    """The files of all journals of a library, oldest first. What is no regular file is none.
+
+    Raises:
+        LibraryMissing: when they cannot be listed.
+    """
     try:
-        names = [name for name in library.tree.names(FOLDER) if _NAME.fullmatch(name)]
+        names = [name for name in library.tree.regular_names(FOLDER) if _NAME.fullmatch(name)]
     except FileNotFoundError:
         return []
+    except OSError as error:
+        raise LibraryMissing(library.root, f"its journal can't be read: {reason(error)}") from error
     return sorted(names, key=lambda name: (number_of(name), name))
 
 

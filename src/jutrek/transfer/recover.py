@@ -14,11 +14,12 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from jutrek.disk import TEMPORARY, Outside, Realm, Tree, inside
+from jutrek.disk import TEMPORARY, Inside, Outside, Realm, Tree, inside
 from jutrek.errors import LibraryMissing, PageBroken, reason
 from jutrek.filing.rulebook import load_rules
 from jutrek.library import (
@@ -118,6 +119,7 @@ def _settle(library: Library, ledger: Ledger, account: Account, places: Sequence
         else:
             done = _settle_bringing(library, ledger, account, journal, places)
         _settle_names_between(account, places)
+        _clear_scraps(library.tree, account)
         numbers: dict[str, int] = {}
         for row in done:
             entry = account.to_do[row]
@@ -134,6 +136,24 @@ def _settle(library: Library, ledger: Ledger, account: Account, places: Sequence
     finally:
         journal.close()
     return Leftover(account.run, account.at, len(done), left, account.kind, tuple(account.troubles))
+
+
+_SCRAP = re.compile(rf"{re.escape(TEMPORARY)}[0-9a-f]{{8}}\.part")
+"""The temporary of a small file, such as a sidecar."""
+
+
+def _clear_scraps(tree: Tree, account: Account) -> None:
+    """Remove temporaries of sidecars that a kill left, in the folders that the run was at work in."""
+    folders: set[Inside | None] = set()
+    for entry in (*account.to_do.values(), *account.others):
+        for name in ("to", "sidecar", "keeper", "from"):
+            with contextlib.suppress(Outside):
+                folders.add(inside(entry.get(name), Realm.CAPTURES).folder)
+    for folder in folders:
+        with contextlib.suppress(OSError):
+            for name in tree.names(folder):
+                if _SCRAP.fullmatch(name):
+                    tree.remove_own(folder.below(name) if folder is not None else Inside((name,)))
 
 
 def _settle_bringing(
