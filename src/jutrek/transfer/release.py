@@ -304,9 +304,12 @@ class _Prover:
     def _standing(
         self, place: Place, mark: ProofMark, seen: Sequence[os.stat_result]
     ) -> tuple[ProofMark, os.stat_result] | None:
-        """A copy, if it is as it was when it was proven, and another file than those that were seen."""
+        """A copy, if it is another file than those that were seen; it is read again unless it was read lately.
+
+        One whose time is another one may have been touched only: what it holds now decides.
+        """
         status = self._looked_at(place, mark)
-        if status is None or not mark.fits(status) or _is_one_of(status, seen):
+        if status is None or status.st_size != mark.size or _is_one_of(status, seen):
             return None
         if mark.is_same(status) and self._is_of_today(mark):
             return mark, status
@@ -333,6 +336,8 @@ class _Prover:
                 self._bad(mark, Finding.UNREADABLE, f"It could not be read: {reason(error)}.")
             return None
         if (after.st_size, after.st_mtime_ns, after.st_ino) != (status.st_size, status.st_mtime_ns, status.st_ino):
+            return None
+        if mark.full and full != mark.full and not mark.fits(status):
             return None
         if mark.full and full != mark.full:
             why = f"It reads differently than on {mark.at[:10]}, although its time is the same."
