@@ -122,9 +122,10 @@ class Journal:
         if torn:
             with tree.open_own(path) as file:
                 lines = list(lines_of(file))
+            # A whole line that is none of ours is somebody's, and stays told as such.
             if not lines[-1].endswith(b"\n"):
                 os.write(self._fd, b"\n")
-            self._write({"entry": "torn", "line": len(lines)})
+                self._write({"entry": "torn", "line": len(lines)})
 
     @classmethod
     def begin(cls, library: Library, kind: Kind, about: Mapping[str, Any] | None = None) -> Journal:

@@ -355,13 +355,13 @@ def rename_through(
     tree.give_name(old, between)
     reached()
     try:
-        _named_at_last(tree, between, new)
+        named_at_last(tree, between, new)
     except OSError:
         tree.give_name(between, old)
         raise
 
 
-def _named_at_last(tree: Tree, between: Inside, new: Inside) -> None:
+def named_at_last(tree: Tree, between: Inside, new: Inside) -> None:
     """Give the new name. A kernel that remembers it under the old spelling (FUSE does, for a second) is waited for."""
     for wait in (*_FORGETTING, None):
         try:

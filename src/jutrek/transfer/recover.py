@@ -40,7 +40,7 @@ from jutrek.transfer.copies import temporary_name
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, read_back
-from jutrek.transfer.moving import follow, restore
+from jutrek.transfer.moving import follow, named_at_last, restore
 from jutrek.transfer.partials import KEPT_FOR, Content, clear_partials, keep_partial
 from jutrek.transfer.sidecars import write_sidecar
 from jutrek.transfer.taking_back import row_of
@@ -244,17 +244,34 @@ def _clear_file(tree: Tree, account: Account, row: int, entry: dict[str, object]
 def _settle_names_between(account: Account, places: Sequence[Place]) -> None:
     """A file that a kill left under the name in between gets its new name, or its old one where that is taken."""
     trees = {place.id: place.tree for place in places}
-    for (place, row), name in account.through.items():
+    for (place, row), through in account.through.items():
         entry, tree = account.to_move.get(row), trees.get(place)
         if entry is None or tree is None or str(entry["from"]).startswith("/"):
             continue
-        between = inside(name, Realm.OWN)
+        between = inside(through, Realm.OWN)
         old, new = inside(entry["from"], Realm.PUT_AWAY), inside(entry["to"], Realm.PUT_AWAY)
-        if between == old.beside(f"{TEMPORARY}{account.run}-{row}.name") and tree.found(between) is not None:
-            try:
-                tree.give_name(between, new)
-            except FileExistsError:
-                tree.give_name(between, old)
+        if between == old.beside(f"{TEMPORARY}{account.run}-{row}.name"):
+            _settle_name_between(tree, old, between, new, int(entry["size"]))
+
+
+def _settle_name_between(tree: Tree, old: Inside, between: Inside, new: Inside, size: int) -> None:
+    status = tree.found(between)
+    if status is None:
+        return
+    if status.st_size == 0 and size:
+        # The name was only reserved: the file still bears its old one.
+        tree.remove(between, still=status)
+        return
+    for name in (new, old):
+        reserved = tree.found(name)
+        if reserved is not None and reserved.st_size == 0 and size:
+            tree.remove(name, still=reserved)
+    stem, ending = os.path.splitext(new.name)
+    others = (new.beside(f"{stem}_{number}{ending}") for number in range(2, 1000))
+    for name in (new, old, *others):
+        with contextlib.suppress(FileExistsError):
+            named_at_last(tree, between, name)
+            return
 
 
 def _settle_moves(library: Library, ledger: Ledger, account: Account, journal: Journal) -> list[int]:
