@@ -20,10 +20,11 @@ import xxhash
 
 from jutrek.errors import PlaceLost, Stopped
 from jutrek.filing import HouseRules
-from jutrek.library import Library, new_library
+from jutrek.library import Library, Place, new_library
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Listener, bring, carry, plan_finishing, recover
 from jutrek.transfer.accounts import account_of
+from jutrek.transfer.partials import room_of_partials
 from tests import making
 from tests.making import WHEN, everything, names_below, never, planned, put
 from tests.transfer.conftest import Medium
@@ -321,3 +322,72 @@ def test_what_is_finished_is_not_read_again(library: Library, ledger: Ledger, ca
     assert account_of(library, finished.run).head["continues"] == outcome.run
     assert ledger.all_filed() == {row.destination: row.filed for row in plan.rows}
     assert plan_finishing(library, finished.run, HouseRules()).rows == ()
+
+
+def test_what_was_partly_copied_is_known_by_content_in_every_place_and_goes_when_it_is_home(
+    library: Library, ledger: Ledger, card: Path, tarn: Place, tmp_path: Path, small_parts: None
+) -> None:
+    """Stopped twice; then of another card, name and time: it goes on where it was, and nothing stays behind."""
+    media = random.Random(5).randbytes(3 * SMALL_PART + 1000)
+    put(card / "CLIP.MP4", making.mp4(WHEN, media=media))
+    other = tmp_path / "Card B"
+    put(other / "DCIM" / "RENAMED.MP4", making.mp4(WHEN, media=media), WHEN.replace(hour=3))
+
+    def once(source: Path, stop_at: str, count: int) -> object:
+        stop, seen = threading.Event(), []
+
+        def on(step: str, _: object) -> None:
+            seen.append(step)
+            if seen.count(stop_at) == count:
+                stop.set()
+
+        plan = planned(library, ledger, [source])
+        return bring(plan, library, ledger, stop=stop, listener=Listener(step=on), places=[tarn])
+
+    for count in (2, 1):
+        once(card, "half copied", count)
+        for place in (library.tree, tarn.tree):
+            files, size = room_of_partials(place)
+            assert files <= 1
+            assert size <= 3 * SMALL_PART
+    assert room_of_partials(library.tree)[0] == 1
+    read: list[int] = []
+    outcome = bring(
+        planned(library, ledger, [other]), library, ledger, stop=never(), places=[tarn],
+        listener=Listener(progress=lambda run: read.append(run.read_bytes)),
+    )  # fmt: skip
+    assert outcome.home == 1
+    assert max(read) < 2.5 * SMALL_PART
+    assert names_below(library.root) == names_below(tarn.root)
+    assert [room_of_partials(place) for place in (library.tree, tarn.tree)] == [(0, 0), (0, 0)]
+
+
+def test_a_partial_of_another_content_is_never_taken_up(
+    library: Library, ledger: Ledger, card: Path, small_parts: None
+) -> None:
+    """The same size, head and tail, and other bytes between: a stretch of each part is compared with the source."""
+    data = bytearray(making.mp4(WHEN, media=random.Random(6).randbytes(3 * SMALL_PART)))
+    put(card / "CLIP.MP4", bytes(data))
+    stop = threading.Event()
+    bring(planned(library, ledger, [card]), library, ledger, stop=stop,
+          listener=Listener(step=lambda step, _: stop.set() if step == "half copied" else None))  # fmt: skip
+    (kept,) = Path(library.own, "partial").glob("*.part")
+    data[SMALL_PART // 2 - 100 : SMALL_PART // 2 + 100] = bytes(200)
+    put(card / "CLIP.MP4", bytes(data))
+    if not kept.exists():
+        pytest.skip("no whole part was kept")
+    assert bring(planned(library, ledger, [card]), library, ledger, stop=never()).home == 1
+    (name,) = names_below(library.root)
+    assert Path(library.root, name).read_bytes() == bytes(data)
+
+
+def test_what_was_partly_copied_goes_after_a_while(
+    library: Library, ledger: Ledger, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A start clears what nobody came back for."""
+    put(Path(library.own, "partial", "0.part"), b"x" * 10)
+    recover(library, ledger)
+    assert room_of_partials(library.tree) == (1, 10)
+    monkeypatch.setattr("time.time", lambda: 4e9)
+    recover(library, ledger)
+    assert room_of_partials(library.tree) == (0, 0)

@@ -20,14 +20,15 @@ from jutrek.sources import Source
 
 @dataclass(frozen=True, slots=True)
 class Choices:
-    """House rules, clock fixes (letter and seconds), descriptions (day and words), what the intake is for, and whether
-    what is no capture comes along."""
+    """House rules, clock fixes (letter and seconds), descriptions (day and words), what the intake is for, whether
+    what is no capture comes along, and whether pictures are compared by their looks."""
 
     rules: HouseRules
     fixes: tuple[tuple[str, float], ...] = ()
     described: tuple[tuple[date, str], ...] = ()
     said: tuple[tuple[str, str], ...] = ()
     along: bool = False
+    looks: bool = False
 
     def decisions(self, devices: Mapping[str, Device], sources: Sequence[Source] = ()) -> Decisions:
         """The decisions that they make about an intake with these devices. Errors are those of `changes`."""
@@ -70,6 +71,7 @@ def parse_choices(
     structure: Structure | None = None,
     sidecars: bool | None = None,
     along: bool = False,
+    looks: bool = False,
 ) -> Choices:
     """Read the options. What is not given is as the house has it.
 
@@ -94,7 +96,7 @@ def parse_choices(
     except ValueError as error:
         field = f"{error.field}: " if isinstance(error, RuleError) else ""
         raise typer.BadParameter(f"{field}{error}") from error
-    return Choices(rules, fixes, described, said, along)
+    return Choices(rules, fixes, described, said, along, looks)
 
 
 def _name_and_words(text: str) -> tuple[str, str]:

@@ -79,6 +79,10 @@ _Along = Annotated[
     bool, typer.Option("--along", help="Bring along what is no picture, clip or sound, as it is, into “Brought along”.")
 ]
 
+_Looks = Annotated[
+    bool, typer.Option("--looks", help="Compare pictures with the library by their looks, too: that takes a while.")
+]
+
 
 def _show_version(wanted: bool) -> None:
     if wanted:
@@ -124,6 +128,7 @@ def plan_command(
     structure: _Structure = None,
     sidecars: _Sidecars = None,
     along: _Along = False,
+    looks: _Looks = False,
 ) -> None:
     """Show where every file would land, and why. Nothing is copied."""
     from jutrek.cli.choices import parse_choices
@@ -133,7 +138,8 @@ def plan_command(
         raise typer.BadParameter("choose one of --json and --out")
     choices = parse_choices(
         house_of(str(library)), layout=layout, name=name, undated=undated, fix_clock=fix_clock, describe=describe,
-        say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure, sidecars=sidecars, along=along,
+        say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure, sidecars=sidecars,
+        along=along, looks=looks,
     )  # fmt: skip
     code = plan_sources(_texts(sources), str(library), choices, as_json=as_json, out=out, stop=stop_on_interrupt())
     raise typer.Exit(code)
@@ -164,6 +170,7 @@ def bring_command(
     structure: _Structure = None,
     sidecars: _Sidecars = None,
     along: _Along = False,
+    looks: _Looks = False,
 ) -> None:
     """Bring files home: every one is read back and compared before it counts."""
     from jutrek.cli.bringing import bring_plan, bring_sources
@@ -180,7 +187,7 @@ def bring_command(
     choices = parse_choices(
         house_of(str(library), none_yet=True), layout=layout, name=name, undated=undated, fix_clock=fix_clock,
         describe=describe, say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure,
-        sidecars=sidecars, along=along,
+        sidecars=sidecars, along=along, looks=looks,
     )  # fmt: skip
     raise typer.Exit(
         bring_sources(_texts(sources), str(library), choices, as_json=as_json, stop=stop, without=without or ())

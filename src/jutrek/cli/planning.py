@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
@@ -19,11 +19,13 @@ from jutrek.cli.choices import Choices
 from jutrek.cli.telling import complain, raw_json, say
 from jutrek.cli.telling import out as tell
 from jutrek.desk.doubling import with_doubles
-from jutrek.desk.intake import Found, Report, make_captures, plan_of, read_source, standings_of
+from jutrek.desk.intake import Found, Report, looked, make_captures, plan_of, read_source, standings_of
 from jutrek.desk.keeping import troubles_of
 from jutrek.desk.story import Story, as_objects, devices_of
 from jutrek.desk.story import tell as told
+from jutrek.desk.workbench import not_compared
 from jutrek.disk import chosen
+from jutrek.doubles import Stands
 from jutrek.errors import PlanUnusable, SourceUnreadable, reason, shown
 from jutrek.filing import Action, HouseRules, Plan
 from jutrek.filing.rulebook import load_rules
@@ -79,10 +81,26 @@ def prepare(
         founds = read_sources(sources, library, stop=stop, report=report)
         story, decisions = story_of(founds, library, choices)
         standings = standings_of(story.captures, library, ledger, stop=stop, report=report, founds=founds)
+        if choices.looks:
+            standings |= looked(story.captures, standings, library, ledger, stop=stop, report=report)
         story = with_doubles(story, standings, choices.rules, decisions)
+        _say_what_was_not_compared(story, standings, choices, ledger)
         for doubt in story.doubts:
             complain(f"{doubt.headline} ({doubt.certainty}). {doubt.evidence}")
         return plan_of(founds, story, library, choices.rules, standings), story
+
+
+def _say_what_was_not_compared(story: Story, standings: Mapping[str, Stands], choices: Choices, ledger: Ledger) -> None:
+    """What is not known is said: whoever brings it all the same knows it."""
+    content = not ledger.contents.to_look_at()
+    count = not_compared(story, choices.rules, standings, content=content, looks=choices.looks or ledger.is_empty)
+    if count:
+        how = (
+            "by their looks; --looks does that"
+            if content
+            else "for other metadata yet; `jutrek adopt` looks at it first"
+        )
+        complain(f"{count} captures to come were not compared with the library {how}.")
 
 
 def story_of(founds: list[Found], library: Library, choices: Choices) -> tuple[Story, Decisions]:

@@ -5,12 +5,13 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import TYPE_CHECKING
 
 from jutrek.captures import RUNGS, Capture, Journeys, ReadFile, decided, group
 from jutrek.desk.story import Story
-from jutrek.doubles import Stands, judge
-from jutrek.doubles.against import retagged
+from jutrek.doubles import NEW, Standing, Stands, judge
+from jutrek.doubles.against import Lookout, retagged
 from jutrek.doubles.waiting import remembered
 from jutrek.errors import SourceUnreadable, Stopped, reason
 from jutrek.filing import HouseRules, Plan, make_plan
@@ -137,6 +138,29 @@ def standings_of(
     )
     standings |= retagged(reads, standings, ledger, library.root, stop=stop)
     return remembered([read_file.file for read_file in reads], standings, ledger)
+
+
+def looked(
+    captures: Sequence[Capture],
+    standings: Mapping[str, Stands],
+    library: Library,
+    ledger: Ledger,
+    *,
+    stop: threading.Event,
+    report: Report,
+) -> dict[str, Stands]:
+    """Where captures stand by their looks. What of the library was not looked at yet is looked at first.
+
+    Raises:
+        Stopped: when `stop` was set. What was seen until then is kept.
+    """
+    from jutrek.doubles.learning import learn
+
+    learn(library, ledger, stop=stop, report=partial(report, "Looking at the library"))
+    lookout = Lookout(ledger, library.root, stop, partial(report, "Comparing pictures"))
+    new = [one.primary for one in captures if standings.get(one.id, NEW).standing is Standing.NEW]
+    found = lookout.standings(new, standings)
+    return remembered([one.file for one in new if one.file.path in found], found, ledger)
 
 
 def _others(founds: Iterable[Found]) -> Iterator[SourceFile]:

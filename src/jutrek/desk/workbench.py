@@ -311,7 +311,7 @@ class Workbench:
             folders=drawing_up.folder_views(views.values(), self._existing_folders(plan)),
             plan=plan,
             bring_bytes=sum(row.size for row in left),
-            not_compared=_not_compared(
+            not_compared=not_compared(
                 story,
                 now.rules,
                 self.standings,
@@ -349,7 +349,7 @@ class Workbench:
         return frozenset(homes | {path for path in folders if self._existing[path]})
 
 
-def _not_compared(
+def not_compared(
     story: Story, rules: HouseRules, standings: Mapping[str, Stands], *, content: bool, looks: bool
 ) -> int:
     """How many captures would come home without having been compared as far as the house rules ask for."""

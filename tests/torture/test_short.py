@@ -1,0 +1,20 @@
+"""A short torture in every run of the tests; `./run torture` goes on for as long as one likes."""
+
+from __future__ import annotations
+
+import os
+
+import pytest
+
+from tests.torture.round import rounds
+
+
+@pytest.mark.skipif(os.geteuid() != 0 or not os.path.exists("/dev/fuse"), reason="mounting media needs root and FUSE")
+@pytest.mark.timeout(100)
+def test_a_short_torture_holds(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
+    """Kills, faults, pulled media and jumping clocks over all that changes a disk: nothing is lost, nothing lies."""
+    for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME"):
+        monkeypatch.setenv(name, os.environ[name])
+    tally = rounds(seed=int(os.environ.get("JUTREK_SEED", "1")), seconds=20)
+    assert tally.failures == []
+    assert tally.counts["kills"] > 5

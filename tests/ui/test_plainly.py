@@ -1,0 +1,114 @@
+"""The window among hostile names, and the ways out of what is not brought or gone."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel, QWidget
+from pytestqt.qtbot import QtBot
+
+from jutrek.desk.events import PlaceState
+from jutrek.library import LIBRARY, Library, Place, add_place
+from jutrek.library.ledger import Ledger
+from jutrek.library.unwanted import declared
+from jutrek.transfer import bring
+from jutrek.ui.intake.unbrought import UnbroughtDialog
+from jutrek.ui.journal.places import PlaceCard
+from jutrek.ui.plainly import Label, plain, tip
+from jutrek.ui.theme import current
+from jutrek.ui.window import MainWindow
+from tests import making
+from tests.making import never, planned, put
+from tests.transfer.test_release import certify
+from tests.ui.conftest import PATIENCE, ready
+
+HOSTILE = "<b>bold</b>\u202egpj.exe\x1b[31m"
+
+
+def test_labels_and_tips_show_what_they_are_given(qtbot: QtBot) -> None:
+    """No markup, no signs that turn text; line breaks stay."""
+    label, widget = Label(HOSTILE), QWidget()
+    for one in (label, widget):
+        qtbot.addWidget(one)
+    assert label.textFormat() is Qt.TextFormat.PlainText
+    assert label.text() == r"<b>bold</b>\u202egpj.exe\x1b[31m"
+    label.setText("a\u202eb\nc")
+    assert label.text() == "a\\u202eb\nc"
+    tip(widget, f"{HOSTILE}\nsecond")
+    assert widget.toolTip() == r"&lt;b&gt;bold&lt;/b&gt;\u202egpj.exe\x1b[31m<br>second"
+    tip(widget, "a & b")
+    assert widget.toolTip() == "a & b"
+    assert plain("Bridge") == "Bridge"
+
+
+def test_no_label_of_the_window_takes_markup(qtbot: QtBot, small: MainWindow) -> None:
+    """Also those that are made later."""
+    for page in range(4):
+        small.open_page(page)
+    labels = [one for one in small.findChildren(QLabel) if one.textFormat() is not Qt.TextFormat.PlainText]
+    # Those that a form makes for its fields have words of our own.
+    assert [one.text() for one in labels if one.buddy() is None] == []
+
+
+def test_what_was_not_brought_is_listed_with_its_ways(
+    qtbot: QtBot, library: Library, ledger: Ledger, card: Path
+) -> None:
+    """Ticked one by one; the buttons say what they do."""
+    put(card / "A.JPG", making.jpeg())
+    put(card / f"{HOSTILE}.bin".replace("/", ""), b"x")
+    put(card / "lost+found" / "#1", b"rescued")
+    bring(planned(library, ledger, [card]), library, ledger, stop=never())
+    dialog = UnbroughtDialog(current(), certify(card, library, ledger))
+    qtbot.addWidget(dialog)
+    assert dialog.list.count() == 2
+    assert dialog.unwanted.text() == "Declare 2 things unwanted"
+    assert all("\u202e" not in dialog.list.item(row).text() for row in range(2))
+    dialog.list.item(0).setCheckState(Qt.CheckState.Unchecked)
+    assert dialog.unwanted.text() == "Declare 1 thing unwanted"
+    assert len(dialog.ticked) == 1
+    dialog.bring.click()
+    assert dialog.along
+
+
+def test_a_card_becomes_safe_by_a_word_that_can_be_taken_back(
+    qtbot: QtBot, window: MainWindow, library: Library, card: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The verdict names what is open; declared unwanted it is safe; taken back it is not."""
+    put(card / "A.JPG", making.jpeg())
+    put(card / "INDEX.BIN", b"x")
+    window.begin(library.root, [str(card)])
+    ready(qtbot, window, 1)
+    window.page.action_bar.main.click()
+    qtbot.waitUntil(lambda: not window.runs.running, timeout=PATIENCE)
+
+    def released() -> str:
+        view = window.page.board.sources[0].released
+        return view.words if view is not None else ""
+
+    window.page.from_column.proved.emit(str(card))
+    qtbot.waitUntil(lambda: "1 thing was not brought" in released(), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: window.page.action_bar.answers[0].text() == "What was not brought…", timeout=PATIENCE)
+    monkeypatch.setattr(UnbroughtDialog, "exec", lambda self: UnbroughtDialog.DialogCode.Accepted)
+    window.page.action_bar.answers[0].click()
+    qtbot.waitUntil(lambda: released().startswith("Safe to clear"), timeout=PATIENCE)
+    assert [one.path for one in declared(library)] == ["INDEX.BIN"]
+    window.page.action_bar.answers[0].click()
+    qtbot.waitUntil(lambda: "1 thing was not brought" in released(), timeout=PATIENCE)
+    assert declared(library) == []
+
+
+def test_what_is_gone_can_be_missed_no_more(qtbot: QtBot, library: Library, tmp_path: Path) -> None:
+    """The place's card offers it beside mending; what is partly copied is told."""
+    (tmp_path / "Tarn").mkdir()
+    tarn = add_place(library, str(tmp_path / "Tarn"))
+    card = PlaceCard(current(), PlaceState(tarn, True, 3, "", bad=2))
+    quiet = PlaceCard(current(), PlaceState(Place(LIBRARY, "home", library.root), True, 3, "", partly=5_000_000))
+    for one in (card, quiet):
+        qtbot.addWidget(one)
+    with qtbot.waitSignal(card.wanted) as heard:
+        card.buttons["let go"].click()
+    assert heard.args == ["let go", tarn.id]
+    assert "let go" not in quiet.buttons
+    assert "5.0 MB of files that were partly copied." in quiet.accessibleName()
