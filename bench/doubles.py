@@ -98,7 +98,7 @@ def _standing() -> None:
     from jutrek.doubles import judge
     from jutrek.doubles.against import retagged
     from jutrek.formats import read
-    from jutrek.library import HomeFile, open_library
+    from jutrek.library import HomeFile, new_library
     from jutrek.library.contents import Content
     from jutrek.library.ledger import Ledger
     from jutrek.sources import SourceFile
@@ -129,7 +129,7 @@ def _standing() -> None:
                 file_ = SourceFile(path, folder, status.st_size, status.st_mtime_ns)
                 reads.append(ReadFile(file_, read(path), None))
             reading = time.perf_counter() - began
-            library = open_library(home)
+            library = new_library(home)
             bytes_ = _timed(lambda: judge([one.file for one in reads], ledger, library.root))
             standings = judge([one.file for one in reads], ledger, library.root)
             payloads = _timed(lambda: retagged(reads, standings, ledger, library.root))
@@ -142,14 +142,14 @@ def _quality() -> None:
     from jutrek.doubles.degrees import Degree
     from jutrek.doubles.groups import find_groups
     from jutrek.doubles.learning import learn
-    from jutrek.library import open_library, survey
+    from jutrek.library import new_library, survey
     from jutrek.library.ledger import Ledger
 
     stop = threading.Event()
     with tempfile.TemporaryDirectory() as folder:
         os.makedirs(home := os.path.join(folder, "home"))
         making = _timed(lambda: likeness.make(home, ORIGINALS, DISTINCT))
-        library = open_library(home)
+        library = new_library(home)
         with Ledger(os.path.join(folder, "ledger.sqlite")) as ledger:
             survey(library, ledger)
             learning = _timed(lambda: learn(library, ledger, stop=stop))

@@ -29,7 +29,7 @@ def large_intake(root: str, library: str) -> Workbench:
     from jutrek.desk.intake import Found
     from jutrek.desk.workbench import Workbench
     from jutrek.formats import Claim, DeviceFacts, Kind, Reading, Stamp
-    from jutrek.library import open_library
+    from jutrek.library import new_library
     from jutrek.sources import Medium, Source, SourceFile
 
     dice = random.Random(15)
@@ -48,7 +48,7 @@ def large_intake(root: str, library: str) -> Workbench:
         file = SourceFile(f"{root}/{number // 900:03}/IMG_{number:05}.JPG", root, 4_000_000 + number, 0)
         found.files.append(ReadFile(file, reading, None))
     bench = Workbench()
-    bench.use_library(open_library(library), None)
+    bench.use_library(new_library(library), None)
     bench.founds[root] = found
     return bench
 

@@ -21,7 +21,7 @@ from statistics import median
 from typing import TYPE_CHECKING
 
 from jutrek.filing import Action, HouseRules, Plan, Row
-from jutrek.library import Place, add_place, open_library
+from jutrek.library import Place, add_place, new_library
 from jutrek.library.ledger import Ledger
 from jutrek.simulate.faults import Faults
 from jutrek.transfer import bring, plan_finishing, recover
@@ -86,7 +86,7 @@ def _brought(card: str, folder: str, load: Load, *, places: int = 1) -> tuple[fl
     """Seconds and CPU seconds of bringing a card home."""
     root = os.path.join(folder, "library")
     os.mkdir(root)
-    library = open_library(root)
+    library = new_library(root)
     others: list[Place] = []
     for number in range(1, places):
         other = os.path.join(folder, f"place {number}")
@@ -153,7 +153,7 @@ def _resume(folder: str) -> None:
     card = _fill(os.path.join(folder, "many"), Load(30_000, 64))
     root = os.path.join(folder, "library")
     os.mkdir(root)
-    library = open_library(root)
+    library = new_library(root)
     rows = tuple(
         Row(entry.path, card, Action.BRING, f"2026/05/{entry.name}", "", 64, entry.stat().st_mtime_ns)
         for entry in os.scandir(card)
