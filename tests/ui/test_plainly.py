@@ -59,15 +59,17 @@ def test_what_was_not_brought_is_listed_with_its_ways(
     put(card / "A.JPG", making.jpeg())
     put(card / f"{HOSTILE}.bin".replace("/", ""), b"x")
     put(card / "lost+found" / "#1", b"rescued")
+    put(card / "worn\udcff.bin", b"y")
     bring(planned(library, ledger, [card]), library, ledger, stop=never())
     dialog = UnbroughtDialog(current(), certify(card, library, ledger))
     qtbot.addWidget(dialog)
-    assert dialog.list.count() == 2
-    assert dialog.unwanted.text() == "Declare 2 things unwanted"
-    assert all("\u202e" not in dialog.list.item(row).text() for row in range(2))
+    assert dialog.list.count() == 3
+    assert dialog.unwanted.text() == "Declare 3 things unwanted"
+    assert "worn\udcff.bin" in dialog.ticked
+    assert all("\u202e" not in dialog.list.item(row).text() for row in range(3))
     dialog.list.item(0).setCheckState(Qt.CheckState.Unchecked)
-    assert dialog.unwanted.text() == "Declare 1 thing unwanted"
-    assert len(dialog.ticked) == 1
+    assert dialog.unwanted.text() == "Declare 2 things unwanted"
+    assert len(dialog.ticked) == 2
     dialog.bring.click()
     assert dialog.along
 

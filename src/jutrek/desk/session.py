@@ -30,13 +30,7 @@ from jutrek.desk.settings import remember_library
 from jutrek.desk.story import as_objects
 from jutrek.desk.workbench import room_at
 from jutrek.disk import chosen as chosen_file
-from jutrek.errors import (
-    LibraryMissing,
-    PlaceLost,
-    PlanUnusable,
-    Stopped,
-    reason,
-)
+from jutrek.errors import LibraryMissing, PlaceLost, PlanUnusable, Stopped, reason
 from jutrek.filing import HouseRules
 from jutrek.filing.planner import all_facts
 from jutrek.library import keep_devices, new_library, open_library

@@ -33,9 +33,10 @@ class UnbroughtDialog(QDialog):
         lead.setFont(font(13))
         self.list = QListWidget()
         self.list.setAccessibleName("What was not brought")
+        self._paths = [path for path, _ in things[:_LISTED]]
+        # Kept beside the list: an item's data would lose the bytes of a name that is no UTF-8.
         for path, why in things[:_LISTED]:
             item = QListWidgetItem(f"{shown(path)}: {shown(why)}")
-            item.setData(Qt.ItemDataRole.UserRole, path)
             item.setCheckState(Qt.CheckState.Checked)
             self.list.addItem(item)
         self.list.itemChanged.connect(self._count)
@@ -45,7 +46,7 @@ class UnbroughtDialog(QDialog):
         self.unwanted = QPushButton()
         self.bring = QPushButton("Bring the files along")
         self.bring.setProperty("main", True)
-        self.bring.setEnabled(any(one.size for one in certificate.others) or bool(certificate.others))
+        self.bring.setEnabled(bool(certificate.others))
         leave = QPushButton("Leave it")
         leave.setDefault(True)
         for button in (self.unwanted, self.bring):
@@ -70,9 +71,8 @@ class UnbroughtDialog(QDialog):
     @property
     def ticked(self) -> frozenset[str]:
         """Paths relative to the source of what is ticked."""
-        items = (self.list.item(row) for row in range(self.list.count()))
         return frozenset(
-            str(item.data(Qt.ItemDataRole.UserRole)) for item in items if item.checkState() is Qt.CheckState.Checked
+            path for row, path in enumerate(self._paths) if self.list.item(row).checkState() is Qt.CheckState.Checked
         )
 
     def _count(self) -> None:
