@@ -64,6 +64,8 @@ def test_what_was_not_brought_is_listed_with_its_ways(
     dialog = UnbroughtDialog(current(), certify(card, library, ledger))
     qtbot.addWidget(dialog)
     assert dialog.list.count() == 3
+    assert not dialog.ticked and not dialog.unwanted.isEnabled()
+    dialog.all.click()
     assert dialog.unwanted.text() == "Declare 3 things unwanted"
     assert "worn\udcff.bin" in dialog.ticked
     assert all("\u202e" not in dialog.list.item(row).text() for row in range(3))
@@ -92,7 +94,12 @@ def test_a_card_becomes_safe_by_a_word_that_can_be_taken_back(
     window.page.from_column.proved.emit(str(card))
     qtbot.waitUntil(lambda: "1 thing was not brought" in released(), timeout=PATIENCE)
     qtbot.waitUntil(lambda: window.page.action_bar.answers[0].text() == "What was not brought…", timeout=PATIENCE)
-    monkeypatch.setattr(UnbroughtDialog, "exec", lambda self: UnbroughtDialog.DialogCode.Accepted)
+
+    def ticked(dialog: UnbroughtDialog) -> int:
+        dialog.all.click()
+        return UnbroughtDialog.DialogCode.Accepted
+
+    monkeypatch.setattr(UnbroughtDialog, "exec", ticked)
     window.page.action_bar.answers[0].click()
     qtbot.waitUntil(lambda: released().startswith("Safe to clear"), timeout=PATIENCE)
     assert [one.path for one in declared(library)] == ["INDEX.BIN"]

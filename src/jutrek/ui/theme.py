@@ -175,6 +175,9 @@ def _sheet(theme: Theme) -> str:
     QHeaderView::section {{ background: transparent; border: none; border-bottom: 1px solid {name(theme.line)};
         padding: 4px 8px; color: {name(theme.soft)}; }}
     QListView {{ background: transparent; border: none; outline: none; }}
+    QListWidget[ticked="true"] {{ background: {name(theme.card)}; border: 1px solid {name(theme.line)};
+        border-radius: 5px; padding: 4px; }}
+    QListWidget[ticked="true"]:focus {{ border: 1px solid {name(theme.accent)}; }}
     QToolTip {{ border: 1px solid {name(theme.line)}; padding: 4px; }}
     QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {name(theme.line)}; border-radius: 4px; min-height: 32px; margin: 1px; }}
