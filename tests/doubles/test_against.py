@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 
@@ -17,9 +18,10 @@ from jutrek.doubles import Standing, Stands, judge
 from jutrek.doubles.against import Lookout, retagged
 from jutrek.doubles.finding import Answer, find
 from jutrek.doubles.learning import Lesson, learn
+from jutrek.doubles.waiting import remembered
 from jutrek.errors import Stopped
 from jutrek.formats import read
-from jutrek.library import Library, survey
+from jutrek.library import Library, ProofMark, State, survey
 from jutrek.library.ledger import Ledger
 from jutrek.sources import SourceFile
 from tests.doubles.common import encoded, learnt, put, scene, shot
@@ -95,6 +97,45 @@ def test_an_intake_is_compared_with_itself(library: Library, ledger: Ledger, tmp
         "3.jpg": Stands(Standing.REENCODED, "1.jpg"),
         "5.ogg": Stands(Standing.RETAGGED, "4.ogg"),
     }
+
+
+def test_what_came_home_a_moment_ago_is_compared_where_it_came_from(
+    library: Library, ledger: Ledger, tmp_path: Path
+) -> None:
+    """The library was not looked at since: a copy with other words is known all the same."""
+    put(library, "a.jpg", shot(0))
+    survey(library, ledger)
+    reads = source(tmp_path / "1.jpg", shot(0)), source(tmp_path / "2.jpg", worded(shot(0), ["bridge"], ""))
+    stands = judge([one.file for one in reads], ledger, library.root)
+    found = retagged(reads, stands, ledger, library.root)
+    assert found == {reads[1].file.path: Stands(Standing.RETAGGED, "a.jpg")}
+
+
+def test_what_is_known_to_be_damaged_is_nobody_s_equal(library: Library, ledger: Ledger, tmp_path: Path) -> None:
+    """A copy with other words is then the better one: it comes home."""
+    size = put(library, "a.jpg", shot(0)).stat().st_size
+    learnt(library, ledger)
+    read = source(tmp_path / "2.jpg", worded(shot(0), ["bridge"], ""))
+    assert retagged([read], {}, ledger, library.root) == {read.file.path: Stands(Standing.RETAGGED, "a.jpg")}
+    ledger.put_proofs([ProofMark("", "a.jpg", size, 0, b"", "2026-05-14T10:00:00Z", State.ROTTED)])
+    assert retagged([read], {}, ledger, library.root) == {}
+
+
+def test_a_finding_lasts_as_long_as_both_files(library: Library, ledger: Ledger, tmp_path: Path) -> None:
+    """It follows an equal that is moved; it ends with either."""
+    put(library, "a.jpg", shot(0))
+    survey(library, ledger)
+    file = source(tmp_path / "1.jpg", shot(1)).file
+    found = {file.path: Stands(Standing.ALIKE, "a.jpg")}
+    assert remembered([file], found, ledger) == remembered([file], {}, ledger) == found
+    ledger.move([("a.jpg", "b.jpg")])
+    found = {file.path: Stands(Standing.ALIKE, "b.jpg")}
+    assert remembered([file], {}, ledger) == found
+    assert remembered([replace(file, mtime_ns=1)], {}, ledger) == {}
+    assert remembered([file], {}, ledger) == {}
+    remembered([file], found, ledger)
+    ledger.drop(["b.jpg"])
+    assert remembered([file], {}, ledger) == {}
 
 
 def test_payloads_of_another_size_are_not_read(

@@ -73,7 +73,8 @@ def test_the_journal_tells_before_and_after(library: Library, ledger: Ledger, ca
     kinds = [str(entry["entry"]) for entry in entries]
     assert kinds[0] == "intake"
     assert kinds[1:9] == ["known"] + ["bring"] * 7
-    assert sorted(kinds[9:-1]) == ["home"] * 7
+    # What is half copied after half a second is told, too.
+    assert [kind for kind in kinds[9:-1] if kind != "part"] == ["home"] * 7
     assert {key: entries[-1][key] for key in ("entry", "how", "home", "left")} == {
         "entry": "end", "how": "done", "home": 7, "left": 0,
     }  # fmt: skip

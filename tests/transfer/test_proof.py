@@ -134,6 +134,10 @@ def test_a_house_rule_lets_older_readings_count_and_the_certificate_says_so_firs
     assert certificate.safe
     assert certificate.oldest == OLD
     assert "read back up to 100000 days before" in certificate.text().splitlines()[0]
+    # One of a day to come is of a clock that was wrong: it is read again.
+    ledger.put_proofs([mark._replace(at="2999-01-01T00:00:00+00:00") for mark in ledger.proofs("").values()])
+    later = release(known_source(str(card)), home, ledger, [tarn], days=100_000, stop=never())
+    assert later.safe and {where.at[:4] for one in later.home for where in one.where if not where.place} != {"2999"}
     rot(Path(home.root, first(home)))
     assert len(release(known_source(str(card)), home, ledger, [tarn], days=100_000, stop=never()).missing) == 1
 

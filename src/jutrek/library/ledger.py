@@ -202,6 +202,7 @@ class Ledger:
                 for table in ("files", "moments", "origins", "contents"):
                     connection.exec_driver_sql(f"UPDATE OR REPLACE {table} SET path = ? WHERE path = ?", rows)
                 connection.exec_driver_sql("UPDATE OR REPLACE proofs SET path = ? WHERE path = ? AND place = ''", rows)
+                connection.exec_driver_sql("UPDATE waits SET equal = ? WHERE equal = ?", rows)
 
     def put_proofs(self, marks: Iterable[ProofMark]) -> None:
         """Keep what was found of files, replacing what was known of the same paths. Durable on return."""
