@@ -55,6 +55,32 @@ def test_the_best_way_that_works_is_taken(place: Path) -> None:
     assert (place / "final").read_bytes() == b"new"
 
 
+def test_a_name_that_was_reserved_is_given_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Also when somebody takes the file away in between; what was renamed in spite of an error stays."""
+    monkeypatch.setattr(naming, "WAYS", (naming.reserve_and_rename,))
+    rename = os.rename
+
+    def vanishing(old: str, *rest: object, **folders: int) -> None:
+        os.unlink(old, dir_fd=folders["src_dir_fd"])
+        rename(old, *rest, **folders)  # type: ignore[arg-type]
+
+    def unsure(*names: str, **folders: int) -> None:
+        rename(*names, **folders)
+        raise OSError(errno.EIO, "unsure")
+
+    with monkeypatch.context() as now:
+        now.setattr(naming.os, "rename", vanishing)
+        with pytest.raises(FileNotFoundError):
+            give(put(tmp_path / "t", b"new"), tmp_path / "final")
+    assert os.listdir(tmp_path) == []
+    with monkeypatch.context() as now:
+        now.setattr(naming.os, "rename", unsure)
+        for data in (b"new", b""):
+            with pytest.raises(OSError, match="unsure"):
+                give(put(tmp_path / "t", data), tmp_path / f"final {len(data)}")
+    assert {path.name: path.read_bytes() for path in tmp_path.iterdir()} == {"final 0": b"", "final 3": b"new"}
+
+
 def test_exfat_knows_no_case(exfat: Path) -> None:
     """A name that differs only by case is taken there, and is told from a second link of one file."""
     put(exfat / "Name.jpg", b"old")

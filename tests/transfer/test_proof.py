@@ -138,6 +138,12 @@ def test_a_house_rule_lets_older_readings_count_and_the_certificate_says_so_firs
     ledger.put_proofs([mark._replace(at="2999-01-01T00:00:00+00:00") for mark in ledger.proofs("").values()])
     later = release(known_source(str(card)), home, ledger, [tarn], days=100_000, stop=never())
     assert later.safe and {where.at[:4] for one in later.home for where in one.where if not where.place} != {"2999"}
+    # What only was copied to where it lies, or whose library was, was never read back there.
+    ledger.put_proofs([mark._replace(state=State.COPIED) for mark in ledger.proofs("").values()])
+    told = list[tuple[int, int]]()
+    source = known_source(str(card))
+    release(source, home, ledger, [tarn], days=100_000, stop=never(), begin=lambda *sizes: told.append(sizes))
+    assert told == [(sum(one.size for one in later.files),) * 2]
     rot(Path(home.root, first(home)))
     assert len(release(known_source(str(card)), home, ledger, [tarn], days=100_000, stop=never()).missing) == 1
 

@@ -38,6 +38,7 @@ def link_exclusively(temporary: Entry, final: Entry) -> None:
 
 def reserve_and_rename(temporary: Entry, final: Entry) -> None:
     """Reserve the final name with an exclusive, empty file, then rename over that reservation."""
+    size = os.stat(temporary.name, dir_fd=temporary.folder, follow_symlinks=False).st_size
     flags = os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_CLOEXEC
     reservation = os.open(final.name, flags, dir_fd=final.folder)
     try:
@@ -45,14 +46,18 @@ def reserve_and_rename(temporary: Entry, final: Entry) -> None:
         os.close(reservation)
         os.rename(temporary.name, final.name, src_dir_fd=temporary.folder, dst_dir_fd=final.folder)
     except OSError:
-        _give_back(temporary, final)
+        _give_back(temporary, final, size)
         raise
 
 
-def _give_back(temporary: Entry, final: Entry) -> None:
-    """Remove a reservation that was not used. A rename that failed may have happened all the same: then it stays."""
+def _give_back(temporary: Entry, final: Entry, size: int) -> None:
+    """Remove a reservation that was not used: what is empty where a file of some size was to be.
+
+    A rename that failed may have happened all the same: of a file that is empty itself, only its old name tells.
+    """
     with contextlib.suppress(OSError):
-        os.stat(temporary.name, dir_fd=temporary.folder, follow_symlinks=False)
+        if not size:
+            os.stat(temporary.name, dir_fd=temporary.folder, follow_symlinks=False)
         if os.stat(final.name, dir_fd=final.folder, follow_symlinks=False).st_size == 0:
             os.unlink(final.name, dir_fd=final.folder)
 

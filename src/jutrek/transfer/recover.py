@@ -297,6 +297,10 @@ def _has_moved(tree: Tree, entry: dict[str, object]) -> bool:
         return there is not None and there.st_size == entry["size"]
     old = inside(entry["from"], Realm.PUT_AWAY)
     here = tree.found(old)
+    if there is not None and here is None and there.st_size == 0 and entry["size"]:
+        # The name was only reserved, and somebody took the file away since.
+        tree.remove(new, still=there)
+        return False
     if there is None or here is None:
         return here is None and there is not None and there.st_size == entry["size"]
     if tree.one_entry(old, new):
