@@ -33,10 +33,12 @@ from tests.torture.world import World
 PART = 4 * 1024 * 1024
 PATIENCE = 60.0
 TROUBLES = ("none", "kill", "kill", "kill", "kill", "fault", "pull", "clock")
+FLIPPED = 100
+"""The offset of the byte that a medium reads wrongly."""
 FAULTS = (
     {"write_error": errno.EIO}, {"sync_error": errno.EIO}, {"rename_error": errno.EIO}, {"close_error": errno.EIO},
     {"write_error": errno.EROFS}, {"read_error": {"*": (0, 10**9)}}, {"gone": errno.ENODEV}, {"loses_writes": True},
-    {"flips": {"*": 100}}, {"room": 20_000},
+    {"flips": {"*": FLIPPED}}, {"room": 20_000},
 )  # fmt: skip
 
 
@@ -122,7 +124,13 @@ def step(world: World, tally: Tally, story: list[str]) -> None:
         if trouble in ("fault", "pull"):
             child.wait(delay)
             tally.counts[f"{trouble}s"] += medium.kind != "plain"
-            medium.fail(Faults(**chance.choice(FAULTS))) if trouble == "fault" else medium.pull()  # type: ignore[arg-type]
+            if trouble == "pull":
+                medium.pull()
+            else:
+                fault = chance.choice(FAULTS)
+                if medium is world.card and "flips" in fault:
+                    world.misread(FLIPPED)
+                medium.fail(Faults(**fault))  # type: ignore[arg-type]
         tally.counts["clock jumps"] += trouble == "clock"
         said = child.result()
         story.append(f"{name}: {trouble} of {medium.top.name} after {delay:.3f} s: {said}")

@@ -152,6 +152,18 @@ class World:
         making.put(path, data)
         self.truth.add(hashlib.sha256(data).digest())
 
+    def misread(self, at: int) -> None:
+        """The card reads a byte of every file wrongly from now on: nobody who reads it can know.
+
+        What comes home so is no camera's; what a camera wrote must still not be cleared for it.
+        """
+        for path in self.card.below.rglob("*"):
+            if path.is_file() and not path.is_symlink():
+                data = bytearray(path.read_bytes())
+                if len(data) > at:
+                    data[at] ^= 1
+                    self.rotted.add(hashlib.sha256(data).digest())
+
     def files(self) -> Iterator[tuple[str, Path, bytes]]:
         """Every file in the world with the digest of its bytes: where (card, home, backup, trash), path, digest."""
         tops = [("card", self.card.below), ("home", self.home.below), ("backup", self.backup.below)]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import os
+import signal
 import threading
 from collections.abc import Callable, Sequence
 from contextlib import suppress
@@ -11,6 +12,7 @@ from pathlib import Path
 
 import pytest
 
+from jutrek.disk import naming
 from jutrek.errors import PlaceUnusable
 from jutrek.filing import HouseRules, Order, Plan, Row
 from jutrek.library import (
@@ -32,6 +34,7 @@ from jutrek.transfer.moving import refile
 from jutrek.transfer.taking_back import plan_taking_back
 from tests import making
 from tests.making import WHEN, names_below, never, planned, put
+from tests.torture.round import Child
 from tests.transfer.conftest import Medium
 from tests.transfer.test_bring import fill
 
@@ -169,6 +172,49 @@ def test_moves_follow_into_the_place_or_are_caught_up(
     assert catch_up(wanted, library, ledger, stop=never()).moved == 4
     assert same_trees(library, tarn)
     assert lacking(library, ledger, tarn).files == 0
+
+
+@pytest.mark.parametrize(("act", "renames"), [("catch up", 0), ("refile", 4)])
+def test_a_kill_while_a_copy_follows_its_file_leaves_no_empty_name(
+    act: str, renames: int, library: Library, ledger: Ledger, card: Path, tarn: Place, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """On a medium where a name must be reserved first."""
+    from tests.transfer.test_refiling import plan_of
+
+    fill(card, 3)
+    go(planned(library, ledger, [card]), library, ledger, [tarn])
+    plan = plan_of(library, ledger, HouseRules(layout="{kind}"))
+    if act == "catch up":
+        refile(plan, library, ledger, stop=never())
+        survey(library, ledger)
+    rename, done = os.rename, list[str]()
+
+    def killed(*names: str, **folders: int) -> None:
+        done.append(names[0])
+        if len(done) > renames:
+            os.kill(os.getpid(), signal.SIGKILL)
+        rename(*names, **folders)
+
+    def run() -> str:
+        monkeypatch.setattr(naming, "WAYS", (naming.reserve_and_rename,))
+        monkeypatch.setattr(naming.os, "rename", killed)
+        with Ledger(library.ledger_path) as own:
+            if act == "catch up":
+                catch_up(lacking(library, own, tarn), library, own, stop=never())
+            else:
+                refile(plan, library, own, stop=never(), places=[tarn])
+        return "done"
+
+    def empty() -> list[str]:
+        return [name for name in names_below(tarn.root) if not Path(tarn.root, name).stat().st_size]
+
+    assert Child(run).result() == "died"
+    assert len(empty()) == 1
+    recover(library, ledger)
+    assert empty() == []
+    survey(library, ledger)
+    catch_up(lacking(library, ledger, tarn), library, ledger, stop=never())
+    assert same_trees(library, tarn)
 
 
 def test_an_older_version_is_put_aside_and_what_is_beyond_is_left(

@@ -165,6 +165,32 @@ def test_a_certificate_holds_on_its_day_for_the_very_files_that_were_read(
     assert {why for _, why in cleared.stayed} == {"Its copy changed since it was proven."}
 
 
+def test_right_before_a_file_goes_its_copies_are_looked_at_again(
+    home: Library, ledger: Ledger, card: Path, tarn: Place  # noqa: F811
+) -> None:  # fmt: skip
+    """Whatever became of them since: known to be rotten, written to, or the file on the card itself."""
+    certificate = certify(card, home, ledger, tarn)
+    rotten, written, linked, *others = certificate.home
+    ledger.put_proofs([ledger.proofs("")[rotten.where[0].path]._replace(state=State.ROTTED)])
+    path = Path(home.root, written.where[0].path)
+    path.write_bytes(path.read_bytes())
+    os.utime(path, ns=(written.where[0].mtime_ns,) * 2)
+    path = Path(home.root, linked.where[0].path)
+    path.unlink()
+    os.link(linked.path, path)
+    status = path.stat()
+    where = linked.where[0]._replace(mtime_ns=status.st_mtime_ns, inode=status.st_ino, ctime_ns=status.st_ctime_ns)
+    told = replace(linked, where=(where, *linked.where[1:]))
+    files = tuple(told if one is linked else one for one in certificate.files)
+    cleared = clear(replace(certificate, files=files), home, ledger, [tarn], Way.REMOVE, stop=never())
+    assert cleared.gone == len(others)
+    assert dict(cleared.stayed) == {
+        rotten.path: "Its copy is rotted since.",
+        written.path: "Its copy changed since it was proven.",
+        linked.path: "It is its own copy: the same file under two names.",
+    }
+
+
 HIDDEN = [f"{name}/a.jpg" for name in ("lost+found", "$RECYCLE.BIN", ".Trashes", "System Volume Information",
           ".Spotlight-V100")]  # fmt: skip
 

@@ -164,7 +164,13 @@ class _CatchingUp(Run):
         marks = self._ledger.proofs(place.id)
         moved: list[ProofMark] = []
         gone: list[str] = []
-        for before, after in self._wanted.moves:
+        moves = [(before, after) for before, after in self._wanted.moves if before in marks]
+        self._journal.note(*(
+            {"entry": "copy to move", "place": place.id, "from": before, "to": after, "size": marks[before].size}
+            for before, after in moves
+        ))  # fmt: skip
+        self._journal.sync()
+        for before, after in moves:
             try:
                 old, new = inside(before), inside(after)
                 place.tree.make_folders(new.folder)

@@ -91,7 +91,7 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "copy trashed": {"place": str, "path": _Kept},
     "remove": _ROW | _STAMP | {"path": _Elsewhere, "xxh3_128": Hex, "where": dict[str, str]},
     "folder removed": {"folder": _Own},
-    "copy moved": _ASIDE, "to put aside": _ASIDE, "put aside": _ASIDE,
+    "copy to move": _ASIDE | {"size": Whole}, "copy moved": _ASIDE, "to put aside": _ASIDE, "put aside": _ASIDE,
     "proven": _STAMP | {"place": str, "path": _Kept, "xxh3_128": Hex},
     "rotted": _FINDING, "unreadable": _FINDING, "gone": _FINDING, "changed": _FINDING,
     "let go": {"place": str, "path": _Kept, "size?": Whole, "mtime_ns?": Time, "xxh3_128?": Hex, "state?": _State},

@@ -119,6 +119,7 @@ def _settle(library: Library, ledger: Ledger, account: Account, places: Sequence
         else:
             done = _settle_bringing(library, ledger, account, journal, places)
         _settle_names_between(account, places)
+        _clear_reserved(account, places)
         _clear_scraps(library.tree, account)
         numbers: dict[str, int] = {}
         for row in done:
@@ -239,6 +240,20 @@ def _clear_file(tree: Tree, account: Account, row: int, entry: dict[str, object]
     if there is None and content.quick and keep_partial(tree, temporary, content, account.parts.get(row, ())):
         return
     tree.remove_own(temporary)
+
+
+def _clear_reserved(account: Account, places: Sequence[Place]) -> None:
+    """Remove names that were only reserved for copies which were to follow their files within a place."""
+    for place in places:
+        moves = [one for one in account.others if one["entry"] == "copy to move" and one["place"] == place.id]
+        if place.id != LIBRARY:
+            moves += account.to_move.values()
+        for entry in moves:
+            with contextlib.suppress(Outside):
+                old, new = inside(entry["from"], Realm.PUT_AWAY), inside(entry["to"], Realm.PUT_AWAY)
+                there = place.tree.found(new)
+                if there is not None and there.st_size == 0 and entry["size"] and not place.tree.one_entry(old, new):
+                    place.tree.remove(new, still=there)
 
 
 def _settle_names_between(account: Account, places: Sequence[Place]) -> None:
