@@ -96,6 +96,15 @@ class Tree:
         finally:
             os.close(fd)
 
+    def folders(self, path: Inside | None = None) -> dict[str, bool]:
+        """The names in a folder, or the root, and of each whether it is a folder. A link to one is none."""
+        fd = self.open_folder(path)
+        try:
+            with os.scandir(fd) as entries:
+                return {entry.name: entry.is_dir(follow_symlinks=False) for entry in entries}
+        finally:
+            os.close(fd)
+
     def regular_names(self, path: Inside) -> list[str]:
         """The names of regular files in a folder: no links, pipes or folders."""
         fd = self.open_folder(path)
@@ -107,17 +116,11 @@ class Tree:
 
     def files_below(self, path: Inside) -> Iterator[Inside]:
         """All that is no folder below a folder; nothing where that is not there. Links are not entered."""
-        fd = -1
         try:
-            fd = self.open_folder(path)
+            found = self.folders(path)
         except (FileNotFoundError, NotADirectoryError):
             return
-        try:
-            with os.scandir(fd) as entries:
-                found = [(entry.name, entry.is_dir(follow_symlinks=False)) for entry in entries]
-        finally:
-            os.close(fd)
-        for name, is_folder in sorted(found):
+        for name, is_folder in sorted(found.items()):
             below = path.below(name)
             if is_folder:
                 yield from self.files_below(below)
@@ -155,13 +158,7 @@ class Tree:
     def remove_empty_folders(self, path: Inside) -> None:
         """Remove a folder, and all in it, as far as they are empty."""
         with contextlib.suppress(OSError):
-            fd = self.open_folder(path)
-            try:
-                with os.scandir(fd) as entries:
-                    folders = [entry.name for entry in entries if entry.is_dir(follow_symlinks=False)]
-            finally:
-                os.close(fd)
-            for name in folders:
+            for name in (name for name, is_folder in self.folders(path).items() if is_folder):
                 self.remove_empty_folders(path.below(name))
             self.remove_folder(path)
 

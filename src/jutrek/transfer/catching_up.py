@@ -194,15 +194,10 @@ def _sweep(tree: Tree) -> None:
     while folders:
         folder = folders.pop()
         try:
-            fd = tree.open_folder(folder)
+            found = tree.folders(folder)
         except OSError:
             continue
-        try:
-            with os.scandir(fd) as entries:
-                found = [(entry.name, entry.is_dir(follow_symlinks=False)) for entry in entries]
-        finally:
-            os.close(fd)
-        for name, is_folder in found:
+        for name, is_folder in found.items():
             path = folder.below(name) if folder else Inside((name,))
             if is_folder and name != OWN_FOLDER:
                 folders.append(path)
