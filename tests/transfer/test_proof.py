@@ -16,6 +16,7 @@ import pytest
 from jutrek.desk.keeping import take_back
 from jutrek.desk.records import every_mark, files_of
 from jutrek.desk.unwanting import declare_unwanted
+from jutrek.disk import TEMPORARY, naming
 from jutrek.doubles import Standing, judge
 from jutrek.doubles.degrees import Degree
 from jutrek.errors import PlanUnusable
@@ -254,6 +255,37 @@ def test_what_is_gone_stays_gone_until_it_is_back_or_let_go(
     assert mend([bad.mark], home, ledger, as_place(home), [tarn], stop=never()).home == 1
     assert Path(home.root, name).read_bytes() == good
     assert (ledger.marks("")[name].state, ledger.filed(name)) == (State.PROVEN, filed)
+
+
+def test_a_kill_between_the_bad_file_and_the_good_one_leaves_no_gap(
+    home: Library, ledger: Ledger, tarn: Place, monkeypatch: pytest.MonkeyPatch  # noqa: F811
+) -> None:  # fmt: skip
+    """The bad file gets its name back at the next start, is known to be bad, and is mended then."""
+    name, good = first(home), Path(home.root, first(home)).read_bytes()
+    rot(Path(home.root, name))
+    bad = Path(home.root, name).read_bytes()
+    give = naming.name_exclusively
+
+    def killed(before: naming.Entry, after: naming.Entry) -> None:
+        if before.name.startswith(TEMPORARY) and after.name == os.path.basename(name):
+            os.kill(os.getpid(), signal.SIGKILL)
+        give(before, after)
+
+    def mended() -> str:
+        monkeypatch.setattr(naming, "name_exclusively", killed)
+        with Ledger(home.ledger_path) as own:
+            found = check(home, own, as_place(home), stop=never()).bad
+            mend([one.mark for one in found], home, own, as_place(home), [tarn], stop=never())
+        return "done"
+
+    assert Child(mended).result() == "died"
+    assert not Path(home.root, name).exists()
+    recover(home, ledger)
+    assert Path(home.root, name).read_bytes() == bad
+    assert ledger.marks("")[name].state is State.ROTTED
+    found = check(home, ledger, as_place(home), stop=never()).bad
+    assert mend([one.mark for one in found], home, ledger, as_place(home), [tarn], stop=never()).home == 1
+    assert Path(home.root, name).read_bytes() == good
 
 
 def _places(*places: Place) -> object:
