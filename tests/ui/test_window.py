@@ -29,7 +29,8 @@ def bring(qtbot: QtBot, window: MainWindow) -> None:
     """Press the main button and wait for the end."""
     qtbot.mouseClick(window.page.action_bar.main, Qt.MouseButton.LeftButton)
     assert window.runs.running
-    qtbot.waitUntil(lambda: not window.runs.running, timeout=PATIENCE)
+    # A whole intake, each file synced: on a busy disk that takes its time.
+    qtbot.waitUntil(lambda: not window.runs.running, timeout=3 * PATIENCE)
 
 
 def words(window: MainWindow) -> str:
