@@ -177,21 +177,40 @@ PATH_FIELDS = {"to", "from", "path", "folder", "name", "sidecar", "source", "roo
 NUMBER_FIELDS = {"row", "size", "mtime_ns", "number", "upto", "line", "home", "left", "bytes", "twins", "shift"}
 
 
+LIKELY: dict[str, Any] = {
+    "row": 0, "size": 4, "mtime_ns": 1, "line": 1, "upto": 4_194_304, "home": 0, "twins": 0, "number": 1, "shift": 0.0,
+    "source": "{victim}/thesis", "root": "{victim}", "to": "2026/05/new.jpg", "from": "2026/05/20260514_102613.jpg",
+    "path": "2026/05/20260514_102613.jpg", "folder": "2026", "name": "2026/05/.jutrek-x-0.name", "place": "",
+    "xxh3_128": "00" * 16, "quick": "00" * 16, "at": "2026-01-01T00:00:00+00:00", "sidecar": "2026/05/new.xmp",
+    "where": {}, "said": [["job", "7"]], "copies": {}, "state": "gone", "sources": ["{victim}"], "places": [],
+}  # fmt: skip
+"""What an honest line may hold, by field; words elsewhere."""
+HEAD_FIELDS = ("name", "root", "place", "takes_back", "source", "at", "sources", "places")
+
+
 def _line(entry: str) -> st.SearchStrategy[dict[str, Any]]:
-    fields = {name.rstrip("?") for name in _MODELS.get(entry, {"name", "root", "place", "takes_back", "source"})}
-    values = {
-        name: PATHS if name in PATH_FIELDS else NUMBERS if name in NUMBER_FIELDS else WORDS for name in fields
-    }  # fmt: skip
-    return st.fixed_dictionaries({"entry": st.just(entry)}, optional=values)
+    """A line that is honest but for a field or two."""
+    fields = sorted(name.rstrip("?") for name in _MODELS.get(entry, HEAD_FIELDS))
+    honest = {name: LIKELY.get(name, "x") for name in fields}
+    wrong = st.sampled_from(fields).flatmap(lambda name: st.tuples(st.just(name), _hostile(name)))
+    return st.lists(wrong, max_size=2).map(lambda pairs: {"entry": entry, **honest, **dict(pairs)})
+
+
+def _hostile(name: str) -> st.SearchStrategy[Any]:
+    return st.none() | (PATHS if name in PATH_FIELDS else NUMBERS if name in NUMBER_FIELDS else WORDS)
 
 
 LINES = st.sampled_from([*_MODELS, "nonsense"]).flatmap(_line)
+ANNOUNCED = st.sampled_from(["bring", "move"]).flatmap(_line)
+TOLD = st.sampled_from(["home", "moved", "copied", "sidecar", "part", "found", "through", "failed"]).flatmap(_line)
 HEADS = st.sampled_from([kind.value for kind in Kind]).flatmap(_line)
 
 
 @settings(max_examples=EXAMPLES, deadline=None, suppress_health_check=list(HealthCheck))
 @given(
-    head=HEADS, lines=st.lists(LINES, max_size=8), tail=st.sampled_from([b"", b"{", b"[" * 50_000, b'"' * 2_000_000])
+    head=HEADS,
+    lines=st.tuples(ANNOUNCED, TOLD, TOLD).map(list) | st.lists(LINES, max_size=8),
+    tail=st.sampled_from([b"", b"{", b"[" * 50_000, b'"' * 2_000_000]),
 )
 def test_no_journal_reaches_outside(head: dict[str, Any], lines: list[dict[str, Any]], tail: bytes) -> None:
     """An unfinished journal with any lines, opened, finished, taken back: the library's tree alone may change."""

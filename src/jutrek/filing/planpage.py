@@ -11,26 +11,16 @@ import json
 from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from jutrek.disk import Outside, Realm, Tree, inside
-from jutrek.library.pages import Time, Whole, told
-
-
-def _absolute(text: str) -> str:
-    if not text.startswith("/") or "\0" in text:
-        raise ValueError("an absolute path is wanted")
-    return text
-
-
-_Path = Annotated[str, AfterValidator(_absolute)]
-_Pair = Annotated[list[str], Field(min_length=2, max_length=2)]
+from jutrek.library.pages import AbsolutePath, Pair, Time, Whole, told
 
 
 class _Row(BaseModel):
     model_config = ConfigDict(strict=True, extra="allow")
-    source: _Path
-    root: _Path
+    source: AbsolutePath
+    root: AbsolutePath
     action: Literal["bring", "move", "home", "twin", "stay"]
     destination: str | None
     why: str
@@ -46,7 +36,7 @@ class _Row(BaseModel):
     operator: str = ""
     shoot: str = ""
     day: str = ""
-    said: list[_Pair] = []
+    said: list[Pair] = []
     original: str = ""
 
 
@@ -54,7 +44,7 @@ class _Page(BaseModel):
     model_config = ConfigDict(strict=True, extra="allow")
     format: Literal["jutrek-plan"]
     version: Annotated[int, Field(ge=1)]
-    library: _Path
+    library: AbsolutePath
     library_id: str
     rules: dict[str, Any]
     rows: list[_Row]

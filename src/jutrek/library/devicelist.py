@@ -34,14 +34,7 @@ def damaged_devices(library: Library) -> list[str]:
 def _listed(library: Library) -> tuple[list[Device], list[str]]:
     from jutrek.library import pages
 
-    path = library.tree.at(_LIST)
-    try:
-        page = pages.toml_page(library.tree, _LIST)
-        found, bad = pages.entries(pages.LISTED_DEVICE, page.get("device", []), path, "device")
-    except FileNotFoundError:
-        return [], []
-    except PageBroken as error:
-        return [], [str(error)]
+    found, bad = pages.listed(pages.LISTED_DEVICE, library.tree, _LIST, "device")
     devices = [
         Device(one["key"], one["name"], one["letter"], one["colour"], one.get("operator", "")) for one in found
     ]  # fmt: skip

@@ -38,7 +38,12 @@ def _below(text: str) -> str:
     return text if text == "." else str(inside(text, Realm.OWN))
 
 
-def _absolute(text: str) -> str:
+def absolute(text: str) -> str:
+    """A text that is an absolute path.
+
+    Raises:
+        ValueError: when it is none.
+    """
     if not text.startswith("/") or "\0" in text:
         raise ValueError("an absolute path is wanted")
     return text
@@ -47,6 +52,8 @@ def _absolute(text: str) -> str:
 Id = Annotated[str, AfterValidator(_uuid)]
 Hex = Annotated[str, Field(max_length=128), AfterValidator(_hex)]
 CapturePath = Annotated[str, AfterValidator(_inside)]
+AbsolutePath = Annotated[str, AfterValidator(absolute)]
+Pair = Annotated[list[str], Field(min_length=2, max_length=2)]
 Whole = Annotated[int, Field(ge=0, lt=10**_MOST_DIGITS)]
 Time = Annotated[int, Field(gt=-(2**63), lt=2**63)]
 """Nanoseconds since 1970, as a file system tells them."""
@@ -80,7 +87,7 @@ class ListedPlace(_ListedPlace):
     __pydantic_config__ = _STRICT  # type: ignore[misc]
     id: Id
     name: str
-    root: Annotated[str, AfterValidator(_absolute)]
+    root: AbsolutePath
 
 
 class _ListedDevice(TypedDict, total=False):
@@ -184,19 +191,24 @@ def checked(adapter: TypeAdapter[T], value: Any, path: str, where: str = "") -> 
         raise PageBroken(path, f"{where}{told(error)}") from error
 
 
-def entries(adapter: TypeAdapter[T], values: Any, path: str, what: str) -> tuple[list[T], list[str]]:
-    """The entries of a list that fit a model, and a sentence for each of the others.
+def listed(adapter: TypeAdapter[T], tree: Tree, path: Inside, what: str) -> tuple[list[T], list[str]]:
+    """The tables `what` of a page of TOML that fit a model, and a sentence for each of the others, or for the page.
 
-    Raises:
-        PageBroken: when it is no list.
+    A page that is not there lists nothing.
     """
-    if not isinstance(values, list):
-        raise PageBroken(path, f"{what}: a list is wanted")
     good: list[T] = []
     bad: list[str] = []
+    try:
+        values = toml_page(tree, path).get(what, [])
+    except FileNotFoundError:
+        return good, bad
+    except PageBroken as error:
+        return good, [str(error)]
+    if not isinstance(values, list):
+        return good, [str(PageBroken(tree.at(path), f"{what}: a list is wanted"))]
     for number, value in enumerate(values, 1):
         try:
-            good.append(checked(adapter, value, path, f"{what} {number}: "))
+            good.append(checked(adapter, value, tree.at(path), f"{what} {number}: "))
         except PageBroken as error:
             bad.append(str(error))
     return good, bad

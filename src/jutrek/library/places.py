@@ -79,14 +79,7 @@ def damaged_places(library: Library) -> Sequence[str]:
 def _listed(library: Library) -> tuple[list[Place], list[str]]:
     from jutrek.library import pages
 
-    path = library.tree.at(_LIST)
-    try:
-        page = pages.toml_page(library.tree, _LIST)
-        found, bad = pages.entries(pages.LISTED_PLACE, page.get("place", []), path, "place")
-    except FileNotFoundError:
-        return [], []
-    except PageBroken as error:
-        return [], [str(error)]
+    found, bad = pages.listed(pages.LISTED_PLACE, library.tree, _LIST, "place")
     return [Place(one["id"], one["name"], one["root"], one.get("below", "."), library.id) for one in found], bad
 
 

@@ -14,7 +14,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, create_model
 
 from jutrek.disk import Realm, inside
-from jutrek.library.pages import CapturePath, Hex, Time, Whole, told
+from jutrek.library.pages import AbsolutePath, CapturePath, Hex, Pair, Time, Whole, absolute, told
 from jutrek.transfer.chain import LONGEST
 
 
@@ -26,25 +26,17 @@ def _own(text: str) -> str:
     return str(inside(text, Realm.OWN))
 
 
-def _absolute(text: str) -> str:
-    if not text.startswith("/") or "\0" in text:
-        raise ValueError("an absolute path is wanted")
-    return text
-
-
 def _from(text: str) -> str:
     """Where a file was moved from: inside, or out of a trash; the latter is only told."""
-    return _absolute(text) if text.startswith("/") else _kept(text)
+    return absolute(text) if text.startswith("/") else _kept(text)
 
 
 _Kept = Annotated[str, AfterValidator(_kept)]
 """The path of a capture, also of one that was put away."""
 _Own = Annotated[str, AfterValidator(_own)]
-_Elsewhere = Annotated[str, AfterValidator(_absolute)]
 _From = Annotated[str, AfterValidator(_from)]
 _Row = Annotated[int, Field(ge=0, lt=2**40)]
 _State = Literal["rotted", "unreadable", "changed", "gone", "copied"]
-_Pair = Annotated[list[str], Field(min_length=2, max_length=2)]
 
 
 class _Named(BaseModel):
@@ -65,9 +57,9 @@ _ROW = {"row": _Row}
 _STAMP = {"size": Whole, "mtime_ns": Time}
 _MODELS: Mapping[str, Mapping[str, Any]] = {
     "bring": _ROW | _STAMP | {
-        "source": _Elsewhere, "root?": _Elsewhere, "to": CapturePath, "moment?": str, "shift?": float, "device?": str,
-        "operator?": str, "shoot?": str, "day?": str, "said?": list[_Pair], "original?": str, "sidecar?": CapturePath,
-        "counter?": str, "number?": Whole,
+        "source": AbsolutePath, "root?": AbsolutePath, "to": CapturePath, "moment?": str, "shift?": float,
+        "device?": str, "operator?": str, "shoot?": str, "day?": str, "said?": list[Pair], "original?": str,
+        "sidecar?": CapturePath, "counter?": str, "number?": Whole,
     },
     "move": _ROW | _STAMP | {
         "from": _From, "to": _Kept, "counter?": str, "number?": Whole, "keeper?": str, "degree?": str,
@@ -89,7 +81,7 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "to trash": _STAMP | {"path": _Kept},
     "trashed": {"path": _Kept, "size?": Whole}, "stays": {"path": _Kept, "why": str},
     "copy trashed": {"place": str, "path": _Kept},
-    "remove": _ROW | _STAMP | {"path": _Elsewhere, "xxh3_128": Hex, "where": dict[str, str]},
+    "remove": _ROW | _STAMP | {"path": AbsolutePath, "xxh3_128": Hex, "where": dict[str, str]},
     "folder removed": {"folder": _Own},
     "copy to move": _ASIDE | {"size": Whole}, "copy moved": _ASIDE, "to put aside": _ASIDE, "put aside": _ASIDE,
     "proven": _STAMP | {"place": str, "path": _Kept, "xxh3_128": Hex},
@@ -102,13 +94,13 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
         "at": str, "how": str, "home?": Whole, "left?": Whole, "bytes?": Whole, "copies?": dict[str, Whole],
     },
 }  # fmt: skip
-"""Fields of entries; those with a question mark may be left out."""
+"""Fields of entries; those with a question mark may be left out, but not be null."""
 _CONFIG = ConfigDict(strict=True, extra="allow", protected_namespaces=())
 
 
 def _model(name: str, fields: Mapping[str, Any]) -> type[BaseModel]:
     typed: dict[str, Any] = {
-        field.rstrip("?"): (kind | None, None) if field.endswith("?") else (kind, ...) for field, kind in fields.items()
+        field.rstrip("?"): (kind, None if field.endswith("?") else ...) for field, kind in fields.items()
     }
     return create_model(name, __config__=_CONFIG, **typed)
 

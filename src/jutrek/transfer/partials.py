@@ -4,9 +4,8 @@ While a file of more than one `PART` is copied, the bytes up to the end of every
 fingerprint is written into the journal. What is there when the run ends early is kept in the place, under
 `.jutrek/partial/<token>.part` with a page `<token>.json`. It is known by content: by the size and the quick fingerprint
 of the whole file, whatever that is called and on whichever card it comes. The next time that such a file is carried,
-its
-parts are read back from the medium and compared with those fingerprints, and stretches of each with the source: as far
-as they agree, its source need not be read again.
+its parts are read back from the medium and compared with those fingerprints, and stretches of each with the source: as
+far as they agree, its source need not be read again.
 
 Of one content only the longest is kept in a place. It goes when its file is home, or after `KEPT_FOR` days.
 """

@@ -184,9 +184,11 @@ def _settle_bringing(
 def _found(place: Place | None, account: Account) -> dict[int, ProofMark]:
     """Files that lie under their planned names though no proof was written down: proven now, against their sources."""
     found: dict[int, ProofMark] = {}
+    if place is None:
+        return found
     buffer = aligned_buffer()
-    for row, entry in account.to_come.items() if place is not None else ():
-        if row in account.done or place is None:
+    for row, entry in account.to_come.items():
+        if row in account.done:
             continue
         path, source = inside(entry["to"]), Tree(str(entry.get("root") or os.path.dirname(entry["source"])))
         with contextlib.suppress(OSError, Outside):

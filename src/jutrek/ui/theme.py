@@ -157,18 +157,16 @@ def _sheet(theme: Theme) -> str:
     QPushButton[small="true"] {{ min-height: 24px; padding: 0 10px; }}
     QPushButton[chip="true"] {{ border-radius: 12px; min-height: 24px; padding: 0 11px; font-weight: 400;
         background: {name(theme.paper)}; }}
-    QPushButton[chip="true"]:focus {{ border: 2px solid {name(theme.accent)}; }}
     QPushButton[page="true"] {{ background: transparent; border: 1px solid transparent; padding: 0 8px;
         min-height: 24px; font-size: 14px; font-weight: 400; color: {name(theme.soft)}; }}
     QPushButton[page="true"]:checked {{ font-weight: 600; color: {name(theme.ink)}; }}
-    QPushButton[page="true"]:focus {{ border: 2px solid {name(theme.accent)}; }}
+    QPushButton[chip="true"]:focus, QPushButton[page="true"]:focus {{ border: 2px solid {name(theme.accent)}; }}
     QPushButton[tab="true"] {{ min-height: 22px; padding: 0 10px; font-weight: 400; }}
     QPushButton[tab="true"]:checked {{ background: {name(theme.accent_wash)}; border-color: {name(theme.accent)}; }}
     QLineEdit[wrong="true"], QLineEdit[wrong="true"]:focus {{ border: 2px solid {name(theme.brick)}; }}
     QListWidget[menu="true"]::item {{ padding: 0 6px; border-radius: 4px; color: {name(theme.ink)}; }}
     QListWidget[menu="true"]::item:selected {{ background: {name(theme.accent_wash)}; color: {name(theme.ink)};
         font-weight: 600; }}
-    QListWidget[menu="true"]:focus {{ border: 1px solid {name(theme.accent)}; }}
     QTableView {{ background: transparent; border: none; outline: none; alternate-background-color: {name(theme.paper)};
         selection-background-color: {name(theme.accent_wash)}; selection-color: {name(theme.ink)}; }}
     QTableView:focus, QTreeWidget:focus {{ border: 1px solid {name(theme.accent)}; }}
@@ -177,7 +175,7 @@ def _sheet(theme: Theme) -> str:
     QListView {{ background: transparent; border: none; outline: none; }}
     QListWidget[ticked="true"] {{ background: {name(theme.card)}; border: 1px solid {name(theme.line)};
         border-radius: 5px; padding: 4px; }}
-    QListWidget[ticked="true"]:focus {{ border: 1px solid {name(theme.accent)}; }}
+    QListWidget[menu="true"]:focus, QListWidget[ticked="true"]:focus {{ border: 1px solid {name(theme.accent)}; }}
     QToolTip {{ border: 1px solid {name(theme.line)}; padding: 4px; }}
     QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {name(theme.line)}; border-radius: 4px; min-height: 32px; margin: 1px; }}
