@@ -1,6 +1,7 @@
 """`./run torture [MINUTES] [SEED] [JOBS]`: kills, faults, pulled media, jumping clocks, and what must hold after each.
 
-The seed is printed; the same seed makes the same worlds and acts (not the same moments of kills).
+The seed is printed; the same seed makes the same worlds and acts (not the same moments of kills). What was done so far
+is told every few minutes, so that a torture that is broken off has figures, too.
 """
 
 from __future__ import annotations
@@ -8,24 +9,39 @@ from __future__ import annotations
 import multiprocessing
 import sys
 import time
+from concurrent.futures import ProcessPoolExecutor, as_completed
 
 from tests.torture.round import Tally, rounds
+
+_SLICE = 5.0
+"""Minutes after which a job tells what it did."""
+_APART = 10_000
+"""Between the seeds of two slices: more than one has worlds."""
+_ENOUGH = 3
+"""Failures after which nothing more is futures."""
 
 
 def main(minutes: float, seed: int, jobs: int) -> int:
     """Torture for some minutes. Returns 1 when something did not hold."""
-    sys.stdout.write(f"seed {seed}, {jobs} jobs, {minutes:g} minutes each\n")
-    sys.stdout.flush()
-    began = time.monotonic()
-    with multiprocessing.get_context("spawn").Pool(jobs) as pool:
-        tallies = pool.starmap(rounds, [(seed + 1_000_000 * job, minutes * 60) for job in range(jobs)])
-    total = Tally()
-    for tally in tallies:
-        total += tally
-    sys.stdout.write(f"{total.words()} in {(time.monotonic() - began) / 60:.1f} minutes of {jobs} jobs side by side\n")
-    for failure in total.failures:
-        sys.stdout.write(f"{failure}\n")
+    _say(f"seed {seed}, {jobs} jobs, {minutes:g} minutes each")
+    slices = max(1, round(minutes / _SLICE))
+    seeds = [seed + _APART * number for number in range(slices * jobs)]
+    began, total = time.monotonic(), Tally()
+    with ProcessPoolExecutor(jobs, multiprocessing.get_context("spawn")) as pool:
+        futures = [pool.submit(rounds, at, minutes / slices * 60) for at in seeds]
+        for ended in as_completed(futures):
+            total += ended.result()
+            lasted = (time.monotonic() - began) / 60
+            _say(f"{total.words()} in {lasted:.1f} minutes of {jobs} jobs side by side")
+            if len(total.failures) >= _ENOUGH:
+                pool.shutdown(cancel_futures=True)
+                break
     return bool(total.failures)
+
+
+def _say(words: str) -> None:
+    sys.stdout.write(f"{words}\n")
+    sys.stdout.flush()
 
 
 if __name__ == "__main__":

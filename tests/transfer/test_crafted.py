@@ -48,7 +48,7 @@ from jutrek.transfer.tray import empty_tray, tray_of
 from tests import making
 from tests.making import everything, names_below, never, planned, put
 
-EXAMPLES = int(os.environ.get("JUTREK_EXAMPLES", "6"))
+EXAMPLES = int(os.environ.get("JUTREK_EXAMPLES", "12"))
 """How many of each kind are tried; a long run says more in the environment."""
 PAGES = (
     "library.toml", "places.toml", "devices.toml", "counters.json", "kept-both.jsonl", "unwanted.jsonl",
@@ -311,7 +311,7 @@ LINKED = ("journal", "", "../2026", "places.toml", "lock", "partial", "tray")
 SOME = [(page, MAKERS[number % 4]) for number, page in enumerate(PLACES)] + [(page, _link) for page in LINKED]
 
 
-@pytest.mark.parametrize(("page", "make"), ALL if EXAMPLES > 6 else SOME)
+@pytest.mark.parametrize(("page", "make"), ALL if EXAMPLES > 12 else SOME)
 def test_nothing_in_a_page_s_place_reaches_outside(
     page: str, make: Callable[[Path, Around], None], tmp_path: Path
 ) -> None:
