@@ -99,6 +99,9 @@ def test_what_rots_is_told_and_mended(jutrek: Jutrek, home: Path, card: Path, ta
     path.write_bytes(bytes([good[0] ^ 1]) + good[1:])
     os.utime(path, ns=(stamp.st_atime_ns, stamp.st_mtime_ns))
     assert jutrek("check", "-l", home, code=1).stdout.startswith(f"rotted\t{name}\t")
+    copy = (tarn / name).rename(tarn / "away")
+    assert "damaged in the library were not copied to Tarn: 1." in jutrek("catch-up", "-l", home, code=1).stderr
+    copy.rename(tarn / name)
     page = json.loads(jutrek("check", "-l", home, "--mend", "--json").stdout)
     assert (page["mended"], page["good"]) == (1, 2)
     assert path.read_bytes() == good

@@ -88,7 +88,7 @@ def test_what_is_known_to_be_rotten_is_no_proof_anywhere(
     assert not certificate.safe
     assert "Not found in library." in certificate.missing[0].why
     said = {one.path: one.what for one in files_of(home, intake, every_mark(home, ledger))}
-    assert said[name] == "proven in 1 places, rotted since"
+    assert said[name] == "proven in 1 place, rotted since"
     # It is not taken for home by the next intake, nor copied on, nor the one that stays among doubles.
     (again,) = [one for one in scan(str(card)) if isinstance(one, SourceFile) and one.path.endswith("again.JPG")]
     assert judge([again], ledger, home.root)[again.path].standing is Standing.NEW
@@ -96,6 +96,7 @@ def test_what_is_known_to_be_rotten_is_no_proof_anywhere(
     survey(home, ledger)
     lack = lacking(home, ledger, tarn)
     assert (lack.rows, lack.damaged, lack.files) == ((), (name,), 1)
+    assert catch_up(lack, home, ledger, stop=never()).why.endswith("damaged in the library were not copied to Tarn: 1.")
     shutil.copy2(Path(home.root, name), Path(home.root, "double.jpg"))
     survey(home, ledger)
     stamp = (mark.size, mark.mtime_ns)

@@ -45,8 +45,8 @@ def opened(path: Path, *, surveyed: bool = False, make: bool = False) -> Iterato
         yield library, ledger
 
 
-def end_of(outcome: Outcome, words: str) -> None:
-    """Tell how a run ended, and leave with its code."""
+def end_of(outcome: Outcome, words: str, *, short: bool = False) -> None:
+    """Tell how a run ended, and leave with its code; `short` is one that had to leave something, as a remark says."""
     for done in outcome.failed:
         say(f"not done: {shown(done.row.source)}: {done.why}")
     for why in outcome.lost.values():
@@ -58,7 +58,8 @@ def end_of(outcome: Outcome, words: str) -> None:
     say(words)
     if isinstance(outcome.trouble, RunTrouble) and not isinstance(outcome.trouble, Stopped):
         raise typer.Exit(UNUSABLE)
-    raise typer.Exit(NOT_ALL if outcome.failed or outcome.trouble or outcome.gone or outcome.lost else DONE)
+    short = short or bool(outcome.failed or outcome.trouble or outcome.gone or outcome.lost)
+    raise typer.Exit(NOT_ALL if short else DONE)
 
 
 @places_app.command("show")
@@ -148,15 +149,18 @@ def catch_up_command(
     with opened(library, surveyed=True) as (home, ledger):
         places = places_of(home)
         wanted = _wanted(places, name)
-        sums = Outcome()
+        sums, lacks = Outcome(), 0
         for place in wanted:
             lack = lacking(home, ledger, place)
             if lack.files:
                 outcome = catch_up(lack, home, ledger, stop=stop)
+                lacks += lack.files
                 sums.done += outcome.done
                 sums.moved += outcome.moved
+                sums.remarks += outcome.remarks
                 sums.trouble = sums.trouble or outcome.trouble
-    end_of(sums, f"{sums.home} files copied and proven, {sums.moved} moved within their places.")
+    words = f"{sums.home} files copied and proven, {sums.moved} moved within their places."
+    end_of(sums, words, short=sums.home + sums.moved < lacks)
 
 
 def _wanted(places: Places, name: str) -> tuple[Place, ...]:

@@ -163,7 +163,7 @@ def _file(account: Account, row: int, entry: Mapping[str, Any], marks: Marks) ->
     homes = [str(account.head.get("place", LIBRARY)), *(id_ for id_, rows in account.copied.items() if row in rows)]
     bad = [mark.state for id_ in homes if (mark := marks.get((id_, path))) is not None and not mark.stands]
     stand = len(homes) - len(bad)
-    proven = "proven" if len(homes) == 1 else f"proven in {stand} places"
+    proven = "proven" if len(homes) == 1 else f"proven in {stand} place{'s' * (stand != 1)}"
     if bad:
         proven = f"{'' if not stand else f'{proven}, '}{' and '.join(sorted(set(bad)))} since"
     what = proven if done else account.failed.get(row, "not home")

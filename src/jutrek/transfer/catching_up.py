@@ -141,7 +141,12 @@ def catch_up(
         token = f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
         aside = {path: put_away("replaced", token, inside(path)) for path in wanted.replaced}
         task = Task(wanted.rows, HouseRules(), (target,), Kind.CATCH_UP, about, expected=expected, aside=aside)
-        return _CatchingUp(task, library, ledger, steering or Steering(stop), listener or Listener()).go_for(wanted)
+        outcome = _CatchingUp(task, library, ledger, steering or Steering(stop), listener or Listener()).go_for(wanted)
+        if wanted.damaged:
+            outcome.remarks.append(
+                f"Files that are damaged in the library were not copied to {place.name}: {len(wanted.damaged):,}."
+            )
+        return outcome
 
 
 class _CatchingUp(Run):

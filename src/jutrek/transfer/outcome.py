@@ -129,6 +129,13 @@ class Outcome:
         """Roots of sources that were pulled, with files on them that have not come home."""
         return frozenset(done.row.root for done in self.done if done.gone)
 
+    @property
+    def why(self) -> str:
+        """What did not work, in a sentence: what ended it, else the first file that failed, else what was left."""
+        if self.trouble is not None:
+            return str(self.trouble)
+        return self.failed[0].why if self.failed else " ".join(self.remarks)
+
     def lacking(self, place: str) -> int:
         """How many files are home and did not reach another place."""
         return sum(copy.place == place and bool(copy.why) for done in self.done for copy in done.copies)

@@ -272,8 +272,7 @@ class RunDesk(QObject):
         page = self._page
         page.show_working("")
         words = f"{paint.counted(outcome.home + outcome.moved, 'file')} brought to {name}."
-        why = str(outcome.trouble) if outcome.trouble else outcome.failed[0].why if outcome.failed else ""
-        page.notify(words, why, brick=bool(why))
+        page.notify(words, outcome.why, brick=bool(outcome.why))
 
     def _hear_let_go(self, root: str, words: str, gone: bool) -> None:
         tile = self._page.from_column.tiles.get(root)

@@ -106,8 +106,7 @@ class JournalDesk(PageDesk):
             case events.CaughtUp(name, outcome):
                 page.show_working("")
                 words = f"{paint.counted(outcome.home + outcome.moved, 'file')} brought to {name}."
-                trouble = str(outcome.trouble) if outcome.trouble else ""
-                page.notify(words, trouble or (outcome.failed[0].why if outcome.failed else ""), brick=bool(trouble))
+                page.notify(words, outcome.why, brick=bool(outcome.why))
             case events.Running(progress) if self.shown and not running:
                 figures = f"{progress.files:,} of {progress.all_files:,} · {paint.size_words(progress.speed)}/s"
                 page.show_working("Copying and proving.", figures)
