@@ -65,6 +65,7 @@ class Camera:
     def __init__(self, sources: list[str], library: str) -> None:
         self.app = application()
         self.window = MainWindow()
+        self.window.learns = True
         self.page = self.window.page
         self.window.begin(library, sources)
         self.window.show()
@@ -99,6 +100,10 @@ class Camera:
         for day, words in _WORDS.items():
             session.change(Describe(date.fromisoformat(day), None, words))
         self.until(lambda: not self.page.board.questions and self.page.board.days[4].words == "First steam test")
+
+    def compare(self) -> None:
+        """Let the library be learnt, and the intake be compared with it."""
+        self.until(lambda: not self.page.board.not_compared)
 
     def shoot(self, name: str) -> None:
         """Write what is seen."""
@@ -146,7 +151,6 @@ class Camera:
         """Doubles settled by eye, and the tray that they lie in; what was set aside is taken back."""
         self.window.open_page(1)
         page = self.window.doubles.page
-        page.pause.click()
         self.until(lambda: len(page._all) > 20 and page.pair.whole())
         page.decide_pile(page.piles._piles[0])
         page.list.choose_degree(Degree.PAYLOAD)
@@ -241,11 +245,13 @@ def main() -> None:
         furnish(scenario.library, scenario.place)
         camera = Camera(list(scenario.sources), scenario.library)
         camera.catch_up(camera.page.board.places[0].id)
+        camera.compare()
         camera.page.open_settle()
         camera.until(lambda: bool(camera.page.settle.effect.accessibleName()))
         camera.shoot("intake-settle")
         camera.page.close_settle()
         camera.answer_everything()
+        camera.compare()
         camera.page.open_day(_DAY)
         camera.page.grid.choose(camera.page.board.days[2].captures[2].id)
         camera.settle()

@@ -230,6 +230,7 @@ CRAFTED = (
      "size": 1, "mtime_ns": 1, "sidecar": "../victim/new.xmp"},
     {"entry": "to put aside", "place": "", "from": "../victim/new", "to": ".jutrek/rotted/x/../../library.toml"},
     {"entry": "through", "row": 0, "name": "../victim/thesis"},
+    {"entry": "home", "row": 0, "xxh3_128": "00" * 16, "mtime_ns": None},
 )  # fmt: skip
 
 
