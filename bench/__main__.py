@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from bench import clocks, doubles, filing, mixed, reading, story, transfer, window
+from bench import clocks, dates, doubles, filing, mixed, reading, story, transfer, window
 
 _ALL = {
     "reading": reading.run,
@@ -12,6 +12,7 @@ _ALL = {
     "transfer": transfer.run,
     "window": window.run,
     "clocks": clocks.run,
+    "dates": dates.run,
     "filing": filing.run,
     "story": story.run,
     "doubles": doubles.run,

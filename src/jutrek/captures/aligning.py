@@ -59,12 +59,14 @@ class Activity:
     Attributes:
         takes: whether the captures are takes of sound.
         anchor: whether its clock is right for sure, since satellites say so.
+        states: whether it states its offset: what knows its zone outweighs what does not.
     """
 
     starts: Floats
     ends: Floats
     takes: bool = False
     anchor: bool = False
+    states: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,13 +94,21 @@ class Alignment:
 
     @property
     def certain(self) -> bool:
-        """Whether this shift is the only one that explains what was shot."""
-        return self._stands_out(_CERTAIN, _CLEAR) and self.matched >= _LEAST_MATCHED
+        """Whether this shift is the only one that explains what was shot.
+
+        Of another day that is never certain: the same may have happened again.
+        """
+        return self._stands_out(_CERTAIN, _CLEAR) and self.matched >= _LEAST_MATCHED and not self._is_of_another_day
 
     @property
     def likely(self) -> bool:
-        """Whether it is worth a question."""
-        return self._stands_out(_LIKELY, _CLEAR_LIKELY)
+        """Whether it is worth a question. Another day is not, where the day as it stands explains much itself."""
+        explained = self._is_of_another_day and self.at_zero >= _LIKELY
+        return self._stands_out(_LIKELY, _CLEAR_LIKELY) and not explained
+
+    @property
+    def _is_of_another_day(self) -> bool:
+        return abs(self.seconds) > REACH
 
     def _stands_out(self, least: float, clear: float) -> bool:
         return self.score >= least and self.score >= clear * max(self.second, self.at_zero)
@@ -153,7 +163,17 @@ def _activity(captures: Sequence[Capture], *, anchor: bool) -> Activity:
     ends = starts + np.array([one.duration for one in captures if one.moment])
     turn = np.argsort(starts, kind="stable")
     takes = sum(one.kind is Kind.SOUND for one in captures) * 2 > len(captures)
-    return Activity(starts[turn], ends[turn], takes, anchor)
+    states = sum(_states(one) for one in captures) * 5 >= len(captures) * 4
+    return Activity(starts[turn], ends[turn], takes, anchor, states)
+
+
+def _states(capture: Capture) -> bool:
+    """Whether its device wrote down the offset of the date that is believed."""
+    moment = capture.moment
+    if moment is None or moment.claim < 0:
+        return False
+    stated = capture.files[capture.dated_by].reading.claims[moment.claim].stamp.offset
+    return stated is not None and not stated.by_definition
 
 
 def _satellite(key: str, captures: Sequence[Capture]) -> Proposal | None:
@@ -203,8 +223,9 @@ def _proposal(key: str, found: Alignment, *, firm: bool) -> Proposal:
 def align_all(activities: Mapping[str, Activity]) -> list[tuple[str, Alignment, bool]]:
     """Line up devices with those that agree with one another.
 
-    Those that agree are the ones whose clocks are known, else the largest group that lines up without a shift. Where
-    there is no such group, the busiest device stands for it, and nothing is said for sure.
+    Those that agree are the ones whose clocks are known by satellites, else those that state their offsets, else the
+    largest group that lines up without a shift. Where there is no such group, or where as many or more agree against
+    those that state their offsets, nothing is said for sure.
 
     Returns:
         Key, alignment, and whether it is known who is right, for every device that has to be shifted.
@@ -225,10 +246,12 @@ def align_all(activities: Mapping[str, Activity]) -> list[tuple[str, Alignment, 
 
 def _agreeing(activities: Mapping[str, Activity]) -> tuple[set[str], bool]:
     anchors = {key for key, one in activities.items() if one.anchor}
+    stating = {key for key, one in activities.items() if one.states}
     groups = {key: {key} for key in activities}
     busy = sorted(activities, key=lambda key: -activities[key].starts.size)[:8]
     for one, other in combinations(busy, 2):
-        found = align(activities[one], [activities[other]])
+        # As they stand: that the same happened on another day, too, does not part them.
+        found = _near(activities[one], [activities[other]], activities[other].starts)
         if found is not None and found.likely and abs(found.seconds) <= _AGREE:
             joined = groups[one] | groups[other]
             for key in joined:
@@ -236,6 +259,11 @@ def _agreeing(activities: Mapping[str, Activity]) -> tuple[set[str], bool]:
     if anchors:
         return set().union(*(groups[key] for key in anchors)), True
     largest = max(groups.values(), key=lambda group: (len(group), sum(activities[key].starts.size for key in group)))
+    if stating:
+        # Several of them that do not agree with one another state what at least one of them has wrong.
+        known = max((groups[key] for key in stating), key=len)
+        rest = max((len(group - known) for group in groups.values()), default=0)
+        return known, len(known) > max(rest, 1)
     if len(largest) > 1:
         return largest, True
     return {busy[0]}, False
@@ -255,19 +283,28 @@ def align(one: Activity, others: Sequence[Activity]) -> Alignment | None:
         if found is None:
             continue
         if days:
-            zero = best.at_zero if best else 0.0
+            zero = _as_it_stands(best)
+            seconds = found.seconds + days * _DAY
+            other = best is not None and abs(seconds - best.seconds) > _BESIDE
             found = Alignment(
-                found.seconds + days * _DAY, found.score, max(found.second, best.score if best else 0.0), zero,
+                seconds, found.score, max(found.second, best.score if best and other else 0.0), zero,
                 found.matched, found.events, best.before if best else 0, found.holds,
             )  # fmt: skip
         if best is None or found.score > best.score:
             best = found
-        else:
+        elif abs(found.seconds - best.seconds) > _BESIDE:
             second = max(best.second, found.score)
             best = Alignment(
                 best.seconds, best.score, second, best.at_zero, best.matched, best.events, best.before, best.holds
             )
     return best
+
+
+def _as_it_stands(found: Alignment | None) -> float:
+    """How much the clock as it stands stands out, from what was found within hours of it."""
+    if found is None:
+        return 0.0
+    return max(found.at_zero, found.score if abs(found.seconds) <= _AGREE + _BESIDE else 0.0)
 
 
 def _whole_days(one: Floats, others: Floats) -> list[int]:

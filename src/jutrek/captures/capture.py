@@ -12,6 +12,12 @@ from jutrek.formats import Kind, Reading
 from jutrek.sources import SourceFile
 
 _LAST_DIGITS = re.compile(r"(\d+)\D*$")
+_COPY = re.compile(r"(?<=\d)(?:\s?\(\d{1,3}\)|[ _\-]+copy(?: ?\d+)?|~\d{1,2}|(?<=\d{3})[_\-]\d)$", re.IGNORECASE)
+"""What desktops put behind the name of a copy."""
+_TIME = re.compile(
+    r"(?<!\d)(?:19|20)\d{6}[_\-T ]?\d{6}(?:\d{3})?$|(?<!\d)(?:19|20)\d\d([-._])\d\d\1\d\d[-_T ]+\d\d([-.:_])\d\d\2\d\d$"
+)
+"""A name that ends with a date and a time."""
 _PART = re.compile(r"(_p\d+)?$")
 TRACK = re.compile(r"[_\-](tr(?:ack)?_?(?:\d{1,2}|lr)|ch\d{1,2}|lr|mix)$", re.IGNORECASE)
 """What recorders put behind the stem of a take for each of its tracks."""
@@ -116,6 +122,11 @@ def _is_part(tail: str) -> bool:
 
 @lru_cache(maxsize=1 << 16)
 def counter_of(path: str) -> int | None:
-    """The device's counter in a file's name: its last digits, the track of a take left out; None without any."""
-    found = _LAST_DIGITS.search(TRACK.sub("", os.path.splitext(os.path.basename(path))[0]))
+    """The device's counter in a file's name: its last digits; None without any, or where they are a time.
+
+    The track of a take is left out, and what marks a copy: `DSC_0025 (1)` counts 25.
+    """
+    stem = TRACK.sub("", os.path.splitext(os.path.basename(path))[0])
+    stem = _COPY.sub("", stem)
+    found = None if _TIME.search(stem) else _LAST_DIGITS.search(stem)
     return int(found[1]) if found and len(found[1]) <= 9 else None

@@ -10,7 +10,7 @@ import os
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from enum import StrEnum
 from itertools import pairwise
 
@@ -139,8 +139,17 @@ def _clocks(
         )
 
 
+def _dates(captures: Iterable[Capture]) -> list[date]:
+    return sorted({one.moment.local.date() for one in captures if one.moment})
+
+
+def _span(ordered: Sequence[str]) -> str:
+    """The first and the last of some dates, so that it is true of all of them."""
+    return ordered[0] if len(ordered) == 1 else f"{ordered[0]} to {ordered[-1]}"
+
+
 def _days(captures: Iterable[Capture]) -> str:
-    days = sorted({one.moment.local.date() for one in captures if one.moment})
+    days = _dates(captures)
     if len(days) > 4:
         return f"{len(days)} days between {days[0]:%Y-%m-%d} and {days[-1]:%Y-%m-%d}"
     return ", ".join(f"{day:%Y-%m-%d}" for day in days)
@@ -156,12 +165,12 @@ def _jumps(captures: Sequence[Capture], devices: Mapping[str, Device], decisions
             cards[capture.device, os.path.dirname(capture.id), capture.kind].append((counter, capture))
     for (key, folder, kind), own in cards.items():
         own.sort(key=lambda one: (one[0], one[1].id))
-        jump = _first_jump([(counter, _at(capture)) for counter, capture in own])
+        jump = _first_jump(own)
         if jump is None:
             continue
         first, end = jump
         before, batch = own[first - 1][1], [capture for _, capture in own[first:end]]
-        back = _at(before) - _at(batch[0])
+        back = _behind(before, batch[0])
         seconds = (back + timedelta(minutes=1)).total_seconds()
         ids = frozenset(one.id for one in batch)
         yield Doubt(
@@ -181,22 +190,31 @@ def _jumps(captures: Sequence[Capture], devices: Mapping[str, Device], decisions
         )
 
 
-def _first_jump(shots: Sequence[tuple[int, datetime]]) -> tuple[int, int] | None:
+def _first_jump(shots: Sequence[tuple[int, Capture]]) -> tuple[int, int] | None:
     """From where to where, among shots in the order of their counters, the clock lies behind what it told before.
 
     Where it does so again and again, the counters do not tell the order of shooting, and nothing is said.
     """
     jumps = [
         number
-        for number, ((counter, at), (next_counter, then)) in enumerate(pairwise(shots), 1)
-        if at - then > _JUMP_BACK and 0 < next_counter - counter <= 3
+        for number, ((counter, one), (next_counter, then)) in enumerate(pairwise(shots), 1)
+        if _behind(one, then) > _JUMP_BACK and 0 < next_counter - counter <= 3
     ]
     if not 1 <= len(jumps) <= _MOST_JUMPS:
         return None
     first = end = jumps[0]
-    while end < len(shots) and shots[end][1] < shots[first - 1][1]:
+    while end < len(shots) and _behind(shots[first - 1][1], shots[end][1]) > timedelta(0):
         end += 1
     return first, end
+
+
+def _behind(one: Capture, other: Capture) -> timedelta:
+    """How far another capture lies before one: in UTC where both know their offset, as on a flight to the west."""
+    apart = _at(one) - _at(other)
+    offsets = [capture.moment.offset if capture.moment else None for capture in (one, other)]
+    if offsets[0] is not None and offsets[1] is not None:
+        apart += timedelta(minutes=offsets[1] - offsets[0])
+    return apart
 
 
 def _at(capture: Capture) -> datetime:
@@ -249,11 +267,13 @@ def _says(doubt: str, source: str, batch: Sequence[Capture], device: Device) -> 
     first = batch[0].moment
     if doubt == Doubtful.NEVER_SET and first:
         carry = "carries" if one else "carry"
-        return f"{count} of {device.name} {carry} {first.local:%Y-%m-%d}: that clock was never set", ""
+        span = _span([f"{day:%Y-%m-%d}" for day in _dates(batch)])
+        return f"{count} of {device.name} {carry} {span}: that clock was never set", ""
     if doubt == Doubtful.FUTURE and first:
         return f"{count} {'lies' if one else 'lie'} in the future", f"The first one says {first.local:%Y-%m-%d %H:%M}."
     if doubt == Doubtful.ANCIENT and first:
-        return f"{count} {'is' if one else 'are'} dated {first.local:%Y}", "That is older than digital cameras."
+        years = _span(sorted({f"{day:%Y}" for day in _dates(batch)}))
+        return f"{count} {'is' if one else 'are'} dated {years}", "That is older than digital cameras."
     if doubt == Doubtful.FIGHT and first:
         return f"{count} {'carries' if one else 'carry'} dates that disagree", first.why
     if source in NAME.kinds:
@@ -298,9 +318,12 @@ def _answers(
         answers.append(Answer("Right as it is", TakeAsItIs(ids)))
         other = [_other_date(one) for one in batch] if doubt == Doubtful.FIGHT else []
         if other and all(other):
-            dates = tuple((one.id, date) for one, date in zip(batch, other, strict=True) if date)
+            dates = tuple((one.id, placed) for one, placed in zip(batch, other, strict=True) if placed)
             answers.append(Answer("Use the other date", Place(dates)))
     answers.append(Answer("Leave unfiled", LeaveUnfiled(ids)))
+    if len(moments) == len(batch) and not any(isinstance(answer.change, TakeAsItIs) for answer in answers):
+        # The date that there is stands: never proposed, and always a way out.
+        answers.append(Answer("Right as it is", TakeAsItIs(ids)))
     return certainty, tuple(answers), near
 
 
