@@ -56,7 +56,15 @@ def only_changed(dice: Dice) -> Intake:
     """A device that writes only the tag of a change; the files' times were lost."""
     intake = Intake(devices=1)
     for n, at in enumerate(_local(dice), 1):
-        _still(intake, f"PIC{n:04}.JPG", at, _claim("exif:changed", at))
+        _still(intake, f"PIC{n:04}.JPG", at, _claim("exif:stamped", at))
+    return intake
+
+
+def edited_only(dice: Dice) -> Intake:
+    """An editor left only when it changed the picture: the day is told, if it was changed on that day."""
+    intake = Intake(may_ask=True)
+    for n, at in enumerate(_local(dice), 1):
+        _still(intake, f"edit {n}.jpg", at, _claim("exif:changed", at + timedelta(hours=1)))
     return intake
 
 
@@ -95,13 +103,8 @@ def year_of_release(dice: Dice) -> Intake:
             *outside(f"song {n}.m4a", _COPIED),
         ]
         read = file(f"{_ROOT}/Sound/song {n}.m4a", _ROOT, Kind.SOUND, "mp4", claims, None, seconds=20.0)
-        intake.add(read, Truth(at - timedelta(hours=2) + timedelta(minutes=_here(at)), n))
+        intake.add(read, Truth(at, n))
     return intake
-
-
-def _here(at: datetime) -> int:
-    """This machine's offset at a time: the house's zone, where nothing else is known."""
-    return round((at.astimezone().utcoffset() or timedelta(0)).total_seconds()) // 60
 
 
 def one_in_the_future(dice: Dice) -> Intake:
@@ -272,7 +275,7 @@ def one_second_bursts(dice: Dice) -> Intake:
 
 
 FILES = (
-    only_changed, original_and_digitized, scans_of_a_year, year_of_release, one_in_the_future, one_before_its_format,
-    screenshots, sent, copies, edits, sibling_folders, raw_and_developed, clips_in_a_row, cut_by_size, local_containers,
-    utc_containers, one_second_bursts,
+    only_changed, edited_only, original_and_digitized, scans_of_a_year, year_of_release, one_in_the_future,
+    one_before_its_format, screenshots, sent, copies, edits, sibling_folders, raw_and_developed, clips_in_a_row,
+    cut_by_size, local_containers, utc_containers, one_second_bursts,
 )  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import timedelta, timezone
 
 from bench.intakes.world import Intake
 from jutrek.captures import Capture, Certainty, Decisions, Doubt, decided, group, propose, settled
@@ -16,6 +16,8 @@ from jutrek.sources import Medium, Source
 
 CLOSE = timedelta(seconds=90)
 """How far a date may be off."""
+HOME = timezone(timedelta(hours=2))
+"""The house's zone."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +51,7 @@ class Verdict:
 
 def story_of(intake: Intake) -> Story:
     """The story that Jutrek tells of an intake, with nothing decided."""
-    moments = decided([(read.file.root, read.reading) for read in intake.files])
+    moments = decided([(read.file.root, read.reading) for read in intake.files], home=HOME)
     captures = group(
         type(read)(read.file, read.reading, moment) for read, moment in zip(intake.files, moments, strict=True)
     )

@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import pytest
 
-from jutrek.captures import LADDER, Moment, Surroundings, Trust, decide
+from jutrek.captures import LADDER, Doubtful, Moment, Surroundings, Trust, decide
 from jutrek.formats import Claim, Offset, Precision, Stamp
 from jutrek.formats.reading import UTC_BY_DEFINITION
 
@@ -39,9 +39,52 @@ def test_the_stronger_claim_wins_wherever_it_stands(stronger: str, weaker: str) 
     assert decided(claim(stronger), other).claim == 0
 
 
-def test_the_date_of_the_last_change_is_never_the_date_of_shooting() -> None:
-    """Exif 0x0132 and XMP ModifyDate stand on no rung."""
-    assert decide([claim("exif:changed"), claim("xmp:changed")], now=NOW) is None
+def test_the_date_of_the_last_change_is_a_bound_and_no_more() -> None:
+    """An editor's time of change says only that it was made before: doubtful. XMP's says nothing."""
+    assert decide([claim("xmp:changed")], now=NOW) is None
+    changed = decided(claim("exif:changed"), claim("file", NOON + timedelta(days=900)))
+    assert (changed.claim, changed.trust, changed.doubt) == (0, Trust.DOUBTFUL, Doubtful.OUTSIDE)
+    assert changed.why.endswith("it was made then or before.")
+
+
+LATER = NOON + timedelta(days=900)
+
+
+@pytest.mark.parametrize(
+    ("claims", "chosen"),
+    [
+        # An original outranks digitizing, whatever states an offset.
+        ([claim("exif:digitized", LATER, Offset(60)), claim("xmp:created")], 1),
+        ([claim("xmp:digitized", LATER, Offset(60)), claim("xmp:original")], 1),
+        ([claim("exif:digitized"), claim("xmp:created", LATER)], 0),
+        # A year alone does not outrank a full date; it does outrank the day of a scan.
+        ([claim("id3:recorded", datetime(2027, 1, 1), precision=Precision.YEAR), claim("mp4:created")], 1),
+        ([claim("xmp:created", datetime(1980, 1, 1), precision=Precision.YEAR), claim("exif:digitized")], 0),
+        # The future, and a clock's zero point, are not taken where there is another one.
+        ([claim("exif:original", datetime(2048, 1, 1)), claim("exif:digitized")], 1),
+        ([claim("exif:original", datetime(1970, 1, 1, 1, 0, 7)), claim("exif:digitized")], 1),
+        ([claim("exif:stamped"), claim("file", LATER)], 0),
+    ],
+)  # fmt: skip
+def test_the_better_date_is_believed(claims: list[Claim], chosen: int) -> None:
+    """Whatever rung it stands on; and nothing is asked about it."""
+    moment = decided(*claims)
+    assert (moment.claim, moment.doubt) == (chosen, None)
+
+
+def test_an_old_picture_that_was_digitized_is_as_old_as_it_says() -> None:
+    """Older than digital cameras is doubtful only where nobody digitized it."""
+    old = claim("exif:original", datetime(1965, 6, 1, 12))
+    assert decided(old, claim("exif:digitized")).trust is Trust.SURE
+    assert decided(old, claim("exif:digitized", datetime(1965, 6, 1, 12))).doubt is Doubtful.ANCIENT
+
+
+def test_a_position_in_another_zone_than_the_clock_puts_the_clock_wrong() -> None:
+    """Satellite time an hour off the zone of the position: the place's offset is taken, so that the error shows."""
+    satellite = claim("gps", NOON - timedelta(hours=1), UTC_BY_DEFINITION)
+    moment = decide([claim("exif:original"), satellite], Surroundings(position=(46.5, 8.0)), now=NOW)
+    assert moment is not None
+    assert (moment.offset, "the clock is set to +01:00" in moment.why) == (120, True)
 
 
 @pytest.mark.parametrize(

@@ -167,6 +167,23 @@ def test_a_zone_beside_and_a_trailing_zone(reading: Of) -> None:
     assert "no such time of day" in odd.notes[0]
 
 
+@pytest.mark.parametrize(
+    ("software", "make", "at"),
+    [
+        ("", "Arlen", "exif:stamped"), ("Ver.1.02", "Arlen", "exif:stamped"),
+        ("Arlen M2 V1.0", "Arlen", "exif:stamped"), ("Retoucher 12", "Arlen", "exif:changed"),
+        ("", "", "exif:changed"),
+    ],
+)  # fmt: skip
+def test_only_the_device_s_own_stamp_tells_when_it_was_made(software: str, make: str, at: str, reading: Of) -> None:
+    """The same tag is of the last change as soon as an editor is named, or no device is."""
+    directory = {0x0132: text("2026:05:14 10:26:13")}
+    directory |= {0x010F: text(make), 0x0110: text("M2")} if make else {}
+    directory |= {0x0131: text(software)} if software else {}
+    claims = reading(jpeg_with(0xE1, b"Exif\0\0" + build([directory]))).claims
+    assert [claim.at for claim in claims if claim.at.startswith("exif")] == [at]
+
+
 def test_satellite_hours_may_have_a_fraction(reading: Of) -> None:
     """Some writers put minutes into the hours."""
     gps = {7: rational((8_5, 10), (0, 1), (0, 1)), 0x1D: text("2026:05:14")}

@@ -27,7 +27,7 @@ from jutrek.captures.decisions import (
     spread,
 )
 from jutrek.captures.devices import Counters
-from jutrek.captures.moment import NAME, Doubtful, Moment
+from jutrek.captures.moment import CHANGED, NAME, Doubtful, Moment, is_scan
 from jutrek.captures.settling import shift_words
 from jutrek.formats import Kind, Precision
 
@@ -161,7 +161,7 @@ def _jumps(captures: Sequence[Capture], devices: Mapping[str, Device], decisions
     fixed = {key for fix in decisions.fixes for key in fix.captures} | decisions.placed.keys() | decisions.right
     for capture in captures:
         counter = counter_of(capture.id)
-        if capture.trusted and counter is not None and capture.id not in fixed:
+        if capture.trusted and counter is not None and capture.id not in fixed and not _is_scan(capture):
             cards[capture.device, os.path.dirname(capture.id), capture.kind].append((counter, capture))
     for (key, folder, kind), own in cards.items():
         own.sort(key=lambda one: (one[0], one[1].id))
@@ -188,6 +188,11 @@ def _jumps(captures: Sequence[Capture], devices: Mapping[str, Device], decisions
             shift=seconds,
             neighbours=(before.id, own[end][1].id if end < len(own) else ""),
         )
+
+
+def _is_scan(capture: Capture) -> bool:
+    """Whether its counter tells when it was digitized, and not when it was made."""
+    return capture.moment is not None and is_scan(capture.moment, capture.files[capture.dated_by].reading.claims)
 
 
 def _first_jump(shots: Sequence[tuple[int, Capture]]) -> tuple[int, int] | None:
@@ -282,6 +287,11 @@ def _says(doubt: str, source: str, batch: Sequence[Capture], device: Device) -> 
     if source == "folder":
         evidence = f"Only the name of {'its' if one else 'their'} folder says one."
         return f"{count} {'has' if one else 'have'} no date inside", evidence
+    if source == CHANGED:
+        tell = "tells" if one else "tell"
+        return f"{count} {tell} only when {'it was' if one else 'they were'} changed", (
+            f"Changed on {_days(batch)}: made then or before."
+        )
     if source:
         evidence = f"Only the time of the file{'' if one else 's'} says {_days(batch)}, which copying often resets."
         return f"{count} {'has' if one else 'have'} no date inside", evidence

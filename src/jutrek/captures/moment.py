@@ -11,8 +11,16 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from enum import StrEnum
 
-from jutrek.captures.zones import CONTAINER_TIMES, Surroundings, name_agrees, offset_by_satellite, to_local
-from jutrek.formats import Claim, Offset, Precision
+from jutrek.captures.zones import (
+    CONTAINER_TIMES,
+    Surroundings,
+    name_agrees,
+    offset_by_satellite,
+    to_local,
+    zone_offset,
+)
+from jutrek.formats import Claim, Offset, Precision, Stamp
+from jutrek.formats.stamps import ZERO_POINTS
 
 
 class Trust(StrEnum):
@@ -90,8 +98,8 @@ SHOOTING = _rung(
 DIGITIZED = _rung(Trust.SURE, "exif:digitized")
 SATELLITE = _rung(Trust.SURE, "gps")
 WRITTEN = _rung(
-    Trust.LIKELY, "xmp:original", "xmp:created", "xmp:digitized", "iptc", "iptc:digitized", "png:created",
-    "info:created", "id3:recorded", "vorbis:date", "caf:recorded", "mkv:recorded", "mkv:digitized",
+    Trust.LIKELY, "exif:stamped", "xmp:original", "xmp:created", "xmp:digitized", "iptc", "iptc:digitized",
+    "png:created", "info:created", "id3:recorded", "vorbis:date", "caf:recorded", "mkv:recorded", "mkv:digitized",
     "mp4:day",
 )  # fmt: skip
 CONTAINER = _rung(
@@ -100,7 +108,7 @@ CONTAINER = _rung(
 )  # fmt: skip
 NAME = _rung(Trust.DOUBTFUL, "name")
 FOLDER = _rung(Trust.DOUBTFUL, "folder")
-FILE = _rung(Trust.DOUBTFUL, "file")
+FILE = _rung(Trust.DOUBTFUL, "exif:changed", "file")
 
 RUNGS: dict[str, Rung] = {
     "shooting": SHOOTING, "digitized": DIGITIZED, "satellite": SATELLITE, "written": WRITTEN, "container": CONTAINER,
@@ -111,8 +119,12 @@ LADDER: tuple[Rung, ...] = tuple(RUNGS.values())
 
 INSIDE = frozenset[str]().union(*(rung.kinds for rung in LADDER[:5]))
 """Kinds of claims that stand inside a file."""
-OUTSIDE = NAME.kinds | FOLDER.kinds | FILE.kinds
+OUTSIDE = frozenset({"name", "folder", "file"})
 """Kinds of claims that stand around a file. They alone date nothing for sure: files are renamed, moved and copied."""
+CHANGED = "exif:changed"
+"""When a file was changed last, by an editor: it was made then or before."""
+_ORIGINALS = frozenset({"xmp:original", "xmp:created", "iptc"})
+"""What people and programs write of the time of shooting, also of a picture that was digitized later."""
 _WITNESSES = SHOOTING.kinds | SATELLITE.kinds | {"xmp:original", "xmp:created", "iptc"}
 """Claims of the time of shooting itself: where two of them are far apart, one is wrong."""
 _NOT_BEFORE = DIGITIZED.kinds | CONTAINER.kinds
@@ -139,14 +151,40 @@ def decide(
     Returns:
         The moment, or None where no claim stands on the ladder.
     """
+    now, around = now or datetime.now(), around or Surroundings()
+    passed = _passed_over(claims, now)
     for rung in ladder:
-        standing = [index for index, claim in enumerate(claims) if claim.at in rung.kinds]
+        standing = [index for index, claim in enumerate(claims) if claim.at in rung.kinds and index not in passed]
         if standing:
             index = max(standing, key=lambda number: (_strength(claims[number]), -number))
-            around = around or Surroundings()
             moment = _believe(index, rung.trust, claims, around)
-            return _doubt(moment, claims, around, now or datetime.now())
+            return _doubt(moment, claims, around, now)
     return None
+
+
+def _passed_over(claims: Sequence[Claim], now: datetime) -> frozenset[int]:
+    """Claims inside that are not believed while there is a better one, whatever rung they stand on.
+
+    A date in the future, or at a clock's zero point; a year or month alone beside a full date; the time of digitizing
+    where somebody wrote down an earlier one of shooting.
+    """
+    inside = [index for index, claim in enumerate(claims) if claim.at in INSIDE]
+    possible = [index for index in inside if not _is_impossible(claims[index].stamp, now)]
+    passed = set(inside) - set(possible) if possible else set()
+    originals = [claims[index] for index in possible if claims[index].at in _ORIGINALS | SHOOTING.kinds]
+    digitized = [index for index in possible if claims[index].at.endswith("digitized")]
+    passed |= {
+        index for index in digitized if any(_distance(other, claims[index]) < -_A_DAY for other in originals)
+    }  # fmt: skip
+    full = [index for index in possible if claims[index].stamp.precision >= Precision.DAY and index not in digitized]
+    if full:
+        passed |= {index for index in possible if claims[index].stamp.precision < Precision.DAY}
+    return frozenset(passed)
+
+
+def _is_impossible(stamp: Stamp, now: datetime) -> bool:
+    at_zero = stamp.precision >= Precision.MINUTE and any(abs(stamp.wall - zero) <= _A_DAY for zero in ZERO_POINTS)
+    return stamp.wall > now + _A_DAY or at_zero
 
 
 def doubtful(moment: Moment, doubt: Doubtful, because: str, against: int | None = None) -> Moment:
@@ -154,17 +192,17 @@ def doubtful(moment: Moment, doubt: Doubtful, because: str, against: int | None 
     return replace(moment, trust=Trust.DOUBTFUL, why=f"{because} {moment.why}", against=against, doubt=doubt)
 
 
-def _strength(claim: Claim) -> tuple[bool, Precision]:
-    """On one rung, a claim that states its offset is stronger, then one that is more precise."""
+def _strength(claim: Claim) -> tuple[bool, bool, Precision]:
+    """On one rung, what is inside is stronger, then one that states its offset, then one that is more precise."""
     offset = claim.stamp.offset
-    return offset is not None and not offset.by_definition, claim.stamp.precision
+    return claim.at not in OUTSIDE, offset is not None and not offset.by_definition, claim.stamp.precision
 
 
 def _believe(index: int, trust: Trust, claims: Sequence[Claim], around: Surroundings) -> Moment:
     claim = claims[index]
     stamp = claim.stamp
     is_outside = claim.at in OUTSIDE
-    is_alone = is_outside and not any(other.at in INSIDE for other in claims)
+    is_alone = is_outside and not any(other.at in INSIDE or other.at == CHANGED for other in claims)
     why = f"Nothing inside tells a date, only {claim.where}" if is_alone else f"Date from {claim.where}"
     local, offset = stamp.wall, None if stamp.offset is None else stamp.offset.minutes
     if stamp.offset is not None and stamp.offset.by_definition:
@@ -173,24 +211,36 @@ def _believe(index: int, trust: Trust, claims: Sequence[Claim], around: Surround
     elif offset is not None and not is_outside:
         why += f", offset {Offset(offset)} stated"
     elif offset is None and (found := offset_by_satellite(local, claims)) is not None:
-        offset = found
-        why += f", offset {Offset(offset)} by satellite time"
+        offset, words = _of_the_place(found, claims, around)
+        why += words
     if stamp.precision < Precision.MINUTE:
         why += f", which tells only the {stamp.precision.name.lower()}"
         trust = max(trust, Trust.LIKELY, key=list(Trust).index)
-    if claim.at in FILE.kinds:
+    if claim.at == "file":
         why += ", which copying often resets"
-    doubt = Doubtful.OUTSIDE if is_outside else None
+    if claim.at == CHANGED:
+        why += ": it was made then or before"
+    doubt = Doubtful.OUTSIDE if is_outside or claim.at == CHANGED else None
     return Moment(local, offset, stamp.precision, trust, index, why + ".", doubt=doubt)
+
+
+def _of_the_place(found: int, claims: Sequence[Claim], around: Surroundings) -> tuple[int, str]:
+    """The offset that satellite time tells; where the zone of the position is another one, the clock is wrong."""
+    utc = next(claim.stamp.wall for claim in claims if claim.at == "gps")
+    zone = zone_offset(around.position, utc)
+    if zone is None or zone == found:
+        return found, f", offset {Offset(found)} by satellite time"
+    return zone, f", at {Offset(zone)}, the zone of its position; by satellite time the clock is set to {Offset(found)}"
 
 
 def _doubt(moment: Moment, claims: Sequence[Claim], around: Surroundings, now: datetime) -> Moment:
     at = claims[moment.claim].at
     if moment.local > now + _A_DAY:
         return doubtful(moment, Doubtful.FUTURE, "The date lies in the future.")
-    if at in INSIDE and moment.local.year < _FIRST_DIGITAL_YEAR and moment.precision >= Precision.SECOND:
+    old = at in INSIDE and moment.local.year < _FIRST_DIGITAL_YEAR and moment.precision >= Precision.SECOND
+    if old and not is_scan(moment, claims):
         return doubtful(moment, Doubtful.ANCIENT, "The date is older than digital cameras.")
-    against = _contradiction(moment, claims, around)
+    against = _contradiction(moment, claims, around, now)
     if against is not None:
         other = claims[against]
         says = other.stamp.iso()[: 16 if other.at in NAME.kinds else 10].replace("T", " ")
@@ -198,7 +248,16 @@ def _doubt(moment: Moment, claims: Sequence[Claim], around: Surroundings, now: d
     return moment
 
 
-def _contradiction(moment: Moment, claims: Sequence[Claim], around: Surroundings) -> int | None:
+def is_scan(moment: Moment, claims: Sequence[Claim]) -> bool:
+    """Whether it is of a picture that was digitized long after it was made: its date may be as old as photography."""
+    return any(
+        claim.at.endswith("digitized") and claim.stamp.wall - moment.local > _A_DAY
+        and claim.stamp.wall.year >= _FIRST_DIGITAL_YEAR
+        for claim in claims
+    )  # fmt: skip
+
+
+def _contradiction(moment: Moment, claims: Sequence[Claim], around: Surroundings, now: datetime) -> int | None:
     """A claim that cannot be true together with the chosen one.
 
     Times of shooting are more than a day apart, as far as both are known; or a container, which may be of an export, is
@@ -208,6 +267,8 @@ def _contradiction(moment: Moment, claims: Sequence[Claim], around: Surroundings
     if chosen.at not in INSIDE:
         return None
     for index, other in enumerate(claims):
+        if _is_impossible(other.stamp, now):
+            continue
         if other.at in _WITNESSES:
             apart = abs(_distance(other, chosen)) > _A_DAY
         elif other.at in _NOT_BEFORE:

@@ -1,11 +1,14 @@
 """Exif: dates, device, exposure and position from TIFF directories, be they in a file of their own or in another.
 
 Follows Exif 2.32 section 4.6 (tags), DNG 1.6 (camera serial number) and TIFF/EP (time zone offset). 0x0132 is the
-time of the last change and never of shooting; satellite date and time are UTC; 0x9010 belongs to 0x0132 alone.
+time of the last change; where the device wrote the file and nobody changed it since, that is when it was made.
+Satellite date and time are UTC; 0x9010 belongs to 0x0132 alone.
 """
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
 from datetime import timedelta
 
 from jutrek.errors import BrokenFile
@@ -20,6 +23,7 @@ MAX_XMP = 512 * 1024
 MAX_IPTC = 64 * 1024
 
 MAKE, MODEL, ORIENTATION, CHANGED, EXIF, GPS = 0x010F, 0x0110, 0x0112, 0x0132, 0x8769, 0x8825
+_SOFTWARE = 0x0131
 COMPRESSION, STRIPS, STRIP_SIZES, JPEG_AT, JPEG_SIZE = 0x0103, 0x0111, 0x0117, 0x0201, 0x0202
 XMP_PACKET, IPTC_BLOCK, RESOURCES = 0x02BC, 0x83BB, 0x8649
 _ORIGINAL, _DIGITIZED, _ZONE_HOURS, _MAKER_NOTE = 0x9003, 0x9004, 0x882A, 0x927C
@@ -35,7 +39,9 @@ _DATES = (
     ("exif:changed", CHANGED, _FRACTION_CHANGED, _OFFSET_CHANGED, "the time of the last change"),
 )
 _ARTIST, _COPYRIGHT = 0x013B, 0x8298
-_MAIN_TEXTS = frozenset({MAKE, MODEL, _DNG_MODEL, _DNG_SERIAL, _ARTIST, _COPYRIGHT, *(tag for _, tag, *_ in _DATES)})
+_MAIN_TEXTS = frozenset({
+    MAKE, MODEL, _SOFTWARE, _DNG_MODEL, _DNG_SERIAL, _ARTIST, _COPYRIGHT, *(tag for _, tag, *_ in _DATES),
+})  # fmt: skip
 _EXIF_TEXTS = frozenset({_BODY_SERIAL, _LENS, _OWNER, _IMAGE_ID}).union(*(row[1:4] for row in _DATES))
 _PHONE_NOTE = b"Apple iOS\0"
 _PHONE_TIES = ((0x0011, "content"), (0x000B, "burst"))
@@ -119,6 +125,8 @@ def _shooting(tiff: Tiff, entries: Directory, exif: Directory, draft: Draft) -> 
             zone = texts.get(offset, "")
             if not zone and tag == _ORIGINAL and _ZONE_HOURS in exif:
                 zone = "".join(f"{hours:+d}" for hours in tiff.numbers(exif, _ZONE_HOURS, 1))
+            if tag == CHANGED and _is_of_the_device(main):
+                at, words = "exif:stamped", "the time that the camera put on it"  # noqa: PLW2901
             draft.claim(at, parse(raw, texts.get(fraction, ""), zone), words, raw)
     if draft.exposure is None and (_SECONDS in exif or _APERTURE in exif or _SPEED in exif):
         draft.exposure = Exposure(
@@ -129,6 +137,19 @@ def _shooting(tiff: Tiff, entries: Directory, exif: Directory, draft: Draft) -> 
         )
     if _MAKER_NOTE in exif:
         _phone_note(tiff, tiff.stretch(exif, _MAKER_NOTE), draft)
+
+
+_FIRMWARE = re.compile(r"[\W\d_]+|\b(?:v|ver|version|firmware|fw|rev|digital|camera)\b|\b\w{1,2}\b", re.IGNORECASE)
+"""What may stand in the name of a device's own software besides its make and model."""
+
+
+def _is_of_the_device(main: Mapping[int, str]) -> bool:
+    """Whether a device wrote the file as it is: it names itself, and what software it names is its own firmware."""
+    names = f"{main.get(MAKE, '')} {main.get(MODEL, '')}".casefold().split()
+    software = main.get(_SOFTWARE, "").casefold()
+    for name in names:
+        software = software.replace(name, " ")
+    return bool(names) and not _FIRMWARE.sub("", software)
 
 
 def _phone_note(tiff: Tiff, place: tuple[int, int] | None, draft: Draft) -> None:

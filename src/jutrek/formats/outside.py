@@ -16,7 +16,8 @@ _HOUR, _MINUTE, _SECOND = r"(?P<h>[01]\d|2[0-3])", r"(?P<min>[0-5]\d)", r"(?P<s>
 _YEAR_SEEN = re.compile(r"(?:19|20)\d\d")
 _PACKED = re.compile(rf"(?<!\d){_YEAR}{_MONTH}{_DAY}[_\-T ]?{_HOUR}{_MINUTE}{_SECOND}(?P<ms>\d{{3}})?(?!\d)")
 _SPACED = re.compile(
-    rf"(?<!\d){_YEAR}[-._]{_MONTH}[-._]{_DAY}[-_T ]{{1,2}}{_HOUR}[-.:_]{_MINUTE}[-.:_]{_SECOND}(?P<ms>\d{{3}})?(?!\d)"
+    rf"(?<!\d){_YEAR}[-._]{_MONTH}[-._]{_DAY}(?:[-_T ]{{1,2}}| at )"
+    rf"{_HOUR}[-.:_]{_MINUTE}[-.:_]{_SECOND}(?P<ms>\d{{3}})?(?!\d)"
 )
 _DAY_ONLY = re.compile(rf"(?<!\d){_YEAR}(?P<sep>[-._]?){_MONTH}(?P=sep){_DAY}(?!\d)")
 _MONTH_ONLY = re.compile(rf"(?<!\d){_YEAR}[-._]{_MONTH}(?![-._]?\d)")
