@@ -35,6 +35,7 @@ def file(
     offset: int | None = None,
     precision: Precision = Precision.SECOND,
     claim: str = "exif:original",
+    size: int = 1000,
 ) -> ReadFile:
     """A file on a card as a reader and the ladder tell it; satellite time is UTC."""
     suffix = Path(path).suffix.lower()
@@ -47,7 +48,7 @@ def file(
     reading = Reading(kind, form, tuple(claims), device, duration=seconds, ties=tuple(Tie(*tie) for tie in ties))
     moment = decide(reading.claims, now=datetime(2027, 1, 1)) if claims else None
     full = path if path.startswith("/") else f"{root}/{path}"
-    return ReadFile(SourceFile(full, root, 1000, 0), reading, moment)
+    return ReadFile(SourceFile(full, root, size, 0), reading, moment)
 
 
 def shot(

@@ -7,7 +7,7 @@ from datetime import timedelta
 import pytest
 
 from jutrek.captures import Capture, ReadFile, counter_of, group
-from jutrek.formats import Kind
+from jutrek.formats import DeviceFacts, Kind
 from tests.captures.make import CAMCORDER, DAY, RECORDER, at, file, names
 
 NOON = at("12:00")
@@ -38,6 +38,32 @@ def test_files_of_one_press(files: list[str], together: bool) -> None:
     if together:
         assert all(captures[0].tied[1:])
         assert not captures[0].tied[0]
+
+
+@pytest.mark.parametrize(
+    ("other", "later", "device", "together"),
+    [
+        ("JPG/A1.JPG", 0, CAMCORDER, True), ("JPG/A1.JPG", 2, CAMCORDER, False), ("JPG/A1.JPG", 0, RECORDER, False),
+        ("JPG/A2.JPG", 0, CAMCORDER, False), ("Out/JPG/A1.JPG", 0, CAMCORDER, False),
+        ("DNG/A1.DNG", 0, CAMCORDER, False),
+    ],
+)  # fmt: skip
+def test_raws_and_pictures_in_folders_beside_each_other(
+    other: str, later: int, device: DeviceFacts, together: bool
+) -> None:
+    """One press is one capture: the same name, device and second; anything else is another."""
+    captures = group([file("RAW/A1.DNG", NOON, CAMCORDER), file(other, NOON + timedelta(seconds=later), device)])
+    assert (len(captures) == 1) is together
+
+
+def test_an_edit_comes_behind_its_original() -> None:
+    """Also where it lost the fraction of the second: the original takes the name."""
+    original = file("DSC_0001.JPG", at("12:00:00.42"))
+    edits = [file(f"DSC_0001{end}", NOON) for end in ("-Edit.tif", "_edited.jpg", " (1).JPG")]
+    assert names(group([*edits, original])[0]) == ["DSC_0001.JPG"]
+    assert [counter_of(name) for name in ("DSC_0025 (1).JPG", "DSC_0025-2.JPG", "DSC_0025 copy 3.JPG")] == [25] * 3
+    assert [counter_of(name) for name in ("IMG_20260514_102613.jpg", "Clip 2026-05-14 10.26.13.mov")] == [None, None]
+    assert counter_of("100_0001.JPG") == 1
 
 
 def test_a_proxy_bears_its_name() -> None:
@@ -95,6 +121,14 @@ def test_parts_that_follow_without_a_pause_are_one_recording() -> None:
     assert recording.duration == 1320
     assert recording.tied == ("", "part 2 of one recording", "part 3 of one recording")
     assert names(single) == ["0004.MOV"]
+
+
+@pytest.mark.parametrize(("size", "together"), [(90_000_000, False), (2**31 - 2_000_000, True), (2**32 - 1, True)])
+def test_a_quick_finger_makes_no_parts(size: int, *, together: bool) -> None:
+    """A clip that begins a second after another is a part of its recording only where that one was full."""
+    one = file("C1.MOV", NOON, CAMCORDER, seconds=47.3, size=size)
+    other = file("C2.MOV", NOON + timedelta(seconds=48), CAMCORDER, seconds=12.2)
+    assert (len(group([one, other])) == 1) is together
 
 
 def test_parts_with_companions_keep_them() -> None:

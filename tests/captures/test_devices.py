@@ -11,7 +11,7 @@ from jutrek.captures import Capture, Device, ReadFile, assign, device_key, group
 from jutrek.formats import DeviceFacts
 from jutrek.library import Library, keep_devices, known_devices
 from jutrek.sources import Medium, Source
-from tests.captures.make import M2, at, file, shot
+from tests.captures.make import M2, at, every, file, shot
 
 COMPACT = DeviceFacts("Arlen", "C1")
 
@@ -118,3 +118,19 @@ def test_a_damaged_list_is_an_empty_one(library: Library) -> None:
         with open(path, "w", encoding="utf-8") as page:
             page.write(text)
         assert known_devices(library) == {}
+
+
+def test_two_of_a_model_in_one_folder_are_told_by_their_counters() -> None:
+    """Counters far apart that take turns are of two bodies; one that began anew, or is out of order, is of one."""
+    bare = DeviceFacts("Arlen", "M2")
+
+    def bodies(*numbers: int) -> int:
+        times = every(3, len(numbers), at("09:00"))
+        shots = [file(f"IMG_{n:04}.JPG", when, bare) for n, when in zip(numbers, times, strict=True)]
+        return len({capture.device for capture in group(shots)})
+
+    turns = [n for k in range(8) for n in (100 + k, 4000 + 2 * k, 4001 + 2 * k)]
+    assert bodies(*turns) == 2
+    assert bodies(*range(100, 110), *range(4000, 4010)) == 1
+    assert bodies(*range(9990, 10000), *range(1, 11)) == 1
+    assert bodies(*[n + (1, -1)[n % 2] for n in range(100, 120)]) == 1

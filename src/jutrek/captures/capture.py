@@ -14,6 +14,8 @@ from jutrek.sources import SourceFile
 _LAST_DIGITS = re.compile(r"(\d+)\D*$")
 _COPY = re.compile(r"(?<=\d)(?:\s?\(\d{1,3}\)|[ _\-]+copy(?: ?\d+)?|~\d{1,2}|(?<=\d{3})[_\-]\d)$", re.IGNORECASE)
 """What desktops put behind the name of a copy."""
+_VERSION = re.compile(r"[ _\-]+(?:edit(?:ed)?|version|v)[ _\-]?\d*$", re.IGNORECASE)
+"""What editors put behind the name of what they made of a picture."""
 _TIME = re.compile(
     r"(?<!\d)(?:19|20)\d{6}[_\-T ]?\d{6}(?:\d{3})?$|(?<!\d)(?:19|20)\d\d([-._])\d\d\1\d\d[-_T ]+\d\d([-.:_])\d\d\2\d\d$"
 )
@@ -118,6 +120,12 @@ class Capture:
 
 def _is_part(tail: str) -> bool:
     return bool(tail) and _PART.fullmatch(tail) is not None
+
+
+def is_version(path: str) -> bool:
+    """Whether a file's name says that it was made of another one: an edit, or a copy."""
+    stem = os.path.splitext(os.path.basename(path))[0]
+    return _VERSION.search(stem) is not None or _COPY.search(stem) is not None
 
 
 @lru_cache(maxsize=1 << 16)

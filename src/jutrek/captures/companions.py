@@ -34,6 +34,7 @@ _PROXY_END = re.compile(r"(_proxy|S\d\d)$", re.IGNORECASE)
 SAME_PRESS = timedelta(seconds=60)
 """Files of one stem whose own dates are further apart than this are two captures."""
 
+_SAME_SECOND = timedelta(seconds=1)
 _Key = tuple[str, str]
 
 
@@ -52,6 +53,7 @@ def tied(files: Iterable[ReadFile]) -> list[Capture]:
         elif kind is not Kind.OTHER:
             stems[_stem(read)].append(read)
     placed = _place_proxies(stems, proxies)
+    _join_siblings(stems)
     captures: list[Capture] = []
     for same in stems.values():
         captures += [_capture(same, placed)] if len(same) == 1 else _captures(same, placed)
@@ -82,6 +84,29 @@ def _proxy_of(read: ReadFile) -> _Key | None:
     if suffix.lower() == _LIGHT:
         return folder, stem.casefold()
     return None
+
+
+def _join_siblings(stems: dict[_Key, list[ReadFile]]) -> None:
+    """Put developed pictures from a folder beside the raws' to their raws: one press, sorted apart by format."""
+    raws: dict[_Key, _Key] = {}
+    for (folder, stem), same in stems.items():
+        if any(read.reading.kind is Kind.STILL and read.reading.format not in _DEVELOPED for read in same):
+            raws[os.path.dirname(folder), stem] = folder, stem
+    for folder, stem in list(stems) if raws else ():
+        beside = raws.get((os.path.dirname(folder), stem))
+        if beside is None or beside == (folder, stem):
+            continue
+        pictures = [read for read in stems[folder, stem] if read.reading.kind is Kind.STILL]
+        raw = next(read for read in stems[beside] if read.reading.format not in _DEVELOPED)
+        if pictures and all(read.reading.format in _DEVELOPED and _one_press(raw, read) for read in pictures):
+            stems[beside] += stems.pop((folder, stem))
+
+
+def _one_press(one: ReadFile, other: ReadFile) -> bool:
+    """Whether two files of one name are of the same device and second."""
+    when, then = _own_date(one), _own_date(other)
+    keys = {device_key(read.reading.device, read.file.root) for read in (one, other)}
+    return len(keys) == 1 and when is not None and then is not None and abs(then - when) <= _SAME_SECOND
 
 
 _Paths = frozenset[str]

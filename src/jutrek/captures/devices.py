@@ -25,6 +25,8 @@ _WORD = re.compile(r"[^\W_]+")
 _APART = "@"
 """Between a device's key and the source that sets it apart from a body of the same model."""
 _SPLITS_LEAST = 3
+_GOES_ON, _MOST_BODIES, _LEAST_OF_A_BODY, _TURNS = 60, 4, 5, 3
+"""How far a counter goes on between two captures, and when rows of counters are taken for bodies."""
 
 
 def device_key(facts: DeviceFacts | None, root: str) -> str:
@@ -59,6 +61,7 @@ def told_apart(captures: Sequence[Capture], split: frozenset[str] = frozenset())
 
     A body that writes its serial into some files and not into others is one. Captures of one model without any serial
     that lie on several cards are of one body if their counters go on from card to card as time does, else of several.
+    Those that lie together are of several bodies where counters far apart take turns, each going on by itself.
 
     Args:
         split: keys of devices that a person told to be another one on every source.
@@ -72,18 +75,23 @@ def told_apart(captures: Sequence[Capture], split: frozenset[str] = frozenset())
         elif model:
             bare[capture.device].append(capture)
     renamed: dict[tuple[str, str], str] = {}
+    several: dict[str, str] = {}
     for key, own in bare.items():
         roots = {capture.root for capture in own}
         for root in roots:
             known = serials.get((key[:-1], root), set())
             if len(known) == 1:
                 renamed[key, root] = next(iter(known))
+        for root in roots - {root for device, root in renamed if device == key}:
+            together = [one for one in own if one.root == root]
+            for number, ids in enumerate(_interleaved(together), 1):
+                several |= dict.fromkeys(ids, f"{key}{_APART}{root}#{number}")
         rest = sorted(roots - {root for _, root in renamed})
         if key not in split and len(rest) > 1 and _several_bodies([one for one in own if one.root in rest]):
             renamed |= {(key, root): f"{key}{_APART}{root}" for root in rest}
     out = []
     for capture in captures:
-        key = renamed.get((capture.device, capture.root), capture.device)
+        key = several.get(capture.id) or renamed.get((capture.device, capture.root), capture.device)
         if key in split:
             key = f"{key}{_APART}{capture.root}"
         out.append(capture if key == capture.device else replace(capture, device=key))
@@ -104,6 +112,40 @@ def _several_bodies(captures: Sequence[Capture]) -> bool:
     switches = [(one, other) for one, other in pairwise(shots) if one[2] != other[2]]
     falls = sum(other[1] <= one[1] for one, other in switches)
     return len(switches) >= _SPLITS_LEAST and falls * 4 >= len(switches)
+
+
+def _interleaved(captures: Sequence[Capture]) -> list[list[str]]:
+    """Ids of captures of one model in one place, body by body; empty where they are of one.
+
+    In the order of time each belongs to the row of counters that it goes on from. Where counters begin anew, a row ends
+    and another one begins; only rows that take turns again and again are of bodies that were used side by side.
+    """
+    shots = sorted(
+        (one.moment.local, counter, one.id)
+        for one in captures
+        if one.moment and one.trusted and (counter := counter_of(one.id)) is not None
+    )
+    rows: list[list[str]] = []
+    first: list[int] = []
+    last: list[int] = []
+    turns, before = 0, -1
+    for _, counter, id_ in shots:
+        near = [(counter - ended, row) for row, ended in enumerate(last) if 0 <= counter - ended <= _GOES_ON]
+        row = min(near)[1] if near else len(rows)
+        if row == len(rows):
+            if len(rows) == _MOST_BODIES:
+                return []
+            rows.append([])
+            first.append(counter)
+            last.append(counter)
+        rows[row].append(id_)
+        last[row] = counter
+        turns += row != before
+        before = row
+    spans = sorted(zip(first, last, strict=True))
+    apart = all(begin - end > _GOES_ON for (_, end), (begin, _) in pairwise(spans))
+    fair = len(rows) > 1 and all(len(row) >= _LEAST_OF_A_BODY for row in rows)
+    return rows if fair and apart and turns >= _TURNS * len(rows) else []
 
 
 def main_device(captures: Iterable[Capture]) -> str | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import datetime
 
-from jutrek.captures.capture import Capture, ReadFile, counter_of
+from jutrek.captures.capture import Capture, ReadFile, counter_of, is_version
 from jutrek.captures.companions import tied
 from jutrek.captures.devices import told_apart
 from jutrek.captures.series import chaptered, stacked
@@ -26,8 +26,12 @@ def group(files: Iterable[ReadFile], *, split: frozenset[str] = frozenset()) -> 
     return stacked(sorted(clocks_checked(captures), key=order))
 
 
-def order(capture: Capture) -> tuple[bool, datetime, str, int, str]:
-    """The order of shooting: local time with its fraction, then by device and counter."""
+def order(capture: Capture) -> tuple[bool, datetime, bool, datetime, str, int, str]:
+    """The order of shooting: local time with its fraction, then by device and counter.
+
+    Within a second what was made of another picture comes behind it: the original takes the name.
+    """
     moment = capture.moment
     at = moment.local if moment else datetime.min
-    return moment is None, at, capture.device, counter_of(capture.id) or 0, capture.id
+    second, counter = at.replace(microsecond=0), counter_of(capture.id) or 0
+    return moment is None, second, is_version(capture.id), at, capture.device, counter, capture.id

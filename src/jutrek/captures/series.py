@@ -16,6 +16,9 @@ _IN_PARTS = re.compile(r"^([A-Za-z]{2,4})(\d{2})(\d{4})$")
 """Names that count the part before the recording, such as `VX020034`: part 2 of recording 34."""
 _SEAM = timedelta(seconds=1.6)
 """How far a part may begin from where the one before it ended: containers count whole seconds."""
+_FULL = (2**30, 2**31, 2**32, 2_000_000_000, 4_000_000_000)
+"""Bytes at which devices begin another file: what file systems and containers hold, less what is kept in reserve."""
+_RESERVE, _MINUTE = 0.06, 60.0
 _WITHIN = timedelta(seconds=1)
 _RECORDINGS = frozenset({Kind.CLIP, Kind.SOUND})
 
@@ -24,7 +27,7 @@ def chaptered(captures: Iterable[Capture]) -> list[Capture]:
     """Join the parts of recordings that were cut by size or time: one capture, its files in order.
 
     Parts are of one device and folder, and are told by a common identifier, by names that count parts, or by one
-    beginning where the other ended under the next counter.
+    beginning where the other ended under the next counter, if that one was full: by its size, or by whole minutes.
     """
     kept: list[Capture] = []
     folders: dict[tuple[str, str, Kind], list[Capture]] = defaultdict(list)
@@ -75,8 +78,15 @@ def _goes_on(one: Capture, other: Capture) -> bool:
         return same and (other.moment.local == start or -_SEAM <= pause <= length * 1.5 * (steps - 1) + _SEAM)
     # Where a device dates a clip by its end, the ends lie as far apart as the second part is long.
     to_end = other.moment.local - timedelta(seconds=other.duration) - start
-    follows = next_recording == recording + 1 and one.duration > 0
+    follows = next_recording == recording + 1 and one.duration > 0 and _is_full(one)
     return follows and (abs(pause) <= _SEAM or abs(to_end) <= _SEAM < length)
+
+
+def _is_full(one: Capture) -> bool:
+    """Whether a device would have begun another file there. A quick finger begins another recording anywhere."""
+    size, duration = one.primary.file.size, one.primary.reading.duration
+    by_time = duration >= _MINUTE - 1 and abs(duration - round(duration / _MINUTE) * _MINUTE) <= 1
+    return by_time or any(limit * (1 - _RESERVE) <= size <= limit for limit in _FULL)
 
 
 def _joined(chain: Sequence[Capture]) -> Capture:
