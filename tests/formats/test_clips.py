@@ -142,6 +142,25 @@ def test_ids_of_all_versions(reading: Of) -> None:
     assert reading(frame * 3).format == "mp3"
 
 
+def test_a_reference_is_unique_for_each_take_and_no_serial_number(reading: Of) -> None:
+    """Only one made by EBU R 99 has the recorder's number in it, before the time of the take."""
+    form = struct.pack("<HHIIHH", 1, 1, 48_000, 96_000, 2, 16)
+
+    def serial(reference: str) -> str:
+        body = struct.pack("<256s32s32s10s8s", b"", b"Lyd", reference.encode(), b"2026-05-14", b"10:26:13").ljust(
+            602, b"\0"
+        )
+        chunks = b"".join(
+            name + struct.pack("<I", len(data)) + data for name, data in ((b"bext", body), (b"fmt ", form))
+        )
+        device = reading(b"RIFF\0\0\0\0WAVE" + chunks).device
+        return device.serial if device else ""
+
+    assert serial("LYDR60003") == ""
+    assert serial("XVLYDR6-000000417102614123456789") == ""
+    assert serial("XVLYDR6-000000417102613123456789") == "R6-000000417"
+
+
 def test_a_blank_clock_is_set_by_the_sample_count(reading: Of) -> None:
     """`bext` has a second witness of the time: samples since midnight."""
     found = reading(making.wav().replace(b"10:26:13", b"        "))

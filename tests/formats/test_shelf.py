@@ -65,9 +65,9 @@ CLIPS = {
 }
 SOUNDS = {
     "take.wav": ("wav", ("bext", DAY, None), RECORDER, 0.2),
-    "long take.wav": ("wav", ("bext", DAY, None), "Lyd LYDR60003", 0.1),
+    "long take.wav": ("wav", ("bext", DAY, None), "Lyd R6-000000417", 0.1),
     "take.aif": ("aiff", ("id3:recorded", DAY[:16], None), "", 0.5),
-    "take.flac": ("flac", ("bext", DAY, None), "Lyd LYDR60003", 0.5),
+    "take.flac": ("flac", ("bext", DAY, None), "Lyd R6-000000417", 0.5),
     "take.ogg": ("ogg", ("vorbis:date", DAY, None), "", 0.5),
     "take.opus": ("opus", ("vorbis:date", DAY, None), "", 0.5),
     "take.mp3": ("mp3", ("id3:recorded", DAY, None), "", 0.528),

@@ -1,8 +1,8 @@
 """WAV, Broadcast Wave and their 64-bit forms: chunks, `bext`, `iXML` and the length of the sound.
 
 Follows the RIFF/WAVE specification, EBU Tech 3285 (`bext`: description 256, originator 32, reference 32, date 10,
-time 8, time reference 64 bits in samples since midnight, version, UMID 64), EBU Tech 3306 and ITU-R BS.2088 (`RF64`,
-`BW64`, `ds64`) and iXML 3.0.
+time 8, time reference 64 bits in samples since midnight, version, UMID 64), EBU R 99 (the reference), EBU Tech 3306 and
+ITU-R BS.2088 (`RF64`, `BW64`, `ds64`) and iXML 3.0.
 """
 
 from __future__ import annotations
@@ -23,6 +23,7 @@ SIGNATURES = frozenset({b"RIFF", b"RF64", b"BW64"})
 _FORMAT = struct.Struct("<HHII")
 _BEXT = struct.Struct("<256s32s32s10s8sQ")
 _UMID_AT, _UMID_SIZE = 348, 64
+_REFERENCE = 32
 _SIZES_64 = struct.Struct("<QQ")
 _IN_DS64 = 0xFFFFFFFF
 _DAY = 86_400
@@ -73,7 +74,7 @@ def _rate(span: Span) -> int:
 def read_broadcast(body: Span, rate: int, draft: Draft) -> None:
     """Read a `bext` chunk; `rate` in samples a second, or 0 where it is not known."""
     _, originator, reference, day, clock, samples = body.unpack(_BEXT, 0)
-    draft.made_by(make=text(originator), serial=text(reference))
+    draft.made_by(make=text(originator), serial=_serial(text(reference), text(clock)))
     umid = body.upto(_UMID_AT, _UMID_SIZE)
     if any(umid[:32]):
         draft.tie("umid", umid[:32].hex().upper())
@@ -83,6 +84,17 @@ def read_broadcast(body: Span, rate: int, draft: Draft) -> None:
         mended = "the time of day was taken from the sample count since midnight"
         stamp = Stamp(stamp.wall + timedelta(seconds=samples // rate), Precision.SECOND, mended=mended)
     draft.claim("bext", stamp, "the recorder's date", raw)
+
+
+def _serial(reference: str, clock: str) -> str:
+    """The recorder's serial number in an originator reference; empty where that is made otherwise.
+
+    A reference is unique for each take. By EBU R 99 it begins with a country (2), a facility (3) and a serial number
+    (12), behind which the time of the take stands.
+    """
+    time = "".join(sign for sign in clock if sign.isdigit())
+    is_r99 = len(reference) == _REFERENCE and len(time) == 6 and reference[17:23] == time
+    return reference[5:17].strip(" 0-_") if is_r99 else ""
 
 
 def _production(body: Span, draft: Draft) -> None:

@@ -38,8 +38,8 @@ def tagged_aiff(local: datetime) -> bytes:
 def broadcast(local: datetime, samples: int = 0) -> bytes:
     """A `bext` body."""
     return struct.pack(
-        "<256s32s32s10s8sQH64s190s", b"Yard, take 3", b"Lyd", b"LYDR60003", local.strftime("%Y-%m-%d").encode(),
-        local.strftime("%H:%M:%S").encode(), samples, 1, bytes(range(1, 33)), b"",
+        "<256s32s32s10s8sQH64s190s", b"Yard, take 3", b"Lyd", f"XVLYDR6-000000417{local:%H%M%S}123456789".encode(),
+        local.strftime("%Y-%m-%d").encode(), local.strftime("%H:%M:%S").encode(), samples, 1, bytes(range(1, 33)), b"",
     )  # fmt: skip
 
 
