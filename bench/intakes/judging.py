@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import timedelta, timezone
 
 from bench.intakes.world import Intake
-from jutrek.captures import Capture, Certainty, Decisions, Doubt, decided, group, propose, settled
+from jutrek.captures import Capture, Certainty, Decisions, Doubt, Said, decided, group, propose, settled
 from jutrek.captures.moment import Moment
 from jutrek.desk.story import Story, devices_of, tell
 from jutrek.filing import HouseRules
@@ -51,7 +51,7 @@ class Verdict:
 
 def story_of(intake: Intake) -> Story:
     """The story that Jutrek tells of an intake, with nothing decided."""
-    moments = decided([(read.file.root, read.reading) for read in intake.files], home=HOME)
+    moments = decided([Said(read.file.root, read.file.path, read.reading) for read in intake.files], home=HOME)
     captures = group(
         type(read)(read.file, read.reading, moment) for read, moment in zip(intake.files, moments, strict=True)
     )

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta, timezone
 
 import pytest
 
-from jutrek.captures import Moment, Surroundings, decide, decided
+from jutrek.captures import Moment, Said, Surroundings, decide, decided
 from jutrek.captures.zones import zone_offset
 from jutrek.formats import Claim, DeviceFacts, Kind, Offset, Reading, Stamp
 from jutrek.formats.reading import UTC_BY_DEFINITION
@@ -35,7 +35,7 @@ def clip(*claims: Claim, device: DeviceFacts = FIRST, place: tuple[float, float]
 
 
 def moments(*readings: Reading) -> Sequence[Moment]:
-    found = decided([("/card", reading) for reading in readings], home=HOME)
+    found = decided([Said("/card", f"/card/{n}.MOV", one) for n, one in enumerate(readings)], home=HOME)
     assert all(found)
     return [moment for moment in found if moment]
 
@@ -122,3 +122,22 @@ def test_files_of_unknown_devices_must_agree() -> None:
     torn = moments(local, utc, asked)[2]
     assert (torn.local, torn.offset) == (LOCAL + timedelta(hours=2, minutes=9), 120)
     assert "its source's other files" in torn.why
+
+
+@pytest.mark.parametrize(("container", "local"), [("10:26", "10:26"), ("15:26", "10:26"), ("17:00", "12:00")])
+def test_stills_around_a_clip_tell_what_its_container_holds(container: str, local: str) -> None:
+    """By counter it lies between them, as local time or as UTC; where it fits neither, it is UTC by definition."""
+    card = DeviceFacts("Arlen", "M2")
+
+    def said(name: str, kind: Kind, at: str, when: str, offset: Offset | None) -> Said:
+        stamp = Stamp(datetime.fromisoformat(f"2026-05-14T{when}:00"), offset=offset)
+        return Said("/card", f"/card/{name}", Reading(kind, "x", (Claim(at, stamp, "", ""),), card))
+
+    files = [
+        said("D0001.JPG", Kind.STILL, "exif:original", "10:20", None),
+        said("D0002.MP4", Kind.CLIP, "mp4:created", container, UTC_BY_DEFINITION),
+        said("D0003.JPG", Kind.STILL, "exif:original", "10:40", None),
+    ]
+    moment = decided(files, home=HOME)[1]
+    assert moment is not None
+    assert f"{moment.local:%H:%M}" == local

@@ -3,7 +3,7 @@
 from jutrek.captures.aligning import Proposal, propose
 from jutrek.captures.capture import Capture, Device, ReadFile, counter_of
 from jutrek.captures.companions import tied
-from jutrek.captures.deciding import decided
+from jutrek.captures.deciding import Said, decided
 from jutrek.captures.decisions import Change, Decisions, Say, ShiftClock, TakeAsItIs
 from jutrek.captures.devices import assign, device_key, main_device
 from jutrek.captures.doubts import Certainty, Doubt, find_doubts, held
@@ -31,6 +31,7 @@ __all__ = [
     "Proposal",
     "ReadFile",
     "Rung",
+    "Said",
     "Say",
     "ShiftClock",
     "Shoot",

@@ -2,28 +2,80 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from datetime import tzinfo
+import os
+from bisect import bisect_left
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import UTC, datetime, timedelta, tzinfo
+from typing import NamedTuple
 
+from jutrek.captures.capture import counter_of
 from jutrek.captures.devices import device_key
-from jutrek.captures.moment import LADDER, Moment, Rung, decide
-from jutrek.captures.zones import Habits
-from jutrek.formats import Reading
+from jutrek.captures.moment import LADDER, SHOOTING, Moment, Rung, decide
+from jutrek.captures.zones import CONTAINER_TIMES, Habits
+from jutrek.formats import Kind, Precision, Reading
+
+_SLACK = timedelta(minutes=2)
+
+
+class Said(NamedTuple):
+    """A file and what it says.
+
+    Attributes:
+        root: the source that it came from, which stands for its device where nothing inside names one.
+        path: its own.
+    """
+
+    root: str
+    path: str
+    reading: Reading
 
 
 def decided(
-    readings: Sequence[tuple[str, Reading]], *, home: tzinfo | None = None, ladder: Sequence[Rung] = LADDER
+    files: Sequence[Said], *, home: tzinfo | None = None, ladder: Sequence[Rung] = LADDER
 ) -> list[Moment | None]:
-    """Decide the moment of every reading.
+    """Decide the moment of every file.
 
     Args:
-        readings: each with the root that it came from, which stands for its device where nothing inside names one.
         home: the house's zone; None is this machine's.
         ladder: rungs, strongest first.
 
     Returns:
-        Moments in the order of the readings; None where no claim stands on the ladder.
+        Moments in the order of the files; None where no claim stands on the ladder.
     """
-    keyed = [(device_key(reading.device, root), reading) for root, reading in readings]
-    habits = Habits(keyed, home)
-    return [decide(reading.claims, habits.around(device, reading), ladder=ladder) for device, reading in keyed]
+    keyed = [(device_key(file.reading.device, file.root), file) for file in files]
+    habits = Habits([(device, file.reading) for device, file in keyed], home, _by_counters(keyed, home))
+    return [
+        decide(file.reading.claims, habits.around(device, file.reading), ladder=ladder) for device, file in keyed
+    ]  # fmt: skip
+
+
+def _by_counters(keyed: Iterable[tuple[str, Said]], home: tzinfo | None) -> Mapping[str, Counter[bool]]:
+    """Whether devices fill their containers with local time, by the stills before and behind each clip by counter.
+
+    A clip lies between them, by one reading of its container's time or by the other. Where both fit, nothing is said.
+    """
+    stills: dict[tuple[str, str], list[tuple[int, datetime]]] = defaultdict(list)
+    clips: list[tuple[str, str, int, datetime]] = []
+    for device, file in keyed:
+        counter, folder = counter_of(file.path), os.path.dirname(file.path)
+        if counter is None:
+            continue
+        if file.reading.kind is Kind.STILL:
+            shot = next((one.stamp for one in file.reading.claims if one.at in SHOOTING.kinds), None)
+            if shot is not None and shot.precision >= Precision.SECOND:
+                stills[device, folder].append((counter, shot.wall))
+        elif container := next((one.stamp.wall for one in file.reading.claims if one.at in CONTAINER_TIMES), None):
+            clips.append((device, folder, counter, container))
+    for own in stills.values():
+        own.sort()
+    votes: dict[str, Counter[bool]] = defaultdict(Counter)
+    for device, folder, counter, container in clips:
+        own = stills.get((device, folder), [])
+        at = bisect_left(own, (counter, datetime.min))
+        if 0 < at < len(own):
+            begin, end = own[at - 1][1] - _SLACK, own[at][1] + _SLACK
+            offset = container.replace(tzinfo=UTC).astimezone(home).utcoffset() or timedelta(0)
+            local, utc = begin <= container <= end, begin <= container + offset <= end
+            votes[device].update([local] if local != utc else [])
+    return votes

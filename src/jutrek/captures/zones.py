@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta, tzinfo
 from functools import lru_cache
@@ -148,8 +148,17 @@ def _zone_name(lat: float, lon: float) -> str:
 class Habits:
     """What files tell about their devices: how they fill their containers, and their offsets in time."""
 
-    def __init__(self, readings: Iterable[tuple[str, Reading]], home: tzinfo | None = None) -> None:
-        """Learn from readings, each with the key of its device."""
+    def __init__(
+        self,
+        readings: Iterable[tuple[str, Reading]],
+        home: tzinfo | None = None,
+        by_counters: Mapping[str, Counter[bool]] | None = None,
+    ) -> None:
+        """Learn from readings, each with the key of its device.
+
+        Args:
+            by_counters: what the stills around clips tell of their containers, by device.
+        """
         self._home = home
         votes: dict[str, Counter[bool]] = defaultdict(Counter)
         hints: dict[str, Counter[bool]] = defaultdict(Counter)
@@ -165,7 +174,10 @@ class Habits:
             writes_local = _writes_local(reading.claims, local, offset)
             if writes_local is not None:
                 votes[device][writes_local] += 1
-        counts = {device: votes.get(device) or hints[device] for device in (*votes, *hints)}
+        told = by_counters or {}
+        counts = {
+            device: votes.get(device) or told.get(device) or hints[device] for device in (*votes, *hints, *told)
+        }  # fmt: skip
         self._writes_local = {device: _verdict(device, count) for device, count in counts.items()}
         self._offsets = {device: sorted(known) for device, known in offsets.items()}
 

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from itertools import groupby
 from typing import Any
 
-from jutrek.captures import Moment, decided
+from jutrek.captures import Moment, Said, decided
 from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import complain, out
 from jutrek.desk.closer import facts_of
@@ -33,7 +33,7 @@ def read_paths(paths: list[str], *, as_json: bool, stop: threading.Event) -> int
             if trouble:
                 complain(trouble)
                 code = 1
-        moments = decided([(root, reading) for _, reading in readings])
+        moments = decided([Said(root, path, reading) for path, reading in readings])
         for (path, reading), moment in zip(readings, moments, strict=True):
             if as_json:
                 tell_json(as_object(path, reading, moment))

@@ -15,7 +15,20 @@ from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import TYPE_CHECKING
 
-from jutrek.captures import RUNGS, Capture, Device, Moment, ReadFile, Trust, decided, filing_day, order, stacked, tied
+from jutrek.captures import (
+    RUNGS,
+    Capture,
+    Device,
+    Moment,
+    ReadFile,
+    Said,
+    Trust,
+    decided,
+    filing_day,
+    order,
+    stacked,
+    tied,
+)
 from jutrek.disk import TEMPORARY
 from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.filing import HouseRules
@@ -66,7 +79,7 @@ def read_home(
     """
     files = list(_files(library, stop, report))
     ladder = [RUNGS[name] for name in rules.trust]
-    moments = decided([(one.file.root, one.reading) for one in files], ladder=ladder)
+    moments = decided([Said(one.file.root, one.file.path, one.reading) for one in files], ladder=ladder)
     dated = (replace(one, moment=moment) for one, moment in zip(files, moments, strict=True))
     filed, devices = ledger.all_filed(), known_devices(library)
     captures = [_as_filed(one, filed) for one in _whole(tied(dated))]

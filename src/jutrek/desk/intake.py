@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import TYPE_CHECKING
 
-from jutrek.captures import RUNGS, Capture, Journeys, ReadFile, decided, group
+from jutrek.captures import RUNGS, Capture, Journeys, ReadFile, Said, decided, group
 from jutrek.desk.story import Story
 from jutrek.doubles import NEW, Standing, Stands, judge
 from jutrek.doubles.against import Lookout, retagged
@@ -101,7 +101,8 @@ def make_captures(
     files = list(unique.values())
     home = Journeys(rules.zone, rules.journeys) if rules.zone is not None or rules.journeys else None
     ladder = [RUNGS[name] for name in rules.trust]
-    moments = decided([(read_file.file.root, read_file.reading) for read_file in files], home=home, ladder=ladder)
+    said = [Said(read_file.file.root, read_file.file.path, read_file.reading) for read_file in files]
+    moments = decided(said, home=home, ladder=ladder)
     dated = (replace(read_file, moment=moment) for read_file, moment in zip(files, moments, strict=True))
     return group(dated, split=split)
 
