@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 from collections.abc import Callable
@@ -230,3 +231,35 @@ def test_only_what_changed_something_can_be_taken_back(library: Library, ledger:
     for run in (begun.run, "nonsense"):
         with pytest.raises(PlanUnusable):
             plan_taking_back(library, run)
+
+
+def test_a_line_that_a_full_disk_cuts_off_leaves_no_trace(small_place: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What was whole is kept; once there is room the run ends its record, and nothing of it is broken."""
+    library = new_library(str(small_place))
+    record = Journal.begin(library, Kind.CHECK)
+    path = small_place / ".jutrek" / "journal" / f"{record.run}.jsonl"
+    for cut_off in (False, True):
+        filler = small_place / "filler"
+        with suppress(OSError), filler.open("wb") as file:
+            while True:
+                file.write(bytes(4096))
+        before = path.stat().st_size
+        entries = [{"entry": "gone", "place": "", "path": f"{n}.jpg", "why": "x" * 300} for n in range(40)]
+        with monkeypatch.context() as patch:
+            if cut_off:
+                patch.setattr(os, "ftruncate", refused)
+            with pytest.raises(OSError, match="No space"):
+                record.note(*entries)
+        assert path.stat().st_size > before
+        assert path.read_bytes().endswith(b"\n") is not cut_off
+        filler.unlink()
+        record.note(*entries[:2])
+    record.end("done", 0, 0)
+    record.close()
+    assert broken_records(library) == {}
+    told = [one["path"] for one in account_of(library, record.run).others if one["entry"] == "gone"]
+    assert told[-2:] == ["0.jpg", "1.jpg"]
+
+
+def refused(*_: object) -> None:
+    raise OSError(errno.EIO, os.strerror(errno.EIO))

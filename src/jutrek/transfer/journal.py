@@ -114,18 +114,22 @@ class Journal:
             OSError: when it cannot be written.
         """
         self.run = run
-        path, tree = path_of(run), library.tree
-        chain, torn = last_chain(tree, path)
+        self._path, self._tree = path_of(run), library.tree
+        self._chain = START
+        self._fd = self._tree.open(self._path, os.O_APPEND | os.O_WRONLY)
+        self._waiting = self._torn = False
+        self._take_up()
+
+    def _take_up(self) -> None:
+        """Go on behind the last whole line; one that was torn is told as such."""
+        chain, torn = last_chain(self._tree, self._path)
         self._chain = chain or START
-        self._fd = tree.open(path, os.O_APPEND | os.O_WRONLY)
-        self._waiting = False
         if torn:
-            with tree.open_own(path) as file:
+            with self._tree.open_own(self._path) as file:
                 lines = list(lines_of(file))
             # A whole line that is none of ours is somebody's, and stays told as such.
             if not lines[-1].endswith(b"\n"):
-                os.write(self._fd, b"\n")
-                self._write({"entry": "torn", "line": len(lines)})
+                self._append([{"entry": "torn", "line": len(lines)}], b"\n")
 
     @classmethod
     def begin(cls, library: Library, kind: Kind, about: Mapping[str, Any] | None = None) -> Journal:
@@ -238,13 +242,44 @@ class Journal:
             os.close(self._fd)
 
     def _write(self, *entries: Mapping[str, Any]) -> None:
-        text = bytearray()
+        if self._torn:
+            self._take_up()
+            self._torn = False
+        self._append(entries)
+
+    def _append(self, entries: Sequence[Mapping[str, Any]], before: bytes = b"") -> None:
+        """Write entries, behind what ends a line that was torn."""
+        lines, chain = [], self._chain
         for entry in entries:
-            line, self._chain = chained(entry, self._chain)
-            text += line
-        while text:
-            del text[: os.write(self._fd, text)]
+            line, chain = chained(entry, chain)
+            lines.append((before + line, chain))
+            before = b""
+        begin, written = os.fstat(self._fd).st_size, 0
+        text = memoryview(b"".join(line for line, _ in lines))
         self._waiting = True
+        try:
+            while written < len(text):
+                written += os.write(self._fd, text[written:])
+            self._chain = chain
+        except OSError:
+            self._keep_whole(lines, begin, written)
+            raise
+
+    def _keep_whole(self, lines: Sequence[tuple[bytes, str]], begin: int, written: int) -> None:
+        """After an error in the middle of a line, on a disk that is full above all: what is whole stays, and no more.
+
+        The run may go on to its end all the same, as soon as there is room.
+        """
+        end = 0
+        for line, chain in lines:
+            if end + len(line) > written:
+                break
+            end += len(line)
+            self._chain = chain
+        try:
+            os.ftruncate(self._fd, begin + end)
+        except OSError:
+            self._torn = True
 
 
 def _proven(number: int, proof: Proof) -> Iterator[dict[str, Any]]:
