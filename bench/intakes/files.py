@@ -205,7 +205,7 @@ def clips_in_a_row(dice: Dice) -> Intake:
     intake = Intake(devices=1)
     at = day_of(dice) + timedelta(hours=10)
     for n in range(int(dice.integers(6, 20))):
-        seconds = float(dice.integers(5, 90))
+        seconds = float(dice.uniform(5, 90))
         _clip(intake, f"C{n + 1:04}.MOV", at, seconds, size=int(seconds * 6_000_000), press=n, facts=_HOVAR)
         at += timedelta(seconds=seconds + float(dice.choice([0.8, 1.0, 1.4, 240])))
     return intake

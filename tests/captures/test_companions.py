@@ -131,6 +131,12 @@ def test_a_quick_finger_makes_no_parts(size: int, *, together: bool) -> None:
     assert (len(group([one, other])) == 1) is together
 
 
+def test_a_length_that_comes_again_is_a_cut() -> None:
+    """Equal parts, and the shorter one behind them."""
+    assert [len(capture.files) for capture in group(parts([47.3, 47.3, 12], [0, 0, 0]))] == [3]
+    assert [len(capture.files) for capture in group(parts([47.3, 12, 9], [0, 0, 0]))] == [1, 1, 1]
+
+
 def test_parts_with_companions_keep_them() -> None:
     """A part's thumbnail travels with the part."""
     files = [*parts([60, 60], [0, 0]), file("CLIP/0002.XMP", None, None)]

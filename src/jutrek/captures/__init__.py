@@ -1,6 +1,5 @@
 """Captures: moments decided from claims, files tied together, devices told apart, clocks put right, days and shoots."""
 
-from jutrek.captures.aligning import Proposal, propose
 from jutrek.captures.capture import Capture, Device, ReadFile, counter_of
 from jutrek.captures.companions import tied
 from jutrek.captures.deciding import Said, decided
@@ -10,6 +9,7 @@ from jutrek.captures.doubts import Certainty, Doubt, find_doubts, held
 from jutrek.captures.grouping import group, order
 from jutrek.captures.journeys import Journeys
 from jutrek.captures.moment import LADDER, RUNGS, Doubtful, Moment, Rung, Trust, decide, doubtful
+from jutrek.captures.proposing import Proposal, propose
 from jutrek.captures.series import stacked
 from jutrek.captures.settling import settled, shift_words
 from jutrek.captures.shoots import Shoot, filing_day, shoots_of

@@ -14,16 +14,10 @@ much takes the certainty away.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
 from itertools import combinations
 from typing import TYPE_CHECKING
-
-from jutrek.captures.capture import Capture
-from jutrek.captures.moment import INSIDE
-from jutrek.captures.settling import shift_words
-from jutrek.formats import Kind, Precision
 
 if TYPE_CHECKING:
     import numpy as np
@@ -43,13 +37,12 @@ _AROUND = 2700.0
 _BESIDE = 300.0
 _BUSIEST, _MOST_SHIFTS, _SPAN = 20, 24, 60
 """Days that are looked at, shifts by whole days that are tried, and for devices that were out within how many days."""
-_AGREE = 90.0
+AGREE = 90.0
 """Clocks that differ by no more than this, in seconds, are left alone."""
 _LEAST_EVENTS = 4
 _LIKELY, _CERTAIN, _CLEAR, _CLEAR_LIKELY = 9.0, 11.0, 1.5, 1.35
 _LEAST_MATCHED = 6
 _A_QUARTER, _SNAP = 900.0, 45.0
-_LEAST_SATELLITE, _SATELLITE_SPREAD = 3, 30.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,112 +107,6 @@ class Alignment:
         return self.score >= least and self.score >= clear * max(self.second, self.at_zero)
 
 
-@dataclass(frozen=True, slots=True)
-class Proposal:
-    """A clock fix that is proposed for a device.
-
-    Attributes:
-        device: its key.
-        seconds: what its clock has to be shifted by.
-        certain: whether it may be accepted without a look.
-        evidence: one sentence or two.
-        by_satellite: whether the device's own satellite time says so.
-    """
-
-    device: str
-    seconds: float
-    certain: bool
-    evidence: str
-    by_satellite: bool = False
-
-
-def propose(captures: Iterable[Capture]) -> list[Proposal]:
-    """Shifts for devices whose clocks stand against their satellite time, or against the other devices.
-
-    Args:
-        captures: with their moments as settled so far; those without a trusted time of day are left out.
-    """
-    own: dict[str, list[Capture]] = {}
-    for capture in captures:
-        moment = capture.moment
-        if moment is not None and capture.trusted and moment.precision >= Precision.SECOND:
-            own.setdefault(capture.device, []).append(capture)
-    by_satellite = {key: told for key, made in own.items() if (told := _satellite(key, made)) is not None}
-    found = [proposal for proposal in by_satellite.values() if abs(proposal.seconds) > _AGREE]
-    # Until a clock is put right by its satellites, it tells nothing about the others.
-    activities = {
-        key: _activity(made, anchor=key in by_satellite)
-        for key, made in own.items()
-        if key not in {proposal.device for proposal in found}
-    }
-    return found + [_proposal(key, alignment, firm=firm) for key, alignment, firm in align_all(activities)]
-
-
-def _activity(captures: Sequence[Capture], *, anchor: bool) -> Activity:
-    import numpy as np
-
-    zero = datetime(1970, 1, 1)
-    starts = np.array([(one.moment.local - zero).total_seconds() for one in captures if one.moment])
-    ends = starts + np.array([one.duration for one in captures if one.moment])
-    turn = np.argsort(starts, kind="stable")
-    takes = sum(one.kind is Kind.SOUND for one in captures) * 2 > len(captures)
-    states = sum(_states(one) for one in captures) * 5 >= len(captures) * 4
-    return Activity(starts[turn], ends[turn], takes, anchor, states)
-
-
-def _states(capture: Capture) -> bool:
-    """Whether its device wrote down the offset of the date that is believed."""
-    moment = capture.moment
-    if moment is None or moment.claim < 0:
-        return False
-    stated = capture.files[capture.dated_by].reading.claims[moment.claim].stamp.offset
-    return stated is not None and not stated.by_definition
-
-
-def _satellite(key: str, captures: Sequence[Capture]) -> Proposal | None:
-    """What satellite time says about a device's own clock; None where too few captures carry it.
-
-    Satellite time is UTC, so the error is known as soon as the offset is stated, and else up to whole quarter hours.
-    """
-    errors = sorted(error for one in captures if (error := _error(one)) is not None)
-    if len(errors) < _LEAST_SATELLITE:
-        return None
-    middle = errors[len(errors) // 2]
-    close = sum(abs(error - middle) <= _SATELLITE_SPREAD for error in errors)
-    if close < _LEAST_SATELLITE or close * 5 < len(errors) * 4:
-        return None
-    seconds = 0.0 if abs(middle) <= _AGREE else round(middle)
-    evidence = f"{close} of its captures carry satellite time, which says {shift_words(seconds)}."
-    return Proposal(key, seconds, certain=True, evidence=evidence, by_satellite=True)
-
-
-def _error(capture: Capture) -> float | None:
-    """Satellite time minus the clock's, in seconds, on the clock's local time."""
-    moment = capture.moment
-    read = capture.files[capture.dated_by]
-    if moment is None or moment.claim < 0 or read.reading.claims[moment.claim].at not in INSIDE - {"gps"}:
-        return None
-    utc = next((claim.stamp.wall for claim in read.reading.claims if claim.at == "gps"), None)
-    if utc is None:
-        return None
-    apart = (utc - moment.local).total_seconds()
-    if moment.offset is not None:
-        return apart + moment.offset * 60
-    return apart - round(apart / _A_QUARTER) * _A_QUARTER
-
-
-def _proposal(key: str, found: Alignment, *, firm: bool) -> Proposal:
-    evidence = (
-        f"After a shift of {shift_words(found.seconds)}, {found.matched} of its {found.events} moments fall within a "
-        f"minute of captures of the others; as it stands {found.before} do."
-    )
-    if found.holds >= 2:
-        evidence += f" {found.holds} clips then lie within a take of sound."
-    if not firm:
-        evidence += " Which of the two clocks is wrong, they do not tell."
-    return Proposal(key, found.seconds, found.certain and firm, evidence)
-
-
 def align_all(activities: Mapping[str, Activity]) -> list[tuple[str, Alignment, bool]]:
     """Line up devices with those that agree with one another.
 
@@ -239,7 +126,7 @@ def align_all(activities: Mapping[str, Activity]) -> list[tuple[str, Alignment, 
         if key in right:
             continue
         alignment = align(one, [enough[other] for other in right])
-        if alignment is not None and alignment.likely and abs(alignment.seconds) > _AGREE:
+        if alignment is not None and alignment.likely and abs(alignment.seconds) > AGREE:
             found.append((key, alignment, firm))
     return found
 
@@ -251,8 +138,8 @@ def _agreeing(activities: Mapping[str, Activity]) -> tuple[set[str], bool]:
     busy = sorted(activities, key=lambda key: -activities[key].starts.size)[:8]
     for one, other in combinations(busy, 2):
         # As they stand: that the same happened on another day, too, does not part them.
-        found = _near(activities[one], [activities[other]], activities[other].starts)
-        if found is not None and found.likely and abs(found.seconds) <= _AGREE:
+        found = nearest_shift(activities[one], [activities[other]], activities[other].starts)
+        if found is not None and found.likely and abs(found.seconds) <= AGREE:
             joined = groups[one] | groups[other]
             for key in joined:
                 groups[key] = joined
@@ -279,7 +166,7 @@ def align(one: Activity, others: Sequence[Activity]) -> Alignment | None:
     best: Alignment | None = None
     for days in _whole_days(one.starts, starts):
         moved = Activity(one.starts + days * _DAY, one.ends + days * _DAY, one.takes)
-        found = _near(moved, others, starts)
+        found = nearest_shift(moved, others, starts)
         if found is None:
             continue
         if days:
@@ -304,7 +191,7 @@ def _as_it_stands(found: Alignment | None) -> float:
     """How much the clock as it stands stands out, from what was found within hours of it."""
     if found is None:
         return 0.0
-    return max(found.at_zero, found.score if abs(found.seconds) <= _AGREE + _BESIDE else 0.0)
+    return max(found.at_zero, found.score if abs(found.seconds) <= AGREE + _BESIDE else 0.0)
 
 
 def _whole_days(one: Floats, others: Floats) -> list[int]:
@@ -334,7 +221,7 @@ def _events(one: Activity) -> Floats:
     return starts[np.concatenate(([True], np.diff(starts) > _PAUSE))]
 
 
-def _near(one: Activity, others: Sequence[Activity], starts: Floats) -> Alignment | None:
+def nearest_shift(one: Activity, others: Sequence[Activity], starts: Floats) -> Alignment | None:
     """The best shift within `REACH`."""
     import numpy as np
 
@@ -354,9 +241,9 @@ def _near(one: Activity, others: Sequence[Activity], starts: Floats) -> Alignmen
     reach = int(_BESIDE / BIN)
     beside[max(0, top - reach) : top + reach + 1] = 0.0
     middle = lags.size // 2
-    near_zero = score[middle - int(_AGREE / BIN) : middle + int(_AGREE / BIN) + 1]
+    near_zero = score[middle - int(AGREE / BIN) : middle + int(AGREE / BIN) + 1]
     seconds = _fine(events, starts, float(lags[top]))
-    at_zero = 0.0 if abs(seconds) <= _AGREE + _BESIDE else float(near_zero.max())
+    at_zero = 0.0 if abs(seconds) <= AGREE + _BESIDE else float(near_zero.max())
     if counts[1][top] < 2:
         return None
     return Alignment(

@@ -14,7 +14,6 @@ from datetime import date, datetime, timedelta
 from enum import StrEnum
 from itertools import pairwise
 
-from jutrek.captures.aligning import Proposal
 from jutrek.captures.capture import Capture, Device, counter_of
 from jutrek.captures.decisions import (
     Change,
@@ -28,6 +27,7 @@ from jutrek.captures.decisions import (
 )
 from jutrek.captures.devices import Counters
 from jutrek.captures.moment import CHANGED, NAME, Doubtful, Moment, is_scan
+from jutrek.captures.proposing import Proposal
 from jutrek.captures.settling import shift_words
 from jutrek.formats import Kind, Precision
 
@@ -90,10 +90,11 @@ def find_doubts(
         proposals: shifts that were found between the devices.
     """
     open_ones = [one for one in captures if one.id not in decisions.unfiled and one.id not in decisions.aside]
-    counters = Counters(open_ones)
+    counters, proposals = Counters(open_ones), list(proposals)
+    in_parts = {proposal.device for proposal in proposals if proposal.captures}
     doubts = [
         *_clocks(open_ones, devices, decisions, proposals),
-        *_jumps(open_ones, devices, decisions),
+        *(doubt for doubt in _jumps(open_ones, devices, decisions) if doubt.device not in in_parts),
         *_batches(open_ones, devices, counters),
     ]
     ranks = list(Certainty)
@@ -117,23 +118,25 @@ def _clocks(
 ) -> Iterator[Doubt]:
     for proposal in proposals:
         device = devices[proposal.device]
-        own = [one for one in captures if one.device == device.key and one.trusted]
-        if not own or device.key in decisions.right_clocks:
+        part = frozenset(proposal.captures)
+        own = [one for one in captures if one.device == device.key and one.trusted and (not part or one.id in part)]
+        if not own or device.key in decisions.right_clocks or (part and part <= decisions.right):
             continue
         ids = tuple(one.id for one in own)
         side = "behind" if proposal.seconds > 0 else "ahead of"
         whom = "its satellite time" if proposal.by_satellite else "the others"
         shift = shift_words(proposal.seconds)
+        span = f" from {_at(own[0]):%Y-%m-%d %H:%M} to {_at(own[-1]):%Y-%m-%d %H:%M}" if part else ""
         yield Doubt(
-            f"clock:{device.key}",
+            f"clock:{device.key}{f':{own[0].id}' if part else ''}",
             device.key,
             ids,
-            f"{named(device)} runs {shift[1:]} {side} {whom}",
+            f"{named(device)} {'ran' if part else 'runs'} {shift[1:]} {side} {whom}{span}",
             f"{many(own)} on {_days(own)}. {proposal.evidence}",
             Certainty.CERTAIN if proposal.certain else Certainty.LIKELY,
             (
-                Answer(f"Shift by {shift}", ShiftClock(device.key, proposal.seconds)),
-                Answer("Right as it is", TakeAsItIs(frozenset(), device.key)),
+                Answer(f"Shift {'them ' if part else ''}by {shift}", ShiftClock(device.key, proposal.seconds, part)),
+                Answer("Right as it is", TakeAsItIs(part, "" if part else device.key)),
             ),
             shift=proposal.seconds,
         )

@@ -18,7 +18,7 @@ _SEAM = timedelta(seconds=1.6)
 """How far a part may begin from where the one before it ended: containers count whole seconds."""
 _FULL = (2**30, 2**31, 2**32, 2_000_000_000, 4_000_000_000)
 """Bytes at which devices begin another file: what file systems and containers hold, less what is kept in reserve."""
-_RESERVE, _MINUTE = 0.06, 60.0
+_RESERVE, _MINUTE, _EQUAL = 0.06, 60.0, 0.15
 _WITHIN = timedelta(seconds=1)
 _RECORDINGS = frozenset({Kind.CLIP, Kind.SOUND})
 
@@ -27,7 +27,8 @@ def chaptered(captures: Iterable[Capture]) -> list[Capture]:
     """Join the parts of recordings that were cut by size or time: one capture, its files in order.
 
     Parts are of one device and folder, and are told by a common identifier, by names that count parts, or by one
-    beginning where the other ended under the next counter, if that one was full: by its size, or by whole minutes.
+    beginning where the other ended under the next counter, if that one was full: by its size, by whole minutes, or by
+    a length that comes again.
     """
     kept: list[Capture] = []
     folders: dict[tuple[str, str, Kind], list[Capture]] = defaultdict(list)
@@ -40,7 +41,8 @@ def chaptered(captures: Iterable[Capture]) -> list[Capture]:
         together.sort(key=_turn)
         chain = [together[0]]
         for capture in together[1:]:
-            if _goes_on(chain[-1], capture):
+            was_cut = len(chain) > 1 and _is_cut(chain[-2], chain[-1])
+            if _goes_on(chain[-1], capture, was_cut=was_cut):
                 chain.append(capture)
                 continue
             kept.append(_joined(chain))
@@ -64,7 +66,7 @@ def _tie(capture: Capture) -> str:
     return next((tie.value for tie in capture.primary.reading.ties if tie.kind == "chapter"), "")
 
 
-def _goes_on(one: Capture, other: Capture) -> bool:
+def _goes_on(one: Capture, other: Capture, *, was_cut: bool) -> bool:
     if one.moment is None or other.moment is None:
         return False
     if _tie(one) or _tie(other):
@@ -78,15 +80,20 @@ def _goes_on(one: Capture, other: Capture) -> bool:
         return same and (other.moment.local == start or -_SEAM <= pause <= length * 1.5 * (steps - 1) + _SEAM)
     # Where a device dates a clip by its end, the ends lie as far apart as the second part is long.
     to_end = other.moment.local - timedelta(seconds=other.duration) - start
-    follows = next_recording == recording + 1 and one.duration > 0 and _is_full(one)
+    follows = next_recording == recording + 1 and one.duration > 0 and (was_cut or _is_full(one) or _is_cut(one, other))
     return follows and (abs(pause) <= _SEAM or abs(to_end) <= _SEAM < length)
 
 
 def _is_full(one: Capture) -> bool:
     """Whether a device would have begun another file there. A quick finger begins another recording anywhere."""
     size, duration = one.primary.file.size, one.primary.reading.duration
-    by_time = duration >= _MINUTE - 1 and abs(duration - round(duration / _MINUTE) * _MINUTE) <= 1
+    by_time = duration >= _MINUTE - _EQUAL and abs(duration - round(duration / _MINUTE) * _MINUTE) <= _EQUAL
     return by_time or any(limit * (1 - _RESERVE) <= size <= limit for limit in _FULL)
+
+
+def _is_cut(one: Capture, other: Capture) -> bool:
+    """Whether two recordings are equally long to a fraction of a second, as no finger makes them."""
+    return abs(one.primary.reading.duration - other.primary.reading.duration) <= _EQUAL
 
 
 def _joined(chain: Sequence[Capture]) -> Capture:

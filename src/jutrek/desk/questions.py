@@ -70,11 +70,13 @@ def _pictures(doubt: Doubt, views: Mapping[str, CaptureView], root: str) -> tupl
 
 def _strips(doubt: Doubt, story: Story) -> tuple[date | None, tuple[Strip, ...]]:
     """The day on which the device did most that the others would meet after the shift, a lane for each that was out."""
-    shift = timedelta(seconds=doubt.shift)
+    shift, about = timedelta(seconds=doubt.shift), set(doubt.captures)
     by_day: dict[date, dict[str, list[Capture]]] = defaultdict(lambda: defaultdict(list))
     for capture in story.captures:
         if capture.trusted and capture.moment:
-            moved = capture.moment.local + (shift if capture.device == doubt.device else timedelta(0))
+            if capture.device == doubt.device and capture.id not in about:
+                continue
+            moved = capture.moment.local + (shift if capture.id in about else timedelta(0))
             by_day[moved.date()][capture.device].append(capture)
     days = [day for day, own in by_day.items() if doubt.device in own]
     if not days:
