@@ -30,7 +30,8 @@
         ├── RulesBroken        house rules that are no rules
         ├── PlaceUnusable      a folder that cannot be a place of copies, or is not connected
         ├── PlanUnusable       a plan file that is not one, or one of another library
-        └── NoSuchDevice       a letter that no device of the intake bears
+        ├── NoSuchDevice       a letter that no device of the intake bears
+        └── NoSuchQuestion     an answer to a question that is not open
 
 Each class builds its sentence from its values: what happened, and what it means for the files.
 """
@@ -355,3 +356,11 @@ class NoSuchDevice(LibraryTrouble):
         """
         self.letter, self.letters = letter, tuple(letters)
         super().__init__(f"No device has the letter {letter!r}; there are: {', '.join(letters) or 'none'}.")
+
+
+class NoSuchQuestion(LibraryTrouble):
+    """An answer was given to a question that is not open, or one that it does not have."""
+
+    def __init__(self, sign: str, what: str) -> None:
+        super().__init__(f"There is no answer “{sign}”: {what}.")
+        self.sign = sign

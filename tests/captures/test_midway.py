@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import datetime, timedelta
 
 import numpy as np
@@ -43,13 +44,20 @@ def doubts(captures: list[Capture], decisions: Decisions | None = None) -> list[
 
 
 @pytest.mark.parametrize(
-    ("wrong", "part"), [((0, 0, 1, 1), (2, 4)), ((1, 1, 0, 0), (0, 2)), ((0, 6, 6, 0), (1, 3)), ((0, -2, 0), (1, 2))]
+    ("wrong", "part", "says"),
+    [
+        ((0, 0, 1, 1), (2, 4), r"ran 1:00:00 behind the others from 2026-05-12 \d\d:\d\d on"),
+        ((1, 1, 0, 0), (0, 2), r"ran 1:00:00 behind the others until 2026-05-11 \d\d:\d\d"),
+        ((0, 6, 6, 0), (1, 3), r"ran 6:00:00 behind the others from 2026-05-11 .* to 2026-05-12 .*"),
+        ((0, -2, 0), (1, 2), r"ran 2:00:00 ahead of the others from 2026-05-11 .* to 2026-05-11 .*"),
+    ],
 )
-def test_a_part_of_a_card_is_found_and_put_right(wrong: tuple[float, ...], part: tuple[int, int]) -> None:
+def test_a_part_of_a_card_is_found_and_put_right(wrong: tuple[float, ...], part: tuple[int, int], says: str) -> None:
     """On the days on which the clock was wrong, and no others; afterwards nothing is asked."""
     captures = story(*wrong)
     (doubt,) = doubts(captures)
     days = {moment(one).local.date() for one in captures if one.id in doubt.captures}
+    assert re.search(f"{says}$", doubt.headline)
     assert len(doubt.captures) == 16 * (part[1] - part[0])
     assert {day.day for day in days} <= set(range(9 + part[0], 11 + part[1]))
     assert isinstance(doubt.answers[0].change, ShiftClock)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import signal
 import subprocess
 import sys
 import time
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -269,9 +271,32 @@ def test_a_clock_can_be_taken_for_right(card: Path, home: Path, demo: Scenario) 
     assert "behind the others" not in told.stderr
 
 
+def test_every_question_has_a_way_out(card: Path, home: Path) -> None:
+    """Questions are listed with their answers; each is given by its sign; a file or a device is taken as it is."""
+    old = put(card / "DCIM" / "A1.JPG", making.jpeg(datetime(2000, 1, 1, 0, 3), offset=""))
+    put(card / "DCIM" / "A2.JPG", making.jpeg(datetime(2000, 1, 1, 0, 9), seed=1, offset=""))
+    asked = jutrek("plan", card, "-l", home).stderr
+    assert "2 pictures of Arlen M2 carry 2000-01-01: that clock was never set" in asked
+    answers = dict(re.findall(r"--answer (\w+=\d)  (.*)", asked))
+    unfiled, right = (
+        next(sign for sign, words in answers.items() if words.startswith(one)) for one in ("Leave", "Right")
+    )
+    assert "20000101_000300.jpg" in jutrek("plan", card, "-l", home, "--answer", right).stdout
+    assert "Unfiled" in jutrek("plan", card, "-l", home, "--answer", unfiled).stdout
+    told = jutrek("plan", card, "-l", home, "--take-as-it-is", old)
+    assert ("1 picture of Arlen M2" in told.stderr, "20000101_000300.jpg" in told.stdout) == (True, True)
+    assert "never set" not in jutrek("plan", card, "-l", home, "--take-as-it-is", "A").stderr
+    assert "2 brought home" in jutrek("bring", card, "-l", home, "--take-as-it-is", "A").stderr
+    (journal,) = (home / ".jutrek" / "journal").glob("*.jsonl")
+    assert json.dumps("“right as it is”: A") in journal.read_text()
+
+
 @pytest.mark.parametrize(
     ("options", "says"),
     [
+        (["--answer", "zzz=1"], "There is no answer “zzz=1”: no such question is open."),
+        (["--answer", "zzz"], "An answer is a question's sign and a number"),
+        (["--take-as-it-is", "B.JPG"], "it is neither the letter of a device nor a file of these sources"),
         (["--fix-clock", "Q=+1:00:00"], "No device has the letter 'Q'; there are: A."),
         (["--fix-clock", "A"], "A clock fix is a letter and a shift"),
         (["--fix-clock", "A=1:75"], "no more than 59 minutes"),

@@ -6,6 +6,7 @@ first. Nothing is decided here.
 
 from __future__ import annotations
 
+import hashlib
 import os
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -78,6 +79,11 @@ class Doubt:
     shift: float = 0.0
     neighbours: tuple[str, str] = ("", "")
 
+    @property
+    def sign(self) -> str:
+        """By what it is answered where keys are too long: the same as long as it is open, on the same sources."""
+        return hashlib.blake2s(os.fsencode(self.key), digest_size=3).hexdigest()
+
 
 def find_doubts(
     captures: Sequence[Capture], devices: Mapping[str, Device], decisions: Decisions, proposals: Iterable[Proposal]
@@ -119,14 +125,15 @@ def _clocks(
     for proposal in proposals:
         device = devices[proposal.device]
         part = frozenset(proposal.captures)
-        own = [one for one in captures if one.device == device.key and one.trusted and (not part or one.id in part)]
+        made = [one for one in captures if one.device == device.key and one.trusted]
+        own = [one for one in made if not part or one.id in part]
         if not own or device.key in decisions.right_clocks or (part and part <= decisions.right):
             continue
         ids = tuple(one.id for one in own)
         side = "behind" if proposal.seconds > 0 else "ahead of"
         whom = "its satellite time" if proposal.by_satellite else "the others"
         shift = shift_words(proposal.seconds)
-        span = f" from {_at(own[0]):%Y-%m-%d %H:%M} to {_at(own[-1]):%Y-%m-%d %H:%M}" if part else ""
+        span = _for_how_long(own, made) if part else ""
         yield Doubt(
             f"clock:{device.key}{f':{own[0].id}' if part else ''}",
             device.key,
@@ -140,6 +147,14 @@ def _clocks(
             ),
             shift=proposal.seconds,
         )
+
+
+def _for_how_long(own: Sequence[Capture], made: Sequence[Capture]) -> str:
+    """From when to when something holds of a part of what a device made, by its own clock."""
+    begin, end = (f"{_at(one):%Y-%m-%d %H:%M}" for one in (own[0], own[-1]))
+    if own[-1].id == made[-1].id:
+        return f" from {begin} on"
+    return f" until {end}" if own[0].id == made[0].id else f" from {begin} to {end}"
 
 
 def _dates(captures: Iterable[Capture]) -> list[date]:

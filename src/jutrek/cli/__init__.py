@@ -20,6 +20,7 @@ def main() -> None:
         JutrekError,
         LibraryTrouble,
         NoSuchDevice,
+        NoSuchQuestion,
         PlaceFull,
         PlaceLost,
         PlanUnusable,
@@ -32,7 +33,7 @@ def main() -> None:
         stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
     try:
         app()
-    except (SourceRefused, PlanUnusable, NoSuchDevice) as error:
+    except (SourceRefused, PlanUnusable, NoSuchDevice, NoSuchQuestion) as error:
         code, words = WRONG_CALL, str(error)
     except (LibraryTrouble, PlaceFull, PlaceLost) as error:
         code, words = UNUSABLE, str(error)

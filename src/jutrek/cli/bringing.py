@@ -53,7 +53,7 @@ def bring_sources(
         except OSError:
             # A list that cannot be written now is written the next time; the files say themselves if they cannot be.
             pass
-        settled = tuple(change.words for change in choices.changes(story.devices))
+        settled = (*(change.words for change in choices.changes(story.devices)), *choices.answers_in_words)
         return _Telling(plan, as_json=as_json).run(library, ledger, stop, without, settled)
 
 

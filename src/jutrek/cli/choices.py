@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
@@ -9,10 +10,10 @@ from typing import Any
 
 import typer
 
-from jutrek.captures import Change, Decisions, Device, Say, ShiftClock, TakeAsItIs
+from jutrek.captures import Capture, Change, Decisions, Device, Doubt, Say, ShiftClock, TakeAsItIs
 from jutrek.captures.decisions import BringAlong, Describe
 from jutrek.desk.typed import clock_of, day_of, offset_of, shift_of
-from jutrek.errors import NoSuchDevice
+from jutrek.errors import NoSuchDevice, NoSuchQuestion
 from jutrek.filing import HouseRules, RuleError, Structure, Undated
 from jutrek.filing.facts import SAID
 from jutrek.sources import Source
@@ -21,7 +22,8 @@ from jutrek.sources import Source
 @dataclass(frozen=True, slots=True)
 class Choices:
     """House rules, clock fixes (letter and seconds), descriptions (day and words), what the intake is for, whether
-    what is no capture comes along, and whether pictures are compared by their looks."""
+    what is no capture comes along, whether pictures are compared by their looks, answers (a question's sign and the
+    number of the answer), and what is taken as it is (letters of devices, and files)."""
 
     rules: HouseRules
     fixes: tuple[tuple[str, float], ...] = ()
@@ -29,6 +31,8 @@ class Choices:
     said: tuple[tuple[str, str], ...] = ()
     along: bool = False
     looks: bool = False
+    answers: tuple[tuple[str, int], ...] = ()
+    as_it_is: tuple[str, ...] = ()
 
     def decisions(self, devices: Mapping[str, Device], sources: Sequence[Source] = ()) -> Decisions:
         """The decisions that they make about an intake with these devices. Errors are those of `changes`."""
@@ -55,6 +59,39 @@ class Choices:
         changes += [BringAlong(frozenset(source.root for source in sources))] if self.along else []
         return changes
 
+    def answered(
+        self, decisions: Decisions, doubts: Sequence[Doubt], captures: Sequence[Capture], devices: Mapping[str, Device]
+    ) -> Decisions:
+        """Decisions with the answers to open questions, and with what is taken as it is.
+
+        Raises:
+            NoSuchQuestion: for a question that is not open, an answer that it does not have, or what is neither a
+                device's letter nor a file of these sources.
+        """
+        open_ones = {doubt.sign: doubt for doubt in doubts}
+        for sign, number in self.answers:
+            doubt = open_ones.get(sign)
+            if doubt is None:
+                raise NoSuchQuestion(f"{sign}={number}", "no such question is open")
+            if not 1 <= number <= len(doubt.answers):
+                raise NoSuchQuestion(f"{sign}={number}", f"that question has the answers 1 to {len(doubt.answers)}")
+            decisions = doubt.answers[number - 1].change.on(decisions)
+        letters = {device.letter: key for key, device in devices.items()}
+        for what in self.as_it_is:
+            key = letters.get(what.upper(), "")
+            path = os.path.abspath(what)
+            ids = frozenset(one.id for one in captures if (one.device == key if key else one.id == path))
+            if not ids:
+                raise NoSuchQuestion(what, "it is neither the letter of a device nor a file of these sources")
+            decisions = TakeAsItIs(ids, key).on(decisions)
+        return decisions
+
+    @property
+    def answers_in_words(self) -> tuple[str, ...]:
+        """The answers, as a journal tells them."""
+        said = [f"the answer {sign}={number}" for sign, number in self.answers]
+        return (*said, *(f"“right as it is”: {what}" for what in self.as_it_is))
+
 
 def parse_choices(
     house: HouseRules,
@@ -72,6 +109,8 @@ def parse_choices(
     sidecars: bool | None = None,
     along: bool = False,
     looks: bool = False,
+    answer: Sequence[str] | None = None,
+    as_it_is: Sequence[str] | None = None,
 ) -> Choices:
     """Read the options. What is not given is as the house has it.
 
@@ -93,10 +132,18 @@ def parse_choices(
         fixes = tuple(_letter_and_shift(one) for one in fix_clock or ())
         described = tuple(_day_and_words(one) for one in describe or ())
         said = tuple(_name_and_words(one) for one in say or ())
+        answers = tuple(_sign_and_number(one) for one in answer or ())
     except ValueError as error:
         field = f"{error.field}: " if isinstance(error, RuleError) else ""
         raise typer.BadParameter(f"{field}{error}") from error
-    return Choices(rules, fixes, described, said, along, looks)
+    return Choices(rules, fixes, described, said, along, looks, answers, tuple(as_it_is or ()))
+
+
+def _sign_and_number(text: str) -> tuple[str, int]:
+    sign, equals, number = text.partition("=")
+    if not equals or not number.strip().isdecimal():
+        raise ValueError(f"An answer is a question's sign and a number, such as 3f2a1c=1, not “{text}”.")
+    return sign.strip().lower(), int(number)
 
 
 def _name_and_words(text: str) -> tuple[str, str]:

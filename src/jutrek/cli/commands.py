@@ -79,6 +79,16 @@ _Along = Annotated[
     bool, typer.Option("--along", help="Bring along what is no picture, clip or sound, as it is, into “Brought along”.")
 ]
 
+_Answers = Annotated[
+    list[str] | None,
+    typer.Option("--answer", metavar="SIGN=NUMBER", help="Answer a question, as a plan lists them: 3f2a1c=1."),
+]
+
+_AsItIs = Annotated[
+    list[str] | None,
+    typer.Option("--take-as-it-is", metavar="DEVICE|FILE", help="Take the dates of a device, or of a file, for right."),
+]
+
 _Looks = Annotated[
     bool, typer.Option("--looks", help="Compare pictures with the library by their looks, too: that takes a while.")
 ]
@@ -129,6 +139,8 @@ def plan_command(
     sidecars: _Sidecars = None,
     along: _Along = False,
     looks: _Looks = False,
+    answer: _Answers = None,
+    as_it_is: _AsItIs = None,
 ) -> None:
     """Show where every file would land, and why. Nothing is copied."""
     from jutrek.cli.choices import parse_choices
@@ -139,7 +151,7 @@ def plan_command(
     choices = parse_choices(
         house_of(str(library)), layout=layout, name=name, undated=undated, fix_clock=fix_clock, describe=describe,
         say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure, sidecars=sidecars,
-        along=along, looks=looks,
+        along=along, looks=looks, answer=answer, as_it_is=as_it_is,
     )  # fmt: skip
     code = plan_sources(_texts(sources), str(library), choices, as_json=as_json, out=out, stop=stop_on_interrupt())
     raise typer.Exit(code)
@@ -171,6 +183,8 @@ def bring_command(
     sidecars: _Sidecars = None,
     along: _Along = False,
     looks: _Looks = False,
+    answer: _Answers = None,
+    as_it_is: _AsItIs = None,
 ) -> None:
     """Bring files home: every one is read back and compared before it counts."""
     from jutrek.cli.bringing import bring_plan, bring_sources
@@ -179,7 +193,18 @@ def bring_command(
 
     stop = stop_on_interrupt()
     if plan is not None:
-        if sources or library is not None or fix_clock or describe or say or layout or name or along:
+        if (
+            sources
+            or library is not None
+            or fix_clock
+            or describe
+            or say
+            or layout
+            or name
+            or along
+            or answer
+            or as_it_is
+        ):
             raise typer.BadParameter("--plan knows its sources, library and decisions; give nothing else")
         raise typer.Exit(bring_plan(plan, as_json=as_json, stop=stop, without=without or ()))
     if not sources or library is None:
@@ -187,7 +212,7 @@ def bring_command(
     choices = parse_choices(
         house_of(str(library), none_yet=True), layout=layout, name=name, undated=undated, fix_clock=fix_clock,
         describe=describe, say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure,
-        sidecars=sidecars, along=along, looks=looks,
+        sidecars=sidecars, along=along, looks=looks, answer=answer, as_it_is=as_it_is,
     )  # fmt: skip
     raise typer.Exit(
         bring_sources(_texts(sources), str(library), choices, as_json=as_json, stop=stop, without=without or ())

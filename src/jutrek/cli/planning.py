@@ -84,9 +84,14 @@ def prepare(
         if choices.looks:
             standings |= looked(story.captures, standings, library, ledger, stop=stop, report=report)
         story = with_doubles(story, standings, choices.rules, decisions)
+        if choices.answers or choices.as_it_is:
+            decisions = choices.answered(decisions, story.doubts, story.captures, story.devices)
+            story = with_doubles(story_by(founds, library, choices, decisions), standings, choices.rules, decisions)
         _say_what_was_not_compared(story, standings, choices, ledger)
         for doubt in story.doubts:
             complain(f"{doubt.headline} ({doubt.certainty}). {doubt.evidence}")
+            for number, answer in enumerate(doubt.answers, 1):
+                say(f"    --answer {doubt.sign}={number}  {answer.words}")
         return plan_of(founds, story, library, choices.rules, standings), story
 
 
@@ -105,13 +110,18 @@ def _say_what_was_not_compared(story: Story, standings: Mapping[str, Stands], ch
 
 def story_of(founds: list[Found], library: Library, choices: Choices) -> tuple[Story, Decisions]:
     """What sources tell, with what was decided on the command line; and these decisions."""
-    captures = make_captures(founds, choices.rules)
     sources = [found.source for found in founds]
-    known = known_devices(library)
-    decisions = choices.decisions(devices_of(sources, captures, Decisions(), known), sources)
-    devices = devices_of(sources, captures, decisions, known)
+    devices = devices_of(sources, make_captures(founds, choices.rules), Decisions(), known_devices(library))
+    decisions = choices.decisions(devices, sources)
+    return story_by(founds, library, choices, decisions), decisions
+
+
+def story_by(founds: list[Found], library: Library, choices: Choices, decisions: Decisions) -> Story:
+    """What sources tell, by decisions."""
+    captures = make_captures(founds, choices.rules)
+    devices = devices_of([found.source for found in founds], captures, decisions, known_devices(library))
     bare = told(captures, devices, decisions, choices.rules, ())
-    return told(captures, devices, decisions, choices.rules, propose(bare.captures)), decisions
+    return told(captures, devices, decisions, choices.rules, propose(bare.captures))
 
 
 def read_sources(sources: list[str], library: Library, *, stop: threading.Event, report: Report) -> list[Found]:

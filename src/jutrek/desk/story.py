@@ -110,7 +110,7 @@ def as_objects(story: Story) -> dict[str, Any]:
         ],
         "captures": [_capture(one, story.devices, shoots.get(one.id), story.wishes) for one in story.captures],
         "doubts": [
-            {"key": one.key, "device": story.devices[one.device].letter, "headline": one.headline,
+            {"key": one.key, "sign": one.sign, "device": story.devices[one.device].letter, "headline": one.headline,
              "evidence": one.evidence, "certainty": one.certainty.value, "shift": one.shift,
              "captures": list(one.captures), "answers": [answer.words for answer in one.answers]}
             for one in story.doubts
