@@ -184,6 +184,26 @@ def test_only_the_device_s_own_stamp_tells_when_it_was_made(software: str, make:
     assert [claim.at for claim in claims if claim.at.startswith("exif")] == [at]
 
 
+def test_a_gif_keeps_its_packet_as_it_is(reading: Of) -> None:
+    """XMP in an application extension, behind others; one without its trailer, and endless blocks, cost nothing."""
+    plain = io.BytesIO()
+    Image.new("P", (6, 4)).save(plain, "GIF")
+    data = plain.getvalue()
+    at = 13 + (3 << (data[10] & 7) + 1 if data[10] & 0x80 else 0)
+    packet = XMP.format(
+        "<r:Description xmlns:e='http://ns.adobe.com/exif/1.0/' e:DateTimeOriginal='2026-05-14T10:26:13'/>"
+    )
+    trailer = b"\x01" + bytes(range(255, -1, -1)) + b"\0"
+    other = b"\x21\xff\x0bOTHER   1.0\x03abc\0"
+
+    def found(extension: bytes) -> list[tuple[str, str, str | None]]:
+        return claims_inside(reading(data[:at] + extension + data[at:]))
+
+    whole = b"\x21\xff\x0bXMP DataXMP" + packet.encode() + trailer
+    assert found(other + whole) == [("xmp:original", DAY, None)]
+    assert found(whole.replace(trailer, b"\0")) == found(b"\x21\xfe" + b"\x01x" * 5000) == []
+
+
 def test_satellite_hours_may_have_a_fraction(reading: Of) -> None:
     """Some writers put minutes into the hours."""
     gps = {7: rational((8_5, 10), (0, 1), (0, 1)), 0x1D: text("2026:05:14")}
