@@ -242,7 +242,7 @@ def local_containers(dice: Dice) -> Intake:
         body.counter = number
         is_clip = bool(dice.random() < 0.35)
         body.kind, body.claim = (Kind.CLIP, "mp4:created") if is_clip else (Kind.STILL, "exif:original")
-        body.make(intake, dice, at, seconds=20.0 if is_clip else 0.0)
+        body.make(intake, dice, at, seconds=float(dice.uniform(5, 50)) if is_clip else 0.0)
         number += 1
     return intake
 

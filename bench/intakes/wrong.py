@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 
 from bench.intakes.world import (
@@ -32,15 +33,18 @@ def _never_set(dice: Dice, first: datetime) -> tuple[datetime, float]:
     return zero, (zero - first - timedelta(hours=2)).total_seconds()
 
 
+def _card_of_an_unset_clock(dice: Dice, intake: Intake, happened: Sequence[datetime]) -> None:
+    """Whatever happened, by a clock that began a few minutes before: that it is wrong can be noticed, and no more."""
+    _, error = _never_set(dice, happened[0])
+    body = camera("A")
+    body.error, body.tellable, body.suspect = lambda _: error, lambda _: False, True
+    attend(dice, intake, body, happened, share=1.0)
+
+
 def never_set_alone(dice: Dice) -> Intake:
     """A card of which every picture is of the first days of a clock that nobody set."""
     intake = Intake(devices=1)
-    happened = days(dice, day_of(dice, 2010), int(dice.integers(1, 4)), (8, 25))
-    _, error = _never_set(dice, happened[0])
-    body = camera("A", start=1)
-    body.error = lambda _: error
-    body.tellable, body.suspect = lambda _: False, True
-    attend(dice, intake, body, happened, share=1.0)
+    _card_of_an_unset_clock(dice, intake, days(dice, day_of(dice, 2010), int(dice.integers(1, 4)), (8, 25)))
     return intake
 
 
@@ -48,11 +52,7 @@ def never_set_beside(dice: Dice) -> Intake:
     """The same beside another card of the same days, on which little was shot at the same moments."""
     intake = Intake(devices=2)
     start = day_of(dice, 2010)
-    happened = days(dice, start, int(dice.integers(1, 4)), (8, 25))
-    _, error = _never_set(dice, happened[0])
-    body = camera("A", start=1)
-    body.error, body.tellable, body.suspect = lambda _: error, lambda _: False, True
-    attend(dice, intake, body, happened, share=1.0)
+    _card_of_an_unset_clock(dice, intake, days(dice, start, int(dice.integers(1, 4)), (8, 25)))
     attend(dice, intake, camera("B", model=4), days(dice, start, 2, (8, 25)))
     return intake
 
@@ -61,11 +61,7 @@ def never_set_for_weeks(dice: Dice) -> Intake:
     """A clock that ran for two weeks from its beginning, beside a right one."""
     intake = Intake(devices=2)
     start = day_of(dice, 2010)
-    happened = days(dice, start, 14, (2, 8))
-    _, error = _never_set(dice, happened[0])
-    body = camera("A", start=1)
-    body.error, body.tellable, body.suspect = lambda _: error, lambda _: False, True
-    attend(dice, intake, body, happened, share=1.0)
+    _card_of_an_unset_clock(dice, intake, days(dice, start, 14, (2, 8)))
     attend(dice, intake, camera("B", model=4), days(dice, start, 14, (2, 8)))
     return intake
 

@@ -122,6 +122,7 @@ def _is_part(tail: str) -> bool:
     return bool(tail) and _PART.fullmatch(tail) is not None
 
 
+@lru_cache(maxsize=1 << 16)
 def is_version(path: str) -> bool:
     """Whether a file's name says that it was made of another one: an edit, or a copy."""
     stem = os.path.splitext(os.path.basename(path))[0]

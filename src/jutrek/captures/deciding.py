@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from bisect import bisect_left
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta, tzinfo
 from typing import NamedTuple
 
@@ -50,7 +50,7 @@ def decided(
     ]  # fmt: skip
 
 
-def _by_counters(keyed: Iterable[tuple[str, Said]], home: tzinfo | None) -> Mapping[str, Counter[bool]]:
+def _by_counters(keyed: Sequence[tuple[str, Said]], home: tzinfo | None) -> Mapping[str, Counter[bool]]:
     """Whether devices fill their containers with local time, by the stills before and behind each clip by counter.
 
     A clip lies between them, by one reading of its container's time or by the other. Where both fit, nothing is said.
@@ -58,15 +58,16 @@ def _by_counters(keyed: Iterable[tuple[str, Said]], home: tzinfo | None) -> Mapp
     stills: dict[tuple[str, str], list[tuple[int, datetime]]] = defaultdict(list)
     clips: list[tuple[str, str, int, datetime]] = []
     for device, file in keyed:
-        counter, folder = counter_of(file.path), os.path.dirname(file.path)
-        if counter is None:
-            continue
-        if file.reading.kind is Kind.STILL:
-            shot = next((one.stamp for one in file.reading.claims if one.at in SHOOTING.kinds), None)
-            if shot is not None and shot.precision >= Precision.SECOND:
-                stills[device, folder].append((counter, shot.wall))
-        elif container := next((one.stamp.wall for one in file.reading.claims if one.at in CONTAINER_TIMES), None):
-            clips.append((device, folder, counter, container))
+        container = next((one.stamp.wall for one in file.reading.claims if one.at in CONTAINER_TIMES), None)
+        counter = counter_of(file.path) if container else None
+        if file.reading.kind is not Kind.STILL and container is not None and counter is not None:
+            clips.append((device, os.path.dirname(file.path), counter, container))
+    asked = {(device, folder) for device, folder, *_ in clips}
+    for device, file in keyed if asked else ():
+        if file.reading.kind is Kind.STILL and (device, folder := os.path.dirname(file.path)) in asked:
+            counter, shot = counter_of(file.path), _shot(file.reading)
+            if counter is not None and shot is not None:
+                stills[device, folder].append((counter, shot))
     for own in stills.values():
         own.sort()
     votes: dict[str, Counter[bool]] = defaultdict(Counter)
@@ -79,3 +80,9 @@ def _by_counters(keyed: Iterable[tuple[str, Said]], home: tzinfo | None) -> Mapp
             local, utc = begin <= container <= end, begin <= container + offset <= end
             votes[device].update([local] if local != utc else [])
     return votes
+
+
+def _shot(reading: Reading) -> datetime | None:
+    """When a still was made, by its device's clock; None where it does not tell the second."""
+    stamp = next((one.stamp for one in reading.claims if one.at in SHOOTING.kinds), None)
+    return stamp.wall if stamp is not None and stamp.precision >= Precision.SECOND else None
