@@ -287,6 +287,7 @@ def test_every_question_has_a_way_out(card: Path, home: Path) -> None:
     assert ("1 picture of Arlen M2" in told.stderr, "20000101_000300.jpg" in told.stdout) == (True, True)
     assert "never set" not in jutrek("plan", card, "-l", home, "--take-as-it-is", "A").stderr
     assert "2 brought home" in jutrek("bring", card, "-l", home, "--take-as-it-is", "A").stderr
+    assert "never set" not in jutrek("plan", card, "-l", home).stderr
     (journal,) = (home / ".jutrek" / "journal").glob("*.jsonl")
     assert json.dumps("“right as it is”: A") in journal.read_text()
 

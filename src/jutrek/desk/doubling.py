@@ -35,7 +35,10 @@ def rule_of(rules: HouseRules, standing: Standing) -> OnDouble:
 
 
 def with_doubles(story: Story, standings: Mapping[str, Stands], rules: HouseRules, decisions: Decisions) -> Story:
-    """A story with its doubles: those that wait, each kind of them as a question, and those that stay by the rules."""
+    """A story with its doubles: those that wait, each kind of them as a question, and those that stay by the rules.
+
+    Questions about dates of which every capture is home are open no more.
+    """
     asked: dict[tuple[Standing, bool, str], list[Capture]] = defaultdict(list)
     waits, aside = dict(story.wishes.waits), set(story.aside)
     settled = decisions.both | decisions.aside
@@ -57,7 +60,14 @@ def with_doubles(story: Story, standings: Mapping[str, Stands], rules: HouseRule
             asked[stands.standing, stands.better, capture.device].append(capture)
     doubts = [_doubt(standing, own, standings, better=better) for (standing, better, _), own in asked.items()]
     wishes = replace(story.wishes, waits=waits)
-    return replace(story, doubts=(*story.doubts, *doubts), wishes=wishes, aside=frozenset(aside))
+    # What is home was settled when it came, one way or the other.
+    still = [doubt for doubt in story.doubts if not all(_is_home(key, standings) for key in doubt.captures)]
+    return replace(story, doubts=(*still, *doubts), wishes=wishes, aside=frozenset(aside))
+
+
+def _is_home(capture: str, standings: Mapping[str, Stands]) -> bool:
+    stands = standings.get(capture)
+    return stands is not None and stands.standing is Standing.HOME
 
 
 def _doubt(standing: Standing, own: Sequence[Capture], standings: Mapping[str, Stands], *, better: bool) -> Doubt:
