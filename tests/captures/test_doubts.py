@@ -16,6 +16,7 @@ from jutrek.captures import (
     Doubt,
     Proposal,
     Trust,
+    decide,
     find_doubts,
     group,
     held,
@@ -259,3 +260,15 @@ def test_offsets_are_forgotten_where_the_zone_may_have_been_wrong() -> None:
         (capture,) = settled(captures, ShiftClock(captures[0].device, seconds).on(Decisions()))
         assert moment(capture).offset == offset
     assert Offset(120).minutes == 120
+
+
+def test_scans_in_any_order_are_no_jump() -> None:
+    """Their counters tell when they were digitized."""
+    dates = [datetime(1975, 6, 1), datetime(1975, 8, 1), datetime(1974, 2, 1), datetime(1976, 1, 1)]
+    shots = [file(f"scan{n}.tif", when, COMPACT) for n, when in enumerate(dates, 1)]
+    digitized = Claim("exif:digitized", Stamp(datetime(2012, 3, 4, 20)), "", "")
+    scans = [replace(one, reading=one.reading._replace(claims=(*one.reading.claims, digitized))) for one in shots]
+    again = [replace(one, moment=decide(one.reading.claims)) for one in scans]
+    assert doubts(group(again)) == []
+    shots = [file(f"s{n}.JPG", when.replace(year=when.year + 40), COMPACT) for n, when in enumerate(dates, 1)]
+    assert [doubt.certainty for doubt in doubts(group(shots))] == [Certainty.OPEN]

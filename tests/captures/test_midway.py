@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from datetime import datetime, timedelta
 
 import numpy as np
@@ -75,6 +76,22 @@ def test_a_clock_that_is_put_right_midway_jumps_there() -> None:
     moved = [shot(one.id, moment(one).local + timedelta(hours=2), M2) if one.id in early else one for one in captures]
     (doubt,) = doubts(moved)
     assert (set(doubt.captures), doubt.shift) == (early, -7200)
+    # Around the jump nothing was shot together, and there is a longer pause right behind it.
+    quiet = {one.id for one in camera[6:11]}
+    times = {one.id: moment(one).local for one in camera}
+    later = [timedelta(0) if one.id <= camera[8].id else timedelta(hours=3) for one in camera]
+    rest = [one for one in moved if not one.id.startswith("/card") and
+            all(abs(moment(one).local - times[key]) > timedelta(minutes=2) for key in quiet)]  # fmt: skip
+    spread = [
+        shot(one.id, times[one.id] + more + timedelta(hours=2 * (one.id in early)), M2)
+        for one, more in zip(camera, later, strict=True)
+    ]
+    phones = [shot(one.id, moment(one).local + (timedelta(hours=3) if moment(one).local > times[camera[8].id] else
+                                                timedelta(0)), PHONE, root="/phone") for one in rest]  # fmt: skip
+    stating = [replace(one, files=(replace(one.files[0], reading=rest[n].files[0].reading),), moment=replace(
+        moment(rest[n]), local=moment(one).local)) for n, one in enumerate(phones)]  # fmt: skip
+    (doubt,) = doubts([*spread, *stating])
+    assert set(doubt.captures) == early
 
 
 @pytest.mark.parametrize("wrong", [(0, 0, 0), (1, 1, 1)])
@@ -82,3 +99,15 @@ def test_what_is_always_the_same_is_no_part(wrong: tuple[float, ...]) -> None:
     """A clock that was always right, or always wrong, is not put right for a part."""
     assert all(not isinstance(one.answers[0].change, ShiftClock) or not one.answers[0].change.captures
                for one in doubts(story(*wrong)))  # fmt: skip
+
+
+def test_nothing_shows_that_the_rest_was_right() -> None:
+    """A camera that was off for good, and lines up for a while by chance of hours: no part of it is put right."""
+    captures = [
+        replace(one, moment=replace(moment(one), local=moment(one).local + timedelta(days=40)))
+        if one.id.startswith("/card") and moment(one).local.day != 10
+        else one
+        for one in story(2, 0, 0)
+    ]
+    assert all(not doubt.answers[0].change.captures for doubt in doubts(captures)
+               if isinstance(doubt.answers[0].change, ShiftClock))  # fmt: skip

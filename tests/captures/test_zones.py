@@ -124,9 +124,17 @@ def test_files_of_unknown_devices_must_agree() -> None:
     assert "its source's other files" in torn.why
 
 
-@pytest.mark.parametrize(("container", "local"), [("10:26", "10:26"), ("15:26", "10:26"), ("17:00", "12:00")])
-def test_stills_around_a_clip_tell_what_its_container_holds(container: str, local: str) -> None:
-    """By counter it lies between them, as local time or as UTC; where it fits neither, it is UTC by definition."""
+@pytest.mark.parametrize(
+    ("container", "until", "local"),
+    [
+        ("10:26", "10:40", "10:26"),
+        ("15:26", "10:40", "10:26"),
+        ("17:00", "10:40", "12:00"),
+        ("16:00", "18:00", "11:00"),
+    ],
+)
+def test_stills_around_a_clip_tell_what_its_container_holds(container: str, until: str, local: str) -> None:
+    """By counter it lies between them, as local time or as UTC; where both fit, or neither, it is UTC by definition."""
     card = DeviceFacts("Arlen", "M2")
 
     def said(name: str, kind: Kind, at: str, when: str, offset: Offset | None) -> Said:
@@ -136,7 +144,7 @@ def test_stills_around_a_clip_tell_what_its_container_holds(container: str, loca
     files = [
         said("D0001.JPG", Kind.STILL, "exif:original", "10:20", None),
         said("D0002.MP4", Kind.CLIP, "mp4:created", container, UTC_BY_DEFINITION),
-        said("D0003.JPG", Kind.STILL, "exif:original", "10:40", None),
+        said("D0003.JPG", Kind.STILL, "exif:original", until, None),
     ]
     moment = decided(files, home=HOME)[1]
     assert moment is not None

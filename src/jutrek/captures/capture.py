@@ -7,7 +7,7 @@ import re
 from dataclasses import dataclass
 from functools import lru_cache
 
-from jutrek.captures.moment import Moment, Trust
+from jutrek.captures.moment import Moment, Trust, is_scan
 from jutrek.formats import Kind, Reading
 from jutrek.sources import SourceFile
 
@@ -101,6 +101,11 @@ class Capture:
     def trusted(self) -> bool:
         """Whether its date may file it without being looked at."""
         return self.moment is not None and self.moment.trust is not Trust.DOUBTFUL
+
+    @property
+    def is_scan(self) -> bool:
+        """Whether it was digitized long after it was made: then its counter and date do not belong together."""
+        return self.moment is not None and is_scan(self.moment, self.files[self.dated_by].reading.claims)
 
     @property
     def size(self) -> int:

@@ -27,7 +27,7 @@ from jutrek.captures.decisions import (
     spread,
 )
 from jutrek.captures.devices import Counters
-from jutrek.captures.moment import CHANGED, NAME, Doubtful, Moment, is_scan
+from jutrek.captures.moment import CHANGED, NAME, Doubtful, Moment
 from jutrek.captures.proposing import Proposal
 from jutrek.captures.settling import shift_words
 from jutrek.formats import Kind, Precision
@@ -179,7 +179,7 @@ def _jumps(captures: Sequence[Capture], devices: Mapping[str, Device], decisions
     fixed = {key for fix in decisions.fixes for key in fix.captures} | decisions.placed.keys() | decisions.right
     for capture in captures:
         counter = counter_of(capture.id)
-        if capture.trusted and counter is not None and capture.id not in fixed and not _is_scan(capture):
+        if capture.trusted and counter is not None and capture.id not in fixed and not capture.is_scan:
             cards[capture.device, os.path.dirname(capture.id), capture.kind].append((counter, capture))
     for (key, folder, kind), own in cards.items():
         own.sort(key=lambda one: (one[0], one[1].id))
@@ -206,11 +206,6 @@ def _jumps(captures: Sequence[Capture], devices: Mapping[str, Device], decisions
             shift=seconds,
             neighbours=(before.id, own[end][1].id if end < len(own) else ""),
         )
-
-
-def _is_scan(capture: Capture) -> bool:
-    """Whether its counter tells when it was digitized, and not when it was made."""
-    return capture.moment is not None and is_scan(capture.moment, capture.files[capture.dated_by].reading.claims)
 
 
 def _first_jump(shots: Sequence[tuple[int, Capture]]) -> tuple[int, int] | None:

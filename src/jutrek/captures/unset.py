@@ -17,7 +17,7 @@ from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from datetime import datetime, timedelta
+from datetime import datetime, time, timedelta
 
 from jutrek.captures.capture import Capture, counter_of
 from jutrek.captures.moment import INSIDE, Doubtful, doubtful
@@ -31,6 +31,7 @@ _WITHIN, _WITHIN_OLD = timedelta(minutes=20), timedelta(hours=24)
 """How soon after its beginning a clock is first seen: soon after the battery was put in; some later."""
 _PAUSE, _LONG_BEFORE = timedelta(days=30), timedelta(days=300)
 """A run ends where nothing was made for so long; what is set right again lies long behind."""
+_BY_HAND = frozenset({time(0), time(12)})
 _EVENING = timedelta(hours=8)
 """What was made so shortly before midnight makes it a night like any other."""
 _LONGEST = timedelta(days=60)
@@ -68,7 +69,7 @@ def clocks_checked(captures: Sequence[Capture]) -> list[Capture]:
     own: dict[str, list[Capture]] = defaultdict(list)
     newest: dict[str, datetime] = {}
     for capture in captures:
-        if capture.trusted and capture.moment and capture.moment.precision >= Precision.SECOND:
+        if capture.trusted and capture.moment and capture.moment.precision >= Precision.SECOND and not capture.is_scan:
             own[capture.device].append(capture)
             newest[capture.root] = max(newest.get(capture.root, datetime.min), capture.moment.local)
     doubted = {one.id for made in own.values() for run in _unset_runs(made, newest) for one in run}
@@ -144,8 +145,9 @@ def _speaks_for(
     later = max(newest.get(one.root, start) for one in run) - start > _LONG_BEFORE
     goes_on = end - start > _LONGEST
     if zero.year <= _OLD:
-        moves = len({_local(one).time() for one in run}) > 1 or start - zero < _WITHIN
-        return moves and (later or not goes_on)
+        # A year that somebody wrote by hand stands at midnight or noon, to the second.
+        by_hand = all(_local(one).time() in _BY_HAND for one in run)
+        return not by_hand and (later or not goes_on)
     if first and start - _local(ordered[first - 1]) < _EVENING:
         return False
     if _comes_after(run[0], ordered):
