@@ -99,15 +99,3 @@ def test_what_is_always_the_same_is_no_part(wrong: tuple[float, ...]) -> None:
     """A clock that was always right, or always wrong, is not put right for a part."""
     assert all(not isinstance(one.answers[0].change, ShiftClock) or not one.answers[0].change.captures
                for one in doubts(story(*wrong)))  # fmt: skip
-
-
-def test_nothing_shows_that_the_rest_was_right() -> None:
-    """A camera that was off for good, and lines up for a while by chance of hours: no part of it is put right."""
-    captures = [
-        replace(one, moment=replace(moment(one), local=moment(one).local + timedelta(days=40)))
-        if one.id.startswith("/card") and moment(one).local.day != 10
-        else one
-        for one in story(2, 0, 0)
-    ]
-    assert all(not doubt.answers[0].change.captures for doubt in doubts(captures)
-               if isinstance(doubt.answers[0].change, ShiftClock))  # fmt: skip

@@ -53,7 +53,9 @@ def test_the_evening_before_makes_it_a_night() -> None:
 def test_a_counter_that_goes_on_from_much_later_tells() -> None:
     """The battery was out in the middle of a card: also of a run that could be a celebration; of no other card."""
     before = every(10, 5, ZERO.replace(year=2019))
-    assert doubted(*card(*before, *PARTY)) == len(PARTY)
+    for_months = [*PARTY, *(PARTY[-1] + timedelta(days=7 * week) for week in range(1, 15))]
+    assert doubted(*card(*before, *for_months)) == len(for_months)
+    assert doubted(*card(*for_months)) == 0
     assert doubted(*card(*before, start=500), *[file(f"OTHER/C{n:04}.JPG", when, root="/other")
                                                for n, when in enumerate(PARTY, 505)]) == 0  # fmt: skip
 
