@@ -36,7 +36,7 @@ _BESIDE = (-1500.0, -1100.0, -700.0, -400.0, 400.0, 700.0, 1100.0, 1500.0)
 """Shifts around one, in seconds, at which a press lies where an event would be by chance only."""
 _TOGETHER = 0.55
 """How often devices that are out together press at the same time."""
-_PRICE, _ENOUGH, _LEAST_MATCHED, _LEAST_RIGHT = 9.0, 12.0, 6, 3
+_PRICE, _ENOUGH, _LEAST_MATCHED, _SHARE, _LEAST_RIGHT = 9.0, 12.0, 6, 0.25, 3
 """What a change of the shift costs, and how much likelier a part must be so than as it stands (logarithms)."""
 
 
@@ -92,7 +92,7 @@ def parts_of(made: Sequence[Capture], others: Sequence[Activity]) -> list[Part]:
         which, zero = int(course[begin]), shifts.index(0.0)
         more = float((speaks[which, begin:end] - speaks[zero, begin:end]).sum())
         matched = int(close[which, begin:end].sum())
-        if which != zero and more >= _ENOUGH and matched >= _LEAST_MATCHED:
+        if which != zero and more >= _ENOUGH and matched >= max(_LEAST_MATCHED, _SHARE * (end - begin)):
             ids = tuple(one.id for one in ordered[edges[number] : edges[number + 1]])
             found.append(Part(shifts[which], ids, matched, int(end - begin), int(close[zero, begin:end].sum())))
     return found

@@ -8,13 +8,15 @@ from datetime import datetime
 
 from jutrek.captures.aligning import AGREE, Activity, Alignment, align_all
 from jutrek.captures.capture import Capture
-from jutrek.captures.midway import parts_of
+from jutrek.captures.midway import Part, parts_of
 from jutrek.captures.moment import INSIDE
 from jutrek.captures.settling import shift_words
 from jutrek.formats import Kind, Precision
 
 _A_QUARTER = 900.0
 _LEAST_SATELLITE, _SATELLITE_SPREAD = 3, 30.0
+_FAR_MORE = 2.0
+"""How many times the moments that parts explain a shift of all must explain, to be the better reading."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,27 +59,30 @@ def propose(captures: Iterable[Capture]) -> list[Proposal]:
         for key, made in own.items()
         if key not in {proposal.device for proposal in found}
     }
-    parted = [one for key, made in own.items() if key in activities for one in _for_a_time(key, made, activities)]
-    in_parts = {proposal.device for proposal in parted}
-    aligned = [_proposal(*one) for one in align_all(activities) if one[0] not in in_parts]
-    return found + parted + aligned
+    whole = {key: (alignment, firm) for key, alignment, firm in align_all(activities)}
+    for key, made in own.items():
+        parts = _parts(key, made, activities) if key in activities else []
+        matched = sum(part.matched for part in parts)
+        if key in whole and whole[key][0].matched >= _FAR_MORE * matched:
+            found.append(_proposal(key, *whole[key]))
+        else:
+            found += [_for_a_time(key, part) for part in parts]
+    return found
 
 
-def _for_a_time(key: str, made: Sequence[Capture], activities: Mapping[str, Activity]) -> list[Proposal]:
-    """Shifts for parts of what a device made, against the devices that know their time."""
+def _parts(key: str, made: Sequence[Capture], activities: Mapping[str, Activity]) -> list[Part]:
+    """Parts of what a device made during which its clock was wrong, against the devices that know their time."""
     known = [one for other, one in activities.items() if other != key and (one.anchor or one.states)]
-    if not known or activities[key].anchor or activities[key].states:
-        return []
-    return [
-        Proposal(
-            key, part.seconds, False,
-            f"After a shift of {shift_words(part.seconds)}, {part.matched} of these {part.events} moments fall within "
-            f"20 s of captures of devices that know their time; as they stand {part.before} do. "
-            "Of the rest the clock is right.",
-            captures=part.captures,
-        )
-        for part in parts_of(made, known)
-    ]  # fmt: skip
+    return parts_of(made, known) if known and not (activities[key].anchor or activities[key].states) else []
+
+
+def _for_a_time(key: str, part: Part) -> Proposal:
+    evidence = (
+        f"After a shift of {shift_words(part.seconds)}, {part.matched} of these {part.events} moments fall within "
+        f"20 s of captures of devices that know their time; as they stand {part.before} do. "
+        "Of the rest the clock is right."
+    )
+    return Proposal(key, part.seconds, certain=False, evidence=evidence, captures=part.captures)
 
 
 def _activity(captures: Sequence[Capture], *, anchor: bool) -> Activity:
