@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from jutrek.desk.keeping import take_back
+from jutrek.desk.keeping import Places, take_back
 from jutrek.desk.records import every_mark, files_of
 from jutrek.desk.unwanting import declare_unwanted
 from jutrek.disk import TEMPORARY, naming
@@ -39,7 +39,7 @@ from jutrek.sources.scan import SourceFile
 from jutrek.transfer import Listener, bring, recover
 from jutrek.transfer.accounts import account_of, runs
 from jutrek.transfer.catching_up import catch_up, lacking
-from jutrek.transfer.checking import Finding, check, let_go, mend
+from jutrek.transfer.checking import Finding, check, known_bad, let_go, mend
 from jutrek.transfer.clearing import Way, clear
 from jutrek.transfer.release import declared_anew, release
 from jutrek.transfer.setting_aside import Drop, set_aside
@@ -293,6 +293,28 @@ def _places(*places: Place) -> object:
     from jutrek.desk.keeping import Places
 
     return Places(places)
+
+
+def test_a_bad_copy_that_followed_its_file_into_the_tray_is_not_missed(
+    home: Library, ledger: Ledger, tarn: Place  # noqa: F811
+) -> None:  # fmt: skip
+    """It is nobody's copy while it lies there; once its file is taken back it is told again, and mended."""
+    name = first(home)
+    rot(Path(tarn.root, name))
+    check(home, ledger, tarn, stop=never())
+    shutil.copy2(Path(home.root, name), Path(home.root, "double.jpg"))
+    survey(home, ledger)
+    stamps = [(status.st_size, status.st_mtime_ns) for one in (name, "double.jpg")
+              if (status := Path(home.root, one).stat())]  # fmt: skip
+    drop = Drop(name, stamps[0], "double.jpg", stamps[1], Degree.BYTES)
+    run = set_aside([drop], home, ledger, stop=never(), places=[tarn]).run
+    assert [path for path in ledger.marks(tarn.id) if path.startswith(".jutrek/tray/")]
+    checked = check(home, ledger, tarn, stop=never())
+    assert (checked.bad, known_bad(ledger, tarn.id)) == ([], [])
+    take_back(home, ledger, run, Places((tarn,), ()), stop=never(), listener=Listener())
+    (bad,) = known_bad(ledger, tarn.id)
+    assert bad.path == name
+    assert mend([bad], home, ledger, tarn, [as_place(home)], stop=never()).home == 1
 
 
 def test_mending_puts_a_bad_file_aside_only_once_the_good_one_is_there(

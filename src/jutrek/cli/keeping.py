@@ -96,9 +96,9 @@ def show_places(library: LibraryOption, as_json: AsJson = False) -> None:
 
 def _known_bad(ledger: Ledger, place: Place) -> dict[str, int]:
     """How many files of a place are known to be bad, by how they were found."""
-    from jutrek.transfer.checking import BAD
+    from jutrek.transfer.checking import BAD, known_bad
 
-    states = [mark.state for mark in ledger.marks(place.id).values()]
+    states = [mark.state for mark in known_bad(ledger, place.id)]
     return {state.value: states.count(state) for state in sorted(BAD)}
 
 

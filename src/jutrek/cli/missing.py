@@ -42,7 +42,7 @@ def gone_command(
     """List files that are gone, rotted or unreadable, in the library and its places, until they are back or let go."""
     from jutrek.desk.keeping import places_of
     from jutrek.library import as_place
-    from jutrek.transfer.checking import BAD
+    from jutrek.transfer.checking import known_bad
     from jutrek.transfer.checking import let_go as let_them_go
 
     with opened(library, surveyed=True) as (home, ledger):
@@ -50,7 +50,7 @@ def gone_command(
         missed: list[tuple[Place, ProofMark]] = []
         count = 0
         for place in (as_place(home), *places.here, *places.away):
-            bad = [mark for mark in ledger.marks(place.id).values() if mark.state in BAD]
+            bad = known_bad(ledger, place.id)
             wanted = [mark.path for mark in bad if everything or mark.path in (let_go or ())]
             count += let_them_go(home, ledger, place, wanted) if wanted else 0
             missed += [(place, mark) for mark in bad if mark.path not in wanted]

@@ -25,7 +25,6 @@ from jutrek.library import (
     LIBRARY,
     Library,
     Place,
-    ProofMark,
     add_place,
     as_place,
     forget_place,
@@ -40,7 +39,7 @@ from jutrek.transfer import Done, Listener, Outcome, Progress, Steering, bring
 from jutrek.transfer.accounts import account_of
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.certificate import Certificate
-from jutrek.transfer.checking import BAD, check, let_go, mend
+from jutrek.transfer.checking import check, known_bad, let_go, mend
 from jutrek.transfer.clearing import Way, clear
 from jutrek.transfer.partials import room_of_partials
 from jutrek.transfer.release import declared_anew, keep_certificate, release
@@ -262,7 +261,7 @@ class Errands:
         known = self._ledger.marks(place.id)
         marks = {path: mark for path, mark in known.items() if mark.stands}
         oldest = next(iter(marks.values())).at if marks else ""
-        bad = sum(mark.state in BAD for mark in known.values())
+        bad = len(known_bad(self._ledger, place.id))
         partly = room_of_partials(place.tree)[1] if here else 0
         if place.id == LIBRARY:
             unproven = len(self._ledger.all_files().keys() - marks.keys())
@@ -303,7 +302,7 @@ class Errands:
     def mend(self, id_: str) -> None:
         """Bring good bytes back for what is known to be bad in a place; `Mended` and `PlacesKnown` follow."""
         place = self._place(id_)
-        bad = self._known_bad(id_)
+        bad = known_bad(self._ledger, id_)
         others = [one for one in (as_place(self._library), *self.places.here) if one.id != id_]
         outcome = mend(bad, self._library, self._ledger, place, others, stop=self._hooks.stop)
         self._hooks.tell(events.Mended(place.name, outcome.home, len(bad) - outcome.home))
@@ -313,12 +312,9 @@ class Errands:
         """Miss no more what is gone or bad in a place, as a person said so; `PlacesKnown` and `RecordsKnown` follow."""
         place = next((one for one in self._all_places() if one.id == id_), None)
         if place is not None:
-            let_go(self._library, self._ledger, place, [mark.path for mark in self._known_bad(id_)])
+            let_go(self._library, self._ledger, place, [mark.path for mark in known_bad(self._ledger, id_)])
         self.tell_places()
         self.tell_records()
-
-    def _known_bad(self, id_: str) -> list[ProofMark]:
-        return [mark for mark in self._ledger.marks(id_).values() if mark.state in BAD]
 
     def _all_places(self) -> tuple[Place, ...]:
         places = self.look_for_places()

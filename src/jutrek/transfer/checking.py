@@ -127,6 +127,15 @@ def check(
         return checked
 
 
+def known_bad(ledger: Ledger, place: str) -> list[ProofMark]:
+    """What is known to be bad in a place, and was neither mended nor let go.
+
+    What followed its file into a tray, or was put away otherwise, is nobody's copy as long as it lies there.
+    """
+    marks = ledger.marks(place).values()
+    return [mark for mark in marks if mark.state in BAD and not mark.path.startswith(f"{OWN_FOLDER}/")]
+
+
 def found_bad(found: Sequence[Found]) -> list[dict[str, str]]:
     """What was found, as a journal tells it."""
     return [
@@ -235,8 +244,8 @@ class _Checker:
         self._ledger.put_proofs(
             one.mark._replace(state=State(one.finding.value), at=at) for one in bad if one.mark.full
         )  # fmt: skip
-        for mark in self._ledger.marks(self._place.id).values():
-            if mark.state in BAD and mark.path not in self._reached:
+        for mark in known_bad(self._ledger, self._place.id):
+            if mark.path not in self._reached:
                 finding = Finding(mark.state.value)
                 checked.found.append(Found(mark, finding, f"{_WORDS[finding]} So it was on {mark.at[:10]}."))
 
