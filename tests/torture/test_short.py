@@ -8,6 +8,8 @@ import pytest
 
 from tests.torture.round import rounds
 
+_KILLS = 5
+
 
 @pytest.mark.skipif(os.geteuid() != 0 or not os.path.exists("/dev/fuse"), reason="mounting media needs root and FUSE")
 @pytest.mark.timeout(100)
@@ -15,6 +17,11 @@ def test_a_short_torture_holds(capsys: pytest.CaptureFixture[str], monkeypatch: 
     """Kills, faults, pulled media and jumping clocks over all that changes a disk: nothing is lost, nothing lies."""
     for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME"):
         monkeypatch.setenv(name, os.environ[name])
-    tally = rounds(seed=int(os.environ.get("JUTREK_SEED", "1")), seconds=20)
+    seed = int(os.environ.get("JUTREK_SEED", "1"))
+    tally = rounds(seed, seconds=20)
+    # A machine that has much else to do comes to less in that time: it goes on for as long again, and once more.
+    for turn in (1, 2):
+        if tally.counts["kills"] <= _KILLS:
+            tally += rounds(seed + 1000 * turn, seconds=20)
     assert tally.failures == []
-    assert tally.counts["kills"] > 5
+    assert tally.counts["kills"] > _KILLS
