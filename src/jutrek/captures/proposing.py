@@ -80,7 +80,7 @@ def _for_a_time(key: str, part: Part) -> Proposal:
     evidence = (
         f"After a shift of {shift_words(part.seconds)}, {part.matched} of these {part.events} moments fall within "
         f"20 s of captures of devices that know their time; as they stand {part.before} do. "
-        "Of the rest the clock is right."
+        "The rest is left as it is."
     )
     return Proposal(key, part.seconds, certain=False, evidence=evidence, captures=part.captures)
 
