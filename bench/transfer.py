@@ -160,16 +160,18 @@ def _resume(folder: str) -> None:
     )
     with Ledger(library.ledger_path) as ledger:
         outcome = bring(Plan(root, library.id, HouseRules(), rows), library, ledger, stop=threading.Event())
-        path = os.path.join(library.own, "journal", f"{outcome.run}.jsonl")
-        with open(path, "rb") as file:
-            lines: Sequence[bytes] = file.readlines()
-        with open(path, "wb") as file:
-            file.writelines(lines[:-1])
-        began = time.perf_counter()
+    path = os.path.join(library.own, "journal", f"{outcome.run}.jsonl")
+    with open(path, "rb") as file:
+        lines: Sequence[bytes] = file.readlines()
+    with open(path, "wb") as file:
+        file.writelines(lines[:-1])
+    began = time.perf_counter()
+    # The ledger is opened anew, as the start after a kill does.
+    with Ledger(library.ledger_path) as ledger:
         (leftover,) = recover(library, ledger)
         plan = plan_finishing(library, leftover.run, HouseRules())
-        took = time.perf_counter() - began
-        print(f"a finished intake of 30,000 files, gone on with: {took:.2f} s, {len(plan.rows)} left")
+    took = time.perf_counter() - began
+    print(f"a finished intake of 30,000 files, gone on with: {took:.2f} s, {len(plan.rows)} left")
 
 
 def run() -> None:

@@ -13,6 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jutrek.disk import Inside, Outside, Realm, Tree, calls, inside, naming
+from jutrek.disk.inside import _COMMON, _inside
 from tests.making import everything, put
 
 
@@ -183,7 +184,7 @@ def test_a_reservation_that_cannot_be_used_is_given_back(
 
 
 TEXTS = ("../victim/thesis", "/etc/passwd", "2026/../../victim/x", "2026//a", "./a", "a\0b", "", "x" * 300, "a/" * 3000,
-         ".jutrek/x", ".JUTREK/x", ".jutrek. /x", ".ju\u200dtrek/x", "ascmhl/x", "2026/.jutrek-1.part",
+         ".jutrek/x", ".JUTREK/x", ".jutrek. /x", ".ju\u200dtrek/x", "ascmhl/x", "AscMHL. /x", "2026/.jutrek-1.part",
          "2026/.Trash-0/x", "\ud800/x")  # fmt: skip
 
 
@@ -205,6 +206,32 @@ def test_what_is_a_path_stays_in_its_tree(text: str) -> None:
         assert str(path) == text
         assert not os.path.isabs(text)
         assert os.path.normpath(os.path.join("/tree", text)).startswith("/tree/")
+
+
+@given(st.lists(st.sampled_from(["ascmhl", "ASCMHL", ".", " ", "/", "a", "1 ", "_-", "(2)", ".jutrek", "é", "\n"])))
+def test_the_short_look_at_common_paths_lets_nothing_through(pieces: list[str]) -> None:
+    """What it takes, looking at each part takes as well, and makes the same of it."""
+    text = "".join(pieces)
+    if _COMMON.fullmatch(text):
+        for realm in Realm:
+            assert _inside(text, realm) == inside(text, realm)
+
+
+def test_a_folder_that_is_held_answers_for_its_own_names_only(tmp_path: Path) -> None:
+    """Not for a path of another folder that ends alike, and it follows no link."""
+    put(tmp_path / "05" / "a.jpg", b"a")
+    (tmp_path / "05" / "link").symlink_to(tmp_path / "05" / "a.jpg")
+    with Tree(str(tmp_path)).hold(inside("05")) as folder:
+        (tmp_path / "05").rename(tmp_path / "06")
+        assert folder.lstat(inside("05/a.jpg")).st_size == 1
+        for text in ("06/a.jpg", "a.jpg", "05/b/a.jpg"):
+            with pytest.raises(Outside):
+                folder.found(inside(text))
+        with pytest.raises(OSError, match="symbolic links"):
+            folder.open(inside("05/link"), os.O_RDONLY)
+        with pytest.raises(Outside):
+            folder.remove_own(inside("05/a.jpg"))
+    assert (tmp_path / "06" / "a.jpg").exists()
 
 
 @pytest.mark.parametrize("kernel", [True, False], ids=["openat2", "stepwise"])

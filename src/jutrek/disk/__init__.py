@@ -1,6 +1,7 @@
 """Everything that changes a disk, behind one door: a `Tree`, and an `Inside` that was checked. See `tree`."""
 
 from jutrek.disk.calls import reserve
+from jutrek.disk.held import Held
 from jutrek.disk.inside import (
     HASH_LISTS,
     OWN_FOLDER,
@@ -22,6 +23,7 @@ __all__ = [
     "OWN_FOLDER",
     "PUT_AWAY",
     "TEMPORARY",
+    "Held",
     "Inside",
     "Outside",
     "Realm",

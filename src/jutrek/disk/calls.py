@@ -5,7 +5,9 @@ from __future__ import annotations
 import contextlib
 import ctypes
 import errno
+import functools
 import os
+from typing import Any
 
 AT_FDCWD = -100
 _RENAME_NOREPLACE = 1
@@ -55,10 +57,17 @@ def open_beneath(root: int, path: str, flags: int, mode: int = 0) -> int:
     return _openat2(root, path, flags, mode)
 
 
+@functools.lru_cache(64)
+def _how(flags: int, mode: int) -> tuple[Any, ctypes.c_size_t]:
+    """A pointer to how to open, which the kernel only reads, and its size."""
+    how = _How(flags, mode, _BENEATH | _NO_LINKS | _NO_MAGIC)
+    return ctypes.pointer(how), ctypes.c_size_t(ctypes.sizeof(how))
+
+
 def _openat2(root: int, path: str, flags: int, mode: int) -> int:
-    how = _How(flags | os.O_CLOEXEC, mode if flags & os.O_CREAT else 0, _BENEATH | _NO_LINKS | _NO_MAGIC)
+    how, size = _how(flags | os.O_CLOEXEC, mode if flags & os.O_CREAT else 0)
     while True:
-        fd = _libc.syscall(_OPENAT2, root, os.fsencode(path), ctypes.byref(how), ctypes.c_size_t(ctypes.sizeof(how)))
+        fd = _libc.syscall(_OPENAT2, root, os.fsencode(path), how, size)
         if fd >= 0:
             return int(fd)
         code = ctypes.get_errno()

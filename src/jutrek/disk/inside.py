@@ -8,6 +8,7 @@ Text that stands in a journal, a plan, a rules file, a ledger, a list, or that a
 from __future__ import annotations
 
 import os
+import re
 import unicodedata
 from dataclasses import dataclass
 from enum import Enum, auto
@@ -21,6 +22,9 @@ TEMPORARY = ".jutrek-"
 PUT_AWAY = frozenset({"tray", "taken-back", "rotted", "replaced"})
 """Folders below the own one in which the person's files lie for a time."""
 _LONGEST, _LONGEST_NAME = 4095, 255
+_PART = r"[0-9A-Za-z_][0-9A-Za-z_ .()-]*"
+_COMMON = re.compile(rf"(?![Aa][Ss][Cc][Mm][Hh][Ll]){_PART}(?:/{_PART})*", re.ASCII)
+"""What nearly every path looks like, and none that is refused; the rest is looked at part by part."""
 
 
 class Realm(Enum):
@@ -91,6 +95,12 @@ def inside(text: object, realm: Realm = Realm.CAPTURES) -> Inside:
     """
     if not isinstance(text, str):
         raise Outside(f"a path is text, not {type(text).__name__}")
+    if len(text) <= _LONGEST_NAME and _COMMON.fullmatch(text):
+        return Inside(tuple(text.split("/")))
+    return _inside(text, realm)
+
+
+def _inside(text: str, realm: Realm) -> Inside:
     try:
         too_long = len(os.fsencode(text)) > _LONGEST
     except UnicodeEncodeError as error:

@@ -25,7 +25,8 @@ from typing import BinaryIO
 
 from jutrek.disk import naming
 from jutrek.disk.calls import open_beneath, sync
-from jutrek.disk.inside import OWN_FOLDER, TEMPORARY, Inside, Outside, Realm, folded, inside
+from jutrek.disk.held import Held
+from jutrek.disk.inside import TEMPORARY, Inside, Outside, Realm, folded, inside
 from jutrek.disk.naming import Entry
 
 _FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC
@@ -66,8 +67,8 @@ class Tree:
         Raises:
             FileNotFoundError: when it is not there.
         """
-        with self._entry(path) as entry:
-            return os.stat(entry.name, dir_fd=entry.folder, follow_symlinks=False)
+        with self.hold(path.folder) as folder:
+            return folder.lstat(path)
 
     def found(self, path: Inside) -> os.stat_result | None:
         """The same; None where nothing bears the name.
@@ -152,8 +153,8 @@ class Tree:
 
     def remove_folder(self, path: Inside) -> None:
         """Remove a folder that is empty."""
-        with self._entry(path) as entry:
-            os.rmdir(entry.name, dir_fd=entry.folder)
+        with self.hold(path.folder) as folder:
+            os.rmdir(path.name, dir_fd=folder.fd)
 
     def remove_empty_folders(self, path: Inside) -> None:
         """Remove a folder, and all in it, as far as they are empty."""
@@ -173,13 +174,13 @@ class Tree:
             FileExistsError: when the new name exists; everything is then as it was.
             OSError: for any other trouble.
         """
-        with self._entry(old) as before, self._entry(new) as after:
-            naming.name_exclusively(before, after)
+        with self.hold(old.folder) as before, self.hold(new.folder) as after:
+            naming.name_exclusively(before.entry(old), after.entry(new))
 
     def bring_in(self, other: Tree, old: Inside, new: Inside) -> None:
         """Give a file of another tree on the same file system a name in this one, which replaces nothing."""
-        with other._entry(old) as before, self._entry(new) as after:
-            naming.name_exclusively(before, after)
+        with other.hold(old.folder) as before, self.hold(new.folder) as after:
+            naming.name_exclusively(before.entry(old), after.entry(new))
 
     def one_entry(self, one: Inside, other: Inside) -> bool:
         """Whether two names are one entry of one folder, as where a file system does not tell case or form.
@@ -207,11 +208,8 @@ class Tree:
         Raises:
             OSError: ESTALE when it is another file by now.
         """
-        with self._entry(path) as entry:
-            now = os.stat(entry.name, dir_fd=entry.folder, follow_symlinks=False)
-            if _who(now) != _who(still):
-                raise OSError(errno.ESTALE, "it is another file by now", entry.name)
-            os.unlink(entry.name, dir_fd=entry.folder)
+        with self.hold(path.folder) as folder:
+            folder.remove(path, still=still)
 
     def remove_own(self, path: Inside) -> None:
         """Remove a file that Jutrek made for itself, if it is there: a temporary, or a page in its own folder.
@@ -219,10 +217,8 @@ class Tree:
         Raises:
             Outside: when it is neither.
         """
-        if not path.name.startswith(TEMPORARY) and path.parts[0] != OWN_FOLDER:
-            raise Outside(f"{path} is not Jutrek's own")
-        with contextlib.suppress(FileNotFoundError, NotADirectoryError), self._entry(path) as entry:
-            os.unlink(entry.name, dir_fd=entry.folder)
+        with contextlib.suppress(FileNotFoundError, NotADirectoryError), self.hold(path.folder) as folder:
+            folder.remove_own(path)
 
     def write_new(self, path: Inside, data: bytes) -> None:
         """Write a new, small file: whole and durable, or not there at all.
@@ -285,20 +281,14 @@ class Tree:
         finally:
             os.close(root)
 
-    @contextlib.contextmanager
-    def _entry(self, path: Inside) -> Iterator[Entry]:
-        """A path's name in its folder, which is held open."""
-        folder = self.open_folder(path.folder)
-        try:
-            yield Entry(folder, path.name)
-        finally:
-            # On a drive that is gone even closing fails; the error that counts was raised before.
-            with contextlib.suppress(OSError):
-                os.close(folder)
+    def hold(self, path: Inside | None) -> Held:
+        """Open a folder to hold it; the root for None."""
+        return Held(self.open_folder(path), path)
 
     def _write_whole(self, path: Inside, data: bytes, name: Callable[[Entry, Entry], None]) -> None:
         """Write a hidden temporary beside a path, sync it, and name it."""
-        with self._entry(path) as entry:
+        with self.hold(path.folder) as folder:
+            entry = folder.entry(path)
             temporary = Entry(entry.folder, f"{TEMPORARY}{secrets.token_hex(4)}.part")
             flags = os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_CLOEXEC
             fd = os.open(temporary.name, flags, 0o666, dir_fd=entry.folder)
@@ -340,7 +330,3 @@ def have_folder(path: str) -> Tree:
 
 def _replace(temporary: Entry, final: Entry) -> None:
     os.replace(temporary.name, final.name, src_dir_fd=temporary.folder, dst_dir_fd=final.folder)
-
-
-def _who(status: os.stat_result) -> tuple[int, int, int, int]:
-    return status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns

@@ -163,7 +163,9 @@ class Carrier:
         copies: list[Copy] = []
         sums = _Sums(new_hash(), new_second() if self._second else None)
         try:
-            copies = self._copies(row, source, temporary_name(self._run, number))
+            copies = self._copies(row, temporary_name(self._run, number))
+            for copy in copies:
+                self._at(copy, copy.look, source)
             step("opened", row)
             with self._lanes:
                 self._copy(row, number, source, copies, sums)
@@ -184,6 +186,8 @@ class Carrier:
             self._put_away(row, copies, sums)
             raise
         finally:
+            for copy in copies:
+                copy.let_go()
             # Of a card that was pulled even the closing fails, and would hide what happened.
             with contextlib.suppress(OSError):
                 os.close(source)
@@ -195,17 +199,14 @@ class Carrier:
         full = sums.full.digest()
         return Proof(row, full, home.direct, mtime_ns, second, tuple(told), inode, ctime_ns, sums.content)
 
-    def _copies(self, row: Row, source: int, name: str) -> list[Copy]:
-        """The file at each place. A file is no copy of itself, by whatever name it is reached."""
+    def _copies(self, row: Row, name: str) -> list[Copy]:
+        """The file at each place."""
         try:
             destination = inside(row.destination)
         except Outside as error:
             raise NotInside(row.destination or "", error) from error
         aside = self._aside.get(row.destination or "")
-        copies = [Copy(target, row, destination, name, aside) for target in self._targets if target.lost is None]
-        for copy in copies:
-            self._at(copy, copy.look, source)
-        return copies
+        return [Copy(target, row, destination, name, aside) for target in self._targets if target.lost is None]
 
     def _source_of(self, row: Row) -> tuple[Tree, Inside]:
         """Where the source lies: in the folder that it was found in, and nowhere else."""
@@ -306,7 +307,9 @@ class Carrier:
         return begin
 
     def _stream(self, row: Row, number: int, source: int, at: int, copies: Sequence[Copy], sums: _Sums) -> None:
-        part, mark, view = new_hash(), at + PART, memoryview(self._buffer)
+        # A file of one part needs no fingerprint of it.
+        part = new_hash() if row.size > PART else None
+        mark, view = at + PART, memoryview(self._buffer)
         try:
             while at < row.size:
                 self._watch.look()
@@ -315,12 +318,13 @@ class Carrier:
                     break
                 block = view[:count]
                 sums.update(block)
-                part.update(block)
+                if part is not None:
+                    part.update(block)
                 for copy in _standing(copies):
                     self._at(copy, copy.write, block, at)
                 at += count
                 self._watch.read(row, count)
-                if at == mark and at < row.size:
+                if part is not None and at == mark and at < row.size:
                     self._end_part(number, at, part.digest(), copies, sums)
                     part, mark = new_hash(), at + PART
                 if at < row.size:

@@ -10,7 +10,7 @@ import os
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from jutrek.disk import TEMPORARY, Inside, Outside, Tree, inside
+from jutrek.disk import TEMPORARY, Held, Inside, Outside, Tree, inside
 from jutrek.errors import JutrekError
 from jutrek.filing import Row
 from jutrek.library import Place, ProofMark
@@ -39,17 +39,18 @@ class Target:
         self.device = os.stat(place.root).st_dev if lost is None else -1
         self.tree = Tree(place.root, self.device)
         self.lost = lost
-        self._made: set[Inside | None] = {None}
 
-    def have_folder(self, path: Inside | None) -> None:
-        """Make a folder and its parents, if they are not there.
+    def have_folder(self, path: Inside | None) -> Held:
+        """Open a folder to hold it; it is made with its parents, if it is not there.
 
         Raises:
             OSError: ENODEV when the place is gone, or lies on another device than at the start.
         """
-        if path is not None and (path not in self._made or self.tree.found(path) is None):
+        try:
+            return self.tree.hold(path)
+        except FileNotFoundError:
             self.tree.make_folders(path)
-            self._made.add(path)
+            return self.tree.hold(path)
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +74,10 @@ class Copied:
 
 
 class Copy:
-    """A file on its way into one place. One thread at a time."""
+    """A file on its way into one place. One thread at a time.
+
+    The folder that it goes to is held open meanwhile: what is looked at, written, read back and named is in one folder.
+    """
 
     def __init__(self, target: Target, row: Row, destination: Inside, name: str, aside: Inside | None = None) -> None:
         """
@@ -92,6 +96,7 @@ class Copy:
         self.written = 0
         """How many bytes a partial had that was taken up."""
         self._fd = -1
+        self._folder: Held | None = None
         self._direct_writes = False
 
     @property
@@ -109,7 +114,11 @@ class Copy:
             OSError: when the place cannot be looked at, or what is there is the source.
         """
         if self.aside is None:
-            found = self.target.tree.found(self.destination)
+            try:
+                self._folder = self.target.tree.hold(self.destination.folder)
+            except FileNotFoundError:
+                return
+            found = self._folder.found(self.destination)
             self.there = found is not None
             if found is not None and os.path.samestat(found, os.fstat(source)):
                 raise OSError("it is the source itself, under another name")
@@ -122,18 +131,32 @@ class Copy:
         """
         if self.there or self._fd >= 0:
             return
-        tree = self.target.tree
-        self.target.have_folder(self.destination.folder)
         if partial is not None:
             # Two files of one content may want the same partial: the other one begins anew.
             with contextlib.suppress(FileNotFoundError):
-                tree.give_name(partial, self.temporary)
-                self._fd = tree.open(self.temporary, os.O_RDWR)
+                self._held()
+                self.target.tree.give_name(partial, self.temporary)
+                self._fd = self._held().open(self.temporary, os.O_RDWR)
                 os.ftruncate(self._fd, upto)
                 self.written = upto
         if self._fd < 0:
-            self._fd = tree.open(self.temporary, os.O_RDWR | os.O_CREAT | os.O_EXCL)
-        self._write_direct(self.row.size >= BLOCK and not self.written)
+            self._fd = self._created()
+        if self.row.size >= BLOCK and not self.written:
+            self._write_direct(True)
+
+    def _created(self) -> int:
+        flags = os.O_RDWR | os.O_CREAT | os.O_EXCL
+        try:
+            return self._held().open(self.temporary, flags)
+        except FileNotFoundError:
+            # Somebody removed the folder, which was empty, since it was looked at.
+            self.let_go()
+            return self._held().open(self.temporary, flags)
+
+    def _held(self) -> Held:
+        if self._folder is None:
+            self._folder = self.target.have_folder(self.destination.folder)
+        return self._folder
 
     def write(self, data: memoryview, at: int) -> None:
         """Write bytes where they belong. After an error it may be called again with the same ones.
@@ -184,21 +207,21 @@ class Copy:
     def again(self) -> None:
         """Begin anew after a copy that read back differently."""
         self.close()
-        self.target.tree.remove_own(self.temporary)
-        self.written = 0
+        self._held().remove_own(self.temporary)
+        self.written, self._direct_writes = 0, False
         self.open()
 
     def prove(self, buffer: mmap.mmap, look: Callable[[], None], report: Callable[[int], None]) -> bytes:
         """Read it back from the medium. Returns its fingerprint."""
-        path = self.destination if self.there else self.temporary
-        found, self.direct = read_back(self.target.tree, path, buffer, look=look, report=report)
-        self._seen = self.target.tree.lstat(path)
+        path, folder = self.destination if self.there else self.temporary, self._held()
+        found, self.direct = read_back(folder, path, buffer, look=look, report=report)
+        self._seen = folder.lstat(path)
         return found
 
     def agrees(self, source: int, span: tuple[int, int], length: int) -> bool:
         """Whether stretches at the beginning, in the middle and at the end of a span are those of the source."""
         begin, end = span
-        fd = self.target.tree.open(self.temporary, os.O_RDONLY)
+        fd = self._held().open(self.temporary, os.O_RDONLY)
         try:
             places = (begin, (begin + end) // 2, end - length)
             return all(os.pread(fd, length, at) == os.pread(source, length, at) for at in places)
@@ -208,7 +231,7 @@ class Copy:
     def differences(self, source: int) -> list[tuple[int, int]]:
         """Where the temporary differs from its source: first and last byte of the first few stretches."""
         found: list[tuple[int, int]] = []
-        fd = self.target.tree.open(self.temporary, os.O_RDONLY)
+        fd = self._held().open(self.temporary, os.O_RDONLY)
         try:
             os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
             for at in range(0, self.row.size, BLOCK):
@@ -226,22 +249,23 @@ class Copy:
 
         Raises:
             FileExistsError: when something else took that name meanwhile.
+            FileNotFoundError: when its folder is not where it was.
         """
-        tree = self.target.tree
         if self.there:
             return
-        instead = self.aside if self.aside is not None and tree.found(self.destination) is not None else None
+        tree, folder = self.target.tree, self._held()
+        instead = self.aside if self.aside is not None and folder.found(self.destination) is not None else None
         if instead is not None:
             tree.make_folders(instead.folder)
             tree.give_name(self.destination, instead)
             tree.sync_folder(instead.folder)
         try:
-            tree.give_name(self.temporary, self.destination)
+            folder.give_name(self.temporary, self.destination)
         except OSError:
             if instead is not None:
                 tree.give_name(instead, self.destination)
             raise
-        # Naming it was a change of the file's own, too.
+        # Naming it was a change of the file's own, too; and the folder that was held must still be the one of its name.
         self._seen = tree.lstat(self.destination)
 
     def close(self) -> None:
@@ -249,6 +273,12 @@ class Copy:
         if self._fd >= 0:
             fd, self._fd = self._fd, -1
             os.close(fd)
+
+    def let_go(self) -> None:
+        """Close its folder."""
+        if self._folder is not None:
+            self._folder.close()
+            self._folder = None
 
     def drop(self) -> None:
         """Leave nothing of it behind."""

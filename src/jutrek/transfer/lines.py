@@ -126,7 +126,7 @@ def entry_of(line: bytes, heads: frozenset[str]) -> dict[str, Any]:
         raise BadLine("it is too long")
     try:
         # Not pydantic's own parser: it refuses the escaped surrogates that stand for undecodable bytes of names.
-        entry = json.loads(line)
+        entry = json.loads(line.decode())
     except RecursionError as error:
         raise BadLine("it is nested too deep") from error
     except ValueError as error:

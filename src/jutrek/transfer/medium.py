@@ -15,7 +15,7 @@ from typing import Protocol
 
 import xxhash
 
-from jutrek.disk import Inside, Tree
+from jutrek.disk import Held, Inside, Tree
 
 BLOCK = 4 * 1024 * 1024
 """Bytes read or written at once; a multiple of every sector and page size."""
@@ -58,7 +58,7 @@ def aligned_buffer() -> mmap.mmap:
 
 
 def read_back(
-    tree: Tree,
+    tree: Tree | Held,
     path: Inside,
     buffer: mmap.mmap,
     *,
@@ -70,7 +70,8 @@ def read_back(
     """The fingerprint of a file as it stands on its medium, and whether it is sure to be read from there.
 
     Args:
-        tree, path: a file that was synced before; links on the way to it are not followed.
+        tree, path: a file that was synced before; links on the way to it are not followed. The tree may be the file's
+            folder, held open.
         buffer: from `aligned_buffer`; one thread at a time.
         look: called between blocks; it may raise, or wait.
         report: told the number of bytes of every block.
@@ -80,12 +81,12 @@ def read_back(
     Raises:
         OSError: when it cannot be read.
     """
-    fd, direct = _open_direct(tree, path)
+    fd, status, direct = _open_direct(tree, path)
     state = new_hash()
     view = memoryview(buffer)
     try:
-        at, end = span or (0, os.fstat(fd).st_size)
-        if direct and at < end and not _reads(fd, view, at):
+        at, end = span or (0, status.st_size)
+        if direct and at < end and not _reads(fd, status.st_dev, view, at):
             dropped = _open_dropped(tree, path)
             os.close(fd)
             fd, direct = dropped, False
@@ -109,41 +110,46 @@ def _rounded(size: int) -> int:
     return min(BLOCK, -(-size // SECTOR) * SECTOR)
 
 
-def _open_direct(tree: Tree, path: Inside) -> tuple[int, bool]:
+def _open_direct(tree: Tree | Held, path: Inside) -> tuple[int, os.stat_result, bool]:
     try:
-        return open_to_read(tree, path, os.O_DIRECT), True
+        return *_open_regular(tree, path, os.O_DIRECT), True
     except OSError as error:
         if error.errno not in (errno.EINVAL, errno.EOPNOTSUPP):
             raise
-        return _open_dropped(tree, path), False
+        fd = _open_dropped(tree, path)
+        return fd, os.fstat(fd), False
 
 
-def open_to_read(tree: Tree, path: Inside, more: int = 0) -> int:
+def open_to_read(tree: Tree | Held, path: Inside) -> int:
     """Open a regular file for reading, leaving the time of last access alone where that is allowed.
 
     Raises:
         OSError: when it cannot be opened, or is no regular file.
     """
+    return _open_regular(tree, path)[0]
+
+
+def _open_regular(tree: Tree | Held, path: Inside, more: int = 0) -> tuple[int, os.stat_result]:
     flags = os.O_RDONLY | os.O_NONBLOCK | more
     try:
         fd = tree.open(path, flags | os.O_NOATIME)
     except PermissionError:
         fd = tree.open(path, flags)
-    if not stat.S_ISREG(os.fstat(fd).st_mode):
+    status = os.fstat(fd)
+    if not stat.S_ISREG(status.st_mode):
         os.close(fd)
         raise OSError("it is not a regular file")
-    return fd
+    return fd, status
 
 
-def _open_dropped(tree: Tree, path: Inside) -> int:
+def _open_dropped(tree: Tree | Held, path: Inside) -> int:
     fd = open_to_read(tree, path)
     os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
     return fd
 
 
-def _reads(fd: int, view: memoryview, at: int) -> bool:
+def _reads(fd: int, device: int, view: memoryview, at: int) -> bool:
     """Whether a direct read works: some file systems grant `O_DIRECT` and refuse it at the first read."""
-    device = os.fstat(fd).st_dev
     if device in _DIRECT:
         return True
     try:

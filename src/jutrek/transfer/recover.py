@@ -141,15 +141,17 @@ def _settle(library: Library, ledger: Ledger, account: Account, places: Sequence
 
 _SCRAP = re.compile(rf"{re.escape(TEMPORARY)}[0-9a-f]{{8}}\.part")
 """The temporary of a small file, such as a sidecar."""
+_PATHS = ("to", "sidecar", "keeper", "from")
 
 
 def _clear_scraps(tree: Tree, account: Account) -> None:
     """Remove temporaries of sidecars that a kill left, in the folders that the run was at work in."""
+    entries = (*account.to_do.values(), *account.others)
+    paths = (path for entry in entries for name in _PATHS if isinstance(path := entry.get(name), str))
     folders: set[Inside | None] = set()
-    for entry in (*account.to_do.values(), *account.others):
-        for name in ("to", "sidecar", "keeper", "from"):
-            with contextlib.suppress(Outside):
-                folders.add(inside(entry.get(name), Realm.CAPTURES).folder)
+    for path in {path.rpartition("/")[0]: path for path in paths}.values():
+        with contextlib.suppress(Outside):
+            folders.add(inside(path, Realm.CAPTURES).folder)
     for folder in folders:
         with contextlib.suppress(OSError):
             for name in tree.names(folder):
@@ -163,8 +165,8 @@ def _settle_bringing(
     """Clear up after an intake, or after catching a place up. Returns the rows that are home."""
     main = str(account.head.get("place", LIBRARY))
     for place in places:
-        for row, entry in account.to_come.items():
-            _clear_file(place.tree, account, row, entry)
+        for row in _with_temporaries(place.tree, account):
+            _clear_file(place.tree, account, row, account.to_come[row])
         if place.id == main:
             _put_back(place.tree, account)
     found = _found(next((place for place in places if place.id == main), None), account)
@@ -226,6 +228,19 @@ def _write_sidecars(library: Library, account: Account, home: list[int], journal
             trouble, stamp = write_sidecar(library.tree, row, rules)
             if not trouble:
                 journal.sidecar(number, row, *stamp)
+
+
+def _with_temporaries(tree: Tree, account: Account) -> list[int]:
+    """The rows whose temporaries lie in a place."""
+    by_folder: dict[Inside | None, list[int]] = {}
+    for row, entry in account.to_come.items():
+        by_folder.setdefault(inside(entry["to"]).folder, []).append(row)
+    found: list[int] = []
+    for folder, rows in by_folder.items():
+        with contextlib.suppress(FileNotFoundError, NotADirectoryError):
+            names = set(tree.names(folder))
+            found += [row for row in rows if temporary_name(account.run, row) in names]
+    return sorted(found)
 
 
 def _clear_file(tree: Tree, account: Account, row: int, entry: dict[str, object]) -> None:

@@ -1,0 +1,97 @@
+"""A folder of a tree, held open: what is seen and what is changed in it is one folder, whatever happens to its name."""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import os
+from types import TracebackType
+
+from jutrek.disk import naming
+from jutrek.disk.inside import OWN_FOLDER, TEMPORARY, Inside, Outside
+from jutrek.disk.naming import Entry
+
+
+class Held:
+    """An open folder. Whoever has it closes it, or takes it as a context."""
+
+    def __init__(self, fd: int, path: Inside | None) -> None:
+        """
+        Args:
+            fd: its descriptor; it is closed with it.
+            path: where it lies in its tree; None for the root.
+        """
+        self.fd, self._parts = fd, path.parts if path is not None else ()
+
+    def __enter__(self) -> Held:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Close it. On a drive that is gone even that fails; the error that counts was raised before."""
+        if self.fd >= 0:
+            fd, self.fd = self.fd, -1
+            with contextlib.suppress(OSError):
+                os.close(fd)
+
+    def entry(self, path: Inside) -> Entry:
+        """A path's name in this folder.
+
+        Raises:
+            Outside: when it lies in another one.
+        """
+        if path.parts[:-1] != self._parts:
+            raise Outside(f"{path} does not lie in the folder {'/'.join(self._parts)}")
+        return Entry(self.fd, path.parts[-1])
+
+    def lstat(self, path: Inside) -> os.stat_result:
+        """What the system tells of a name; of a link, of itself.
+
+        Raises:
+            FileNotFoundError: when it is not there.
+        """
+        return os.stat(self.entry(path).name, dir_fd=self.fd, follow_symlinks=False)
+
+    def found(self, path: Inside) -> os.stat_result | None:
+        """The same; None where nothing bears the name."""
+        try:
+            return self.lstat(path)
+        except FileNotFoundError:
+            return None
+
+    def open(self, path: Inside, flags: int, mode: int = 0o666) -> int:
+        """Open a file that is no link; `mode` is for one that is created. Returns its descriptor."""
+        return os.open(self.entry(path).name, flags | os.O_NOFOLLOW | os.O_CLOEXEC, mode, dir_fd=self.fd)
+
+    def give_name(self, old: Inside, new: Inside) -> None:
+        """Give a file another name in this folder, which replaces nothing. See `Tree.give_name`."""
+        naming.name_exclusively(self.entry(old), self.entry(new))
+
+    def remove(self, path: Inside, *, still: os.stat_result) -> None:
+        """Remove a name, if it is still the file that was looked at.
+
+        Raises:
+            OSError: ESTALE when it is another file by now.
+        """
+        if _who(self.lstat(path)) != _who(still):
+            raise OSError(errno.ESTALE, "it is another file by now", path.name)
+        os.unlink(path.name, dir_fd=self.fd)
+
+    def remove_own(self, path: Inside) -> None:
+        """Remove a file that Jutrek made for itself, if it is there: a temporary, or a page in its own folder.
+
+        Raises:
+            Outside: when it is neither.
+        """
+        if not path.name.startswith(TEMPORARY) and path.parts[0] != OWN_FOLDER:
+            raise Outside(f"{path} is not Jutrek's own")
+        with contextlib.suppress(FileNotFoundError):
+            os.unlink(self.entry(path).name, dir_fd=self.fd)
+
+
+def _who(status: os.stat_result) -> tuple[int, int, int, int]:
+    return status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns
