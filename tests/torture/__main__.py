@@ -6,21 +6,17 @@ is told every few minutes, so that a torture that is broken off has figures, too
 
 from __future__ import annotations
 
-import ctypes
 import multiprocessing
-import signal
 import sys
 import time
 from concurrent.futures import ProcessPoolExecutor, as_completed
 
-from tests.torture.round import Tally, rounds
+from tests.torture.round import Tally, end_with_parent, rounds
 
 _SLICE = 5.0
 """Minutes after which a job tells what it did."""
 _APART = 10_000
 """Between the seeds of two slices: more than one has worlds."""
-_DEATH_SIGNAL = 1
-"""`PR_SET_PDEATHSIG`."""
 _ENOUGH = 3
 """Failures after which nothing more is futures."""
 
@@ -31,7 +27,7 @@ def main(minutes: float, seed: int, jobs: int) -> int:
     slices = max(1, round(minutes / _SLICE))
     seeds = [seed + _APART * number for number in range(slices * jobs)]
     began, total = time.monotonic(), Tally()
-    with ProcessPoolExecutor(jobs, multiprocessing.get_context("spawn"), _end_with_parent) as pool:
+    with ProcessPoolExecutor(jobs, multiprocessing.get_context("spawn"), end_with_parent) as pool:
         futures = [pool.submit(rounds, at, minutes / slices * 60) for at in seeds]
         for ended in as_completed(futures):
             total += ended.result()
@@ -41,11 +37,6 @@ def main(minutes: float, seed: int, jobs: int) -> int:
                 pool.shutdown(cancel_futures=True)
                 break
     return bool(total.failures)
-
-
-def _end_with_parent() -> None:
-    """A torture that is killed must not go on behind one's back (`prctl(2)`)."""
-    ctypes.CDLL(None).prctl(_DEATH_SIGNAL, signal.SIGKILL)
 
 
 def _say(words: str) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ctypes
 import errno
 import os
 import pickle
@@ -35,6 +36,8 @@ PATIENCE = 60.0
 TROUBLES = ("none", "kill", "kill", "kill", "kill", "fault", "pull", "clock")
 FLIPPED = 100
 """The offset of the byte that a medium reads wrongly."""
+_DEATH_SIGNAL = 1
+"""`PR_SET_PDEATHSIG`."""
 FAULTS = (
     {"write_error": errno.EIO}, {"sync_error": errno.EIO}, {"rename_error": errno.EIO}, {"close_error": errno.EIO},
     {"write_error": errno.EROFS}, {"read_error": {"*": (0, 10**9)}}, {"gone": errno.ENODEV}, {"loses_writes": True},
@@ -58,6 +61,11 @@ class Tally:
         """In one line."""
         known = ", ".join(f"{count:,} {what}" for what, count in sorted(self.counts.items()))
         return f"{known or 'nothing'}: {len(self.failures)} failures"
+
+
+def end_with_parent() -> None:
+    """A torture that is killed must not go on behind one's back (`prctl(2)`)."""
+    ctypes.CDLL(None).prctl(_DEATH_SIGNAL, signal.SIGKILL)
 
 
 def rounds(seed: int, seconds: float) -> Tally:
