@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import errno
 import os
+import shutil
 import signal
+import subprocess
 import threading
 from collections.abc import Callable, Sequence
 from contextlib import suppress
@@ -143,6 +145,38 @@ def test_a_place_that_is_unplugged_while_files_are_written(
     assert list(outcome.lost) == [place.id]
     assert any(entry["entry"] == "place lost" for entry in account_of(library, outcome.run).others)
     assert connected(place) is None
+
+
+def test_what_a_pulled_place_kept_half_done_is_cleared_up_when_it_is_back(
+    library: Library, ledger: Ledger, card: Path, medium: Media, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Also if the run has ended and further starts did not find the place: no empty name, no temporary, no page."""
+    fill(card, 8)
+    drive = medium("Tarn")
+    place = add_place(library, str(drive.top))
+    rename, pulled = os.rename, threading.Event()
+
+    def pull(old: str, new: str, **folders: int) -> None:
+        if not pulled.is_set():
+            pulled.set()
+            drive.pull()
+        rename(old, new, **folders)
+
+    monkeypatch.setattr(os, "rename", pull)
+    outcome = go(planned(library, ledger, [card]), library, ledger, [place])
+    monkeypatch.undo()
+    assert (pulled.is_set(), outcome.trouble, list(outcome.lost)) == (True, None, [place.id])
+    assert recover(library, ledger) == []
+    subprocess.run(["umount", "--lazy", drive.top], check=True)
+    shutil.copytree(drive.below, drive.top, dirs_exist_ok=True)
+    files = [path for path in drive.top.rglob("*") if path.is_file() and ".jutrek" not in path.parts]
+    assert any(not path.stat().st_size for path in files)
+    assert any(path.name.startswith(".jutrek-") for path in files)
+    assert recover(library, ledger) == []
+    files = [path for path in drive.top.rglob("*") if path.is_file() and ".jutrek" not in path.parts]
+    assert {path.read_bytes() for path in files} <= {path.read_bytes() for path in (card / "DCIM").iterdir()}
+    assert not any(path.name.startswith(".jutrek-") for path in files)
+    assert os.listdir(drive.top / ".jutrek" / "at-work") == []
 
 
 def test_moves_follow_into_the_place_or_are_caught_up(

@@ -79,6 +79,11 @@ def journal_names(library: Library) -> list[str]:
     return sorted(names, key=lambda name: (number_of(name), name))
 
 
+def is_run(text: str) -> bool:
+    """Whether a text may be the id of a run."""
+    return bool(_NAME.fullmatch(f"{text}.jsonl"))
+
+
 def path_of(run: str) -> Inside:
     """Where the journal of a run lies.
 

@@ -42,6 +42,7 @@ from jutrek.errors import (
 from jutrek.filing import Plan, Row
 from jutrek.library import LIBRARY, HomeFile, Library, Place, ProofMark, keep_numbers
 from jutrek.transfer.accounts import known_of_files
+from jutrek.transfer.at_work import begin_in, end_in
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
 from jutrek.transfer.outcome import Done, Listener, Outcome, Progress
@@ -126,6 +127,7 @@ class _Moves:
         self._all_moved: list[tuple[int, Row]] = []
         self._tree = library.tree
         self._places = {place: ledger.marks(place.id) for place in places}
+        self._uneasy: set[Place] = set()
         self._moved: list[tuple[int, Row]] = []
         self._before: dict[str, os.stat_result] = {}
         self._touched: set[tuple[Tree, Inside | None]] = set()
@@ -147,12 +149,14 @@ class _Moves:
         self._outcome.run = journal.run
         try:
             journal.move(self._rows, self._orders.about)
+            begin_in(self._places, journal.run)
             self._move_all(journal)
             self._outcome.remarks += self._orders.behind(journal, self._all_moved)
             self._remove_empty(journal)
             restore(self._library, self._ledger, self._pairs(done.row for done in self._outcome.done if done.home))
             how = "stopped" if self._outcome.trouble else "done"
             journal.end(how, self._outcome.home, len(self._rows) - self._outcome.home)
+            end_in(self._places.keys() - self._uneasy, journal.run)
         except OSError as error:
             self._outcome.trouble = of_place(self._library.root, self._library.own, error)
         finally:
@@ -289,12 +293,22 @@ class _Moves:
             for number, row in self._moved:
                 old, new = self._pairs([row])[0]
                 mark = marks.get(old)
-                if mark is not None and (now := _moved_copy(place, mark, new, journal, number)) is not None:
+                now = self._let_follow(place, mark, new, journal, number) if mark is not None else None
+                if now is not None:
                     journal.note({"entry": "copy moved", "place": place.id, "from": old, "to": new})
                     moved.append((old, now))
             journal.sync()
             self._ledger.drop_proofs(place.id, (old for old, _ in moved))
             self._ledger.put_proofs(mark for _, mark in moved)
+
+    def _let_follow(self, place: Place, mark: ProofMark, to: str, journal: Journal, number: int) -> ProofMark | None:
+        try:
+            return _moved_copy(place, mark, to, journal, number)
+        except (FileNotFoundError, FileExistsError):
+            return None
+        except OSError:
+            self._uneasy.add(place)
+            return None
 
     def _pairs(self, rows: Iterable[Row]) -> Pairs:
         top = self._library.root.rstrip("/") + "/"
@@ -387,7 +401,14 @@ def remove_emptied(tree: Tree, folder: Inside | None) -> Iterator[Inside]:
 
 
 def _moved_copy(place: Place, mark: ProofMark, to: str, journal: Journal, number: int) -> ProofMark | None:
-    """Move a copy within its place, if it is unchanged. Returns its mark there; None where it did not move."""
+    """Move a copy within its place, if it is unchanged.
+
+    Returns:
+        Its mark there; None where it did not move.
+
+    Raises:
+        OSError: when it could not be moved.
+    """
     tree = place.tree
     try:
         old, new = inside(mark.path, Realm.PUT_AWAY), inside(to, Realm.PUT_AWAY)
@@ -406,7 +427,7 @@ def _moved_copy(place: Place, mark: ProofMark, to: str, journal: Journal, number
         for _ in remove_emptied(tree, old.folder):
             pass
         now = tree.lstat(new)
-    except (OSError, Outside):
+    except Outside:
         return None
     return _after_renaming(mark._replace(path=to), before, now)
 

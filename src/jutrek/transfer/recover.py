@@ -15,7 +15,7 @@ from __future__ import annotations
 import contextlib
 import os
 import re
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -35,7 +35,8 @@ from jutrek.library import (
     notice_roots,
 )
 from jutrek.sources import mounts
-from jutrek.transfer.accounts import Account, filed_by, known_of_files, unfinished
+from jutrek.transfer.accounts import Account, account_of, filed_by, known_of_files, unfinished
+from jutrek.transfer.at_work import at_work_in, end_in
 from jutrek.transfer.copies import temporary_name
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.lock import locked
@@ -85,6 +86,8 @@ def recover(library: Library, ledger: Ledger) -> list[Leftover]:
         try:
             places = [as_place(library), *_connected(library)]
             leftovers = [_settle(library, ledger, account, places) for account in list(unfinished(library))]
+            for place in places:
+                _clear_place(library, place, {leftover.run for leftover in leftovers})
             if ledger.is_new:
                 _teach(library, ledger)
             notice_roots(ledger, places)
@@ -139,6 +142,30 @@ def _settle(library: Library, ledger: Ledger, account: Account, places: Sequence
     return Leftover(account.run, account.at, len(done), left, account.kind, tuple(account.troubles))
 
 
+def _clear_place(library: Library, place: Place, settled: Collection[str]) -> None:
+    """Clear up in a place after runs that could not come to their end there, as it was away.
+
+    Args:
+        settled: runs that were cleared up already.
+    """
+    for run in at_work_in(place.tree):
+        with contextlib.suppress(OSError):
+            if run not in settled:
+                account = account_of(library, run)
+                _clear_files(place, account)
+                _settle_names_between(account, [place])
+                _clear_reserved(account, [place])
+            end_in([place], run)
+
+
+def _clear_files(place: Place, account: Account) -> None:
+    """Clear up in one place after files that were brought there."""
+    for row in _with_temporaries(place.tree, account):
+        _clear_file(place.tree, account, row, account.to_come[row])
+    if place.id == str(account.head.get("place", LIBRARY)):
+        _put_back(place.tree, account)
+
+
 _SCRAP = re.compile(rf"{re.escape(TEMPORARY)}[0-9a-f]{{8}}\.part")
 """The temporary of a small file, such as a sidecar."""
 _PATHS = ("to", "sidecar", "keeper", "from")
@@ -165,10 +192,7 @@ def _settle_bringing(
     """Clear up after an intake, or after catching a place up. Returns the rows that are home."""
     main = str(account.head.get("place", LIBRARY))
     for place in places:
-        for row in _with_temporaries(place.tree, account):
-            _clear_file(place.tree, account, row, account.to_come[row])
-        if place.id == main:
-            _put_back(place.tree, account)
+        _clear_files(place, account)
     found = _found(next((place for place in places if place.id == main), None), account)
     journal.note(*(
         {"entry": "found", "row": row, "xxh3_128": mark.full.hex(), "mtime_ns": mark.mtime_ns}

@@ -30,6 +30,7 @@ from jutrek.errors import (
 )
 from jutrek.filing import HouseRules, Row
 from jutrek.library import HomeFile, Library, ProofMark, keep_numbers
+from jutrek.transfer.at_work import begin_in, end_in
 from jutrek.transfer.carry import Carrier, Proof, Watch
 from jutrek.transfer.copies import Target
 from jutrek.transfer.counts import Counts
@@ -112,6 +113,7 @@ class Run:
                 journal.note(*self._task.notes)
                 journal.bring(self._rows)
                 self._announce_aside(journal)
+                begin_in((target.place for target in self._targets if target.lost is None), journal.run)
                 self._note_lost(journal)
                 self._begin()
                 self._carry_all(journal)
@@ -155,6 +157,7 @@ class Run:
         with contextlib.suppress(OSError):
             how, size = "done" if all_ended else "stopped", sum(one.row.size for one in done)
             journal.end(how, len(done), len(self._rows) - len(done), bytes=size, copies=copies)
+            end_in((target.place for target in self._targets if target.lost is None), journal.run)
 
     def _end_the_rest(self, why: str) -> None:
         """The journal could not be written: nothing more counts as home, and every file is accounted for."""
