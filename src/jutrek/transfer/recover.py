@@ -86,7 +86,7 @@ def recover(library: Library, ledger: Ledger) -> list[Leftover]:
         try:
             places = [as_place(library), *_connected(library)]
             leftovers = [_settle(library, ledger, account, places) for account in list(unfinished(library))]
-            for place in places:
+            for place in places[1:]:
                 _clear_place(library, place, {leftover.run for leftover in leftovers})
             if ledger.is_new:
                 _teach(library, ledger)
