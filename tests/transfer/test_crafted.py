@@ -53,7 +53,8 @@ EXAMPLES = int(os.environ.get("JUTREK_EXAMPLES", "12"))
 PAGES = (
     "library.toml", "places.toml", "devices.toml", "counters.json", "kept-both.jsonl", "unwanted.jsonl",
     "house-rules.toml", "house-rules.last-good.toml", "lock", "journal/000009-20260101-000000-abcdef.jsonl",
-    "partial/0.json", "partial/0.part", "at-work/000001-20260101-000000-abcdef", "journal", "tray", "partial", "taken-back", "certificates", "reports",
+    "partial/0.json", "partial/0.part", "at-work/000001-20260101-000000-abcdef", "journal", "tray", "partial",
+    "taken-back", "certificates", "reports",
 )  # fmt: skip
 
 

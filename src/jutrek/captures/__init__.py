@@ -7,9 +7,11 @@ from jutrek.captures.decisions import Change, Decisions, Say, ShiftClock, TakeAs
 from jutrek.captures.devices import assign, device_key, main_device
 from jutrek.captures.doubts import Certainty, Doubt, find_doubts, held
 from jutrek.captures.grouping import group, order
+from jutrek.captures.heard import Beside, Heard, Waves, beside_of
 from jutrek.captures.journeys import Journeys
 from jutrek.captures.moment import LADDER, RUNGS, Doubtful, Moment, Rung, Trust, decide, doubtful
-from jutrek.captures.proposing import Proposal, propose
+from jutrek.captures.proposal import Proposal
+from jutrek.captures.proposing import propose
 from jutrek.captures.series import stacked
 from jutrek.captures.settling import settled, shift_words
 from jutrek.captures.shoots import Shoot, filing_day, shoots_of
@@ -18,6 +20,7 @@ from jutrek.captures.zones import Habits, Surroundings
 __all__ = [
     "LADDER",
     "RUNGS",
+    "Beside",
     "Capture",
     "Certainty",
     "Change",
@@ -26,6 +29,7 @@ __all__ = [
     "Doubt",
     "Doubtful",
     "Habits",
+    "Heard",
     "Journeys",
     "Moment",
     "Proposal",
@@ -38,7 +42,9 @@ __all__ = [
     "Surroundings",
     "TakeAsItIs",
     "Trust",
+    "Waves",
     "assign",
+    "beside_of",
     "counter_of",
     "decide",
     "decided",

@@ -117,10 +117,10 @@ def align_all(activities: Mapping[str, Activity]) -> list[tuple[str, Alignment, 
     Returns:
         Key, alignment, and whether it is known who is right, for every device that has to be shifted.
     """
-    enough = {key: one for key, one in activities.items() if len(_events(one)) >= _LEAST_EVENTS}
+    right, firm = agreeing(activities)
+    enough = _with_enough(activities)
     if len(enough) < 2:
         return []
-    right, firm = _agreeing(enough)
     found = []
     for key, one in enough.items():
         if key in right:
@@ -129,6 +129,16 @@ def align_all(activities: Mapping[str, Activity]) -> list[tuple[str, Alignment, 
         if alignment is not None and alignment.likely and abs(alignment.seconds) > AGREE:
             found.append((key, alignment, firm))
     return found
+
+
+def agreeing(activities: Mapping[str, Activity]) -> tuple[set[str], bool]:
+    """The devices that agree with one another, and whether it is known that they are right. See `align_all`."""
+    enough = _with_enough(activities)
+    return _agreeing(enough) if len(enough) > 1 else (set(), False)
+
+
+def _with_enough(activities: Mapping[str, Activity]) -> dict[str, Activity]:
+    return {key: one for key, one in activities.items() if len(_events(one)) >= _LEAST_EVENTS}
 
 
 def _agreeing(activities: Mapping[str, Activity]) -> tuple[set[str], bool]:

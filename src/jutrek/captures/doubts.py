@@ -27,8 +27,9 @@ from jutrek.captures.decisions import (
     spread,
 )
 from jutrek.captures.devices import Counters
+from jutrek.captures.heard import Heard
 from jutrek.captures.moment import CHANGED, NAME, Doubtful, Moment
-from jutrek.captures.proposing import Proposal
+from jutrek.captures.proposal import Proposal
 from jutrek.captures.settling import shift_words
 from jutrek.formats import Kind, Precision
 
@@ -67,6 +68,7 @@ class Doubt:
         answers: the proposed one first.
         shift: the clock fix that is proposed, in seconds; 0.0 where none is.
         neighbours: ids of the dated captures before and behind by counter; empty where there is none.
+        heard: what two devices heard together, where that tells the shift.
     """
 
     key: str
@@ -78,6 +80,7 @@ class Doubt:
     answers: tuple[Answer, ...]
     shift: float = 0.0
     neighbours: tuple[str, str] = ("", "")
+    heard: Heard | None = None
 
     @property
     def sign(self) -> str:
@@ -146,6 +149,7 @@ def _clocks(
                 Answer("Right as it is", TakeAsItIs(part, "" if part else device.key)),
             ),
             shift=proposal.seconds,
+            heard=proposal.heard,
         )
 
 

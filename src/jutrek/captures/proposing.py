@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 
-from jutrek.captures.aligning import AGREE, Activity, Alignment, align_all
+from jutrek.captures.aligning import AGREE, Activity, Alignment, agreeing, align_all
+from jutrek.captures.by_ear import by_ear
 from jutrek.captures.capture import Capture
+from jutrek.captures.heard import Heard
 from jutrek.captures.midway import Part, parts_of
 from jutrek.captures.moment import INSIDE
+from jutrek.captures.proposal import Proposal
 from jutrek.captures.settling import shift_words
 from jutrek.formats import Kind, Precision
 
@@ -19,32 +21,12 @@ _FAR_MORE = 2.0
 """How many times the moments that parts explain a shift of all must explain, to be the better reading."""
 
 
-@dataclass(frozen=True, slots=True)
-class Proposal:
-    """A clock fix that is proposed for a device.
-
-    Attributes:
-        device: its key.
-        seconds: what its clock has to be shifted by.
-        certain: whether it may be accepted without a look.
-        evidence: one sentence or two.
-        by_satellite: whether the device's own satellite time says so.
-        captures: ids of what it made while its clock was wrong; empty for all.
-    """
-
-    device: str
-    seconds: float
-    certain: bool
-    evidence: str
-    by_satellite: bool = False
-    captures: tuple[str, ...] = ()
-
-
-def propose(captures: Iterable[Capture]) -> list[Proposal]:
+def propose(captures: Iterable[Capture], heard: Sequence[Heard] = ()) -> list[Proposal]:
     """Shifts for devices whose clocks stand against their satellite time, or against the other devices.
 
     Args:
         captures: with their moments as settled so far; those without a trusted time of day are left out.
+        heard: what devices heard together, as far as it is known by now.
     """
     own: dict[str, list[Capture]] = {}
     for capture in captures:
@@ -67,7 +49,11 @@ def propose(captures: Iterable[Capture]) -> list[Proposal]:
             found.append(_proposal(key, *whole[key]))
         else:
             found += [_for_a_time(key, part) for part in parts]
-    return found
+    if not heard:
+        return found
+    right, firm = agreeing(activities)
+    by_id = {capture.id: capture for made in own.values() for capture in made}
+    return by_ear(found, heard, by_id, right, firm=firm)
 
 
 def _parts(key: str, made: Sequence[Capture], activities: Mapping[str, Activity]) -> list[Part]:
