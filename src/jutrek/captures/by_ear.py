@@ -65,11 +65,5 @@ def _confirmed(heard: Proposal, old: Proposal | None) -> Proposal:
 
 
 def _proposal(device: str, seconds: float, heard: Heard, *, certain: bool) -> Proposal:
-    pairs = len({pair.clip if device == heard.device else pair.take for pair in heard.pairs})
-    evidence = (
-        f"{pairs} of its recordings heard what another device heard at the same moment: "
-        f"{heard.clear:.1f} times as much speaks for this shift as for any other."
-    )
-    if not certain:
-        evidence += " Which of the two clocks is wrong, they do not tell."
+    evidence = "" if certain else "Which of the two clocks is wrong, they do not tell."
     return Proposal(device, round(seconds, 1), certain, evidence, heard=heard)

@@ -83,6 +83,11 @@ class Doubt:
     heard: Heard | None = None
 
     @property
+    def is_of_a_clock(self) -> bool:
+        """Whether it is about all that a device made, or a part of it, whose clock was wrong."""
+        return self.key.startswith("clock:")
+
+    @property
     def sign(self) -> str:
         """By what it is answered where keys are too long: the same as long as it is open, on the same sources."""
         return hashlib.blake2s(os.fsencode(self.key), digest_size=3).hexdigest()
@@ -142,7 +147,7 @@ def _clocks(
             device.key,
             ids,
             f"{named(device)} {'ran' if part else 'runs'} {shift[1:]} {side} {whom}{span}",
-            f"{many(own)} on {_days(own)}. {proposal.evidence}",
+            f"{many(own)} on {_days(own)}. {_heard(proposal, devices)}{proposal.evidence}".rstrip(),
             Certainty.CERTAIN if proposal.certain else Certainty.LIKELY,
             (
                 Answer(f"Shift {'them ' if part else ''}by {shift}", ShiftClock(device.key, proposal.seconds, part)),
@@ -151,6 +156,20 @@ def _clocks(
             shift=proposal.seconds,
             heard=proposal.heard,
         )
+
+
+def _heard(proposal: Proposal, devices: Mapping[str, Device]) -> str:
+    """What it rests on where two devices heard the same."""
+    heard = proposal.heard
+    if heard is None:
+        return ""
+    is_clips = proposal.device == heard.device
+    count = len({pair.clip if is_clips else pair.take for pair in heard.pairs})
+    other = devices[heard.other if is_clips else heard.device]
+    return (
+        f"{count} of them heard what {named(other)} heard at the same moment: "
+        f"{heard.clear:.1f} times as much speaks for this shift as for any other. "
+    )
 
 
 def _for_how_long(own: Sequence[Capture], made: Sequence[Capture]) -> str:

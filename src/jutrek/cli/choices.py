@@ -22,8 +22,8 @@ from jutrek.sources import Source
 @dataclass(frozen=True, slots=True)
 class Choices:
     """House rules, clock fixes (letter and seconds), descriptions (day and words), what the intake is for, whether
-    what is no capture comes along, whether pictures are compared by their looks, answers (a question's sign and the
-    number of the answer), and what is taken as it is (letters of devices, and files)."""
+    what is no capture comes along, whether pictures are compared by their looks and recordings listened to, answers (a
+    question's sign and the number of the answer), and what is taken as it is (letters of devices, and files)."""
 
     rules: HouseRules
     fixes: tuple[tuple[str, float], ...] = ()
@@ -31,6 +31,7 @@ class Choices:
     said: tuple[tuple[str, str], ...] = ()
     along: bool = False
     looks: bool = False
+    listen: bool = False
     answers: tuple[tuple[str, int], ...] = ()
     as_it_is: tuple[str, ...] = ()
 
@@ -109,6 +110,7 @@ def parse_choices(
     sidecars: bool | None = None,
     along: bool = False,
     looks: bool = False,
+    listen: bool = False,
     answer: Sequence[str] | None = None,
     as_it_is: Sequence[str] | None = None,
 ) -> Choices:
@@ -136,7 +138,7 @@ def parse_choices(
     except ValueError as error:
         field = f"{error.field}: " if isinstance(error, RuleError) else ""
         raise typer.BadParameter(f"{field}{error}") from error
-    return Choices(rules, fixes, described, said, along, looks, answers, tuple(as_it_is or ()))
+    return Choices(rules, fixes, described, said, along, looks, listen, answers, tuple(as_it_is or ()))
 
 
 def _sign_and_number(text: str) -> tuple[str, int]:

@@ -89,6 +89,12 @@ _AsItIs = Annotated[
     typer.Option("--take-as-it-is", metavar="DEVICE|FILE", help="Take the dates of a device, or of a file, for right."),
 ]
 
+_Listen = Annotated[
+    bool,
+    typer.Option(
+        "--listen", help="Line clocks up by what clips and takes heard, too: about 20 s for each hour of sound."
+    ),
+]
 _Looks = Annotated[
     bool, typer.Option("--looks", help="Compare pictures with the library by their looks, too: that takes a while.")
 ]
@@ -139,6 +145,7 @@ def plan_command(
     sidecars: _Sidecars = None,
     along: _Along = False,
     looks: _Looks = False,
+    listen: _Listen = False,
     answer: _Answers = None,
     as_it_is: _AsItIs = None,
 ) -> None:
@@ -151,7 +158,7 @@ def plan_command(
     choices = parse_choices(
         house_of(str(library)), layout=layout, name=name, undated=undated, fix_clock=fix_clock, describe=describe,
         say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure, sidecars=sidecars,
-        along=along, looks=looks, answer=answer, as_it_is=as_it_is,
+        along=along, looks=looks, listen=listen, answer=answer, as_it_is=as_it_is,
     )  # fmt: skip
     code = plan_sources(_texts(sources), str(library), choices, as_json=as_json, out=out, stop=stop_on_interrupt())
     raise typer.Exit(code)
@@ -183,6 +190,7 @@ def bring_command(
     sidecars: _Sidecars = None,
     along: _Along = False,
     looks: _Looks = False,
+    listen: _Listen = False,
     answer: _Answers = None,
     as_it_is: _AsItIs = None,
 ) -> None:
@@ -212,7 +220,7 @@ def bring_command(
     choices = parse_choices(
         house_of(str(library), none_yet=True), layout=layout, name=name, undated=undated, fix_clock=fix_clock,
         describe=describe, say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure,
-        sidecars=sidecars, along=along, looks=looks, answer=answer, as_it_is=as_it_is,
+        sidecars=sidecars, along=along, looks=looks, listen=listen, answer=answer, as_it_is=as_it_is,
     )  # fmt: skip
     raise typer.Exit(
         bring_sources(_texts(sources), str(library), choices, as_json=as_json, stop=stop, without=without or ())

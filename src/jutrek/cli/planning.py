@@ -14,7 +14,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
 from rich.table import Table
 from rich.text import Text
 
-from jutrek.captures import Decisions, propose
+from jutrek.captures import Decisions, Heard, propose
 from jutrek.cli.choices import Choices
 from jutrek.cli.telling import complain, raw_json, say
 from jutrek.cli.telling import out as tell
@@ -80,13 +80,19 @@ def prepare(
     with working() as report:
         founds = read_sources(sources, library, stop=stop, report=report)
         story, decisions = story_of(founds, library, choices)
+        heard: tuple[Heard, ...] = ()
+        if choices.listen:
+            heard = _listened(founds, choices, story, report, stop)
+            story = story_by(founds, library, choices, decisions, heard)
         standings = standings_of(story.captures, library, ledger, stop=stop, report=report, founds=founds)
         if choices.looks:
             standings |= looked(story.captures, standings, library, ledger, stop=stop, report=report)
         story = with_doubles(story, standings, choices.rules, decisions)
         if choices.answers or choices.as_it_is:
             decisions = choices.answered(decisions, story.doubts, story.captures, story.devices)
-            story = with_doubles(story_by(founds, library, choices, decisions), standings, choices.rules, decisions)
+            story = with_doubles(
+                story_by(founds, library, choices, decisions, heard), standings, choices.rules, decisions
+            )
         _say_what_was_not_compared(story, standings, choices, ledger)
         for doubt in story.doubts:
             complain(f"{doubt.headline} ({doubt.certainty}). {doubt.evidence}")
@@ -116,12 +122,24 @@ def story_of(founds: list[Found], library: Library, choices: Choices) -> tuple[S
     return story_by(founds, library, choices, decisions), decisions
 
 
-def story_by(founds: list[Found], library: Library, choices: Choices, decisions: Decisions) -> Story:
+def _listened(
+    founds: list[Found], choices: Choices, story: Story, report: Report, stop: threading.Event
+) -> tuple[Heard, ...]:
+    """What devices heard together; what their clocks are supposed to be off by is known by other evidence."""
+    from jutrek.hearing import heard_of
+
+    supposed = {doubt.device: doubt.shift for doubt in story.doubts if doubt.is_of_a_clock}
+    return heard_of(make_captures(founds, choices.rules), supposed, partial(report, "Listening to recordings"), stop)
+
+
+def story_by(
+    founds: list[Found], library: Library, choices: Choices, decisions: Decisions, heard: tuple[Heard, ...] = ()
+) -> Story:
     """What sources tell, by decisions."""
     captures = make_captures(founds, choices.rules)
     devices = devices_of([found.source for found in founds], captures, decisions, known_devices(library))
     bare = told(captures, devices, decisions, choices.rules, ())
-    return told(captures, devices, decisions, choices.rules, propose(bare.captures))
+    return told(captures, devices, decisions, choices.rules, propose(bare.captures, heard), heard)
 
 
 def read_sources(sources: list[str], library: Library, *, stop: threading.Event, report: Report) -> list[Found]:

@@ -2,8 +2,9 @@
 
 Everything is made by code from seeds, the same every time. The camcorder's clock runs an hour behind, and one of its
 recordings is in three parts; the drone tells UTC, and flies past midnight; an old compact forgot its clock for a while;
-a few pictures were sent without any date; about a tenth of the cards is in the library already, under other names.
-In the library copies of all kinds have gathered.
+a few pictures were sent without any date; a recorder at somebody's lapel runs minutes ahead, and what it heard tells by
+how much; about a tenth of the cards is in the library already, under other names. In the library copies of all kinds
+have gathered.
 """
 
 from __future__ import annotations
@@ -14,16 +15,24 @@ import shutil
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.demo import clips, scenes, sound, stills
 from jutrek.demo.copies import Kept, copies
-from jutrek.demo.happenings import NIGHT, SHOOTS, filmed, happenings, photographed
+from jutrek.demo.happenings import NIGHT, SHOOTS, Shooting, filmed, happenings, photographed
 from jutrek.demo.shelf import LOCAL, PLACE, specimens
 
-VERSION = "5"
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+VERSION = "6"
 _MARK = "made-by-jutrek.txt"
 _OFFSET = timedelta(hours=2)
 _PICTURE = (1080, 720)
+_OVERHEARD, _BEFORE, _LAPEL = (4, 6, 9, 12, 14), 15, 45.0
+"""Takes that the recorder at the lapel heard, too: it began so many seconds before, and ran for so long."""
+_AHEAD = timedelta(minutes=7, seconds=23)
 _EDITED, _MOVING = (6, 16), (3, 7, 12)
 """Pictures on the phone that somebody straightened some days later, and those that move."""
 FIRST = 4401
@@ -177,21 +186,55 @@ def _drone_card() -> _Made:
         yield f"Card C/DCIM/FLIGHT/SK3_{local:%Y%m%d_%H%M%S}.mov", local, clips.clip(take, 940 + number)
 
 
-def _sound_card() -> _Made:
-    """The recorder ran whenever somebody filmed, but for a few; the steam test in two tracks."""
+class _Sounded(NamedTuple):
+    """A take of the recorder."""
+
+    number: int
+    shoot: Shooting
+    turn: int
+    local: datetime
+    seconds: float
+
+    @property
+    def air(self) -> NDArray[np.float64]:
+        """What was to be heard, from a while before it."""
+        return sound.voices(9000 + self.number, _LAPEL)
+
+
+def _sounded() -> Iterator[_Sounded]:
+    """The recorder ran whenever somebody filmed, but for a few."""
     dice = random.Random(77)
     number = 0
     for shoot in SHOOTS:
         for turn, true in enumerate(filmed(shoot)):
-            if turn == 3:
-                continue
-            number += 1
-            local = true - timedelta(seconds=dice.randrange(3, 7))
-            seconds = dice.uniform(20, 24) if (shoot.day, turn) == (14, 2) else dice.uniform(14, 18)
-            tracks = ("_TR1", "_TR2") if (shoot.day, turn) == (17, 1) else ("",)
-            for seed, track in enumerate(tracks):
-                data = sound.take(local, seconds, 500 + number + 100 * seed, scene=shoot.words, number=number)
-                yield f"Card D/TAKES/VELMORA-T{number:03}{track}.WAV", local, data
+            if turn != 3:
+                number += 1
+                local = true - timedelta(seconds=dice.randrange(3, 7))
+                seconds = dice.uniform(20, 24) if (shoot.day, turn) == (14, 2) else dice.uniform(14, 18)
+                yield _Sounded(number, shoot, turn, local, seconds)
+
+
+def _sound_card() -> _Made:
+    """The recorder's takes; the steam test in two tracks."""
+    for one in _sounded():
+        tracks = ("_TR1", "_TR2") if (one.shoot.day, one.turn) == (17, 1) else ("",)
+        air = one.air[_BEFORE * sound.AIR :] if one.number in _OVERHEARD else None
+        for turn, track in enumerate(tracks):
+            seed = 500 + one.number + 100 * turn
+            data = sound.take(one.local, one.seconds, seed, scene=one.shoot.words, number=one.number, air=air)
+            yield f"Card D/TAKES/VELMORA-T{one.number:03}{track}.WAV", one.local, data
+
+
+def _lapel() -> _Made:
+    """What the recorder at somebody's lapel heard of it. Its clock was set by hand, and runs ahead."""
+    recorder = sound.Recorder("L1", "L1-0093", sound.AIR)
+    taken = (one for one in _sounded() if one.number in _OVERHEARD)
+    for number, one in enumerate(taken, 1):
+        local = one.local - timedelta(seconds=_BEFORE) + _AHEAD
+        data = sound.take(
+            local, _LAPEL, 700 + number, scene=one.shoot.words, number=number, air=one.air, recorder=recorder
+        )
+        yield f"Phone inbox/from the lapel recorder/LAPEL-{number:02}.WAV", local, data
 
 
 def _phone() -> _Made:
@@ -213,6 +256,7 @@ def _phone() -> _Made:
         take = clips.Take("bridge" if day == 14 else "steam", local, 4, "Skarv", "P4")
         yield f"Phone inbox/VID_{local:%Y%m%d_%H%M%S}.mov", local, clips.clip(take, 990 + number)
     yield from _compact()
+    yield from _lapel()
     for number in range(3):
         sent = datetime(2026, 5, 17, 20, 40 + number)
         picture = scenes.draw("steam", 16, 7200 + number, (800, 600))

@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
 from enum import StrEnum
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -214,6 +214,31 @@ class Strip:
     ticks: tuple[tuple[float, float], ...]
 
 
+class Wave(NamedTuple):
+    """How loud a recording was: its name, its device's sign and colour, and values between 0 and 1."""
+
+    name: str
+    sign: str
+    colour: int
+    loud: tuple[float, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class OverlaidWaves:
+    """A clip and the take in which it was heard, laid over one another.
+
+    Attributes:
+        clip, take: both, in values of the same length.
+        step: seconds of a value.
+        begin: seconds from the first value of the take to that of the clip.
+    """
+
+    clip: Wave
+    take: Wave
+    step: float
+    begin: float
+
+
 @dataclass(frozen=True, slots=True)
 class Question:
     """An open question, about dates or about doubles, as it is shown.
@@ -231,6 +256,7 @@ class Question:
         day: that day.
         pictures: captures by their counters: the neighbour before, some of those that wait, the one behind; of doubles
             some of those that wait, each with what it is the same as behind it.
+        waves: what two devices heard together, where that tells the shift.
     """
 
     key: str
@@ -245,6 +271,7 @@ class Question:
     day: date | None = None
     pictures: tuple[CaptureView, ...] = ()
     neighbours: tuple[str, str] = ("", "")
+    waves: OverlaidWaves | None = None
 
     @property
     def about_doubles(self) -> bool:

@@ -316,6 +316,14 @@ class Looking:
 
 
 @dataclass(frozen=True, slots=True)
+class Hearing:
+    """How many of the intake's recordings were listened to; of none when it is done."""
+
+    done: int
+    total: int
+
+
+@dataclass(frozen=True, slots=True)
 class DoublesFound:
     """The doubles of the library, the strongest degree first, and what lies in the tray."""
 
@@ -374,6 +382,7 @@ Event = (
     | DrivesChanged
     | Learning
     | Looking
+    | Hearing
     | DoublesFound
     | GroupOpened
     | SetAside

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from jutrek.captures import Capture, Doubt
-from jutrek.desk.board import CaptureView, Question, Strip, as_home
+from jutrek.desk.board import CaptureView, OverlaidWaves, Question, Strip, Wave, as_home
 from jutrek.desk.doubling import KEY
 from jutrek.desk.story import Story
 from jutrek.filing import Action, Plan
@@ -40,7 +40,7 @@ def questions_of(story: Story, views: Mapping[str, CaptureView], root: str = "")
 
 
 def _question(doubt: Doubt, story: Story, views: Mapping[str, CaptureView], root: str) -> Question:
-    is_clock = doubt.key.startswith("clock:")
+    is_clock = doubt.is_of_a_clock
     day, strips = _strips(doubt, story) if is_clock else (None, ())
     return Question(
         doubt.key,
@@ -55,6 +55,21 @@ def _question(doubt: Doubt, story: Story, views: Mapping[str, CaptureView], root
         day,
         () if is_clock else _pictures(doubt, views, root),
         doubt.neighbours,
+        _waves(doubt, story, views),
+    )
+
+
+def _waves(doubt: Doubt, story: Story, views: Mapping[str, CaptureView]) -> OverlaidWaves | None:
+    """The clip and the take in which it was heard best, to be laid over one another."""
+    waves = doubt.heard.waves if doubt.heard is not None else None
+    if waves is None or doubt.heard is None:
+        return None
+    ours, theirs = story.devices[doubt.heard.device], story.devices[doubt.heard.other]
+    return OverlaidWaves(
+        Wave(views[waves.clip].name, ours.letter, ours.colour, waves.ours),
+        Wave(views[waves.take].name, theirs.letter, theirs.colour, waves.theirs),
+        waves.step,
+        waves.begin,
     )
 
 

@@ -12,12 +12,14 @@ from jutrek.desk import drafts, events
 from jutrek.desk.board import Board
 from jutrek.desk.intake import Found, read_source
 from jutrek.desk.jobs import JobThread
+from jutrek.desk.listening import Ears
 from jutrek.desk.workbench import Workbench
 from jutrek.errors import JutrekError, SourceRefused, SourceUnreadable, Stopped
 from jutrek.library import Library, apart
 from jutrek.sources import known_source
 
 if TYPE_CHECKING:
+    from jutrek.captures import Heard
     from jutrek.library.ledger import Ledger
 
 MANY = 5000
@@ -36,6 +38,7 @@ class ReadingThread(JobThread):
         self._library: Library | None = None
         self._ledger: Ledger | None = None
         self._drawing_took = 0.0
+        self._ears = Ears(tell, self._on_heard)
         super().__init__(tell)
 
     def _take_up(self, library: Library) -> None:
@@ -104,6 +107,13 @@ class ReadingThread(JobThread):
         self._bench.sources_changed()
         self._publish()
         self._keep_draft()
+        self._ears.listen_to(*self._bench.to_listen_to)
+
+    def _on_heard(self, heard: tuple[Heard, ...]) -> None:
+        """Devices heard something together, or nothing any more."""
+        if heard or self._bench.has_heard:
+            self._bench.hear(heard)
+            self._publish()
 
     def _keep_draft(self) -> None:
         if self._library is not None and self._bench.draft.sources:

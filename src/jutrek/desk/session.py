@@ -63,7 +63,7 @@ class IntakeSession(ReadingThread):
         self._idle: Idle | None = None
         self._watch: Watch | None = None
         self.learns = False
-        """Whether libraries are looked through for doubles while nothing else is to be done."""
+        """Whether doubles are looked for, and recordings listened to, while nothing else is to be done."""
         self.after = events.AfterRun()
         """What is done behind the next run."""
         super().__init__(tell)
@@ -385,15 +385,18 @@ class IntakeSession(ReadingThread):
         )
         self._tell(events.Working(""))
         self._publish()
-
         if self._idle is not None:
             self._idle.look_again()
 
     def _has_time_for(self) -> bool:
-        return self._idle is not None and self._idle.has_work
+        self._ears.paused = not self.learns or (self._idle is not None and self._idle.paused)
+        return self._ears.has_work or (self._idle is not None and self._idle.has_work)
 
     def _while_idle(self) -> None:
-        if self._idle is not None:
+        # What tells whose clock is right comes first: it concerns what is about to come home.
+        if self._ears.has_work:
+            self._ears.go_on()
+        elif self._idle is not None:
             self._idle.go_on(self._stop)
 
     def _publish(self) -> None:
@@ -425,14 +428,13 @@ class IntakeSession(ReadingThread):
         self._soon(lambda: self._idle.pause(paused) if self._idle is not None else None)
 
     def _save(self, path: str) -> None:
-        if self._bench.plan is None:
-            return
-        try:
-            tree, name = chosen_file(path)
-            tree.write_own(name, (self._bench.plan.as_json(as_objects(self._bench.story)) + "\n").encode())
-        except OSError as error:
-            raise PlanUnusable(path, f"it could not be written: {reason(error)}") from error
-        self._tell(events.Saved(path))
+        if self._bench.plan is not None:
+            try:
+                tree, name = chosen_file(path)
+                tree.write_own(name, (self._bench.plan.as_json(as_objects(self._bench.story)) + "\n").encode())
+            except OSError as error:
+                raise PlanUnusable(path, f"it could not be written: {reason(error)}") from error
+            self._tell(events.Saved(path))
 
     def _bring(self, number: int) -> None:
         if number != self._stops:

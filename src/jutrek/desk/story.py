@@ -7,13 +7,16 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from jutrek.captures import (
+    Beside,
     Capture,
     Decisions,
     Device,
     Doubt,
+    Heard,
     Proposal,
     Shoot,
     assign,
+    beside_of,
     find_doubts,
     held,
     settled,
@@ -37,6 +40,7 @@ class Story:
         shoots: in the order of time; captures without a date to trust, and those set aside, are in none.
         wishes: what a plan is made by.
         aside: captures that are left out, by decision or by house rules.
+        beside: where clips lie in takes of sound, by what both heard, by clip.
     """
 
     captures: tuple[Capture, ...] = ()
@@ -45,6 +49,7 @@ class Story:
     shoots: tuple[Shoot, ...] = ()
     wishes: Wishes = field(default_factory=Wishes)
     aside: frozenset[str] = frozenset()
+    beside: Mapping[str, list[Beside]] = field(default_factory=dict)
 
 
 def devices_of(
@@ -71,12 +76,14 @@ def tell(
     decisions: Decisions,
     rules: HouseRules,
     proposals: Iterable[Proposal],
+    heard: Sequence[Heard] = (),
 ) -> Story:
     """Lay decisions over captures.
 
     Args:
         captures: as grouped, with the dates that their files tell.
         proposals: shifts that were found between the devices.
+        heard: what devices heard together.
     """
     ordered = settled(captures, decisions)
     doubts = find_doubts(ordered, devices, decisions, proposals)
@@ -92,7 +99,7 @@ def tell(
         if (who := decisions.carried.get(capture.id) or devices[capture.device].operator)
     }
     wishes = Wishes(shoots, waits, decisions.unfiled, operators, devices, decisions.said, decisions.along)
-    return Story(tuple(ordered), devices, tuple(doubts), tuple(shoots), wishes, decisions.aside)
+    return Story(tuple(ordered), devices, tuple(doubts), tuple(shoots), wishes, decisions.aside, beside_of(heard))
 
 
 def as_objects(story: Story) -> dict[str, Any]:
@@ -108,18 +115,28 @@ def as_objects(story: Story) -> dict[str, Any]:
              "captures": len(one.captures)}
             for one in story.shoots
         ],
-        "captures": [_capture(one, story.devices, shoots.get(one.id), story.wishes) for one in story.captures],
+        "captures": [_capture(one, story, shoots.get(one.id)) for one in story.captures],
         "doubts": [
             {"key": one.key, "sign": one.sign, "device": story.devices[one.device].letter, "headline": one.headline,
              "evidence": one.evidence, "certainty": one.certainty.value, "shift": one.shift,
-             "captures": list(one.captures), "answers": [answer.words for answer in one.answers]}
+             "captures": list(one.captures), "answers": [answer.words for answer in one.answers],
+             "heard": _heard(one, story)}
             for one in story.doubts
         ],
     }  # fmt: skip
 
 
-def _capture(capture: Capture, devices: Mapping[str, Device], shoot: Shoot | None, wishes: Wishes) -> dict[str, Any]:
-    moment = capture.moment
+def _heard(doubt: Doubt, story: Story) -> dict[str, Any] | None:
+    """What two devices heard together: with whom, how clearly, and how many clips."""
+    heard = doubt.heard
+    if heard is None:
+        return None
+    other = heard.other if doubt.device == heard.device else heard.device
+    return {"with": story.devices[other].letter, "clear": round(heard.clear, 1), "pairs": len(heard.pairs)}
+
+
+def _capture(capture: Capture, story: Story, shoot: Shoot | None) -> dict[str, Any]:
+    moment, devices, wishes = capture.moment, story.devices, story.wishes
     tails, tied = (part or ("",) * len(capture.files) for part in (capture.tails, capture.tied))
     return {
         "id": capture.id,
@@ -128,6 +145,9 @@ def _capture(capture: Capture, devices: Mapping[str, Device], shoot: Shoot | Non
         "operator": wishes.operators.get(capture.id, ""),
         "shoot": shoot.key if shoot else None,
         "stack": capture.stack or None,
+        "beside": [
+            {"capture": pair.take, "from": round(pair.seconds, 2)} for pair in story.beside.get(capture.id, ())
+        ],
         "waits": wishes.waits.get(capture.id),
         "moment": None if moment is None else {
             "local": Stamp(moment.local, moment.precision).iso(),

@@ -11,7 +11,18 @@ import threading
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from jutrek.captures import Capture, Certainty, Decisions, Device, Doubt, Proposal, ShiftClock, TakeAsItIs, propose
+from jutrek.captures import (
+    Capture,
+    Certainty,
+    Decisions,
+    Device,
+    Doubt,
+    Heard,
+    Proposal,
+    ShiftClock,
+    TakeAsItIs,
+    propose,
+)
 from jutrek.desk import drawing_up
 from jutrek.desk.board import Board, Place
 from jutrek.desk.doubling import with_doubles
@@ -67,6 +78,7 @@ class Workbench:
         self._grouped_by: tuple[object, ...] = ()
         self._proposals: tuple[Proposal, ...] = ()
         self._lined_up_by: object = None
+        self._heard: tuple[Heard, ...] = ()
         self._standings: dict[str, Stands] | None = None
         self._looks: dict[str, Stands] = {}
         self._look_stamps: dict[str, tuple[int, int]] = {}
@@ -149,6 +161,21 @@ class Workbench:
         }
         self._retell()
 
+    @property
+    def to_listen_to(self) -> tuple[Sequence[Capture], Sequence[Proposal]]:
+        """The captures with the dates that their files tell, and what is proposed for their clocks."""
+        return self._captures, self._proposals
+
+    @property
+    def has_heard(self) -> bool:
+        """Whether devices heard anything together."""
+        return bool(self._heard)
+
+    def hear(self, heard: tuple[Heard, ...]) -> None:
+        """Take what devices heard together."""
+        self._heard = heard
+        self.refresh()
+
     def refresh(self) -> None:
         """Something was decided, taken back or done again. Nothing is read or compared again."""
         if self._grouped_by != self._grouping():
@@ -183,12 +210,13 @@ class Workbench:
         sources = [found.source for found in self.founds.values()]
         devices = devices_of(sources, self._captures, now.decisions, self._known)
         made = now.decisions
-        lined_up_by = (made.fixes, dict(made.placed), made.right, made.aside)
+        lined_up_by = (made.fixes, dict(made.placed), made.right, made.aside, self._heard)
         if self._lined_up_by != lined_up_by:
             bare = tell(self._captures, devices, made, now.rules, ())
-            self._proposals = tuple(propose(one for one in bare.captures if one.id not in made.aside))
+            self._proposals = tuple(propose((one for one in bare.captures if one.id not in made.aside), self._heard))
             self._lined_up_by = lined_up_by
-        self.story = self._with_doubles(tell(self._captures, devices, made, now.rules, self._proposals), made)
+        story = tell(self._captures, devices, made, now.rules, self._proposals, self._heard)
+        self.story = self._with_doubles(story, made)
 
     def _with_doubles(self, story: Story, made: Decisions) -> Story:
         """A story with what is known of its doubles by now."""

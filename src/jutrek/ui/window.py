@@ -266,7 +266,9 @@ class MainWindow(QMainWindow):
             case events.Working():
                 self._show_working(event)
             case events.Looking(done, total):
-                page.show_looking(done, total)
+                page.show_meanwhile("comparing pictures", done, total)
+            case events.Hearing(done, total):
+                page.show_meanwhile("listening to recordings", done, total)
             case events.TakenUp():
                 more = "What you had decided holds again; Ctrl+Z takes it back."
                 page.notify("Taken up where you left off.", more)

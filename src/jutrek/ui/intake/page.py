@@ -60,7 +60,7 @@ class IntakePage(QWidget):
         self._narrowing = Narrowing()
         self.capture = ""
         self._running = self._working = False
-        self._looking = ""
+        self._meanwhile = ""
         self._notice: tuple[str, str, str, bool] | None = None
         self.headline = Headline(theme)
         self.outcome = OutcomeBar(theme)
@@ -349,9 +349,9 @@ class IntakePage(QWidget):
         self._narrowing.clear()
         self._show_days()
 
-    def show_looking(self, done: int, total: int) -> None:
-        """Show how far the pictures of the intake were compared by their looks; of none says nothing."""
-        self._looking = f"comparing pictures, {done:,} of {total:,}" if total else ""
+    def show_meanwhile(self, what: str, done: int, total: int) -> None:
+        """Show how far something is that goes on beside everything else; of none says nothing."""
+        self._meanwhile = f"{what}, {done:,} of {total:,}" if total else ""
         self._refresh_words()
 
     def _teach(self) -> None:
@@ -454,7 +454,7 @@ class IntakePage(QWidget):
                 coming = to_bring + board.count(State.BROUGHT)
                 figures = f"Bringing {paint.counted(coming, 'capture')} home"
             size = paint.size_words(sum(source.size for source in board.sources))
-            self.headline.say(figures, " · ".join(part for part in (span_words(board), size, self._looking) if part))
+            self.headline.say(figures, " · ".join(part for part in (span_words(board), size, self._meanwhile) if part))
         if not running and not self._working:
             self._say_state()
 

@@ -10,7 +10,7 @@ from jutrek.desk.board import Question
 from jutrek.ui import paint
 from jutrek.ui.intake.parts import AskBar, ButtonFlow
 from jutrek.ui.plainly import Label
-from jutrek.ui.settle.evidence import NeighbourRow, StripChart
+from jutrek.ui.settle.evidence import NeighbourRow, StripChart, WaveChart
 from jutrek.ui.theme import BOLD, HEADLINE, SEMIBOLD, Theme, font
 from jutrek.ui.thumbs import Thumbnails
 
@@ -44,7 +44,10 @@ class QuestionCard(QWidget):
         self._column.setSpacing(6)
         self._column.addWidget(self._headline)
         self._column.addWidget(evidence)
-        if question.strips:
+        if question.waves is not None:
+            self._column.addSpacing(4)
+            self._column.addWidget(WaveChart(theme, question.waves))
+        elif question.strips:
             self._column.addSpacing(4)
             self._column.addWidget(StripChart(theme, question))
         elif question.pictures:

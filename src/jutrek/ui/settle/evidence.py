@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QLocale, QPointF, QRect, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from jutrek.desk.board import CaptureView, Question, Strip
+from jutrek.desk.board import CaptureView, OverlaidWaves, Question, Strip, Wave
 from jutrek.ui import paint
 from jutrek.ui.intake.lanes import shift_words
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
@@ -15,6 +15,8 @@ from jutrek.ui.thumbs import SIZE, Thumbnails
 _LANE, _STEP, _NAMES = 9, 22, 124
 _LEAST_TICK = 2
 _HOURS, _HOUR_ROOM = (1, 2, 3, 4, 6, 12), 48
+_WAVE, _SECONDS = 34, (1, 2, 5, 10, 20, 30, 60, 120)
+"""Height of a wave; steps of its axis."""
 
 
 class StripChart(QWidget):
@@ -85,6 +87,53 @@ class StripChart(QWidget):
         painter.setPen(QPen(theme.amber, 1.5))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(path)
+
+
+class WaveChart(QWidget):
+    """How loud a clip was over how loud the take was in which it was heard, at the shift that is proposed.
+
+    The take rises from the middle, the clip hangs below it: where both heard the same, one mirrors the other.
+    """
+
+    def __init__(self, theme: Theme, waves: OverlaidWaves) -> None:
+        super().__init__()
+        self._theme, self._waves = theme, waves
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(2 * _WAVE + 22)
+        clip, take = waves.clip, waves.take
+        self.setAccessibleName(
+            f"Sound of {clip.name} by {clip.sign} over that of {take.name} by {take.sign}: both rise and fall together"
+        )
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, theme, waves = QPainter(self), self._theme, self._waves
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        first = min(0.0, waves.begin)
+        last = max(len(waves.take.loud) * waves.step, waves.begin + len(waves.clip.loud) * waves.step)
+        room = self.width() - _NAMES - 24
+        scale = room / max(last - first, 1.0)
+        for wave, at, side in ((waves.take, -first, -1), (waves.clip, waves.begin - first, 1)):
+            row = 0 if side < 0 else _WAVE
+            name = f"{wave.sign} \u00b7 {wave.name}"
+            box = QRect(0, row + (_WAVE - 18) // 2, _NAMES - 10, 18)
+            paint.text(painter, box, name, font(12.5), theme.ink, cut=Qt.TextElideMode.ElideMiddle)
+            painter.fillRect(QRect(_NAMES, row, room, _WAVE), theme.track)
+            self._wave(painter, wave, _NAMES + at * scale, waves.step * scale, side)
+        painter.fillRect(QRect(_NAMES, _WAVE, room, 1), theme.card)
+        every = next((step for step in _SECONDS if step * scale >= _HOUR_ROOM), 600)
+        for second in range(0, int(last - first) + 1, every):
+            box = QRect(_NAMES + int(second * scale) - 24, 2 * _WAVE + 4, 48, 16)
+            paint.text(painter, box, f"{second // 60}:{second % 60:02}", font(11.5), theme.soft, align=paint.CENTRE)
+
+    def _wave(self, painter: QPainter, wave: Wave, left: float, step: float, side: int) -> None:
+        """An area from the middle line upwards (side -1) or downwards (1)."""
+        area = QPolygonF([QPointF(left, _WAVE)])
+        for number, loud in enumerate(wave.loud):
+            area.append(QPointF(left + (number + 0.5) * step, _WAVE + side * (1 + loud * (_WAVE - 4))))
+        area.append(QPointF(left + len(wave.loud) * step, _WAVE))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self._theme.device(wave.colour))
+        painter.drawPolygon(area)
 
 
 class NeighbourRow(QWidget):
