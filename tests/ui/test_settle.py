@@ -17,6 +17,7 @@ from jutrek.library import Library
 from jutrek.ui.intake.days import DayRow
 from jutrek.ui.intake.page import IntakePage
 from jutrek.ui.intake.parts import CAPTURES
+from jutrek.ui.settle.evidence import WaveChart
 from jutrek.ui.window import MainWindow
 from tests import making
 from tests.making import WHEN, put
@@ -95,12 +96,12 @@ def test_a_lane_is_dragged_and_its_clock_is_right(qtbot: QtBot, window: MainWind
     qtbot.mouseClick(row.ask.main, LEFT)
     qtbot.waitUntil(lambda: bool(page.board.can_undo), timeout=PATIENCE)
     assert times(page, "B") != before
-    assert len(page.board.questions) == 2
-    assert page.board.count(State.LOOK) == 9
+    assert len(page.board.questions) == 3
+    assert page.board.count(State.LOOK) == 14
     (bridge,) = (view for day in page.board.days for view in day.captures if view.name == "0004.MOV")
     assert bridge.new_name == "20260514_083207.mov"
     undone(qtbot, window)
-    assert (times(page, "B"), len(page.board.questions)) == (before, 3)
+    assert (times(page, "B"), len(page.board.questions)) == (before, 4)
 
 
 def test_shift_drags_to_the_second(qtbot: QtBot, day: IntakePage) -> None:
@@ -125,23 +126,23 @@ def test_a_range_of_a_lane_is_selected(qtbot: QtBot, day: IntakePage) -> None:
 
 
 def test_every_doubt_of_the_demo_is_settled(qtbot: QtBot, window: MainWindow, page: IntakePage) -> None:
-    """The walk of the guide: five clicks, and nothing needs a look."""
+    """The walk of the guide: six clicks, and nothing needs a look."""
     boxes = page.outcome._boxes()
     qtbot.mouseClick(page.outcome, LEFT, pos=boxes[-1].center())
     assert page.settling
     assert page.titles.accessibleName() == "From, to settle, what that changes"
     cards = list(page.settle.cards.values())
-    assert [card.question.certainty for card in cards] == ["certain", "likely", "only a day"]
+    assert [card.question.certainty for card in cards] == ["certain", "likely", "likely", "only a day"]
     qtbot.waitUntil(lambda: "other names" in page.settle.effect.accessibleName(), timeout=PATIENCE)
     qtbot.mouseClick(cards[1], LEFT, pos=QPoint(8, 8))
     qtbot.waitUntil(lambda: "come home with it" in page.settle.effect.accessibleName(), timeout=PATIENCE)
     qtbot.mouseClick(page.action_bar.accept, LEFT)
-    qtbot.waitUntil(lambda: len(page.board.questions) == 2, timeout=PATIENCE)
-    for card in cards[1:]:
-        qtbot.mouseClick(card.buttons[0], LEFT)
-    qtbot.waitUntil(lambda: not page.board.questions, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: len(page.board.questions) == 3, timeout=PATIENCE)
+    for left in (2, 1, 0):
+        qtbot.mouseClick(next(iter(page.settle.cards.values())).buttons[0], LEFT)
+        qtbot.waitUntil(lambda left=left: len(page.board.questions) == left, timeout=PATIENCE)
     assert page.board.count(State.LOOK) == 0
-    assert page.action_bar.main.text() == "Bring 195 home, not compared yet"
+    assert page.action_bar.main.text() == "Bring 200 home, not compared yet"
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow)
     qtbot.keyClick(window, Qt.Key.Key_Escape)
@@ -162,7 +163,7 @@ def test_another_shift_is_typed(qtbot: QtBot, page: IntakePage) -> None:
     card.ask.field.setText("0:59:58")
     qtbot.keyClick(card.ask.field, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: bool(page.board.can_undo), timeout=PATIENCE)
-    assert len(page.board.questions) == 2
+    assert len(page.board.questions) == 3
 
 
 def test_two_pictures_of_one_moment_tell_the_shift(qtbot: QtBot, page: IntakePage) -> None:
@@ -183,7 +184,7 @@ def test_two_pictures_of_one_moment_tell_the_shift(qtbot: QtBot, page: IntakePag
     match.true_time.setText(f"{match.wrong.view.when + timedelta(hours=1):%Y-%m-%d %H:%M:%S}")
     assert match.accept.text() == "Shift by +01:00:00"
     qtbot.mouseClick(match.accept, LEFT)
-    qtbot.waitUntil(lambda: len(page.board.questions) == 2, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: len(page.board.questions) == 3, timeout=PATIENCE)
     page.overlays.match_pictures(page.board, page.board.questions[0].key)
     assert [view.when.year for view in match.wrong._views if view.when] == [2000] * 6
     qtbot.keyClick(match, Qt.Key.Key_Escape)
@@ -409,3 +410,23 @@ def _describe(page: IntakePage) -> object:
     start = page.board.days[0].start
     assert start is not None
     return Describe(start, None, "Bridge")
+
+
+def test_what_two_devices_heard_is_shown_with_the_question(qtbot: QtBot, window: MainWindow, demo: Scenario) -> None:
+    """While it listens the head says so; then two waves take the place of the lanes."""
+    window.learns = True
+    said: list[str] = []
+    meanwhile = window.page.show_meanwhile
+    window.page.show_meanwhile = lambda *told: (said.append(told[0]), meanwhile(*told))  # type: ignore[assignment]
+    window.begin(demo.library, demo.sources[3:])
+    page = window.page
+    qtbot.waitUntil(lambda: any(one.waves is not None for one in page.board.questions), timeout=PATIENCE)
+    assert "listening to recordings" in said
+    assert page._meanwhile == "" or "comparing" in page._meanwhile
+    page.open_settle()
+    charts = [chart for card in page.settle.cards.values() for chart in card.findChildren(WaveChart)]
+    (chart,) = charts
+    words = chart.accessibleName()
+    assert words.startswith("Sound of LAPEL-0")
+    assert " over that of VELMORA-T0" in words
+    assert not chart.grab().isNull()

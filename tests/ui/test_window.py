@@ -44,10 +44,10 @@ def test_the_demo_goes_through_in_the_window(qtbot: QtBot, window: MainWindow, d
     ready(qtbot, window, 5)
     page = window.page
     assert page.action_bar.main.text() == "Bring 167 home, not compared yet"
-    assert page.outcome.accessibleName() == "Outcome: 167 to bring home, 14 at home, 28 need a look"
+    assert page.outcome.accessibleName() == "Outcome: 167 to bring home, 14 at home, 33 need a look"
     rows = page.rows()
     assert rows[2].accessibleName() == (
-        "Thursday 14 May 2026, 67 captures · 6 devices · 07:32 – 15:27, 57 new, 4 home, 6 to settle"
+        "Thursday 14 May 2026, 69 captures · 7 devices · 07:32 – 15:27, 57 new, 4 home, 8 to settle"
     )
     assert rows[-1].accessibleName().startswith("9 captures without a date to trust")
     qtbot.mouseClick(rows[2], Qt.MouseButton.LeftButton, pos=QPoint(60, 20))
@@ -67,7 +67,7 @@ def test_the_demo_goes_through_in_the_window(qtbot: QtBot, window: MainWindow, d
     assert {row.destination for row in plan.rows if row.destination} <= names_below(demo.library)
     tiles = [tile.accessibleName() for tile in page.from_column.tiles.values()]
     assert tiles[0] == "A · Arlen M2, Card A · card, 120 stills · 33.0 MB, safe to clear"
-    assert tiles[4].endswith("9 need a look, 2 open questions")
+    assert tiles[4].endswith("14 need a look, 3 open questions")
 
 
 def test_the_board_narrows_by_outcome_and_by_folder(qtbot: QtBot, small: MainWindow) -> None:

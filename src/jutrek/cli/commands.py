@@ -92,7 +92,7 @@ _AsItIs = Annotated[
 _Listen = Annotated[
     bool,
     typer.Option(
-        "--listen", help="Line clocks up by what clips and takes heard, too: about 20 s for each hour of sound."
+        "--listen", help="Line clocks up by what clips and takes heard, too: about half a minute an hour of sound."
     ),
 ]
 _Looks = Annotated[

@@ -66,11 +66,15 @@ def _waves(doubt: Doubt, story: Story, views: Mapping[str, CaptureView]) -> Over
         return None
     ours, theirs = story.devices[doubt.heard.device], story.devices[doubt.heard.other]
     return OverlaidWaves(
-        Wave(views[waves.clip].name, ours.letter, ours.colour, waves.ours),
-        Wave(views[waves.take].name, theirs.letter, theirs.colour, waves.theirs),
+        Wave(_stem(views[waves.clip]), ours.letter, ours.colour, waves.ours),
+        Wave(_stem(views[waves.take]), theirs.letter, theirs.colour, waves.theirs),
         waves.step,
         waves.begin,
     )
+
+
+def _stem(view: CaptureView) -> str:
+    return view.name.rpartition(".")[0] or view.name
 
 
 def _pictures(doubt: Doubt, views: Mapping[str, CaptureView], root: str) -> tuple[CaptureView, ...]:
