@@ -18,18 +18,29 @@ ZERO_POINTS = frozenset({datetime(1904, 1, 1), datetime(1970, 1, 1), datetime(19
 _PATTERN = re.compile(
     r"""\s* (\d{4})(?!\d)
     (?: [:\-/._\ ] \s?(\d{1,2}) (?: [:\-/._\ ] \s?(\d{1,2}) )? )?
-    (?: (?:[T\s]+|/\s) \s?(\d{1,2}) [:\-._] \s?(\d{1,2}) (?: [:\-._] \s?(\d{1,2}) (?: [.,] (\d{1,9}) )? )? )?
+    (?: (?:[T\s]+|/\s) \s?(\d{1,2}) (?:[:\-._]\s?|\s) (\d{1,2}) (?: (?:[:\-._]\s?|\s) (\d{1,2}) (?: [.,] (\d{1,9}) )? )?
+        (?: \s? ([AaPp])\.?[Mm]\b )? )?
     \s* (?: (Z|UTC|GMT) | )  (?: ([+\-]) (\d{1,2}) (?: :? (\d{2}) )? )?
     """,
     re.VERBOSE,
 )
+_AROUND = " \t\r\n\0'\""
+"""What may stand around a date."""
 _BASIC = re.compile(r"\s*(\d{4})(\d\d)(\d\d)(?:[T ]?(\d\d)(\d\d)(\d\d)?)?(?!\d)(.*)")
 _MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
-_MONTH = rf"({'|'.join(_MONTHS)})[a-z]*\.?"
-_CLOCK = r"(\d{1,2}):(\d{2}):(\d{2})"
+_MONTH = rf"(?P<month>{'|'.join(_MONTHS)})[a-z]*\.?"
+_WEEKDAY = r"(?:[a-z]{3,9},?\s+)?"
+_SIGNS = str.maketrans({"年": "-", "月": "-", "日": " ", "時": ":", "时": ":", "分": ":", "秒": " "})
+"""Signs that stand behind the parts of a date in East Asia."""
+_CLOCK = r"(?P<clock>\d{1,2}:\d{2}(?::\d{2})?)"
 _SPELLED = (
-    re.compile(rf"\s*(?:[a-z]{{3,9}},?\s+)?{_MONTH}\s+(\d{{1,2}})\s+{_CLOCK}\s+()(\d{{4}})", re.IGNORECASE),
-    re.compile(rf"\s*(?:[a-z]{{3,9}},?\s+)?(\d{{1,2}})[\s-]{_MONTH}[\s-](\d{{4}})\s+{_CLOCK}(.*)", re.IGNORECASE),
+    re.compile(rf"\s*{_WEEKDAY}{_MONTH}\s+(?P<day>\d{{1,2}})\s+{_CLOCK}\s+(?P<year>\d{{4}})(?P<rest>)", re.IGNORECASE),
+    re.compile(
+        rf"\s*{_WEEKDAY}(?P<day>\d{{1,2}})[\s-]{_MONTH}[\s-](?P<year>\d{{4}})\s+{_CLOCK}(?P<rest>.*)", re.IGNORECASE
+    ),
+    re.compile(
+        rf"\s*{_WEEKDAY}{_MONTH}\s+(?P<day>\d{{1,2}}),?\s+(?P<year>\d{{4}})\s+{_CLOCK}(?P<rest>.*)", re.IGNORECASE
+    ),
 )
 _OFFSET = re.compile(r"\s*(?:(Z)|([+\-])(\d{1,2})(?::?(\d{2}))?)")
 
@@ -47,15 +58,20 @@ def parse(text: str, fraction: str = "", offset: str = "") -> Stamp | None:
     """
     if (plain := _plain(text, fraction, offset)) is not None:
         return plain
+    text = text.strip(_AROUND) if text.isascii() else text.translate(_SIGNS).strip(_AROUND)
     found = _PATTERN.match(text)
     if not found:
         return _basic(text) or _spelled(text)
-    year, month, day, hour, minute, second, digits, utc, sign, zone_h, zone_m = found.groups()
+    year, month, day, hour, minute, second, digits, half, utc, sign, zone_h, zone_m = found.groups()
     zone = _offset(utc, sign, zone_h, zone_m) or parse_offset(offset)
     stamp = _date(int(year), month, day)
     if stamp is None or hour is None or stamp.precision is not Precision.DAY:
         return None if stamp is None or stamp.wall in ZERO_POINTS else _with(stamp, zone)
-    timed = _time(stamp.wall, int(hour), int(minute), second, digits or fraction.strip())
+    if half and not 1 <= int(hour) <= 12:
+        # 22:26 PM: the half of the day says nothing more.
+        half = None
+    of_day = int(hour) % 12 + 12 * (half in ("p", "P")) if half else int(hour)
+    timed = _time(stamp.wall, of_day, int(minute), second, digits or fraction.strip())
     if timed.wall in ZERO_POINTS and timed.precision >= Precision.MINUTE:
         return None
     return _with(timed, zone)
@@ -72,15 +88,14 @@ def _basic(text: str) -> Stamp | None:
 
 
 def _spelled(text: str) -> Stamp | None:
-    """Months by their English names: `Wed Apr 22 15:03:02 2009` (C), `22 Apr 2009 15:03:02 +0200` (RFC 5322)."""
-    if found := _SPELLED[0].match(text):
-        month, day, hour, minute, second, zone, year = found.groups()
-    elif found := _SPELLED[1].match(text):
-        day, month, year, hour, minute, second, zone = found.groups()
-    else:
+    """Months by their English names: `Wed Apr 22 15:03:02 2009` (C), `22 Apr 2009 15:03:02 +0200` (RFC 5322), and the
+    like of `Apr 22, 2009 15:03`.
+    """
+    found = next((match for one in _SPELLED if (match := one.match(text))), None)
+    if found is None:
         return None
-    number = _MONTHS.index(month.lower()) + 1
-    return parse(f"{year}-{number:02}-{int(day):02} {hour}:{minute}:{second}{zone.strip()}")
+    number = _MONTHS.index(found["month"].lower()) + 1
+    return parse(f"{found['year']}-{number:02}-{int(found['day']):02} {found['clock']}{found['rest'].rstrip()}")
 
 
 def _plain(text: str, fraction: str, offset: str) -> Stamp | None:
