@@ -204,6 +204,19 @@ def test_a_gif_keeps_its_packet_as_it_is(reading: Of) -> None:
     assert found(whole.replace(trailer, b"\0")) == found(b"\x21\xfe" + b"\x01x" * 5000) == []
 
 
+@pytest.mark.parametrize("marker", [0xE3, 0xE1])
+@pytest.mark.parametrize("size", [12, 400, 60_000])
+def test_what_stands_behind_a_wrong_length_is_found(size: int, marker: int, reading: Of) -> None:
+    """A segment that says it is shorter or longer than it is, or longer than the file, hides nothing behind it."""
+    packet = b"http://ns.adobe.com/xap/1.0/\0" + XMP.format(ATTRIBUTE).encode()
+    whole = jpeg_with(0xE1, packet)
+    broken = whole[:2] + bytes((0xFF, marker)) + size.to_bytes(2) + bytes(range(33, 93)) + whole[2:]
+    found = reading(broken)
+    assert claims_inside(found) == [("xmp:created", "2026", None)]
+    assert "wrong length" in found.notes[0]
+    assert (found.width, found.height) == (reading(whole).width, reading(whole).height)
+
+
 def test_satellite_hours_may_have_a_fraction(reading: Of) -> None:
     """Some writers put minutes into the hours."""
     gps = {7: rational((8_5, 10), (0, 1), (0, 1)), 0x1D: text("2026:05:14")}

@@ -7,6 +7,7 @@ picture and say its length in the XMP data.
 
 from __future__ import annotations
 
+import re
 import struct
 from typing import NamedTuple
 
@@ -33,6 +34,11 @@ _OTHER_END = b"SEFT"
 _MULTI_ENTRIES = 0xB002
 _LARGE_THUMBNAILS = frozenset({0x010001, 0x010002})
 """Types of further pictures that show the same as the first; others are gain maps, depths, the other eye's view."""
+
+
+_MARKS = re.compile(rb"\xff[\xc0-\xc4\xdb\xdd\xe0-\xef]")
+_NEAR = 128 * 1024
+"""Bytes behind a segment with a wrong length in which the next one is looked for."""
 
 
 class Around(NamedTuple):
@@ -73,12 +79,20 @@ def read_metadata(span: Span, draft: Draft) -> tuple[int, Around]:
         BrokenFile: when the segments do not follow one another up to a frame header.
     """
     offset, picture_at, around = 2, 0, Around()
+    before, lost = 2, False
     head = span.upto(0, HEAD)
     last = len(head) - _SEGMENT.size
     for _ in range(MAX_SEGMENTS):
-        mark, marker, size = _SEGMENT.unpack_from(head, offset) if offset <= last else span.unpack(_SEGMENT, offset)
+        whole = head if offset <= last else span.upto(min(offset, span.size), _SEGMENT.size)
+        mark, marker, size = _SEGMENT.unpack_from(whole.ljust(_SEGMENT.size, b"\0"), offset if whole is head else 0)
         if mark != 0xFF:
-            raise BrokenFile(span.where(offset), "a segment marker", f"0x{mark:02X}")
+            found = _next_segment(span, before) if not lost else 0
+            if not found:
+                raise BrokenFile(span.where(offset), "a segment marker", f"0x{mark:02X}")
+            draft.note("A segment tells a wrong length; those behind it were found by their marks.")
+            offset, lost = found, True
+            continue
+        before = offset
         if marker == 0xFF:
             offset += 1
             continue
@@ -88,8 +102,9 @@ def read_metadata(span: Span, draft: Draft) -> tuple[int, Around]:
                 if end <= len(head) and head.startswith(_EXIF, offset + 4):
                     _exif(Span(head[offset + 10 : end], origin=span.where(offset + 10)), draft)
                 else:
-                    found = _described(span.part(offset + 4, max(size - 2, 0)), marker, draft)
-                    around = Around(found.motion or around.motion, found.behind or around.behind)
+                    body = max(min(size - 2, span.size - offset - 4), 0)
+                    told = _described(span.part(offset + 4, body), marker, draft)
+                    around = Around(told.motion or around.motion, told.behind or around.behind)
         elif not picture_at:
             picture_at = offset
         if marker in _FRAMES:
@@ -99,6 +114,20 @@ def read_metadata(span: Span, draft: Draft) -> tuple[int, Around]:
             return picture_at, around
         offset += 2 + max(size, 2)
     raise BrokenFile(span.where(offset), f"a picture within {MAX_SEGMENTS} segments", "more segments")
+
+
+def _next_segment(span: Span, before: int) -> int:
+    """Where the next segment stands behind one that tells a wrong length; 0 where none is found.
+
+    It bears a mark that describes or begins a picture, and another mark follows where it ends.
+    """
+    near = span.upto(before + 4, _NEAR)
+    for match in _MARKS.finditer(near):
+        at = match.start()
+        end = at + 2 + int.from_bytes(near[at + 2 : at + 4])
+        if at + 4 <= end < len(near) - 1 and near[end] == 0xFF and near[end + 1] >= 0xC0:
+            return before + 4 + at
+    return 0
 
 
 def _exif(block: Span, draft: Draft) -> None:
