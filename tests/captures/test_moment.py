@@ -8,7 +8,8 @@ from itertools import pairwise
 import pytest
 
 from jutrek.captures import LADDER, Doubtful, Moment, Surroundings, Trust, decide
-from jutrek.formats import Claim, Offset, Precision, Stamp
+from jutrek.captures.zones import Habits
+from jutrek.formats import Claim, Kind, Offset, Precision, Reading, Stamp
 from jutrek.formats.reading import UTC_BY_DEFINITION
 
 NOON = datetime(2026, 5, 14, 12)
@@ -205,3 +206,18 @@ def test_a_container_that_no_zone_reconciles_with_the_name_needs_a_look(
     assert moment is not None
     assert (moment.trust is Trust.LIKELY) is agrees
     assert moment.against == (None if agrees else 1)
+
+
+def test_a_date_before_the_first_file_of_its_kind_is_not_taken() -> None:
+    """Where there is another one that is; it stands alone as doubtful. Formats that others write, too, tell nothing."""
+    early, late = claim("exif:original", datetime(2001, 3, 1, 10)), claim("exif:digitized", datetime(2019, 3, 1, 10))
+    raw = Surroundings(home=HOME, since=2018)
+    both, alone = decide([early, late], raw, now=NOW), decide([early], raw, now=NOW)
+    assert both is not None
+    assert alone is not None
+    assert (both.claim, both.doubt) == (1, None)
+    assert (alone.claim, alone.doubt) == (0, Doubtful.ANCIENT)
+    assert decided(early).doubt is None
+    habits = Habits([], HOME)
+    years = [habits.around("x", Reading(Kind.STILL, form, ())).since for form in ("cr3", "raf", "jpeg", "dng")]
+    assert years == [2018, 2000, 0, 0]

@@ -314,7 +314,11 @@ def _says(doubt: str, source: str, batch: Sequence[Capture], device: Device) -> 
         return f"{count} {'lies' if one else 'lie'} in the future", f"The first one says {first.local:%Y-%m-%d %H:%M}."
     if doubt == Doubtful.ANCIENT and first:
         years = _span(sorted({f"{day:%Y}" for day in _dates(batch)}))
-        return f"{count} {'is' if one else 'are'} dated {years}", "That is older than digital cameras."
+        return f"{count} {'is' if one else 'are'} dated {years}", (
+            "That is older than digital cameras."
+            if _at(batch[-1]).year < 1990
+            else "That is older than files of this kind."
+        )
     if doubt == Doubtful.FIGHT and first:
         return f"{count} {'carries' if one else 'carry'} dates that disagree", first.why
     if source in NAME.kinds:

@@ -152,7 +152,7 @@ def decide(
         The moment, or None where no claim stands on the ladder.
     """
     now, around = now or datetime.now(), around or Surroundings()
-    passed = _passed_over(claims, now)
+    passed = _passed_over(claims, now, around.since)
     for rung in ladder:
         standing = [index for index, claim in enumerate(claims) if claim.at in rung.kinds and index not in passed]
         if standing:
@@ -162,14 +162,14 @@ def decide(
     return None
 
 
-def _passed_over(claims: Sequence[Claim], now: datetime) -> frozenset[int]:
+def _passed_over(claims: Sequence[Claim], now: datetime, since: int) -> frozenset[int]:
     """Claims inside that are not believed while there is a better one, whatever rung they stand on.
 
-    A date in the future, or at a clock's zero point; a year or month alone beside a full date; the time of digitizing
-    where somebody wrote down an earlier one of shooting.
+    A date in the future, at a clock's zero point, or before the first file of its kind was written; a year or month
+    alone beside a full date; the time of digitizing where somebody wrote down an earlier one of shooting.
     """
     inside = [index for index, claim in enumerate(claims) if claim.at in INSIDE]
-    possible = [index for index in inside if not _is_impossible(claims[index].stamp, now)]
+    possible = [index for index in inside if not _is_impossible(claims[index].stamp, now, since)]
     passed = set(inside) - set(possible) if possible else set()
     originals = [claims[index] for index in possible if claims[index].at in _ORIGINALS | SHOOTING.kinds]
     digitized = [index for index in possible if claims[index].at.endswith("digitized")]
@@ -182,9 +182,9 @@ def _passed_over(claims: Sequence[Claim], now: datetime) -> frozenset[int]:
     return frozenset(passed)
 
 
-def _is_impossible(stamp: Stamp, now: datetime) -> bool:
+def _is_impossible(stamp: Stamp, now: datetime, since: int) -> bool:
     at_zero = stamp.precision >= Precision.MINUTE and any(abs(stamp.wall - zero) <= _A_DAY for zero in ZERO_POINTS)
-    return stamp.wall > now + _A_DAY or at_zero
+    return stamp.wall > now + _A_DAY or stamp.wall.year < since or at_zero
 
 
 def doubtful(moment: Moment, doubt: Doubtful, because: str, against: int | None = None) -> Moment:
@@ -240,6 +240,8 @@ def _doubt(moment: Moment, claims: Sequence[Claim], around: Surroundings, now: d
     old = at in INSIDE and moment.local.year < _FIRST_DIGITAL_YEAR and moment.precision >= Precision.SECOND
     if old and not is_scan(moment, claims):
         return doubtful(moment, Doubtful.ANCIENT, "The date is older than digital cameras.")
+    if at in INSIDE and moment.local.year < around.since:
+        return doubtful(moment, Doubtful.ANCIENT, "The date is older than files of its kind.")
     against = _contradiction(moment, claims, around, now)
     if against is not None:
         other = claims[against]
@@ -267,7 +269,7 @@ def _contradiction(moment: Moment, claims: Sequence[Claim], around: Surroundings
     if chosen.at not in INSIDE:
         return None
     for index, other in enumerate(claims):
-        if _is_impossible(other.stamp, now):
+        if _is_impossible(other.stamp, now, around.since):
             continue
         if other.at in _WITNESSES:
             apart = abs(_distance(other, chosen)) > _A_DAY

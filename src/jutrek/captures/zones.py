@@ -28,6 +28,10 @@ _ELSEWHERE = frozenset({"file", "xmp:changed", "aae:changed", "png:changed"})
 _KNOWING = frozenset({"exif:original", "qt:creationdate", "clipdata", "mdpm"})
 
 
+_FIRST_YEARS = {"cr3": 2018, "rw2": 2008, "arw": 2006, "cr2": 2004, "x3f": 2002, "mrw": 2001, "raf": 2000}
+"""Formats that cameras alone write, and the year of the first of them. Pictures of any age are turned into others."""
+
+
 @dataclass(frozen=True, slots=True)
 class Surroundings:
     """What is known around a file that helps to tell its local time.
@@ -39,6 +43,7 @@ class Surroundings:
         known: whether the device is known; else the files of its source without a known device stand for it.
         home: where the house is; None is this machine's zone.
         duration: of the recording in seconds; 0.0 for stills and where unknown.
+        since: the year in which the first device wrote files of this format; 0 where others write it as well.
     """
 
     position: tuple[float, float] | None = None
@@ -47,6 +52,7 @@ class Surroundings:
     known: bool = True
     home: tzinfo | None = None
     duration: float = 0.0
+    since: int = 0
 
 
 def to_local(claim: Claim, claims: Sequence[Claim], around: Surroundings) -> tuple[datetime, int | None, str]:
@@ -184,7 +190,8 @@ class Habits:
     def around(self, device: str, reading: Reading) -> Surroundings:
         """What is known around a file of a device."""
         habit, near = self._writes_local.get(device), self._near(device, reading)
-        return Surroundings(reading.position, habit, near, is_known(device), self._home, reading.duration)
+        since = _FIRST_YEARS.get(reading.format, 0)
+        return Surroundings(reading.position, habit, near, is_known(device), self._home, reading.duration, since)
 
     def _near(self, device: str, reading: Reading) -> int | None:
         known = self._offsets.get(device, [])
