@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from bench import clocks, dates, doubles, filing, heard, mixed, reading, story, transfer, window
+from bench import clocks, corpus, dates, doubles, filing, heard, mixed, reading, story, transfer, window
 
 _ALL = {
     "reading": reading.run,
@@ -13,6 +13,7 @@ _ALL = {
     "window": window.run,
     "clocks": clocks.run,
     "dates": dates.run,
+    "corpus": corpus.run,
     "heard": heard.run,
     "filing": filing.run,
     "story": story.run,

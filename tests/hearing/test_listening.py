@@ -23,7 +23,7 @@ from jutrek.captures.proposal import Proposal
 from jutrek.demo import sound
 from jutrek.errors import Stopped
 from jutrek.formats import Kind, Precision, Reading
-from jutrek.hearing import heard_of
+from jutrek.hearing import Listening, heard_of
 from jutrek.sources import SourceFile
 
 NOON = datetime(2026, 5, 14, 12, 0)
@@ -109,6 +109,20 @@ def test_sound_of_clips_is_lined_up_by_its_own_time(tmp_path: Path) -> None:
     captures = day(tmp_path, 100.0, late)
     (found,) = heard(captures)
     assert found.apart({one.id: one for one in captures}) == pytest.approx(-100.0, abs=0.1)
+
+
+def test_what_was_broken_off_is_listened_to_anew(tmp_path: Path) -> None:
+    """A source that comes while a recording is being listened to changes nothing of what is heard."""
+    captures, known = day(tmp_path, 3600.0), {}
+    first = Listening(captures, {}, known)
+    while first.done < 2:
+        first.go_on(0.0001)
+    first.go_on(0.0001)
+    del first
+    again = Listening(captures, {}, known)
+    while again.has_work:
+        again.go_on(1.0)
+    assert [(one.device, one.certain) for one in again.found] == [("camera", True)]
 
 
 def test_what_is_not_enough_is_not_certain(tmp_path: Path) -> None:

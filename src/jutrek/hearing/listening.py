@@ -107,7 +107,6 @@ class Listening:
     def _listen(self, recording: _Recording) -> Iterator[bool]:
         if recording.key in self._known:
             return
-        self._known[recording.key] = None
         ear = Ear()
         try:
             with opened(recording.capture.id) as file:
@@ -118,6 +117,7 @@ class Listening:
         # Decoders raise whatever they like on damaged content; what cannot be heard says nothing.
         except Exception as error:  # noqa: BLE001
             _log.info("%s can't be listened to: %s", recording.capture.id, error)
+            self._known[recording.key] = None
 
     def _compare(self, one: str, other: str) -> Generator[bool, None, Heard | None]:
         """Look for the clips of one device in the takes of another one."""
