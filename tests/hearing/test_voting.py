@@ -42,5 +42,5 @@ def test_what_is_less_is_not_certain(told: tuple[tuple[str, float, float, float]
 def test_a_clip_that_fits_in_many_places_says_little() -> None:
     """Beats and tunes: what stands out as much elsewhere is shared out; below the floor nothing is said."""
     assert weights([26.0]) == [20.0]
-    assert weights([16.0, 15.0, 14.0, 7.0, 5.9]) == [11 / 3, 10 / 3, 9 / 3, 2 / 4, 0.0]
+    assert weights([16.0, 15.0, 14.0, 7.0, 5.9]) == [11 / 3, 10 / 3, 9 / 3, 2 / 5, 0.0]
     assert vote(voices(("a", 0, 1.0, 0.0))) is None
