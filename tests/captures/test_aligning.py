@@ -10,6 +10,7 @@ from bench.clocks import judge, make_day
 
 from jutrek.captures import Capture, propose
 from jutrek.captures.aligning import Activity, align, align_all
+from jutrek.captures.settling import shift_words
 from jutrek.formats import DeviceFacts
 from tests.captures.make import CAMCORDER, M2, RECORDER, at, shot
 
@@ -153,3 +154,36 @@ def test_made_up_days_are_the_same_every_time() -> None:
     one, other = (make_day(np.random.default_rng(3)) for _ in range(2))
     assert one.truth == other.truth
     assert all(np.array_equal(one.devices[key].starts, other.devices[key].starts) for key in one.devices)
+
+
+def test_of_two_clocks_either_may_be_the_wrong_one() -> None:
+    """The question offers both ways, each puts an end to it, and only the one that is meant moves."""
+    from jutrek.captures import Decisions, find_doubts, settled
+    from jutrek.captures.capture import Device
+
+    letters = {"arlen": "A", "hovar": "B"}
+    captures = [one for one in story(timedelta(hours=1)) if one.device[:5] in letters]
+    devices = {one.device: Device(one.device, letters[one.device[:5]], letters[one.device[:5]]) for one in captures}
+    (doubt,) = find_doubts(captures, devices, Decisions(), propose(captures))
+    letter = devices[doubt.device].letter
+    other = "A" if letter == "B" else "B"
+    assert [answer.words for answer in doubt.answers] == [
+        f"Shift by {shift_words(doubt.shift)}",
+        f"Shift {other} · {other} by {shift_words(-doubt.shift)}",
+        "Right as it is",
+    ]
+    for answer, moved in zip(doubt.answers, (letter, other), strict=False):
+        laid = settled(captures, answer.change.on(Decisions()))
+        assert propose(laid) == []
+        was = {one.id: one.moment for one in captures}
+        assert {devices[one.device].letter for one in laid if one.moment != was[one.id]} == {moved}
+
+
+def test_several_others_are_shifted_together() -> None:
+    """Where as many agree on either side, the answer may be all the others."""
+    from jutrek.captures import Decisions, ShiftClocks
+    from jutrek.captures.decisions import ClockFix
+
+    change = ShiftClocks(("a", "b"), -3600.0)
+    decisions = change.on(ShiftClocks(("a",), 600.0).on(Decisions()))
+    assert set(decisions.fixes) == {ClockFix("a", -3000.0, frozenset()), ClockFix("b", -3600.0, frozenset())}

@@ -3,7 +3,7 @@
 from jutrek.captures.capture import Capture, Device, ReadFile, counter_of
 from jutrek.captures.companions import tied
 from jutrek.captures.deciding import Said, decided
-from jutrek.captures.decisions import Change, Decisions, Say, ShiftClock, TakeAsItIs
+from jutrek.captures.decisions import Change, Decisions, Say, ShiftClock, ShiftClocks, TakeAsItIs
 from jutrek.captures.devices import assign, device_key, main_device
 from jutrek.captures.doubts import Certainty, Doubt, find_doubts, held
 from jutrek.captures.grouping import group, order
@@ -38,6 +38,7 @@ __all__ = [
     "Said",
     "Say",
     "ShiftClock",
+    "ShiftClocks",
     "Shoot",
     "Surroundings",
     "TakeAsItIs",

@@ -66,4 +66,5 @@ def _confirmed(heard: Proposal, old: Proposal | None) -> Proposal:
 
 def _proposal(device: str, seconds: float, heard: Heard, *, certain: bool) -> Proposal:
     evidence = "" if certain else "Which of the two clocks is wrong, they do not tell."
-    return Proposal(device, round(seconds, 1), certain, evidence, heard=heard)
+    other = heard.other if device == heard.device else heard.device
+    return Proposal(device, round(seconds, 1), certain, evidence, heard=heard, against=() if certain else (other,))

@@ -147,6 +147,21 @@ class ShiftClock:
 
 
 @dataclass(frozen=True, slots=True)
+class ShiftClocks:
+    """Shift the clocks of several devices by the same seconds."""
+
+    devices: tuple[str, ...]
+    seconds: float
+    words: ClassVar[str] = "the clock fixes"
+
+    def on(self, decisions: Decisions) -> Decisions:
+        """The decisions after it."""
+        for device in self.devices:
+            decisions = ShiftClock(device, self.seconds).on(decisions)
+        return decisions
+
+
+@dataclass(frozen=True, slots=True)
 class Place:
     """Give captures dates by hand."""
 
@@ -355,6 +370,7 @@ class SplitDevice:
 
 Change = (
     ShiftClock
+    | ShiftClocks
     | Place
     | TakeAsItIs
     | LeaveUnfiled

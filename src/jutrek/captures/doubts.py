@@ -23,6 +23,7 @@ from jutrek.captures.decisions import (
     Place,
     Placed,
     ShiftClock,
+    ShiftClocks,
     TakeAsItIs,
     spread,
 )
@@ -151,11 +152,22 @@ def _clocks(
             Certainty.CERTAIN if proposal.certain else Certainty.LIKELY,
             (
                 Answer(f"Shift {'them ' if part else ''}by {shift}", ShiftClock(device.key, proposal.seconds, part)),
+                *_the_other_way_round(proposal, devices),
                 Answer("Right as it is", TakeAsItIs(part, "" if part else device.key)),
             ),
             shift=proposal.seconds,
             heard=proposal.heard,
         )
+
+
+def _the_other_way_round(proposal: Proposal, devices: Mapping[str, Device]) -> tuple[Answer, ...]:
+    """Where nothing tells which side is wrong: that the others are."""
+    against = [devices[key] for key in proposal.against if key in devices]
+    if not against or proposal.captures:
+        return ()
+    who = named(against[0]) if len(against) == 1 else f"the {len(against)} others"
+    keys = tuple(device.key for device in against)
+    return (Answer(f"Shift {who} by {shift_words(-proposal.seconds)}", ShiftClocks(keys, -proposal.seconds)),)
 
 
 def _heard(proposal: Proposal, devices: Mapping[str, Device]) -> str:

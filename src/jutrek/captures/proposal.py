@@ -19,6 +19,7 @@ class Proposal:
         by_satellite: whether the device's own satellite time says so.
         captures: ids of what it made while its clock was wrong; empty for all.
         heard: what it heard together with another device, where that says so.
+        against: keys of those that it is compared with, where nothing tells which side is wrong.
     """
 
     device: str
@@ -28,3 +29,4 @@ class Proposal:
     by_satellite: bool = False
     captures: tuple[str, ...] = ()
     heard: Heard | None = None
+    against: tuple[str, ...] = ()

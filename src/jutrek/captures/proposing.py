@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import datetime
 
 from jutrek.captures.aligning import AGREE, Activity, Alignment, agreeing, align_all
@@ -41,17 +41,17 @@ def propose(captures: Iterable[Capture], heard: Sequence[Heard] = ()) -> list[Pr
         for key, made in own.items()
         if key not in {proposal.device for proposal in found}
     }
+    right, firm = agreeing(activities)
     whole = {key: (alignment, firm) for key, alignment, firm in align_all(activities)}
     for key, made in own.items():
         parts = _parts(key, made, activities) if key in activities else []
         matched = sum(part.matched for part in parts)
         if key in whole and whole[key][0].matched >= _FAR_MORE * matched:
-            found.append(_proposal(key, *whole[key]))
+            found.append(_proposal(key, *whole[key], right))
         else:
             found += [_for_a_time(key, part) for part in parts]
     if not heard:
         return found
-    right, firm = agreeing(activities)
     by_id = {capture.id: capture for made in own.values() for capture in made}
     return by_ear(found, heard, by_id, right, firm=firm)
 
@@ -124,7 +124,7 @@ def _error(capture: Capture) -> float | None:
     return apart - round(apart / _A_QUARTER) * _A_QUARTER
 
 
-def _proposal(key: str, found: Alignment, firm: bool) -> Proposal:
+def _proposal(key: str, found: Alignment, firm: bool, right: Collection[str]) -> Proposal:
     evidence = (
         f"After a shift of {shift_words(found.seconds)}, {found.matched} of its {found.events} moments fall within a "
         f"minute of captures of the others; as it stands {found.before} do."
@@ -133,4 +133,5 @@ def _proposal(key: str, found: Alignment, firm: bool) -> Proposal:
         evidence += f" {found.holds} clips then lie within a take of sound."
     if not firm:
         evidence += " Which of the two clocks is wrong, they do not tell."
-    return Proposal(key, found.seconds, found.certain and firm, evidence)
+    against = () if firm else tuple(sorted(right))
+    return Proposal(key, found.seconds, found.certain and firm, evidence, against=against)

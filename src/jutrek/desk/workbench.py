@@ -20,6 +20,7 @@ from jutrek.captures import (
     Heard,
     Proposal,
     ShiftClock,
+    ShiftClocks,
     TakeAsItIs,
     propose,
 )
@@ -312,8 +313,8 @@ class Workbench:
             return None
         now, change = self.history.now, doubt.answers[number].change
         stands = now.decisions
-        if isinstance(change, ShiftClock) and not change.captures:
-            stands = TakeAsItIs(frozenset(), change.device).on(stands)
+        if isinstance(change, ShiftClocks) or (isinstance(change, ShiftClock) and not change.captures):
+            stands = TakeAsItIs(frozenset(), doubt.device).on(stands)
         before, after = (
             (story, self._plan_of(self._library, story, self._standings))
             for story in (
