@@ -12,6 +12,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from jutrek.demo import Scenario, build
 from jutrek.library import Library, new_library
@@ -20,6 +21,9 @@ from jutrek.library.ledger import Ledger
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["TZ"] = "UTC"
 time.tzset()
+# How long an example takes says more about the machine than about the code: speeds are measured in `bench/`.
+settings.register_profile("here", deadline=None)
+settings.load_profile("here")
 
 
 @pytest.fixture(autouse=True)

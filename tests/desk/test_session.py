@@ -37,8 +37,8 @@ class Ear:
             self.heard.append(event)
             self._more.notify_all()
 
-    def wait(self, wanted: Callable[[events.Event], bool]) -> events.Event:
-        deadline = time.monotonic() + 20
+    def wait(self, wanted: Callable[[events.Event], bool], patience: float = 20.0) -> events.Event:
+        deadline = time.monotonic() + patience
         at = 0
         with self._more:
             while time.monotonic() < deadline:
@@ -297,20 +297,22 @@ def test_recordings_are_listened_to_while_nothing_else_is_to_do(
     """What was likely by its presses becomes certain, to the second, and shows what both heard."""
     session.learns = True
     session.open_library(demo.library)
-    for path in demo.sources:
+    for path in demo.sources[3:]:
         session.add_source(path)
 
     def heard(board: Board) -> bool:
         return any(question.waves is not None for question in board.questions)
 
-    board = ear.board(heard)
+    # Several minutes of sound are decoded meanwhile.
+    event = ear.wait(lambda event: isinstance(event, events.BoardChanged) and heard(event.board), patience=90.0)
+    assert isinstance(event, events.BoardChanged)
+    board = event.board
     (question,) = (one for one in board.questions if one.waves is not None)
     assert (question.certainty, question.shift, question.answers[0]) == ("certain", -443.0, "Shift by -0:07:23")
     assert question.waves is not None
-    assert (question.waves.clip.sign, question.waves.take.sign) == ("F", "D")
+    assert question.waves.take.sign == "D"
     assert min(len(question.waves.clip.loud), len(question.waves.take.loud)) > 50
     session.accept_certain()
-    board = ear.board(lambda board: len(board.questions) == 2)
-    assert not heard(board)
+    ear.board(lambda board: not heard(board))
     session.undo()
     ear.board(heard)

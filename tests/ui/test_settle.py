@@ -420,7 +420,8 @@ def test_what_two_devices_heard_is_shown_with_the_question(qtbot: QtBot, window:
     window.page.show_meanwhile = lambda *told: (said.append(told[0]), meanwhile(*told))  # type: ignore[assignment]
     window.begin(demo.library, demo.sources[3:])
     page = window.page
-    qtbot.waitUntil(lambda: any(one.waves is not None for one in page.board.questions), timeout=PATIENCE)
+    # Several minutes of sound are decoded meanwhile.
+    qtbot.waitUntil(lambda: any(one.waves is not None for one in page.board.questions), timeout=5 * PATIENCE)
     assert "listening to recordings" in said
     assert page._meanwhile == "" or "comparing" in page._meanwhile
     page.open_settle()
