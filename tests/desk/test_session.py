@@ -316,3 +316,5 @@ def test_recordings_are_listened_to_while_nothing_else_is_to_do(
     ear.board(lambda board: not heard(board))
     session.undo()
     ear.board(heard)
+    session.remove_source(demo.sources[3])
+    ear.board(lambda board: len(board.sources) == 1 and not heard(board))

@@ -203,6 +203,8 @@ def test_what_was_heard_is_told_on_from_the_devices_that_are_right() -> None:
     assert told(unknown) == [("b", 3600.0, False)]
     loose = [replace(made[0], certain=False)]
     assert by_ear(presses, loose, captures, {"a"}, firm=True) == presses
+    others = {key: replace(one, device=f"{one.device}, another body") for key, one in captures.items()}
+    assert by_ear(presses, made, others, {"a"}, firm=True) == presses
 
 
 def test_satellites_outweigh_what_was_heard() -> None:

@@ -75,6 +75,8 @@ class Heard:
             for pair in self.pairs
             if (clip := captures.get(pair.clip)) is not None
             and (take := captures.get(pair.take)) is not None
+            # Since then somebody may have said that they are of other devices.
+            and (clip.device, take.device) == (self.device, self.other)
             and clip.moment is not None
             and take.moment is not None
             and min(clip.moment.precision, take.moment.precision) >= Precision.SECOND

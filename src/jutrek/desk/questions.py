@@ -62,7 +62,7 @@ def _question(doubt: Doubt, story: Story, views: Mapping[str, CaptureView], root
 def _waves(doubt: Doubt, story: Story, views: Mapping[str, CaptureView]) -> OverlaidWaves | None:
     """The clip and the take in which it was heard best, to be laid over one another."""
     waves = doubt.heard.waves if doubt.heard is not None else None
-    if waves is None or doubt.heard is None:
+    if waves is None or doubt.heard is None or not {waves.clip, waves.take} <= views.keys():
         return None
     ours, theirs = story.devices[doubt.heard.device], story.devices[doubt.heard.other]
     return OverlaidWaves(
