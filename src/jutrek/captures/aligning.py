@@ -14,7 +14,7 @@ much takes the certainty away.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import combinations
 from typing import TYPE_CHECKING
@@ -107,17 +107,22 @@ class Alignment:
         return self.score >= least and self.score >= clear * max(self.second, self.at_zero)
 
 
-def align_all(activities: Mapping[str, Activity]) -> list[tuple[str, Alignment, bool]]:
+def align_all(
+    activities: Mapping[str, Activity], agreed: tuple[Collection[str], bool] | None = None
+) -> list[tuple[str, Alignment, bool]]:
     """Line up devices with those that agree with one another.
 
     Those that agree are the ones whose clocks are known by satellites, else those that state their offsets, else the
     largest group that lines up without a shift. Where there is no such group, or where as many or more agree against
     those that state their offsets, nothing is said for sure.
 
+    Args:
+        agreed: what `agreeing` told, where it is known already.
+
     Returns:
         Key, alignment, and whether it is known who is right, for every device that has to be shifted.
     """
-    right, firm = agreeing(activities)
+    right, firm = agreed or agreeing(activities)
     enough = _with_enough(activities)
     if len(enough) < 2:
         return []

@@ -41,8 +41,8 @@ def propose(captures: Iterable[Capture], heard: Sequence[Heard] = ()) -> list[Pr
         for key, made in own.items()
         if key not in {proposal.device for proposal in found}
     }
-    right, firm = agreeing(activities)
-    whole = {key: (alignment, firm) for key, alignment, firm in align_all(activities)}
+    right, firm = agreed = agreeing(activities)
+    whole = {key: (alignment, firm) for key, alignment, firm in align_all(activities, agreed)}
     for key, made in own.items():
         parts = _parts(key, made, activities) if key in activities else []
         matched = sum(part.matched for part in parts)
