@@ -31,6 +31,7 @@ from jutrek.library import (
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Choice, Listener, Outcome, Progress, Steering, bring, recover
 from jutrek.transfer.accounts import account_of, known_of_files
+from jutrek.transfer.at_work import at_work_in
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.moving import refile
 from jutrek.transfer.taking_back import plan_taking_back
@@ -177,6 +178,34 @@ def test_what_a_pulled_place_kept_half_done_is_cleared_up_when_it_is_back(
     assert {path.read_bytes() for path in files} <= {path.read_bytes() for path in (card / "DCIM").iterdir()}
     assert not any(path.name.startswith(".jutrek-") for path in files)
     assert os.listdir(drive.top / ".jutrek" / "at-work") == []
+
+
+@pytest.mark.parametrize("act", ["bring", "refile"])
+def test_a_place_says_that_a_run_did_not_end_in_order_there(
+    act: str, library: Library, ledger: Ledger, card: Path, medium: Media
+) -> None:
+    """Its drive fails and stays: the page is left for the next start, which clears up and takes it away."""
+    from tests.transfer.test_refiling import plan_of
+
+    fill(card, 3)
+    drive = medium("Tarn")
+    place = add_place(library, str(drive.top))
+    plan = planned(library, ledger, [card])
+    if act == "refile":
+        go(plan, library, ledger, [place])
+        assert at_work_in(place.tree) == []
+    drive.fail(rename_error=errno.EIO)
+    if act == "bring":
+        outcome = go(plan, library, ledger, [place])
+    else:
+        other = plan_of(library, ledger, HouseRules(layout="{kind}"))
+        outcome = refile(other, library, ledger, stop=never(), places=[place])
+    assert outcome.home == 4
+    assert at_work_in(place.tree) == [outcome.run]
+    drive.fail()
+    assert recover(library, ledger) == []
+    assert at_work_in(place.tree) == []
+    assert not [name for name in os.listdir(drive.below) if name.startswith(".jutrek-")]
 
 
 def test_moves_follow_into_the_place_or_are_caught_up(

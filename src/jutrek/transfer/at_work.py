@@ -9,6 +9,7 @@ clears up by the run's record, and removes it then.
 from __future__ import annotations
 
 import contextlib
+import os
 from collections.abc import Iterable
 
 from jutrek.disk import Tree, own
@@ -25,7 +26,8 @@ def begin_in(places: Iterable[Place], run: str) -> None:
             # A place that cannot be written takes no files either.
             with contextlib.suppress(OSError):
                 place.tree.make_folders(_FOLDER)
-                place.tree.write_own(_FOLDER.below(run), b"")
+                os.close(place.tree.open(_FOLDER.below(run), os.O_CREAT | os.O_WRONLY))
+                place.tree.sync_folder(_FOLDER)
 
 
 def end_in(places: Iterable[Place], run: str) -> None:
