@@ -207,6 +207,15 @@ def test_what_was_heard_is_told_on_from_the_devices_that_are_right() -> None:
     assert by_ear(presses, made, others, {"a"}, firm=True) == presses
 
 
+def test_of_another_day_nothing_heard_is_certain() -> None:
+    """A tape that is played each day sounds alike on both; who is right is known all the same."""
+    made, captures = links(("b", "a", 86_400.0))
+    (found,) = by_ear([], made, captures, {"a"}, firm=True)
+    assert (found.seconds, found.certain, found.against) == (86_400.0, False, ())
+    (found,) = by_ear([], made, captures, set(), firm=False)
+    assert (found.certain, found.against) == (False, ("a",))
+
+
 def test_satellites_outweigh_what_was_heard() -> None:
     """They say which of the two is wrong."""
     made, captures = links(("b", "a", 3600.0))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 
-from jutrek.captures.aligning import AGREE
+from jutrek.captures.aligning import AGREE, REACH
 from jutrek.captures.capture import Capture
 from jutrek.captures.heard import Heard
 from jutrek.captures.proposal import Proposal
@@ -48,7 +48,7 @@ def by_ear(
             for device, other, seconds in ((one.device, one.other, apart), (one.other, one.device, -apart)):
                 if other in known and device not in known:
                     known[device] = seconds + known[other]
-                    told[device] = _proposal(device, known[device], one, certain=firm or other in fixed)
+                    told[device] = _proposal(device, known[device], one, knows=firm or other in fixed)
                     spread = True
     old = {one.device: one for one in proposals if not one.captures}
     kept = [one for one in proposals if one.device not in told or (one.captures and abs(known[one.device]) <= AGREE)]
@@ -64,7 +64,12 @@ def _confirmed(heard: Proposal, old: Proposal | None) -> Proposal:
     return heard
 
 
-def _proposal(device: str, seconds: float, heard: Heard, *, certain: bool) -> Proposal:
-    evidence = "" if certain else "Which of the two clocks is wrong, they do not tell."
+def _proposal(device: str, seconds: float, heard: Heard, *, knows: bool) -> Proposal:
+    """A shift that was heard; `knows` tells whether it is known which of the two is right.
+
+    Of another day it is never certain: the same tape may have been played again.
+    """
+    evidence = "" if knows else "Which of the two clocks is wrong, they do not tell."
     other = heard.other if device == heard.device else heard.device
-    return Proposal(device, round(seconds, 1), certain, evidence, heard=heard, against=() if certain else (other,))
+    certain = knows and abs(seconds) <= REACH
+    return Proposal(device, round(seconds, 1), certain, evidence, heard=heard, against=() if knows else (other,))
