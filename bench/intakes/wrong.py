@@ -195,6 +195,19 @@ def put_right_midway(dice: Dice) -> Intake:
     return intake
 
 
+def drifting(dice: Dice) -> Intake:
+    """A clock that loses or gains seconds every day, over weeks; a phone was there."""
+    intake = Intake(devices=2)
+    start, count = day_of(dice, 2016), int(dice.integers(8, 16))
+    happened = days(dice, start, count, (15, 30))
+    daily, first = float(dice.choice([-1, 1]) * dice.uniform(20, 90)), float(dice.uniform(-40, 40))
+    body = camera("A", start=int(dice.integers(1, 5000)))
+    body.error = lambda utc: first + daily * (utc - start) / timedelta(days=1)
+    attend(dice, intake, body, happened, share=0.8)
+    attend(dice, intake, phone(), happened, share=0.8)
+    return intake
+
+
 def an_hour_by_satellite(dice: Dice) -> Intake:
     """A clock an hour behind, with satellite time and a position: the zone there is known."""
     intake = Intake(devices=1)
@@ -218,5 +231,6 @@ def off_by_satellite(dice: Dice) -> Intake:
 WRONG = (
     never_set_alone, never_set_beside, never_set_for_weeks, battery_out, an_hour_off, a_zone_off, odd_minutes_off,
     half_a_day_off, half_a_day_off_for_days, many_hours_off, a_day_off, a_month_off, a_year_off, two_alone,
-    two_against_a_phone, home_time_abroad, missed_summer_time, put_right_midway, an_hour_by_satellite, off_by_satellite,
+    two_against_a_phone, home_time_abroad, missed_summer_time, put_right_midway, drifting,
+    an_hour_by_satellite, off_by_satellite,
 )  # fmt: skip

@@ -181,9 +181,9 @@ def test_of_two_clocks_either_may_be_the_wrong_one() -> None:
 
 def test_several_others_are_shifted_together() -> None:
     """Where as many agree on either side, the answer may be all the others."""
-    from jutrek.captures import Decisions, ShiftClocks
+    from jutrek.captures import Decisions, ShiftClock, ShiftClocks
     from jutrek.captures.decisions import ClockFix
 
-    change = ShiftClocks(("a", "b"), -3600.0)
-    decisions = change.on(ShiftClocks(("a",), 600.0).on(Decisions()))
+    change = ShiftClocks((ShiftClock("a", -3600.0), ShiftClock("b", -3600.0)))
+    decisions = change.on(ShiftClock("a", 600.0).on(Decisions()))
     assert set(decisions.fixes) == {ClockFix("a", -3000.0, frozenset()), ClockFix("b", -3600.0, frozenset())}

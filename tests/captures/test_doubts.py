@@ -72,6 +72,27 @@ def test_a_clock_that_was_never_set_is_put_between_its_neighbours() -> None:
     assert all(moment(capture).trust is Trust.SURE for capture in answered(captures))
 
 
+def test_what_is_home_is_not_asked_about_and_tells_of_the_rest() -> None:
+    """In batches, jumps and clocks: the question counts what waits, and nothing is asked where all is home."""
+    batch = forgotten([0, 10, 20])
+    jump = [shot(f"J_{n:02}.JPG", at(f"1{n}:00") - timedelta(hours=4 * (n > 2)), CAMCORDER) for n in range(6)]
+    made = [*batch, *jump]
+    clock_of = Proposal(batch[0].device, 3600.0, True, "They say so.")
+
+    def asked(home: set[str]) -> list[tuple[int, str]]:
+        found = find_doubts(made, devices(made), Decisions(), [clock_of], home)
+        assert not home & {key for doubt in found for key in doubt.captures}
+        assert all(doubt.headline.startswith(str(len(doubt.captures))) or "clock" in doubt.key or "jump" in doubt.key
+                   for doubt in found)  # fmt: skip
+        return sorted((len(doubt.captures), doubt.key.partition(":")[0]) for doubt in found)
+
+    ids = sorted(one.id for one in made)
+    assert asked(set()) == [(2, "clock"), (3, "jump"), (3, "never set")]
+    pick = {next(one for one in ids if name in one) for name in ("P_10", "P_11", "J_02", "J_03")}
+    assert asked(pick) == [(1, "clock"), (2, "jump"), (2, "never set")]
+    assert asked(set(ids)) == []
+
+
 @pytest.mark.parametrize("minutes", [[0, 90], [10, 5]])
 def test_what_does_not_fit_is_spread(minutes: list[float]) -> None:
     """A batch longer than the gap, or whose clock does not run, is spread evenly and to the minute."""

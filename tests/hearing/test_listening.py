@@ -216,6 +216,13 @@ def test_of_another_day_nothing_heard_is_certain() -> None:
     assert (found.certain, found.against) == (False, ("a",))
 
 
+def test_devices_that_only_heard_one_another_are_asked_about_too() -> None:
+    """Though nobody tells which of them is right; of the others that is known all the same."""
+    made, captures = links(("b", "a", 3600.0), ("y", "z", 600.0), ("x", "y", 60.0))
+    found = by_ear([], made, captures, {"a"}, firm=True)
+    assert told(found) == [("b", 3600.0, True), ("x", 660.0, False), ("y", 600.0, False)]
+
+
 def test_satellites_outweigh_what_was_heard() -> None:
     """They say which of the two is wrong."""
     made, captures = links(("b", "a", 3600.0))

@@ -35,23 +35,24 @@ def by_ear(
     links = [(one, apart) for one in heard if one.certain and (apart := one.apart(captures)) is not None]
     if not links:
         return list(proposals)
-    fixed = {one.device: one.seconds for one in proposals if one.by_satellite}
-    known = fixed | dict.fromkeys(right, 0.0)
-    if not known.keys() & {key for one, _ in links for key in (one.device, one.other)}:
-        # Nobody else tells who is right: then whoever the others are compared with is taken for it.
-        known[max(links, key=lambda link: len(link[0].pairs))[0].other], firm = 0.0, False
+    known: dict[str, tuple[float, bool]] = dict.fromkeys(right, (0.0, firm))
+    known |= {one.device: (one.seconds, True) for one in proposals if one.by_satellite}
     told: dict[str, Proposal] = {}
-    spread = True
-    while spread:
-        spread = False
-        for one, apart in links:
+    while links:
+        near = [link for link in links if not known.keys().isdisjoint((link[0].device, link[0].other))]
+        if not near:
+            # Of these nobody tells who is right: then whoever most was compared with is taken for it.
+            known[max(links, key=lambda link: len(link[0].pairs))[0].other] = (0.0, False)
+            continue
+        for one, apart in near:
             for device, other, seconds in ((one.device, one.other, apart), (one.other, one.device, -apart)):
                 if other in known and device not in known:
-                    known[device] = seconds + known[other]
-                    told[device] = _proposal(device, known[device], one, knows=firm or other in fixed)
-                    spread = True
+                    shift, knows = known[other]
+                    known[device] = (seconds + shift, knows)
+                    told[device] = _proposal(device, seconds + shift, one, knows=knows)
+        links = [link for link in links if link not in near]
     old = {one.device: one for one in proposals if not one.captures}
-    kept = [one for one in proposals if one.device not in told or (one.captures and abs(known[one.device]) <= AGREE)]
+    kept = [one for one in proposals if one.device not in told or (one.captures and abs(known[one.device][0]) <= AGREE)]
     return kept + [
         _confirmed(one, old.get(device)) for device, one in told.items() if abs(one.seconds) > AGREE
     ]  # fmt: skip

@@ -148,16 +148,15 @@ class ShiftClock:
 
 @dataclass(frozen=True, slots=True)
 class ShiftClocks:
-    """Shift the clocks of several devices by the same seconds."""
+    """Shift clocks together: those of several devices, or that of one by another shift on each day."""
 
-    devices: tuple[str, ...]
-    seconds: float
+    shifts: tuple[ShiftClock, ...]
     words: ClassVar[str] = "the clock fixes"
 
     def on(self, decisions: Decisions) -> Decisions:
         """The decisions after it."""
-        for device in self.devices:
-            decisions = ShiftClock(device, self.seconds).on(decisions)
+        for shift in self.shifts:
+            decisions = shift.on(decisions)
         return decisions
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import os
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from enum import StrEnum
@@ -28,6 +28,7 @@ from jutrek.captures.decisions import (
     spread,
 )
 from jutrek.captures.devices import Counters
+from jutrek.captures.drifting import Drift
 from jutrek.captures.heard import Heard
 from jutrek.captures.moment import CHANGED, NAME, Doubtful, Moment
 from jutrek.captures.proposal import Proposal
@@ -95,7 +96,11 @@ class Doubt:
 
 
 def find_doubts(
-    captures: Sequence[Capture], devices: Mapping[str, Device], decisions: Decisions, proposals: Iterable[Proposal]
+    captures: Sequence[Capture],
+    devices: Mapping[str, Device],
+    decisions: Decisions,
+    proposals: Iterable[Proposal],
+    home: Collection[str] = (),
 ) -> list[Doubt]:
     """All open questions, the surest first.
 
@@ -103,14 +108,15 @@ def find_doubts(
         captures: as settled by the decisions, in the order of shooting.
         devices: by key.
         proposals: shifts that were found between the devices.
+        home: ids of captures that were settled when they came home: they tell about others, and are not asked about.
     """
     open_ones = [one for one in captures if one.id not in decisions.unfiled and one.id not in decisions.aside]
     counters, proposals = Counters(open_ones), list(proposals)
     in_parts = {proposal.device for proposal in proposals if proposal.captures}
     doubts = [
-        *_clocks(open_ones, devices, decisions, proposals),
-        *(doubt for doubt in _jumps(open_ones, devices, decisions) if doubt.device not in in_parts),
-        *_batches(open_ones, devices, counters),
+        *_clocks(open_ones, devices, decisions, proposals, home),
+        *(doubt for doubt in _jumps(open_ones, devices, decisions, home) if doubt.device not in in_parts),
+        *_batches([one for one in open_ones if one.id not in home], devices, counters),
     ]
     ranks = list(Certainty)
     return sorted(doubts, key=lambda doubt: (ranks.index(doubt.certainty), -len(doubt.captures)))
@@ -129,14 +135,22 @@ def many(captures: Sequence[Capture]) -> str:
 
 
 def _clocks(
-    captures: Sequence[Capture], devices: Mapping[str, Device], decisions: Decisions, proposals: Iterable[Proposal]
+    captures: Sequence[Capture],
+    devices: Mapping[str, Device],
+    decisions: Decisions,
+    proposals: Iterable[Proposal],
+    home: Collection[str],
 ) -> Iterator[Doubt]:
     for proposal in proposals:
         device = devices[proposal.device]
         part = frozenset(proposal.captures)
         made = [one for one in captures if one.device == device.key and one.trusted]
-        own = [one for one in made if not part or one.id in part]
+        meant = [one for one in made if not part or one.id in part]
+        own = [one for one in meant if one.id not in home]
         if not own or device.key in decisions.right_clocks or (part and part <= decisions.right):
+            continue
+        if proposal.drift is not None:
+            yield _drift(device, own, proposal, proposal.drift)
             continue
         ids = tuple(one.id for one in own)
         side = "behind" if proposal.seconds > 0 else "ahead of"
@@ -144,7 +158,7 @@ def _clocks(
         shift = shift_words(proposal.seconds)
         span = _for_how_long(own, made) if part else ""
         yield Doubt(
-            f"clock:{device.key}{f':{own[0].id}' if part else ''}",
+            f"clock:{device.key}{f':{meant[0].id}' if part else ''}",
             device.key,
             ids,
             f"{named(device)} {'ran' if part else 'runs'} {shift[1:]} {side} {whom}{span}",
@@ -160,14 +174,39 @@ def _clocks(
         )
 
 
+def _drift(device: Device, own: Sequence[Capture], proposal: Proposal, drift: Drift) -> Doubt:
+    """A clock that went off more from day to day: each day by its own shift."""
+    first, last = drift.days[0], drift.days[-1]
+    by = shift_words(first[1]) if first[1] == last[1] else f"{shift_words(first[1])} to {shift_words(last[1])}"
+    asked = frozenset(one.id for one in own)
+    shifts = tuple(ShiftClock(device.key, seconds, ids & asked) for _, seconds, ids in drift.days if ids & asked)
+    return Doubt(
+        f"clock:{device.key}:drift",
+        device.key,
+        tuple(one.id for one in own),
+        f"The clock of {named(device)} drifted: {', '.join(_off(*day[:2]) for day in dict.fromkeys((first, last)))}",
+        f"{many(own)} on {_days(own)}. {proposal.evidence}",
+        Certainty.LIKELY,
+        (
+            Answer(f"Shift them day by day, by {by}", ShiftClocks(shifts)),
+            Answer("Right as it is", TakeAsItIs(asked)),
+        ),
+        shift=proposal.seconds,
+    )
+
+
+def _off(day: date, seconds: float) -> str:
+    return f"{shift_words(seconds)[1:]} {'behind' if seconds > 0 else 'ahead'} on {day}"
+
+
 def _the_other_way_round(proposal: Proposal, devices: Mapping[str, Device]) -> tuple[Answer, ...]:
     """Where nothing tells which side is wrong: that the others are."""
     against = [devices[key] for key in proposal.against if key in devices]
     if not against or proposal.captures:
         return ()
     who = named(against[0]) if len(against) == 1 else f"the {len(against)} others"
-    keys = tuple(device.key for device in against)
-    return (Answer(f"Shift {who} by {shift_words(-proposal.seconds)}", ShiftClocks(keys, -proposal.seconds)),)
+    shifts = tuple(ShiftClock(device.key, -proposal.seconds) for device in against)
+    return (Answer(f"Shift {who} by {shift_words(-proposal.seconds)}", ShiftClocks(shifts)),)
 
 
 def _heard(proposal: Proposal, devices: Mapping[str, Device]) -> str:
@@ -208,7 +247,9 @@ def _days(captures: Iterable[Capture]) -> str:
     return ", ".join(f"{day:%Y-%m-%d}" for day in days)
 
 
-def _jumps(captures: Sequence[Capture], devices: Mapping[str, Device], decisions: Decisions) -> Iterator[Doubt]:
+def _jumps(
+    captures: Sequence[Capture], devices: Mapping[str, Device], decisions: Decisions, home: Collection[str]
+) -> Iterator[Doubt]:
     """A clock that jumps back inside a card: the counter goes on, the time does not."""
     cards: dict[tuple[str, str, Kind], list[tuple[int, Capture]]] = defaultdict(list)
     fixed = {key for fix in decisions.fixes for key in fix.captures} | decisions.placed.keys() | decisions.right
@@ -222,7 +263,9 @@ def _jumps(captures: Sequence[Capture], devices: Mapping[str, Device], decisions
         if jump is None:
             continue
         first, end = jump
-        before, batch = own[first - 1][1], [capture for _, capture in own[first:end]]
+        before, batch = own[first - 1][1], [capture for _, capture in own[first:end] if capture.id not in home]
+        if not batch:
+            continue
         back = _behind(before, batch[0])
         seconds = (back + timedelta(minutes=1)).total_seconds()
         ids = frozenset(one.id for one in batch)

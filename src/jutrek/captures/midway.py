@@ -36,7 +36,7 @@ _BESIDE = (-1500.0, -1100.0, -700.0, -400.0, 400.0, 700.0, 1100.0, 1500.0)
 """Shifts around one, in seconds, at which a press lies where an event would be by chance only."""
 _TOGETHER = 0.55
 """How often devices that are out together press at the same time."""
-_PRICE, _ENOUGH, _LEAST_MATCHED, _SHARE, _LEAST_RIGHT = 9.0, 12.0, 6, 0.25, 3
+_PRICE, _ENOUGH, _LEAST_MATCHED, _SHARE = 9.0, 12.0, 6, 0.25
 """What a change of the shift costs, and how much likelier a part must be so than as it stands (logarithms)."""
 
 
@@ -81,10 +81,6 @@ def parts_of(made: Sequence[Capture], others: Sequence[Activity]) -> list[Part]:
     course = _likeliest(speaks)
     bounds = [0, *(np.flatnonzero(np.diff(course)) + 1), course.size]
     if len(bounds) < 3:
-        return []
-    right = course == shifts.index(0.0)
-    if right.any() and close[shifts.index(0.0), right].sum() < _LEAST_RIGHT:
-        # Nothing shows that the clock was right for the rest: then it was not wrong for a part only.
         return []
     edges = [0, *(_edge(times, events, close, course, bound) for bound in bounds[1:-1]), times.size]
     found = []

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from jutrek.captures.drifting import Drift
 from jutrek.captures.heard import Heard
 
 
@@ -19,6 +20,7 @@ class Proposal:
         by_satellite: whether the device's own satellite time says so.
         captures: ids of what it made while its clock was wrong; empty for all.
         heard: what it heard together with another device, where that says so.
+        drift: how its clock went off day by day, where no one shift puts it right.
         against: keys of those that it is compared with, where nothing tells which side is wrong.
     """
 
@@ -30,3 +32,4 @@ class Proposal:
     captures: tuple[str, ...] = ()
     heard: Heard | None = None
     against: tuple[str, ...] = ()
+    drift: Drift | None = None

@@ -8,6 +8,7 @@ from datetime import datetime
 from jutrek.captures.aligning import AGREE, Activity, Alignment, agreeing, align_all
 from jutrek.captures.by_ear import by_ear
 from jutrek.captures.capture import Capture
+from jutrek.captures.drifting import Drift, drift_of
 from jutrek.captures.heard import Heard
 from jutrek.captures.midway import Part, parts_of
 from jutrek.captures.moment import INSIDE
@@ -44,7 +45,12 @@ def propose(captures: Iterable[Capture], heard: Sequence[Heard] = ()) -> list[Pr
     right, firm = agreed = agreeing(activities)
     whole = {key: (alignment, firm) for key, alignment, firm in align_all(activities, agreed)}
     for key, made in own.items():
-        parts = _parts(key, made, activities) if key in activities else []
+        known = _knowing(key, activities)
+        drift = drift_of(made, known)
+        if drift is not None:
+            found.append(_drifting(key, drift))
+            continue
+        parts = parts_of(made, known) if known else []
         matched = sum(part.matched for part in parts)
         if key in whole and whole[key][0].matched >= _FAR_MORE * matched:
             found.append(_proposal(key, *whole[key], right))
@@ -56,10 +62,23 @@ def propose(captures: Iterable[Capture], heard: Sequence[Heard] = ()) -> list[Pr
     return by_ear(found, heard, by_id, right, firm=firm)
 
 
-def _parts(key: str, made: Sequence[Capture], activities: Mapping[str, Activity]) -> list[Part]:
-    """Parts of what a device made during which its clock was wrong, against the devices that know their time."""
-    known = [one for other, one in activities.items() if other != key and (one.anchor or one.states)]
-    return parts_of(made, known) if known and not (activities[key].anchor or activities[key].states) else []
+def _knowing(key: str, activities: Mapping[str, Activity]) -> list[Activity]:
+    """The devices that know their time, to hold another one against that does not."""
+    if key not in activities or activities[key].anchor or activities[key].states:
+        return []
+    return [one for other, one in activities.items() if other != key and (one.anchor or one.states)]
+
+
+def _drifting(key: str, drift: Drift) -> Proposal:
+    """Its shift is that of the day on which most was made."""
+    busiest = max(drift.days, key=lambda day: len(day[2]))
+    ids = tuple(sorted(frozenset().union(*(day[2] for day in drift.days))))
+    way = "loses" if drift.daily > 0 else "gains"
+    evidence = (
+        f"It {way} {abs(drift.daily):.0f} s a day: along that line {drift.matched} of its {drift.events} moments fall "
+        f"within 20 s of captures of devices that know their time; as they stand {drift.before} do."
+    )
+    return Proposal(key, busiest[1], certain=False, evidence=evidence, captures=ids, drift=drift)
 
 
 def _for_a_time(key: str, part: Part) -> Proposal:

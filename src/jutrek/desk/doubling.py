@@ -11,7 +11,7 @@ from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 
-from jutrek.captures import Capture, Certainty, Decisions, Doubt
+from jutrek.captures import Capture, Certainty, Decisions, Doubt, find_doubts
 from jutrek.captures.decisions import BringDoubles, SetAside
 from jutrek.captures.doubts import Answer, many
 from jutrek.desk.story import Story
@@ -37,7 +37,7 @@ def rule_of(rules: HouseRules, standing: Standing) -> OnDouble:
 def with_doubles(story: Story, standings: Mapping[str, Stands], rules: HouseRules, decisions: Decisions) -> Story:
     """A story with its doubles: those that wait, each kind of them as a question, and those that stay by the rules.
 
-    Questions about dates of which every capture is home are open no more.
+    Questions about dates are asked of what is not home yet: the rest was settled when it came, one way or the other.
     """
     asked: dict[tuple[Standing, bool, str], list[Capture]] = defaultdict(list)
     waits, aside = dict(story.wishes.waits), set(story.aside)
@@ -60,8 +60,10 @@ def with_doubles(story: Story, standings: Mapping[str, Stands], rules: HouseRule
             asked[stands.standing, stands.better, capture.device].append(capture)
     doubts = [_doubt(standing, own, standings, better=better) for (standing, better, _), own in asked.items()]
     wishes = replace(story.wishes, waits=waits)
-    # What is home was settled when it came, one way or the other.
-    still = [doubt for doubt in story.doubts if not all(_is_home(key, standings) for key in doubt.captures)]
+    home = {key for key in standings if _is_home(key, standings)}
+    still = story.doubts
+    if any(not home.isdisjoint(doubt.captures) for doubt in still):
+        still = tuple(find_doubts(story.captures, story.devices, decisions, story.proposals, home))
     return replace(story, doubts=(*still, *doubts), wishes=wishes, aside=frozenset(aside))
 
 

@@ -40,6 +40,7 @@ class Story:
         shoots: in the order of time; captures without a date to trust, and those set aside, are in none.
         wishes: what a plan is made by.
         aside: captures that are left out, by decision or by house rules.
+        proposals: shifts that were found between the devices.
         beside: where clips lie in takes of sound, by what both heard, by clip.
     """
 
@@ -49,6 +50,7 @@ class Story:
     shoots: tuple[Shoot, ...] = ()
     wishes: Wishes = field(default_factory=Wishes)
     aside: frozenset[str] = frozenset()
+    proposals: tuple[Proposal, ...] = ()
     beside: Mapping[str, list[Beside]] = field(default_factory=dict)
 
 
@@ -85,7 +87,7 @@ def tell(
         proposals: shifts that were found between the devices.
         heard: what devices heard together.
     """
-    ordered = settled(captures, decisions)
+    ordered, proposals = settled(captures, decisions), tuple(proposals)
     doubts = find_doubts(ordered, devices, decisions, proposals)
     out = decisions.aside | decisions.unfiled
     filed = (capture for capture in ordered if capture.trusted and capture.id not in out)
@@ -99,7 +101,9 @@ def tell(
         if (who := decisions.carried.get(capture.id) or devices[capture.device].operator)
     }
     wishes = Wishes(shoots, waits, decisions.unfiled, operators, devices, decisions.said, decisions.along)
-    return Story(tuple(ordered), devices, tuple(doubts), tuple(shoots), wishes, decisions.aside, beside_of(heard))
+    return Story(
+        tuple(ordered), devices, tuple(doubts), tuple(shoots), wishes, decisions.aside, proposals, beside_of(heard)
+    )  # fmt: skip
 
 
 def as_objects(story: Story) -> dict[str, Any]:

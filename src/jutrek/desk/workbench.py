@@ -19,9 +19,6 @@ from jutrek.captures import (
     Doubt,
     Heard,
     Proposal,
-    ShiftClock,
-    ShiftClocks,
-    TakeAsItIs,
     propose,
 )
 from jutrek.desk import drawing_up
@@ -312,14 +309,11 @@ class Workbench:
         if doubt is None or number >= len(doubt.answers) or self._library is None or self._standings is None:
             return None
         now, change = self.history.now, doubt.answers[number].change
-        stands = now.decisions
-        if isinstance(change, ShiftClocks) or (isinstance(change, ShiftClock) and not change.captures):
-            stands = TakeAsItIs(frozenset(), doubt.device).on(stands)
         before, after = (
             (story, self._plan_of(self._library, story, self._standings))
             for story in (
                 self._with_doubles(tell(self._captures, self.story.devices, decisions, now.rules, ()), decisions)
-                for decisions in (stands, change.on(now.decisions))
+                for decisions in (now.decisions, change.on(now.decisions))
             )
         )
         return effect_of(key, before, after)
