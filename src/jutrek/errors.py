@@ -23,6 +23,7 @@
     └── LibraryTrouble         this library: nothing is begun
         ├── LibraryMissing     no such folder, or not one that can be used
         │   └── NoLibrary      a folder that is no library
+        ├── NotPossible        what was asked for can't be done as things are
         ├── PageBroken         a page that the library keeps is damaged
         ├── LibraryBusy        another Jutrek is at work in it
         ├── LedgerUnusable     the ledger cannot be opened or made
@@ -317,6 +318,19 @@ class PlanUnusable(LibraryTrouble):
 
     def __init__(self, path: str, what: str) -> None:
         super().__init__(f"The plan {shown(path)} can't be used: {what}.")
+        self.path = path
+
+
+class NotPossible(LibraryTrouble):
+    """What was asked for can't be done as things are.
+
+    Args:
+        path: the library, file or card that it is about.
+        what: one clause that says why.
+    """
+
+    def __init__(self, path: str, what: str) -> None:
+        super().__init__(f"{shown(path)}: {what}.")
         self.path = path
 
 

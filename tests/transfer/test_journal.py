@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from jutrek.errors import PlanUnusable
+from jutrek.errors import NotPossible
 from jutrek.filing import Action, Row
 from jutrek.library import Library, new_library, survey
 from jutrek.library.ledger import Ledger
@@ -229,7 +229,7 @@ def test_only_what_changed_something_can_be_taken_back(library: Library, ledger:
     begun.end("done", 0, 0)
     begun.close()
     for run in (begun.run, "nonsense"):
-        with pytest.raises(PlanUnusable):
+        with pytest.raises(NotPossible):
             plan_taking_back(library, run)
 
 

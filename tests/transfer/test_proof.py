@@ -19,7 +19,7 @@ from jutrek.desk.unwanting import declare_unwanted
 from jutrek.disk import TEMPORARY, naming
 from jutrek.doubles import Standing, judge
 from jutrek.doubles.degrees import Degree
-from jutrek.errors import PlanUnusable
+from jutrek.errors import NotPossible
 from jutrek.library import (
     Library,
     Place,
@@ -156,7 +156,7 @@ def test_a_certificate_holds_on_its_day_for_the_very_files_that_were_read(
     """One of yesterday clears nothing; nor does a copy that was replaced by another file of its size and time."""
     certificate = certify(card, home, ledger, tarn)
     before = everything(card)
-    with pytest.raises(PlanUnusable, match="prove it again"):
+    with pytest.raises(NotPossible, match="prove it again"):
         clear(replace(certificate, at=OLD), home, ledger, [tarn], Way.REMOVE, stop=never())
     for name in names_below(home.root):
         path = Path(home.root, name)

@@ -18,7 +18,7 @@ import pytest
 
 from jutrek.desk.athome import read_home
 from jutrek.disk import naming
-from jutrek.errors import LibraryBusy, PageBroken, PlanUnusable
+from jutrek.errors import LibraryBusy, NotPossible, PageBroken, PlanUnusable
 from jutrek.filing import HouseRules, Per, Plan, from_json
 from jutrek.filing.refiling import Scope, plan_refiling
 from jutrek.library import Library, keep_numbers, numbers_given, survey
@@ -51,7 +51,7 @@ def plan_of(
     library: Library, ledger: Ledger, rules: HouseRules = OTHER, scope: Scope = Scope()  # noqa: B008
 ) -> Plan:  # fmt: skip
     found = read_home(library, ledger, rules, stop=never(), report=lambda *_: None)
-    return plan_refiling(library, rules, found.facts, found.known, scope)
+    return plan_refiling(library, rules, found.facts, found.known, scope, found.numbers)
 
 
 def go(plan: Plan, library: Library, ledger: Ledger, listener: Listener | None = None, **more: str) -> Outcome:
@@ -150,6 +150,7 @@ def test_numbers_and_counts_that_fit_stay(home: Library, ledger: Ledger, card: P
     put(card / "N.JPG", making.jpeg(WHEN.replace(hour=5), seed=77))
     bring(planned(home, ledger, [card], rules), home, ledger, stop=never())
     assert "x_005.jpg" in names_below(home.root)
+    assert plan_of(home, ledger, rules).rows == ()
     same = HouseRules(layout="", name="{date}")
     go(plan_of(home, ledger, same), home, ledger)
     stems = {Path(name).stem for name in names_below(home.root)}
@@ -206,7 +207,7 @@ def on(name, row):
 library = new_library(root)
 with Ledger(library.ledger_path) as ledger:
     home = read_home(library, ledger, OTHER, stop=never(), report=lambda *_: None)
-    plan = plan_refiling(library, OTHER, home.facts, home.known, Scope())
+    plan = plan_refiling(library, OTHER, home.facts, home.known, Scope(), home.numbers)
     refile(plan, library, ledger, stop=never(), listener=Listener(step=on))
 """
 
@@ -297,7 +298,7 @@ def test_a_re_filing_is_of_its_library_and_alone_in_it(home: Library, ledger: Le
         go(replace(plan, library_id="other"), home, ledger)
     with locked(home), pytest.raises(LibraryBusy):
         go(plan, home, ledger)
-    with pytest.raises(PlanUnusable):
+    with pytest.raises(NotPossible, match="no run 20200101-moves"):
         plan_taking_back(home, "20200101-moves")
 
 
@@ -345,3 +346,69 @@ def test_sidecars_say_what_the_house_wants(library: Library, ledger: Ledger, car
     (path,) = Path(library.own, "journal").iterdir()
     entries = [json.loads(line) for line in path.read_text().splitlines()]
     assert next(entry for entry in entries if entry["entry"] == "bring")["original"] == "DCIM/DSC1.JPG"
+
+
+def test_a_name_that_looks_counted_is_not_taken_for_one(home: Library, ledger: Ledger) -> None:
+    """What was counted is known by what was given; a ledger that is lost learns it again, and taking back keeps it."""
+    counted = HouseRules(layout="", name="{date}_{counter:4}", counter_per=Per.LIBRARY)
+    timed = HouseRules(layout="", name="{date}_{time}")
+    go(plan_of(home, ledger, timed), home, ledger)
+    plan = plan_of(home, ledger, counted)
+    assert {Path(name).stem for name in moves(plan).values()} == {
+        "20250514_0001", "20260514_0002", "20260514_0003", "20260514_0004",
+    }  # fmt: skip
+    go(plan, home, ledger)
+    assert plan_of(home, ledger, counted).rows == ()
+    go(plan_of(home, ledger, timed), home, ledger)
+    back, _ = plan_taking_back(home, last := last_refiling(home))
+    go(back, home, ledger, takes_back=last)
+    assert plan_of(home, ledger, counted).rows == ()
+    with Ledger(f"{ledger.path}.new") as new:
+        recover(home, new)
+        survey(home, new)
+        assert plan_of(home, new, counted).rows == ()
+        assert len(plan_of(home, new, replace(counted, counter_per=Per.DAY)).rows) == 5
+
+
+def test_numbers_of_one_intake_fit_as_well(home: Library, ledger: Ledger) -> None:
+    rules = HouseRules(layout="", name="x_{counter:3}", counter_per=Per.INTAKE)
+    go(plan_of(home, ledger, rules), home, ledger)
+    assert plan_of(home, ledger, rules).rows == ()
+    assert numbers_given(home) == {}
+
+
+def test_the_clean_name_comes_back_when_it_is_free(home: Library, ledger: Ledger) -> None:
+    """And not before; what is only counted otherwise stays."""
+    rules = HouseRules(layout="", name="{date}")
+    go(plan_of(home, ledger, rules), home, ledger)
+    assert {"20260514", "20260514_2", "20260514_420"} == {
+        Path(name).stem for name in names_below(home.root) if name.startswith("2026")
+    }
+    assert plan_of(home, ledger, rules).rows == ()
+    for name in ("20260514.dng", "20260514.jpg"):
+        Path(home.root, name).unlink()
+    survey(home, ledger)
+    plan = plan_of(home, ledger, rules)
+    assert {Path(name).stem for name in moves(plan).values()} == {"20260514"}
+    assert {Path(name).stem for name in moves(plan)} == {"20260514_420"}
+
+
+@pytest.mark.parametrize("stranger", [False, True])
+def test_folders_are_spelt_anew_unless_something_stays_in_them(home: Library, ledger: Ledger, stranger: bool) -> None:
+    go(plan_of(home, ledger, HouseRules(layout="of {kind}/{year}", name="{date}_{time}")), home, ledger)
+    if stranger:
+        put(Path(home.root, "of Stills", "2026", "notes.txt"), b"theirs")
+    go(plan_of(home, ledger, anew := HouseRules(layout="OF {kind}/{year}", name="{date}_{time}")), home, ledger)
+    tops = {name.partition("/")[0] for name in names_below(home.root)}
+    assert tops == {"OF Clips", "OF Sound", "of Stills" if stranger else "OF Stills", "old"}
+    assert plan_of(home, ledger, anew).rows == ()
+
+
+def test_paths_and_older_days_are_left_out(home: Library, ledger: Ledger) -> None:
+    since = plan_of(home, ledger, scope=Scope(since=WHEN.date()))
+    assert not any(path.startswith("2025/") for path in moves(since))
+    assert len(since.rows) == 5
+    out = plan_of(home, ledger, scope=Scope(without=("2026/05/20260514_100013.jpg", "2025/")))
+    assert set(moves(out)) == {
+        "2026/05/20260514_100113.dng", "2026/05/20260514_100113.jpg", "2026/05/20260514_122613.wav",
+    }  # fmt: skip

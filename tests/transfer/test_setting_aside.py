@@ -15,7 +15,7 @@ from jutrek.demo.copies import worded
 from jutrek.desk.keeping import Places, take_back
 from jutrek.disk import Inside, Tree
 from jutrek.doubles.degrees import Degree
-from jutrek.errors import PlanUnusable, Stopped
+from jutrek.errors import NotPossible, Stopped
 from jutrek.formats import read
 from jutrek.library import Library, Place, add_place, survey
 from jutrek.library.ledger import Ledger
@@ -153,7 +153,7 @@ def test_a_keeper_that_vanishes_while_others_go_stops_the_rest(home: Library, le
     chain.append(drop(home, "mess/deep/er/a (2).jpg", "mess/a (1).jpg"))
     outcome = go(home, ledger, *chain)
     assert (outcome.home, len(outcome.failed)) == (1, 1)
-    with pytest.raises(PlanUnusable):
+    with pytest.raises(NotPossible):
         go(home, ledger, drop(home, "mess/other.jpg", "mess/other.jpg"))
 
 

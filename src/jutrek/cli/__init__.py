@@ -21,6 +21,7 @@ def main() -> None:
         LibraryTrouble,
         NoSuchDevice,
         NoSuchQuestion,
+        NotPossible,
         PlaceFull,
         PlaceLost,
         PlanUnusable,
@@ -33,7 +34,7 @@ def main() -> None:
         stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
     try:
         app()
-    except (SourceRefused, PlanUnusable, NoSuchDevice, NoSuchQuestion) as error:
+    except (SourceRefused, NotPossible, PlanUnusable, NoSuchDevice, NoSuchQuestion) as error:
         code, words = WRONG_CALL, str(error)
     except (LibraryTrouble, PlaceFull, PlaceLost) as error:
         code, words = UNUSABLE, str(error)

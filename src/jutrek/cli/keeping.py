@@ -13,7 +13,7 @@ import typer
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import complain, out, say
-from jutrek.errors import PlaceUnusable, PlanUnusable, RunTrouble, Stopped, shown
+from jutrek.errors import NotPossible, PlaceUnusable, RunTrouble, Stopped, shown
 
 if TYPE_CHECKING:
     from jutrek.desk.keeping import Places
@@ -247,7 +247,7 @@ def take_back_command(
             try:
                 count = empty_taken_back(home)
             except OSError as error:
-                raise PlanUnusable(home.root, f"the trash can't take it: {error}") from error
+                raise NotPossible(home.root, f"the trash can't take it: {error}") from error
             say(f"What {count} runs had brought is in the trash.")
             return
         wanted = run or newest(home, lambda record: record.can_take_back, "could be taken back").run
@@ -268,7 +268,7 @@ def journal_command(library: LibraryOption, run: _Run = "", as_json: AsJson = Fa
             with opened(library) as (home, ledger):
                 files = files_of(home, run, every_mark(home, ledger))
         except OSError as error:
-            raise PlanUnusable(home.root, f"no run {run} is in its journal") from error
+            raise NotPossible(home.root, f"no run {run} is in its journal") from error
         if as_json:
             tell_json([asdict(one) for one in files], indent=1)
         for one in files if not as_json else ():
@@ -298,4 +298,4 @@ def report_command(library: LibraryOption, run: _Run = "") -> None:
         try:
             out(write_report(account_of(home, wanted), home, stop=stop_on_interrupt()))
         except OSError as error:
-            raise PlanUnusable(home.root, f"the report of {wanted} can't be written: {error}") from error
+            raise NotPossible(home.root, f"the report of {wanted} can't be written: {error}") from error

@@ -26,7 +26,7 @@ from jutrek.desk.story import tell as told
 from jutrek.desk.workbench import not_compared
 from jutrek.disk import chosen
 from jutrek.doubles import Stands
-from jutrek.errors import PlanUnusable, SourceUnreadable, reason, shown
+from jutrek.errors import NotPossible, SourceUnreadable, reason, shown
 from jutrek.filing import Action, HouseRules, Plan
 from jutrek.filing.rulebook import load_rules
 from jutrek.library import Library, apart, is_library, known_devices, open_library
@@ -187,7 +187,7 @@ def plan_sources(
             tree, name = chosen(str(out))
             tree.write_own(name, (plan.as_json(as_objects(story)) + "\n").encode())
         except OSError as error:
-            raise PlanUnusable(str(out), f"it could not be written: {reason(error)}") from error
+            raise NotPossible(str(out), f"it could not be written: {reason(error)}") from error
     else:
         print_plan(plan)
     print_sums(plan)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -12,7 +13,7 @@ from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import complain, raw_json, say
 from jutrek.cli.telling import out as tell
 from jutrek.disk import chosen
-from jutrek.errors import PlanUnusable, RunTrouble, Stopped, reason
+from jutrek.errors import NotPossible, PlanUnusable, RunTrouble, Stopped, reason
 
 if TYPE_CHECKING:
     from jutrek.desk.refiling import Refiler
@@ -27,6 +28,14 @@ def refile_command(
     library: Annotated[Path, typer.Option("--library", "-l", help="The library's root folder.")],
     year: Annotated[int, typer.Option("--year", help="Only what is filed under a year.")] = 0,
     folder: Annotated[str, typer.Option("--folder", help="Only what lies in a folder of the library.")] = "",
+    without: Annotated[
+        list[str] | None,
+        typer.Option("--without", help="A file or folder of the library to leave out.", metavar="PATH"),
+    ] = None,
+    since: Annotated[
+        datetime | None,
+        typer.Option("--since", help="Only what is filed under this day or a later one.", formats=["%Y-%m-%d"]),
+    ] = None,
     only: Annotated[str, typer.Option("--only", help="Make anew only `folders`, or only `names`.")] = "",
     strangers: Annotated[
         bool, typer.Option("--strangers", help="Also what Jutrek did not file: its folders may say more than it knows.")
@@ -46,7 +55,10 @@ def refile_command(
         raise typer.BadParameter("--only takes `folders` or `names`")
     if sum((plan is not None, take_back, out is not None)) > 1:
         raise typer.BadParameter("choose one of --plan, --out and --take-back")
-    scope = Scope(year, folder, folders=only != "names", names=only != "folders", strangers=strangers)
+    scope = Scope(
+        year, folder, folders=only != "names", names=only != "folders", strangers=strangers,
+        without=tuple(without or ()), since=since.date() if since else None,
+    )  # fmt: skip
     raise typer.Exit(_Refiling(str(library), as_json=as_json).run(scope, plan, out, take_back=take_back, go=go))
 
 
@@ -80,7 +92,7 @@ class _Refiling:
                     tree, name = chosen(str(out))
                     tree.write_own(name, (planned.plan.as_json() + "\n").encode())
                 except OSError as error:
-                    raise PlanUnusable(str(out), f"it could not be written: {reason(error)}") from error
+                    raise NotPossible(str(out), f"it could not be written: {reason(error)}") from error
             if go or take_back or saved is not None:
                 return self._go(refiler) or (NOT_ALL if planned.left else DONE)
             if out is None:

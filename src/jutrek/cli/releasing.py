@@ -11,7 +11,7 @@ import typer
 from jutrek.cli.keeping import DONE, NOT_ALL, UNUSABLE, LibraryOption, opened
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import complain, out, page, raw_json, say
-from jutrek.errors import DriveTrouble, PlanUnusable, SourceUnreadable, reason, shown
+from jutrek.errors import DriveTrouble, NotPossible, SourceUnreadable, reason, shown
 
 if TYPE_CHECKING:
     import threading
@@ -47,7 +47,7 @@ def release_command(
         try:
             path = keep_certificate(certificate, home)
         except OSError as error:
-            raise PlanUnusable(home.root, f"the certificate can't be kept: {reason(error)}") from error
+            raise NotPossible(home.root, f"the certificate can't be kept: {reason(error)}") from error
     raw_json(certificate.as_json()) if as_json else page(certificate.text())
     say(certificate.verdict)
     say(f"Kept as {path}")

@@ -11,7 +11,7 @@ import re
 import threading
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from typing import TYPE_CHECKING
 
@@ -34,7 +34,7 @@ from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.filing import HouseRules
 from jutrek.filing.facts import Facts, below, words_and_place
 from jutrek.formats import Kind, Precision, read
-from jutrek.library import Filed, Library, known_devices
+from jutrek.library import Filed, GivenNumber, Library, known_devices
 from jutrek.sources import SourceFile, scan
 
 if TYPE_CHECKING:
@@ -51,10 +51,12 @@ class AtHome:
     Attributes:
         facts: of every capture.
         known: ids of the captures that Jutrek filed.
+        numbers: which numbers names were given, by path relative to the library.
     """
 
     facts: tuple[Facts, ...] = ()
     known: frozenset[str] = frozenset()
+    numbers: Mapping[str, GivenNumber] = field(default_factory=dict)
 
     def years(self) -> list[int]:
         """The years that captures are filed under."""
@@ -85,7 +87,8 @@ def read_home(
     captures = [_as_filed(one, filed) for one in _whole(tied(dated))]
     ordered = stacked(sorted(captures, key=order))
     known = frozenset(one.id for one in ordered if _record(one, filed) is not None)
-    return AtHome(tuple(_facts(one, _record(one, filed), devices, rules) for one in ordered), known)
+    facts = tuple(_facts(one, _record(one, filed), devices, rules) for one in ordered)
+    return AtHome(facts, known, ledger.numbers())
 
 
 def _files(library: Library, stop: threading.Event, report: Callable[[int, int], None]) -> Iterable[ReadFile]:

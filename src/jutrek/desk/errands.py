@@ -19,7 +19,7 @@ from jutrek.desk.records import every_mark, files_of, records_of
 from jutrek.desk.report import write_report
 from jutrek.desk.unwanting import declare_unwanted
 from jutrek.doubles.degrees import Group
-from jutrek.errors import DriveTrouble, JutrekError, PlanUnusable, SourceUnreadable, Stopped, reason, shown
+from jutrek.errors import DriveTrouble, JutrekError, NotPossible, SourceUnreadable, Stopped, reason, shown
 from jutrek.filing import HouseRules, Plan
 from jutrek.library import (
     LIBRARY,
@@ -198,7 +198,7 @@ class Errands:
         """
         certificate = self.released.get(root)
         if certificate is None:
-            raise PlanUnusable(root, "it was not proven yet")
+            raise NotPossible(root, "it was not proven yet")
         if back:
             name = certificate.name
             want_again(
@@ -213,7 +213,7 @@ class Errands:
         try:
             path = keep_certificate(certificate, self._library)
         except OSError as error:
-            raise PlanUnusable(self._library.root, f"the certificate can't be kept: {reason(error)}") from error
+            raise NotPossible(self._library.root, f"the certificate can't be kept: {reason(error)}") from error
         self._hooks.tell(events.Working(""))
         self._hooks.tell(events.Released(root, certificate, path))
         self._hooks.refresh(True)
@@ -231,7 +231,7 @@ class Errands:
         """Clear a card of what its certificate proves; the event `Cleared` follows."""
         certificate = self.released.get(root)
         if certificate is None:
-            raise PlanUnusable(root, "it was not proven yet")
+            raise NotPossible(root, "it was not proven yet")
         cleared = clear(certificate, self._library, self._ledger, self.places.here, way, stop=self._hooks.stop)
         self.released.pop(root, None)
         self._hooks.reread(root)
@@ -274,7 +274,7 @@ class Errands:
         self._survey()
         place = next((one for one in self.look_for_places().here if one.id == id_), None)
         if place is None:
-            raise PlanUnusable(self._library.root, "the place is not connected")
+            raise NotPossible(self._library.root, "the place is not connected")
         outcome = Outcome()
         try:
             wanted = lacking(self._library, self._ledger, place)
@@ -324,7 +324,7 @@ class Errands:
         known = (as_place(self._library), *self.look_for_places().here)
         found = next((one for one in known if one.id == id_), None)
         if found is None:
-            raise PlanUnusable(self._library.root, "the place is not connected")
+            raise NotPossible(self._library.root, "the place is not connected")
         return found
 
     def tell_records(self) -> None:
@@ -340,7 +340,7 @@ class Errands:
             marks = every_mark(self._library, self._ledger)
             self._hooks.tell(events.RunOpened(run, tuple(files_of(self._library, run, marks))))
         except OSError as error:
-            raise PlanUnusable(self._library.root, f"the record of {run} can't be read: {reason(error)}") from error
+            raise NotPossible(self._library.root, f"the record of {run} can't be read: {reason(error)}") from error
 
     def take_back(self, run: str, only: frozenset[str] = frozenset()) -> None:
         """Take a run back, or only some of its files; `TakenBack` and `RecordsKnown` follow."""
@@ -364,7 +364,7 @@ class Errands:
         try:
             self._hooks.tell(events.TakenBackEmptied(empty_taken_back(self._library)))
         except OSError as error:
-            raise PlanUnusable(self._library.root, f"the trash of its drive can't take it: {reason(error)}") from error
+            raise NotPossible(self._library.root, f"the trash of its drive can't take it: {reason(error)}") from error
 
     def report(self, run: str) -> None:
         """Write the report of an intake; `PapersLeft` follows."""
@@ -374,7 +374,7 @@ class Errands:
                 report=lambda done, total: self._hooks.report("Writing the report", done, total, False),
             )  # fmt: skip
         except OSError as error:
-            raise PlanUnusable(self._library.root, f"the report can't be written: {reason(error)}") from error
+            raise NotPossible(self._library.root, f"the report can't be written: {reason(error)}") from error
         self._hooks.tell(events.Working(""))
         self._hooks.tell(events.PapersLeft(path))
 

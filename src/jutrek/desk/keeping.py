@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from jutrek.desk.records import Record, records_of
 from jutrek.desk.report import write_report
 from jutrek.disk import have_folder
-from jutrek.errors import PageBroken, PlanUnusable, reason
+from jutrek.errors import NotPossible, PageBroken, reason
 from jutrek.filing import HouseRules
 from jutrek.library import Library, Place, add_place, as_place, connected, known_places, new_library, numbers_given
 from jutrek.library.devicelist import damaged_devices
@@ -142,7 +142,7 @@ def finish(
     """Bring home what an intake left, reading only what is not proven.
 
     Raises:
-        PlanUnusable: when it cannot be finished.
+        NotPossible: when it cannot be finished.
     """
     plan = plan_finishing(library, run, rules)
     return bring(
@@ -166,7 +166,7 @@ def take_back(
         The outcome, and sentences about what was changed since and stays.
 
     Raises:
-        PlanUnusable: when it cannot be taken back.
+        NotPossible: when it cannot be taken back.
     """
     kind = _kind_of(library, run)
     if kind == Kind.LET_GO:
@@ -192,16 +192,16 @@ def _kind_of(library: Library, run: str) -> str:
     try:
         return str(head_of(library, run).get("entry", ""))
     except OSError as error:
-        raise PlanUnusable(library.root, f"no run {run} is in its journal") from error
+        raise NotPossible(library.root, f"no run {run} is in its journal") from error
 
 
 def newest(library: Library, wanted: Callable[[Record], bool], what: str) -> Record:
     """The newest record of a kind.
 
     Raises:
-        PlanUnusable: when there is none.
+        NotPossible: when there is none.
     """
     found = next((record for record in records_of(library, verify=False) if wanted(record)), None)
     if found is None:
-        raise PlanUnusable(library.root, f"there is no run in its journal that {what}")
+        raise NotPossible(library.root, f"there is no run in its journal that {what}")
     return found

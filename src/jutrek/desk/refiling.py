@@ -11,7 +11,8 @@ from typing import TYPE_CHECKING
 from jutrek.desk.athome import AtHome, read_home
 from jutrek.desk.events import RefilingPlanned
 from jutrek.desk.keeping import places_of
-from jutrek.errors import PlanUnusable
+from jutrek.disk import Outside, inside
+from jutrek.errors import NotPossible, shown
 from jutrek.filing import HouseRules, Plan
 from jutrek.filing.refiling import Scope, plan_refiling
 from jutrek.library import Library, survey
@@ -62,21 +63,34 @@ class Refiler:
         return last_refiling(self._library)
 
     def plan(self, rules: HouseRules, scope: Scope, stop: threading.Event, report: Report) -> RefilingPlanned:
-        """Make the plan of a re-filing."""
+        """Make the plan of a re-filing.
+
+        Raises:
+            NotPossible: when a folder or file that it names is not there.
+        """
+        for path in filter(None, (one.strip("/") for one in (scope.folder, *scope.without))):
+            if not self._holds(path):
+                raise NotPossible(self._library.root, f"there is no {shown(path)} in it")
         home = self.look(rules, stop, report)
-        plan = plan_refiling(self._library, rules, home.facts, home.known, scope)
+        plan = plan_refiling(self._library, rules, home.facts, home.known, scope, home.numbers)
         self.planned = RefilingPlanned(plan, len(home.known))
         return self.planned
+
+    def _holds(self, path: str) -> bool:
+        try:
+            return self._library.tree.found(inside(path)) is not None
+        except Outside:
+            return False
 
     def plan_taking_back(self) -> RefilingPlanned:
         """Make the plan that takes the newest re-filing back.
 
         Raises:
-            PlanUnusable: when there is none.
+            NotPossible: when there is none.
         """
         last = self.last
         if not last:
-            raise PlanUnusable(self._library.root, "there is no re-filing to take back")
+            raise NotPossible(self._library.root, "there is no re-filing to take back")
         plan, left = plan_taking_back(self._library, last)
         self.planned = RefilingPlanned(plan, len(plan.rows), last, tuple(left))
         return self.planned
@@ -94,11 +108,11 @@ class Refiler:
             only: captures that it is carried out for; empty for all.
 
         Raises:
-            PlanUnusable: when there is none.
+            NotPossible: when there is none.
             LibraryBusy: when another Jutrek is at work in the library.
         """
         if self.planned is None:
-            raise PlanUnusable(self._library.root, "no re-filing is planned")
+            raise NotPossible(self._library.root, "no re-filing is planned")
         planned, plan = self.planned, self.planned.plan
         if only:
             plan = replace(plan, rows=tuple(row for row in plan.rows if row.capture in only))

@@ -30,7 +30,7 @@ from jutrek.desk.settings import remember_library
 from jutrek.desk.story import as_objects
 from jutrek.desk.workbench import room_at
 from jutrek.disk import chosen as chosen_file
-from jutrek.errors import LibraryMissing, PlaceLost, PlanUnusable, Stopped, reason
+from jutrek.errors import LibraryMissing, NotPossible, PlaceLost, PlanUnusable, Stopped, reason
 from jutrek.filing import HouseRules
 from jutrek.filing.planner import all_facts
 from jutrek.library import keep_devices, new_library, open_library
@@ -433,7 +433,7 @@ class IntakeSession(ReadingThread):
                 tree, name = chosen_file(path)
                 tree.write_own(name, (self._bench.plan.as_json(as_objects(self._bench.story)) + "\n").encode())
             except OSError as error:
-                raise PlanUnusable(path, f"it could not be written: {reason(error)}") from error
+                raise NotPossible(path, f"it could not be written: {reason(error)}") from error
             self._tell(events.Saved(path))
 
     def _bring(self, number: int) -> None:

@@ -3,7 +3,7 @@
 from jutrek.filing.counting import Per
 from jutrek.filing.names import Extensions
 from jutrek.filing.pattern import PatternError
-from jutrek.filing.plan import Action, Plan, Row, from_json
+from jutrek.filing.plan import Action, Plan, Row, from_json, numbers_in
 from jutrek.filing.planner import Wishes, make_plan
 from jutrek.filing.rules import HouseRules, OnDouble, Order, RuleError, Scheme, Structure, Undated, rebased
 
@@ -24,5 +24,6 @@ __all__ = [
     "Wishes",
     "from_json",
     "make_plan",
+    "numbers_in",
     "rebased",
 ]

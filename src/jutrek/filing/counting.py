@@ -31,7 +31,7 @@ class Numbers:
         self._last = dict(given)
 
     def key(self, facts: Facts, folder: str) -> str:
-        """What a capture is counted within. Within an intake nothing of it outlasts the plan."""
+        """What a capture is counted within."""
         if self._per is Per.FOLDER:
             return f"folder:{folder}"
         if self._per is Per.DAY:
@@ -44,7 +44,3 @@ class Numbers:
         """Give the next number."""
         number = self._last[key] = self._last.get(key, self._start - 1) + 1
         return number
-
-    def keeps(self, key: str) -> bool:
-        """Whether the library has to remember the numbers of a key."""
-        return key != Per.INTAKE.value

@@ -109,6 +109,11 @@ class Folders:
             known = self._spelt[folder] = os.path.join(above, taken.folders.setdefault(key, wish))
         return known
 
+    def spell(self, folder: str) -> None:
+        """Spell a folder as it is given from now on, whatever the disk says. The one above it is spelt first."""
+        parent, _, name = folder.rpartition("/")
+        self._of(self.spelt(parent)).folders[same_name(name)] = name
+
     def has(self, folder: str, stem: str, ends: Ends) -> bool:
         """Whether a stem is taken in a folder, or the stem of one of the names that it would make."""
         return self._of(folder).has(same_name(stem), ends)

@@ -23,6 +23,7 @@ from jutrek.filing.pieces import COUNTER_SIGN
 from jutrek.filing.rules import UNFILED_FOLDER, HouseRules
 from jutrek.filing.writing import Columns, folder_of, stem_from, stems_from, write
 from jutrek.formats import Precision
+from jutrek.library import GivenNumber
 
 
 class Mark(StrEnum):
@@ -172,7 +173,14 @@ class Namer:
             stem = _numbered(wish.stem, f"{number:0{wish.digits}}", self.folders.room(folder, ends))
             if not self.folders.has(folder, stem, ends):
                 stem = self.folders.take(folder, stem, ends)
-                return Named(folder, stem, key if self._numbers.keeps(key) else "", number)
+                return Named(folder, stem, key, number)
+
+    def gave(self, facts: Facts, wish: Wish, number: GivenNumber, ends: Ends) -> str:
+        """The stem that a wish with a counter was given with a number; empty where it is counted within another."""
+        if number.counter != self._numbers.key(facts, wish.folder):
+            return ""
+        room = self.folders.room(self.folders.spelt(wish.folder), ends)
+        return _numbered(wish.stem, f"{number.number:0{wish.digits}}", room)
 
 
 def _numbered(stem: str, number: str, room: int) -> str:

@@ -7,7 +7,7 @@ Planning the same captures against the same library twice gives the same plan.
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import asdict, dataclass, fields
 from datetime import date
 from enum import StrEnum
@@ -18,7 +18,7 @@ from jutrek.filing.counting import Per
 from jutrek.filing.facts import below
 from jutrek.filing.names import Extensions
 from jutrek.filing.rules import HouseRules, OnDouble, Order, Scheme, Structure, Undated
-from jutrek.library import NOT_FILED, Filed
+from jutrek.library import NOT_FILED, Filed, GivenNumber
 
 FORMAT = "jutrek-plan"
 VERSION = 1
@@ -47,7 +47,7 @@ class Row(NamedTuple):
         mtime_ns: time of last change as planned for, nanoseconds since 1970, UTC.
         capture: the path of the primary file of its capture; empty for what belongs to none.
         sidecar: where a sidecar is written for it, relative to the library; empty where none is.
-        counter: what the number in its name counts within; empty where there is none, or nothing outlasts the plan.
+        counter: what the number in its name counts within; empty where there is none.
         number: that number.
         by: by what it is filed, but for the original path, which `filed` adds.
     """
@@ -69,6 +69,13 @@ class Row(NamedTuple):
     def filed(self) -> Filed:
         """By what it is filed; of what belongs to no capture, nothing."""
         return self.by._replace(original=below(self.source, self.root)) if self.capture else NOT_FILED
+
+
+def numbers_in(rows: Iterable[Row]) -> Iterator[tuple[str, GivenNumber]]:
+    """Which numbers the names of rows are given, by path relative to the library."""
+    for row in rows:
+        if row.counter and row.destination:
+            yield row.destination, GivenNumber(row.counter, row.number)
 
 
 @dataclass(frozen=True, slots=True)

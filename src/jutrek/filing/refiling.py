@@ -1,26 +1,27 @@
 """Re-filing: what lies in the library, laid out anew by house rules.
 
-What fits the rules already stays, also where its name carries a count or a number: nothing is moved only to be counted
-otherwise. Names on disk count as taken, those included that are about to be left.
+What fits the rules already stays, also where its name carries a count, as long as the clean name is taken, or a number
+that was given for it: nothing is moved only to be counted otherwise. Names on disk count as taken, those included that
+are about to be left.
 """
 
 from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import date
 
 from jutrek.captures import Capture
 from jutrek.filing.counting import Numbers
 from jutrek.filing.facts import Facts, below
-from jutrek.filing.folders import Folders, ends_of
+from jutrek.filing.folders import Ends, Folders, ends_of
 from jutrek.filing.names import stem_of, suffix_of
 from jutrek.filing.naming import Named, Namer, Piles, Wish
-from jutrek.filing.pieces import COUNTER_SIGN
 from jutrek.filing.plan import Action, Plan, Row
 from jutrek.filing.rules import HouseRules
-from jutrek.library import Library, numbers_given
+from jutrek.library import GivenNumber, Library, numbers_given
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +34,8 @@ class Scope:
         captures: these captures only, by id; empty for all.
         folders, names: whether folders and names are made anew; what is not stays as it is.
         strangers: whether also what Jutrek did not file: its folders may say more than Jutrek knows.
+        without: files and folders that are left out, relative to the library.
+        since: the first filing day that is filed anew; None for all.
     """
 
     year: int = 0
@@ -41,38 +44,81 @@ class Scope:
     folders: bool = True
     names: bool = True
     strangers: bool = False
+    without: tuple[str, ...] = ()
+    since: date | None = None
 
     def holds(self, facts: Facts, *, known: bool) -> bool:
         """Whether a capture is in it; `known` where Jutrek filed it."""
         capture = facts.capture
-        where = below(capture.id, capture.root)
+        where, day = below(capture.id, capture.root), facts.day
+        own = [below(read.file.path, capture.root) for read in capture.files] if self.without else []
         return (
             (known or self.strangers)
-            and (not self.year or (facts.day is not None and facts.day.year == self.year))
-            and (not self.folder or f"{where}/".startswith(f"{self.folder.strip('/')}/"))
+            and (not self.year or (day is not None and day.year == self.year))
+            and (self.since is None or (day is not None and day >= self.since))
+            and (not self.folder or _lies_in(where, self.folder))
+            and not any(_lies_in(path, out) for path in own for out in self.without)
             and (not self.captures or capture.id in self.captures)
         )
 
 
+def _lies_in(path: str, folder: str) -> bool:
+    return f"{path}/".startswith(f"{folder.strip('/')}/")
+
+
 def plan_refiling(
-    library: Library, rules: HouseRules, facts: Sequence[Facts], known: frozenset[str], scope: Scope
+    library: Library,
+    rules: HouseRules,
+    facts: Sequence[Facts],
+    known: frozenset[str],
+    scope: Scope,
+    numbers: Mapping[str, GivenNumber],
 ) -> Plan:
     """Make the plan of a re-filing: a row for every file that has to move. Lists folders, and changes nothing.
 
     Args:
         facts: of the captures at home, in the order of shooting.
         known: ids of the captures that Jutrek filed.
+        numbers: which numbers names were given, by path relative to the library.
 
     Raises:
         LibraryMissing: when a folder of the library cannot be listed.
+        PageBroken: when the page of counters is damaged.
     """
-    numbers = Numbers(rules.counter_per, rules.counter_start, numbers_given(library) if rules.uses("counter") else {})
-    namer = Namer(Folders(library.root), numbers, [one.capture for one in facts])
+    last = numbers_given(library) if rules.uses("counter") else {}
+    counters = Numbers(rules.counter_per, rules.counter_start, last)
+    folders = Folders(library.root)
+    namer = Namer(folders, counters, [one.capture for one in facts])
+    refiler = _Refiler(namer, rules, library.root, numbers)
     wanted = [one for one in facts if one.capture.trusted and scope.holds(one, known=one.capture.id in known)]
-    rows: list[Row] = []
-    for one, wish in zip(wanted, Piles(wanted, rules).wishes(rules), strict=True):
-        rows += _moves(one, _kept(one.capture, wish, scope), namer, rules, library.root)
+    wishes = [
+        _kept(one.capture, wish, scope) for one, wish in zip(wanted, Piles(wanted, rules).wishes(rules), strict=True)
+    ]
+    for folder in _respelt(library.root, [wish.folder for wish in wishes], wanted):
+        folders.spell(folder)
+    rows = [row for one, wish in zip(wanted, wishes, strict=True) for row in refiler.moves(one, wish)]
     return Plan(library.root, library.id, rules, tuple(rows))
+
+
+def _respelt(root: str, wished: Iterable[str], wanted: Sequence[Facts]) -> Iterator[str]:
+    """Folders that are spelt otherwise on disk, from the top down, and of which nothing would stay behind.
+
+    Where the disk takes both spellings for one folder, it keeps the one that it has.
+    """
+    folders, own, seen = Folders(root), {read.file.path for one in wanted for read in one.capture.files}, set()
+    for folder in dict.fromkeys(wished):
+        parts = folder.split("/")
+        for prefix in ("/".join(parts[: end + 1]) for end in range(len(parts))):
+            old = folders.spelt(prefix)
+            if old == prefix or old.lower() in seen:
+                continue
+            seen.add(old.lower())
+            if not os.path.lexists(os.path.join(root, prefix)) and _all_in(os.path.join(root, old), own):
+                yield prefix
+
+
+def _all_in(folder: str, own: Collection[str]) -> bool:
+    return all(os.path.join(top, name) in own for top, _, names in os.walk(folder) for name in names)
 
 
 def current(capture: Capture) -> tuple[str, str]:
@@ -88,28 +134,43 @@ def _kept(capture: Capture, wish: Wish, scope: Scope) -> Wish:
     return wish if scope.names else Wish(wish.folder, stem)
 
 
-def _fits(stem: str, wish: Wish) -> bool:
-    """Whether a stem is one that the wish could have been given."""
-    pattern = re.escape(wish.stem).replace(re.escape(COUNTER_SIGN), rf"\d{{{max(wish.digits, 1)},}}")
-    return re.fullmatch(rf"{pattern}(?:_\d+|_b\d\d+)?", stem) is not None
+class _Refiler:
+    """Moves captures one after the other to where rules would have them."""
 
+    def __init__(self, namer: Namer, rules: HouseRules, root: str, numbers: Mapping[str, GivenNumber]) -> None:
+        self._namer, self._rules, self._root, self._numbers = namer, rules, root, numbers
 
-def _moves(facts: Facts, wish: Wish, namer: Namer, rules: HouseRules, root: str) -> Iterable[Row]:
-    capture = facts.capture
-    folder, stem = current(capture)
-    endings = _endings(capture, stem, rules)
-    if namer.folders.spelt(wish.folder) == folder and _fits(stem, wish):
-        if all(stem + ending == os.path.basename(path) for path, ending in endings.items()):
+    def moves(self, facts: Facts, wish: Wish) -> Iterable[Row]:
+        """A row for each of its files that has to move."""
+        capture, folders = facts.capture, self._namer.folders
+        folder, stem = current(capture)
+        endings = _endings(capture, stem, self._rules)
+        own = [os.path.basename(path)[len(stem) :] for path in endings]
+        ends = ends_of(tuple(endings.values()))
+        fits = folders.spelt(wish.folder) == folder and self._fits(facts, stem, wish, ends)
+        if fits and own == list(endings.values()):
             return
-        wish = Wish(folder, stem)
-    own = [os.path.basename(path)[len(stem) :] for path in endings]
-    namer.folders.give_back(folder, stem, own)
-    named = namer.name(facts, wish, ends_of(tuple(endings.values())))
-    for read in capture.files:
-        file = read.file
-        target = os.path.join(named.folder, named.stem + endings[file.path])
-        if target != below(file.path, root):
-            yield _row(facts, file.path, root, target, file.size, file.mtime_ns, named)
+        folders.give_back(folder, stem, own)
+        named = Named(folder, folders.take(folder, stem, ends)) if fits else self._namer.name(facts, wish, ends)
+        for read in capture.files:
+            file = read.file
+            target = os.path.join(named.folder, named.stem + endings[file.path])
+            if target != below(file.path, self._root):
+                yield _row(facts, file.path, self._root, target, file.size, file.mtime_ns, named)
+
+    def _fits(self, facts: Facts, stem: str, wish: Wish, ends: Ends) -> bool:
+        """Whether a stem is the one that was given for the wish.
+
+        Of a counter that is known by the number that was given. What was told apart from another name fits as long as
+        the clean one is taken.
+        """
+        if wish.digits:
+            number = self._numbers.get(below(facts.capture.id, self._root))
+            return number is not None and self._namer.gave(facts, wish, number, ends) == stem
+        if stem == wish.stem:
+            return True
+        told_apart = re.fullmatch(rf"{re.escape(wish.stem)}(?:_\d+|_b\d\d+)", stem) is not None
+        return told_apart and self._namer.folders.has(wish.folder, wish.stem, ends)
 
 
 def _row(facts: Facts, path: str, root: str, target: str, size: int, mtime_ns: int, named: Named) -> Row:

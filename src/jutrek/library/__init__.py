@@ -6,7 +6,7 @@ takes to appear.
 
 from jutrek.disk import HASH_LISTS, OWN_FOLDER
 from jutrek.library.devicelist import keep_devices, known_devices
-from jutrek.library.home import NOT_FILED, Filed, HomeFile, ProofMark, State
+from jutrek.library.home import NOT_FILED, Filed, GivenNumber, HomeFile, ProofMark, State
 from jutrek.library.identity import Library, apart, is_library, new_library, open_library
 from jutrek.library.numbers import keep_numbers, numbers_given
 from jutrek.library.places import LIBRARY, Place, add_place, as_place, connected, forget_place, known_places
@@ -19,6 +19,7 @@ __all__ = [
     "NOT_FILED",
     "OWN_FOLDER",
     "Filed",
+    "GivenNumber",
     "HomeFile",
     "Library",
     "Place",

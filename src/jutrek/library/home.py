@@ -52,6 +52,13 @@ class Filed(NamedTuple):
     original: str = ""
 
 
+class GivenNumber(NamedTuple):
+    """The number in a name that was given: what it was counted within, and the number."""
+
+    counter: str
+    number: int
+
+
 class State(StrEnum):
     """How a file was found that was proven once.
 

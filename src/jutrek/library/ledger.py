@@ -20,7 +20,7 @@ from jutrek.disk import chosen, have_folder
 from jutrek.errors import LedgerUnusable
 from jutrek.library import schema
 from jutrek.library.contents import Contents
-from jutrek.library.home import Filed, HomeFile, ProofMark, State, Waits
+from jutrek.library.home import Filed, GivenNumber, HomeFile, ProofMark, State, Waits
 
 _AT_ONCE = 500
 _MARKS = 'SELECT place, path, size, mtime_ns, "full", at, state, inode, ctime_ns FROM proofs'
@@ -182,6 +182,19 @@ class Ledger:
             with self._transaction() as connection:
                 connection.exec_driver_sql("INSERT OR REPLACE INTO moments VALUES (?, ?, ?, ?, ?, ?)", moments)
                 connection.exec_driver_sql("INSERT OR REPLACE INTO origins VALUES (?, ?, ?, ?)", origins)
+
+    def put_numbers(self, given: Iterable[tuple[str, GivenNumber]]) -> None:
+        """Keep which numbers names were given, by their paths. Durable on return."""
+        rows = [(os.fsencode(path), one.counter, one.number) for path, one in given]
+        if rows:
+            with self._transaction() as connection:
+                connection.exec_driver_sql("INSERT OR REPLACE INTO numbered VALUES (?, ?, ?)", rows)
+
+    def numbers(self) -> dict[str, GivenNumber]:
+        """Which numbers names were given, by path relative to the library, whatever bears them now."""
+        with self._transaction() as connection:
+            rows = connection.exec_driver_sql("SELECT path, counter, number FROM numbered")
+            return {os.fsdecode(path): GivenNumber(counter, number) for path, counter, number in rows}
 
     def filed(self, path: str) -> Filed | None:
         """By what a file was filed; None where it is not known."""

@@ -16,6 +16,8 @@ if TYPE_CHECKING:
     from jutrek.library.identity import Library
 
 _PAGE = own("counters.json")
+NOT_KEPT = "intake"
+"""What is counted within an intake outlasts it only in the names that it gave."""
 
 
 def numbers_given(library: Library) -> dict[str, int]:
@@ -40,10 +42,11 @@ def keep_numbers(library: Library, given: Mapping[str, int]) -> None:
         OSError: when they cannot be written.
         PageBroken: when the page is damaged.
     """
-    if not given:
+    kept = {key: number for key, number in given.items() if key != NOT_KEPT}
+    if not kept:
         return
     known = numbers_given(library)
-    merged = {key: max(number, known.get(key, 0)) for key, number in {**known, **given}.items()}
+    merged = {key: max(number, known.get(key, 0)) for key, number in {**known, **kept}.items()}
     if merged != known:
         page = {"format": 1, "last": dict(sorted(merged.items()))}
         library.tree.write_own(_PAGE, json.dumps(page, indent=1).encode())

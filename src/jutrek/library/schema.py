@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlalchemy as sa
 
-VERSION = 6
+VERSION = 7
 
 meta = sa.MetaData()
 about = sa.Table("about", meta, sa.Column("key", sa.Text, primary_key=True), sa.Column("value", sa.Text))
@@ -47,6 +47,14 @@ origins = sa.Table(
     sa.Column("said", sa.Text, nullable=False),
 )
 """Since version 3: where a file lay on its source, under which day it was filed, what was said of its intake (JSON)."""
+numbered = sa.Table(
+    "numbered",
+    meta,
+    sa.Column("path", sa.LargeBinary, primary_key=True),
+    sa.Column("counter", sa.Text, nullable=False),
+    sa.Column("number", sa.BigInteger, nullable=False),
+)
+"""Since version 7: which number a counter gave to the name that a path was given. It stays with the path."""
 proofs = sa.Table(
     "proofs",
     meta,

@@ -5,10 +5,10 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 from jutrek.errors import shown
-from jutrek.library import Filed, Library, ProofMark, State
+from jutrek.library import Filed, GivenNumber, Library, ProofMark, State
 from jutrek.transfer.chain import LONGEST, START, Break, breaks, lines_of
 from jutrek.transfer.journal import Kind, journal_names, path_of
 
@@ -168,13 +168,30 @@ def moving_runs(library: Library) -> Iterator[Account]:
             yield account_of(library, run)
 
 
-def known_of_files(library: Library) -> tuple[dict[str, Filed], list[ProofMark]]:
-    """By what files were filed, by their paths now, and what was proven of them: for a ledger that was lost."""
+class Known(NamedTuple):
+    """What journals tell of a library's files.
+
+    Attributes:
+        filed: by what they were filed, by their paths now.
+        proofs: what was proven of them, and of copies.
+        numbers: which numbers names were given, by path.
+    """
+
+    filed: dict[str, Filed]
+    proofs: list[ProofMark]
+    numbers: dict[str, GivenNumber]
+
+
+def known_of_files(library: Library) -> Known:
+    """What was known of files: for a ledger that was lost."""
     filed: dict[str, Filed] = {}
+    numbers: dict[str, GivenNumber] = {}
     proofs: dict[tuple[str, str], ProofMark] = {}
     for run in runs(library):
         account = account_of(library, run)
         for row, done in sorted(account.done.items()):
+            if (number := number_of(account.to_do.get(row, {}))) is not None:
+                numbers[str(account.to_do[row]["to"])] = number
             if (entry := account.to_come.get(row)) is not None:
                 if account.kind is Kind.INTAKE:
                     filed[str(entry["to"])] = filed_by(entry)
@@ -187,7 +204,12 @@ def known_of_files(library: Library) -> tuple[dict[str, Filed], list[ProofMark]]
                     proofs["", new] = proofs.pop(("", old))._replace(path=new)
         for entry in account.others:
             _follow(proofs, entry, account.at)
-    return filed, list(proofs.values())
+    return Known(filed, list(proofs.values()), numbers)
+
+
+def number_of(entry: Mapping[str, Any]) -> GivenNumber | None:
+    """The number that an announced name was given; None where it has none."""
+    return GivenNumber(str(entry["counter"]), int(entry["number"])) if entry.get("counter") else None
 
 
 def _follow(proofs: dict[tuple[str, str], ProofMark], entry: Mapping[str, Any], at: str) -> None:

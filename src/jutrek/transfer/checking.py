@@ -315,7 +315,7 @@ def _know_again(library: Library, ledger: Ledger, paths: set[str]) -> None:
     """Files that were gone from the library are known again: by what they were filed, as the journals tell."""
     known = ledger.all_filed().keys()
     if paths - known:
-        filed, _ = known_of_files(library)
+        filed = known_of_files(library).filed
         ledger.put_filed((path, filed[path]) for path in (paths - known) & filed.keys())
 
 

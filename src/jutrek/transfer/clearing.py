@@ -17,7 +17,7 @@ from enum import StrEnum
 from typing import TYPE_CHECKING
 
 from jutrek.disk import Outside, Realm, Tree, inside
-from jutrek.errors import PlanUnusable, reason
+from jutrek.errors import NotPossible, reason
 from jutrek.library import Library, Place, as_place
 from jutrek.transfer.certificate import Certificate, OnSource, Where
 from jutrek.transfer.journal import Journal, Kind
@@ -59,12 +59,12 @@ def clear(
         places: where the copies are, besides the library, as they are connected now.
 
     Raises:
-        PlanUnusable: when the certificate is of another day: what it says has to be proven again.
+        NotPossible: when the certificate is of another day: what it says has to be proven again.
         LibraryBusy: when another Jutrek is at work in the library.
         OSError: when the journal cannot be written; nothing was removed then.
     """
     if datetime.fromisoformat(certificate.at).astimezone().date() != date.today():
-        raise PlanUnusable(certificate.root, f"it was proven on {certificate.at[:10]}; prove it again")
+        raise NotPossible(certificate.root, f"it was proven on {certificate.at[:10]}; prove it again")
     keeper = _Keeper(certificate, ledger, {place.id: place.tree for place in (as_place(library), *places)})
     cleared = Cleared()
     going: list[OnSource] = []

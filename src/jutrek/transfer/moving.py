@@ -39,7 +39,7 @@ from jutrek.errors import (
     of_place,
     shown,
 )
-from jutrek.filing import Plan, Row
+from jutrek.filing import Plan, Row, numbers_in
 from jutrek.library import LIBRARY, HomeFile, Library, Place, ProofMark, keep_numbers
 from jutrek.transfer.accounts import known_of_files
 from jutrek.transfer.at_work import begin_in, end_in
@@ -263,6 +263,7 @@ class _Moves:
         self._see_again(pairs)
         self._move_copies(journal)
         numbers: dict[str, int] = {}
+        self._ledger.put_numbers(numbers_in(row for _, row in self._moved))
         self._all_moved += self._moved
         for _, row in self._moved:
             if row.counter:
@@ -348,7 +349,7 @@ def restore(library: Library, ledger: Ledger, pairs: Pairs) -> None:
     """Let the ledger know again, from the journals, what came back from under `.jutrek/`."""
     back = {new for old, new in pairs if _put_away(old)}
     if back:
-        filed, proofs = known_of_files(library)
+        filed, proofs, _ = known_of_files(library)
         marks = [mark for mark in proofs if not mark.place and mark.path in back]
         ledger.put([HomeFile(mark.path, mark.size, mark.mtime_ns, None, mark.full) for mark in marks])
         ledger.put_filed((path, filed[path]) for path in back & filed.keys())

@@ -35,7 +35,7 @@ from jutrek.library import (
     notice_roots,
 )
 from jutrek.sources import mounts
-from jutrek.transfer.accounts import Account, account_of, filed_by, known_of_files, unfinished
+from jutrek.transfer.accounts import Account, account_of, filed_by, known_of_files, number_of, unfinished
 from jutrek.transfer.at_work import at_work_in, end_in
 from jutrek.transfer.copies import temporary_name
 from jutrek.transfer.journal import Journal, Kind, now
@@ -105,8 +105,9 @@ def _connected(library: Library) -> list[Place]:
 
 def _teach(library: Library, ledger: Ledger) -> None:
     """A ledger that was lost, or never was, learns from the journals."""
-    filed, proofs = known_of_files(library)
+    filed, proofs, numbers = known_of_files(library)
     ledger.put_filed(filed.items())
+    ledger.put_numbers(numbers.items())
     ledger.put_proofs(proofs)
     ledger.put([
         HomeFile(one.path, one.size, one.mtime_ns, None, one.full) for one in proofs if not one.place and one.stands
@@ -203,7 +204,9 @@ def _settle_bringing(
     if account.kind is Kind.INTAKE:
         ledger.put([HomeFile(one.path, one.size, one.mtime_ns, None, one.full) for one in found.values()])
         _write_sidecars(library, account, home, journal)
-        ledger.put_filed((str(account.to_come[row]["to"]), filed_by(account.to_come[row])) for row in home)
+        entries = [account.to_come[row] for row in home]
+        ledger.put_filed((str(entry["to"]), filed_by(entry)) for entry in entries)
+        ledger.put_numbers((str(entry["to"]), number) for entry in entries if (number := number_of(entry)))
     return home
 
 

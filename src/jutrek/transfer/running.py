@@ -28,7 +28,7 @@ from jutrek.errors import (
     Stopped,
     of_place,
 )
-from jutrek.filing import HouseRules, Row
+from jutrek.filing import HouseRules, Row, numbers_in
 from jutrek.library import HomeFile, Library, ProofMark, keep_numbers
 from jutrek.transfer.at_work import begin_in, end_in
 from jutrek.transfer.carry import Carrier, Proof, Watch
@@ -272,6 +272,7 @@ class Run:
             self._ledger.put([_home_file(proof) for _, proof in self._waiting])
             rows = [proof.row for _, proof in self._waiting]
             self._ledger.put_filed((row.destination or "", row.filed) for row in rows if row.capture)
+            self._ledger.put_numbers(numbers_in(rows))
         main, at = self._targets[0].place.id, now()
         self._ledger.put_proofs(mark for _, proof in self._waiting for mark in _marks(proof, main, at))
         for number, proof in self._waiting:

@@ -20,7 +20,7 @@ from typing import TYPE_CHECKING, Any
 
 from jutrek.disk import Inside, Outside, Tree, inside, own
 from jutrek.doubles.degrees import Degree
-from jutrek.errors import FileTrouble, JutrekError, NotMoved, PlanUnusable, SourceUnreadable, Stopped, shown
+from jutrek.errors import FileTrouble, JutrekError, NotMoved, NotPossible, SourceUnreadable, Stopped, shown
 from jutrek.filing import Action, HouseRules, Plan, Row
 from jutrek.library import Library, Place, State
 from jutrek.transfer.carrying_over import carry_over
@@ -76,11 +76,11 @@ def set_aside(
         The outcome; a file whose keeper is not what it was stays, and says so.
 
     Raises:
-        PlanUnusable: when a file is to be set aside for itself.
+        NotPossible: when a file is to be set aside for itself.
         LibraryBusy: when another Jutrek is at work in the library.
     """
     if any(drop.path == drop.keeper for drop in drops):
-        raise PlanUnusable(library.root, "a file can't be set aside for itself")
+        raise NotPossible(library.root, "a file can't be set aside for itself")
     token = f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
     rows = list(_rows(library, drops, f"{TRAY}/{token}"))
     plan = Plan(library.root, library.id, HouseRules(), tuple(row for row, _ in rows))

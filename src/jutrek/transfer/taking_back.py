@@ -11,7 +11,7 @@ import os
 from typing import Any
 
 from jutrek.disk import OWN_FOLDER, Outside, Realm, Tree, inside, own
-from jutrek.errors import PlanUnusable, shown
+from jutrek.errors import NotPossible, shown
 from jutrek.filing import Action, HouseRules, Plan, Row
 from jutrek.library import Library
 from jutrek.transfer.accounts import Account, account_of, end_of, filed_by, head_of, later_runs, moving_runs, runs
@@ -50,14 +50,14 @@ def plan_taking_back(library: Library, run: str) -> tuple[Plan, list[str]]:
     """The plan that takes a run back, and sentences about what has to stay as it is.
 
     Raises:
-        PlanUnusable: when there is no such run, or it is of a kind that cannot be taken back.
+        NotPossible: when there is no such run, or it is of a kind that cannot be taken back.
     """
     try:
         account = account_of(library, run)
     except OSError as error:
-        raise PlanUnusable(library.root, f"no run {run} is in its journal") from error
+        raise NotPossible(library.root, f"no run {run} is in its journal") from error
     if account.kind not in CAN_BE_TAKEN_BACK:
-        raise PlanUnusable(library.root, f"a run of the kind “{account.kind}” changed nothing that could be taken back")
+        raise NotPossible(library.root, f"a run of the kind “{account.kind}” changed nothing that could be taken back")
     wanted = _WANTED.get(account.kind, _moves)(library, account)
     rows, left = [], []
     for now, to, stamp in wanted:
@@ -86,21 +86,21 @@ def plan_finishing(library: Library, run: str, rules: HouseRules) -> Plan:
         rules: the house rules, for sidecars.
 
     Raises:
-        PlanUnusable: when there is no such intake, or its numbers may have been given since.
+        NotPossible: when there is no such intake, or its numbers may have been given since.
     """
     try:
         kind, end = head_of(library, run).get("entry"), end_of(library, run)
         if kind != Kind.INTAKE:
-            raise PlanUnusable(library.root, f"{run} is no intake")
+            raise NotPossible(library.root, f"{run} is no intake")
         if end and not end.get("left", 1):
             return Plan(library.root, library.id, rules, ())
         account = account_of(library, run)
     except OSError as error:
-        raise PlanUnusable(library.root, f"no run {run} is in its journal") from error
+        raise NotPossible(library.root, f"no run {run} is in its journal") from error
     left = [entry for row, entry in sorted(account.to_come.items()) if row not in account.done]
     later = [other for other in later_runs(library, run) if head_of(library, other).get("entry") == Kind.INTAKE]
     if later and any("number" in entry for entry in left):
-        raise PlanUnusable(library.root, "another intake came since; read the sources again, and plan anew")
+        raise NotPossible(library.root, "another intake came since; read the sources again, and plan anew")
     return Plan(library.root, library.id, rules, tuple(map(row_of, left)))
 
 
