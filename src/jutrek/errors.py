@@ -31,6 +31,7 @@
         ├── RulesBroken        house rules that are no rules
         ├── PlaceUnusable      a folder that cannot be a place of copies, or is not connected
         ├── PlanUnusable       a plan file that is not one, or one of another library
+        ├── NoSuchDay          a day was described on which nothing was made
         ├── NoSuchDevice       a letter that no device of the intake bears
         └── NoSuchQuestion     an answer to a question that is not open
 
@@ -42,6 +43,7 @@ from __future__ import annotations
 import errno
 import os
 from collections.abc import Sequence
+from datetime import date
 
 
 def shown(path: str | os.PathLike[str]) -> str:
@@ -370,6 +372,18 @@ class NoSuchDevice(LibraryTrouble):
         """
         self.letter, self.letters = letter, tuple(letters)
         super().__init__(f"No device has the letter {letter!r}; there are: {', '.join(letters) or 'none'}.")
+
+
+class NoSuchDay(LibraryTrouble):
+    """A day was described on which nothing of the intake was made."""
+
+    def __init__(self, day: date, days: Sequence[date]) -> None:
+        """
+        Args:
+            days: those that captures are filed under, in order.
+        """
+        span = f"there are {len(days)} days from {days[0]} to {days[-1]}" if days else "there is none with a date"
+        super().__init__(f"Nothing of these sources is filed under {day}: {span}.")
 
 
 class NoSuchQuestion(LibraryTrouble):

@@ -124,6 +124,7 @@ def test_one_bad_line_of_a_journal_stops_no_command(
     assert words in told or "not one that Jutrek wrote" in told
     jutrek("check", "-l", home)
     jutrek("take-back", "-l", home)
+    jutrek("take-back", "1", "-l", home)
 
 
 @pytest.mark.parametrize(
@@ -199,7 +200,10 @@ def test_what_is_missed_has_a_way_out(jutrek: Jutrek, home: Path, card: Path) ->
     assert "home itself: 1 gone" in jutrek("places", "show", "-l", home, code=1).stderr
     assert "1 files are missed no more" in jutrek("gone", "-l", home, "--let-go", name).stderr
     jutrek("check", "-l", home)
-    assert "1 files are missed again" in jutrek("take-back", "-l", home).stderr
+    assert "1 files would be missed again" in jutrek("take-back", "-l", home).stderr
+    jutrek("gone", "-l", home)
+    (run,) = [one for one in json.loads(jutrek("journal", "-l", home, "--json").stdout) if one["can_take_back"]][:1]
+    assert "1 files are missed again" in jutrek("take-back", run["run"], "-l", home).stderr
     jutrek("gone", "-l", home, code=1)
 
 

@@ -50,9 +50,14 @@ def test_from_two_places_to_a_cleared_card(
     assert everything(card) == before
     assert "3 files gone" in jutrek("clear", card, "-l", home, "--files", "3").stderr
     assert names_below(str(card)) == set()
-    assert "3 files taken back, 0 stay" in jutrek("take-back", "-l", home).stderr
+    seen = jutrek("take-back", "-l", home)
+    assert "3 files would be put away, 0 would stay" in seen.stderr
+    assert seen.stdout.startswith("2026/05/20260514_100013.jpg\t.jutrek/taken-back/")
+    assert "`jutrek take-back 1`" in seen.stderr
+    assert len(names_below(str(home))) == 4
+    assert "3 files are put away, 0 stay" in jutrek("take-back", "1", "-l", home).stderr
     assert names_below(str(tarn)) == {"old.jpg"}
-    jutrek("take-back", "-l", home)
+    assert "3 files are home again" in jutrek("take-back", "#6", "-l", home).stderr
     assert len(names_below(str(home))) == 4
     jutrek("rules", "set", "-l", home, "filing.layout={kind}")
     jutrek("refile", "-l", home, "--go")
@@ -154,3 +159,52 @@ def test_troubles_fall_where_they_are_asked_for(tmp_path: Path) -> None:
     assert Troubles(7, 0.5, 0.25).of(str(tmp_path)) == Faults(
         read_speed=7, read_error={"/b/c": (100, 300)}, pulled_after=100
     )
+
+
+def test_a_part_of_a_run_is_taken_back_and_what_stays_is_named(
+    jutrek: Jutrek, home: Path, card: Path  # noqa: F811
+) -> None:  # fmt: skip
+    """Files and folders as they lie now; the journal tells what became of each since."""
+    fill(card)
+    jutrek("bring", card, "-l", home)
+    jutrek("rules", "set", "-l", home, "filing.name=x {time}")
+    jutrek("refile", "-l", home, "--go")
+    before = names_below(str(home))
+    first, second, third = sorted(before)
+    assert (
+        "nothing that taking back" in jutrek("take-back", "1", "-l", home, "--only", "2026/05/none.jpg", code=2).stderr
+    )
+    jutrek("take-back", "1", "-l", home, "--only", first, "--dry-run")
+    assert names_below(str(home)) == before
+    assert "1 files are put away" in jutrek("take-back", "1", "-l", home, "--only", home / first).stderr
+    assert names_below(str(home)) == before - {first}
+    (home / second).write_bytes(b"edited")
+    (home / third).unlink()
+    told = [line.split("\t")[0] for line in jutrek("journal", "1", "-l", home).stdout.splitlines()]
+    assert told == [
+        "proven, taken back since", f"proven, now {second}, changed since", f"proven, now {third}, gone since",
+    ]  # fmt: skip
+    said = jutrek("take-back", "1", "-l", home, code=1).stderr
+    assert f"stays: {second} was changed since." in said
+    assert f"stays: {third} is gone." in said
+    assert "no run 99" in jutrek("take-back", "99", "-l", home, code=2).stderr
+    assert "may be" in jutrek("journal", "00000", "-l", home, code=2).stderr
+
+
+def test_typing_errors_are_told(jutrek: Jutrek, home: Path, card: Path, tarn: Path) -> None:  # noqa: F811
+    fill(card)
+    said = jutrek("plan", card, "-l", home, "--describe", "2026-05-15=Survey", code=2).stderr
+    assert "Nothing of these sources is filed under 2026-05-15: there are 1 days from 2026-05-14" in said
+    jutrek("rules", "try", card, "-l", home, "--describe", "2026-05-15=Survey", code=2)
+    jutrek("places", "add", tarn, "-l", home)
+    assert "Tarn at" in jutrek("places", "add", tarn, "-l", home, code=3).stderr
+    (tarn.parent / "other").mkdir()
+    jutrek("places", "add", tarn.parent / "other", "-l", home, "--name", "Tarn", code=3)
+    for words in (["bring", card], ["release", card], ["clear", card]):
+        assert "no place of this library" in jutrek(*words, "-l", home, "--without", "Tran", code=3).stderr
+    assert len(names_below(str(home))) == 0
+    for words in (["check", "--minutes", "-1"], ["clear", card, "--files", "-1"], ["refile", "--year", "-3"]):
+        jutrek(*words, "-l", home, code=2)
+    assert "Nothing goes" in jutrek("clear", card, "-l", home, "--files", "0", code=1).stderr
+    assert "0 files moved, 0 not.\n" in jutrek("refile", "-l", home, "--go").stderr
+    assert "there is no 2025 in it" in jutrek("refile", "-l", home, "--folder", "2025", code=2).stderr

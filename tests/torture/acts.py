@@ -9,9 +9,10 @@ import threading
 from collections.abc import Callable
 from pathlib import Path
 
-from jutrek.desk.keeping import finish, places_of, take_back
+from jutrek.desk.keeping import finish, places_of
 from jutrek.desk.records import records_of
 from jutrek.desk.refiling import Refiler
+from jutrek.desk.taking_back import take_back
 from jutrek.doubles.degrees import Degree
 from jutrek.errors import PlanUnusable
 from jutrek.filing import Extensions, HouseRules

@@ -15,9 +15,10 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from jutrek.desk.keeping import finish, leave_papers, places_of, take_back, troubles_of
+from jutrek.desk.keeping import finish, leave_papers, places_of, troubles_of
 from jutrek.desk.records import files_of, records_of
 from jutrek.desk.refiling import Refiler
+from jutrek.desk.taking_back import take_back
 from jutrek.errors import JutrekError
 from jutrek.filing import HouseRules
 from jutrek.filing.refiling import Scope

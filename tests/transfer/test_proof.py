@@ -13,8 +13,9 @@ from pathlib import Path
 
 import pytest
 
-from jutrek.desk.keeping import Places, take_back
+from jutrek.desk.keeping import Places
 from jutrek.desk.records import every_mark, files_of
+from jutrek.desk.taking_back import take_back
 from jutrek.desk.unwanting import declare_unwanted
 from jutrek.disk import TEMPORARY, naming
 from jutrek.doubles import Standing, judge

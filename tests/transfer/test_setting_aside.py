@@ -12,7 +12,8 @@ from pathlib import Path
 import pytest
 
 from jutrek.demo.copies import worded
-from jutrek.desk.keeping import Places, take_back
+from jutrek.desk.keeping import Places
+from jutrek.desk.taking_back import take_back
 from jutrek.disk import Inside, Tree
 from jutrek.doubles.degrees import Degree
 from jutrek.errors import NotPossible, Stopped

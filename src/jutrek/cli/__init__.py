@@ -19,6 +19,7 @@ def main() -> None:
     from jutrek.errors import (
         JutrekError,
         LibraryTrouble,
+        NoSuchDay,
         NoSuchDevice,
         NoSuchQuestion,
         NotPossible,
@@ -34,7 +35,7 @@ def main() -> None:
         stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
     try:
         app()
-    except (SourceRefused, NotPossible, PlanUnusable, NoSuchDevice, NoSuchQuestion) as error:
+    except (SourceRefused, NotPossible, PlanUnusable, NoSuchDay, NoSuchDevice, NoSuchQuestion) as error:
         code, words = WRONG_CALL, str(error)
     except (LibraryTrouble, PlaceFull, PlaceLost) as error:
         code, words = UNUSABLE, str(error)

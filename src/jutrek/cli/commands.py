@@ -18,7 +18,6 @@ from jutrek.cli.keeping import (
     journal_command,
     places_app,
     report_command,
-    take_back_command,
 )
 from jutrek.cli.missing import gone_command, library_app, unwanted_app
 from jutrek.cli.refiling import refile_command
@@ -26,6 +25,7 @@ from jutrek.cli.releasing import clear_command, drives_command, eject_command, r
 from jutrek.cli.ruling import rules_app
 from jutrek.cli.simulating import simulate_app
 from jutrek.cli.stopping import stop_on_interrupt
+from jutrek.cli.taking_back import take_back_command
 from jutrek.cli.telling import complain, out, say
 from jutrek.filing import Structure, Undated
 

@@ -1,7 +1,8 @@
-"""`jutrek places`, `finish`, `take-back`, `catch-up`, `check`, `journal`, `report`: living with what is home."""
+"""`jutrek places`, `finish`, `catch-up`, `check`, `journal`, `report`: living with what is home."""
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import asdict
@@ -25,7 +26,10 @@ places_app = typer.Typer(help="Where else a library's files are kept.", no_args_
 
 LibraryOption = Annotated[Path, typer.Option("--library", "-l", help="The library's root folder.")]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON for other programs.")]
-_Run = Annotated[str, typer.Argument(help="A run of the journal; else the newest that fits.", metavar="[RUN]")]
+RunArgument = Annotated[
+    str,
+    typer.Argument(help="A run of the journal, by its number or name; else the newest that fits.", metavar="[RUN]"),
+]
 DONE, NOT_ALL, UNUSABLE = 0, 1, 3
 
 
@@ -55,7 +59,8 @@ def end_of(outcome: Outcome, words: str, *, short: bool = False) -> None:
         say(remark)
     if outcome.trouble is not None:
         complain(outcome.trouble)
-    say(words)
+    if words:
+        say(words)
     if isinstance(outcome.trouble, RunTrouble) and not isinstance(outcome.trouble, Stopped):
         raise typer.Exit(UNUSABLE)
     short = short or bool(outcome.failed or outcome.trouble or outcome.gone or outcome.lost)
@@ -117,9 +122,16 @@ def add_place_command(
     name: Annotated[str, typer.Option("--name", help="What to call it.")] = "",
 ) -> None:
     """Keep copies in a folder from now on. `jutrek catch-up` brings it what is home already."""
-    from jutrek.library import add_place, open_library
+    from jutrek.library import add_place, known_places, open_library
 
-    place = add_place(open_library(str(library)), str(folder), name)
+    home = open_library(str(library))
+    root = os.path.abspath(folder)
+    for known in known_places(home):
+        if known.root == root or (name or os.path.basename(root)) == known.name:
+            raise PlaceUnusable(
+                root, f"{known.name} at {shown(known.root)} is a place already; --name gives another name"
+            )
+    place = add_place(home, str(folder), name)
     say(f"{place.name} gets a copy of everything that comes home from now on.")
 
 
@@ -178,7 +190,7 @@ def check_command(
     library: LibraryOption,
     name: Annotated[str, typer.Option("--place", help="Another place; else the library itself.")] = "",
     minutes: Annotated[
-        float | None, typer.Option("--minutes", help="End after that long; the rest comes next.")
+        float | None, typer.Option("--minutes", min=0, help="End after that long; the rest comes next.")
     ] = None,
     mending: Annotated[bool, typer.Option("--mend", help="Bring good bytes back from another place.")] = False,
     as_json: AsJson = False,
@@ -215,60 +227,30 @@ def check_command(
     raise typer.Exit(NOT_ALL if len(checked.bad) > mended else DONE)
 
 
-def finish_command(library: LibraryOption, run: _Run = "") -> None:
+def finish_command(library: LibraryOption, run: RunArgument = "") -> None:
     """Bring home what an intake left when it was stopped or cut off, reading only what is not proven."""
     from jutrek.cli.planning import house_of
-    from jutrek.desk.keeping import finish, newest, places_of
+    from jutrek.desk.keeping import finish, newest, places_of, run_named
     from jutrek.transfer import Listener
 
     stop = stop_on_interrupt()
     with opened(library) as (home, ledger):
-        wanted = run or newest(home, lambda record: record.can_finish, "could be finished").run
+        wanted = run_named(home, run) if run else newest(home, lambda one: one.can_finish, "could be finished").run
         rules = house_of(str(library))
         outcome = finish(home, ledger, wanted, rules, places_of(home), stop=stop, listener=Listener())
     end_of(outcome, f"{outcome.home} files brought home and proven.")
 
 
-def take_back_command(
-    library: LibraryOption,
-    run: _Run = "",
-    empty: Annotated[
-        bool, typer.Option("--empty", help="Put all that was taken back into the system's trash.")
-    ] = False,
-) -> None:
-    """Take a run back: an intake's files are put away, moves are undone. A taking back can be taken back itself."""
-    from jutrek.desk.keeping import newest, places_of, take_back
-    from jutrek.transfer import Listener
-    from jutrek.transfer.taking_back import empty_taken_back
-
-    stop = stop_on_interrupt()
-    with opened(library) as (home, ledger):
-        if empty:
-            try:
-                count = empty_taken_back(home)
-            except OSError as error:
-                raise NotPossible(home.root, f"the trash can't take it: {error}") from error
-            say(f"What {count} runs had brought is in the trash.")
-            return
-        wanted = run or newest(home, lambda record: record.can_take_back, "could be taken back").run
-        outcome, left = take_back(home, ledger, wanted, places_of(home), stop=stop, listener=Listener())
-    for sentence in left:
-        say(f"stays: {sentence}")
-    end_of(outcome, f"{outcome.home} files taken back, {len(left)} stay.")
-
-
-def journal_command(library: LibraryOption, run: _Run = "", as_json: AsJson = False) -> None:
+def journal_command(library: LibraryOption, run: RunArgument = "", as_json: AsJson = False) -> None:
     """Show what was done to a library, or the files of one run; records that were changed afterwards are named."""
+    from jutrek.desk.keeping import run_named
     from jutrek.desk.records import every_mark, files_of, records_of
     from jutrek.library import open_library
 
     home = open_library(str(library))
     if run:
-        try:
-            with opened(library) as (home, ledger):
-                files = files_of(home, run, every_mark(home, ledger))
-        except OSError as error:
-            raise NotPossible(home.root, f"no run {run} is in its journal") from error
+        with opened(library) as (home, ledger):
+            files = files_of(home, run_named(home, run), every_mark(home, ledger))
         if as_json:
             tell_json([asdict(one) for one in files], indent=1)
         for one in files if not as_json else ():
@@ -286,15 +268,16 @@ def journal_command(library: LibraryOption, run: _Run = "", as_json: AsJson = Fa
     raise typer.Exit(NOT_ALL if any(record.broken for record in records) else DONE)
 
 
-def report_command(library: LibraryOption, run: _Run = "") -> None:
+def report_command(library: LibraryOption, run: RunArgument = "") -> None:
     """Write the report of an intake (HTML, CSV, checksums), and print where it is."""
-    from jutrek.desk.keeping import newest
+    from jutrek.desk.keeping import newest, run_named
     from jutrek.desk.report import write_report
     from jutrek.transfer.accounts import account_of
     from jutrek.transfer.journal import Kind
 
     with opened(library) as (home, _):
-        wanted = run or newest(home, lambda record: record.kind is Kind.INTAKE and record.files > 0, "is an intake").run
+        intakes = lambda record: record.kind is Kind.INTAKE and record.files > 0  # noqa: E731
+        wanted = run_named(home, run) if run else newest(home, intakes, "is an intake").run
         try:
             out(write_report(account_of(home, wanted), home, stop=stop_on_interrupt()))
         except OSError as error:

@@ -26,7 +26,7 @@ from jutrek.desk.story import tell as told
 from jutrek.desk.workbench import not_compared
 from jutrek.disk import chosen
 from jutrek.doubles import Stands
-from jutrek.errors import NotPossible, SourceUnreadable, reason, shown
+from jutrek.errors import NoSuchDay, NotPossible, SourceUnreadable, reason, shown
 from jutrek.filing import Action, HouseRules, Plan
 from jutrek.filing.rulebook import load_rules
 from jutrek.library import Library, apart, is_library, known_devices, open_library
@@ -63,6 +63,7 @@ def prepare(
         SourceRefused: for a source inside the library.
         SourceUnreadable: for a source that cannot be listed.
         NoSuchDevice: for a clock fix of a device that there is none of.
+        NoSuchDay: for a description of a day on which nothing was made.
         LibraryTrouble: when the library cannot be used.
         Stopped: when `stop` was set.
     """
@@ -93,6 +94,7 @@ def prepare(
             story = with_doubles(
                 story_by(founds, library, choices, decisions, heard), standings, choices.rules, decisions
             )
+        check_days(choices, story)
         _say_what_was_not_compared(story, standings, choices, ledger)
         for doubt in story.doubts:
             complain(f"{doubt.headline} ({doubt.certainty}). {doubt.evidence}")
@@ -120,6 +122,18 @@ def story_of(founds: list[Found], library: Library, choices: Choices) -> tuple[S
     devices = devices_of(sources, make_captures(founds, choices.rules), Decisions(), known_devices(library))
     decisions = choices.decisions(devices, sources)
     return story_by(founds, library, choices, decisions), decisions
+
+
+def check_days(choices: Choices, story: Story) -> None:
+    """Check that something was made on the days that are described.
+
+    Raises:
+        NoSuchDay: for the first one on which nothing was.
+    """
+    days = {shoot.day for shoot in story.shoots}
+    for day, _ in choices.described:
+        if day not in days:
+            raise NoSuchDay(day, sorted(days))
 
 
 def _listened(

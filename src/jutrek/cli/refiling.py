@@ -26,7 +26,7 @@ DONE, NOT_ALL, UNUSABLE = 0, 1, 3
 
 def refile_command(
     library: Annotated[Path, typer.Option("--library", "-l", help="The library's root folder.")],
-    year: Annotated[int, typer.Option("--year", help="Only what is filed under a year.")] = 0,
+    year: Annotated[int, typer.Option("--year", min=0, help="Only what is filed under a year.")] = 0,
     folder: Annotated[str, typer.Option("--folder", help="Only what lies in a folder of the library.")] = "",
     without: Annotated[
         list[str] | None,
@@ -125,7 +125,8 @@ class _Refiling:
 
     def _sum_up(self, outcome: Outcome) -> int:
         left = len(outcome.done) - outcome.home
-        say(f"{outcome.home} files moved, {left} not. `jutrek refile --take-back` moves them back.")
+        back = " `jutrek refile --take-back` moves them back." if outcome.home else ""
+        say(f"{outcome.home} files moved, {left} not.{back}")
         if outcome.trouble is not None:
             complain(outcome.trouble)
         if isinstance(outcome.trouble, RunTrouble) and not isinstance(outcome.trouble, Stopped):

@@ -90,7 +90,8 @@ def clear_command(
     library: LibraryOption,
     trash: Annotated[bool, typer.Option("--trash", help="Into the trash of the medium, instead of for good.")] = False,
     files: Annotated[
-        int | None, typer.Option("--files", help="Clear it: how many files go, as the command says without this.")
+        int | None,
+        typer.Option("--files", min=0, help="Clear it: how many files go, as the command says without this."),
     ] = None,
     again: _Again = False,
     without: _Without = None,
@@ -118,7 +119,10 @@ def clear_command(
         if going:
             oldest = datetime.fromisoformat(certificate.oldest).astimezone()
             say(f"Every copy was read back from its medium; the oldest proof is of {oldest:%Y-%m-%d %H:%M}.")
-        if files is None or files != going:
+        if not going:
+            say("Nothing goes: nothing on it is proven home in every place.")
+            raise typer.Exit(DONE if certificate.safe else NOT_ALL)
+        if files != going:
             how = "into its trash" if trash else "for good"
             say(f"Nothing is removed yet. --files {going} clears {going} files {how}.")
             raise typer.Exit(DONE if files is None else NOT_ALL)

@@ -14,9 +14,10 @@ from typing import TYPE_CHECKING
 
 from jutrek.desk import events
 from jutrek.desk.doubles import Decided, drops_of, facts_of
-from jutrek.desk.keeping import Places, finish, leave_papers, places_of, take_back
+from jutrek.desk.keeping import Places, finish, leave_papers, places_of
 from jutrek.desk.records import every_mark, files_of, records_of
 from jutrek.desk.report import write_report
+from jutrek.desk.taking_back import take_back
 from jutrek.desk.unwanting import declare_unwanted
 from jutrek.doubles.degrees import Group
 from jutrek.errors import DriveTrouble, JutrekError, NotPossible, SourceUnreadable, Stopped, reason, shown

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -11,22 +10,18 @@ from typing import TYPE_CHECKING
 from jutrek.desk.records import Record, records_of
 from jutrek.desk.report import write_report
 from jutrek.disk import have_folder
-from jutrek.errors import NotPossible, PageBroken, reason
+from jutrek.errors import NotPossible, PageBroken, PlaceUnusable, reason, shown
 from jutrek.filing import HouseRules
-from jutrek.library import Library, Place, add_place, as_place, connected, known_places, new_library, numbers_given
+from jutrek.library import Library, Place, add_place, connected, known_places, new_library, numbers_given
 from jutrek.library.devicelist import damaged_devices
 from jutrek.library.kept import damaged_kept
 from jutrek.library.places import damaged_places
 from jutrek.library.unwanted import damaged_unwanted
 from jutrek.sources import mounts
-from jutrek.transfer import Listener, Outcome, Steering, bring, plan_finishing, plan_taking_back, refile
-from jutrek.transfer.accounts import account_of, head_of
-from jutrek.transfer.checking import miss_again
+from jutrek.transfer import Listener, Outcome, Steering, bring, plan_finishing
+from jutrek.transfer.accounts import account_of, runs
 from jutrek.transfer.hash_lists import write_hash_lists
-from jutrek.transfer.journal import Kind
-from jutrek.transfer.moving import Orders
-from jutrek.transfer.partials import clear_partials
-from jutrek.transfer.trash import forget, found
+from jutrek.transfer.journal import number_of
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -46,8 +41,15 @@ class Places:
         return next((one for one in self.here if name in (one.name, one.root) or one.id.startswith(name)), None)
 
     def without(self, names: Sequence[str]) -> Places:
-        """The places but for those of some names or ids."""
+        """The places but for those of some names or ids.
+
+        Raises:
+            PlaceUnusable: for a name that none bears.
+        """
         unwanted = set(names)
+        for name in names:
+            if not any(name in (one.name, one.id) for one in (*self.here, *self.away)):
+                raise PlaceUnusable(name, "it is no place of this library")
         return Places(
             tuple(one for one in self.here if not {one.name, one.id} & unwanted),
             tuple(one for one in self.away if not {one.name, one.id} & unwanted),
@@ -150,49 +152,21 @@ def finish(
     )
 
 
-def take_back(
-    library: Library,
-    ledger: Ledger,
-    run: str,
-    places: Places,
-    *,
-    stop: threading.Event,
-    listener: Listener,
-    only: frozenset[str] = frozenset(),
-) -> tuple[Outcome, list[str]]:
-    """Take a run back, or only some of its files (by their paths now, relative to the library).
-
-    Returns:
-        The outcome, and sentences about what was changed since and stays.
+def run_named(library: Library, text: str) -> str:
+    """A run by its name in the journal, by its number, or by how its name begins.
 
     Raises:
-        NotPossible: when it cannot be taken back.
+        NotPossible: when no run, or more than one, is meant.
     """
-    kind = _kind_of(library, run)
-    if kind == Kind.LET_GO:
-        return Outcome(remarks=[f"{miss_again(library, ledger, account_of(library, run))} files are missed again."]), []
-    plan, left = plan_taking_back(library, run)
-    emptied = kind == Kind.EMPTY_TRAY
-    trashed = found(os.path.join(library.root, row.destination or "") for row in plan.rows) if emptied else {}
-    if only:
-        rows = tuple(row for row in plan.rows if row.source.removeprefix(library.root + "/") in only)
-        plan, left = type(plan)(plan.library, plan.library_id, plan.rules, rows), []
-    orders = Orders(Kind.TAKE_BACK, outside=frozenset(one.path for one in trashed.values()))
-    outcome = refile(
-        plan, library, ledger, stop=stop, listener=listener, takes_back=run, places=places.here, orders=orders
-    )  # fmt: skip
-    forget(trashed.values())
-    if not only and kind == Kind.INTAKE:
-        for place in (as_place(library), *places.here):
-            clear_partials(place.tree)
-    return outcome, left
-
-
-def _kind_of(library: Library, run: str) -> str:
-    try:
-        return str(head_of(library, run).get("entry", ""))
-    except OSError as error:
-        raise NotPossible(library.root, f"no run {run} is in its journal") from error
+    known = runs(library)
+    number = text.removeprefix("#")
+    found = [run for run in known if run == text]
+    found = found or [run for run in known if number.isdecimal() and number_of(run) == int(number)]
+    found = found or [run for run in known if text and run.startswith(text)]
+    if len(found) == 1:
+        return found[0]
+    several = f"{shown(text)} may be {', '.join(found)}" if found else f"no run {shown(text)} is in its journal"
+    raise NotPossible(library.root, several)
 
 
 def newest(library: Library, wanted: Callable[[Record], bool], what: str) -> Record:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import os
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
+from jutrek.disk import OWN_FOLDER, Outside, Realm, inside
 from jutrek.library import LIBRARY, Library, ProofMark, known_places
 from jutrek.transfer.accounts import Account, account_of, broken_records, end_of, head_of, runs
 from jutrek.transfer.journal import Kind
-from jutrek.transfer.taking_back import CAN_BE_TAKEN_BACK, taken_back_by
+from jutrek.transfer.taking_back import CAN_BE_TAKEN_BACK, TAKEN_BACK, taken_back_by, where_now
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -140,7 +141,12 @@ def files_of(library: Library, run: str, marks: Marks | None = None) -> list[Fil
         OSError: when its journal cannot be read.
     """
     account = account_of(library, run)
-    found = [_file(account, row, entry, marks or {}) for row, entry in sorted(account.to_do.items())]
+    now = where_now(library, account)
+    found = []
+    for row, entry in sorted(account.to_do.items()):
+        told = _file(account, row, entry, marks or {})
+        since = _since(library, account, row, entry, now) if row in account.done else ""
+        found.append(replace(told, what=f"{told.what}, {since}") if since and since not in told.what else told)
     found += [
         FileRecord(_inside(library, one), "", int(one.get("size", 0)), _said(one))
         for one in account.others
@@ -171,6 +177,25 @@ def _file(account: Account, row: int, entry: Mapping[str, Any], marks: Marks) ->
     if original:
         source = os.path.join(os.path.basename(str(entry.get("root", "")).rstrip("/")), original)
     return FileRecord(str(entry["to"]), source, int(entry["size"]), what, str((done or {}).get("xxh3_128", "")))
+
+
+def _since(library: Library, account: Account, row: int, entry: Mapping[str, Any], now: Mapping[str, str]) -> str:
+    """What became of a file that came home, or moved, since: empty where it lies as it was left."""
+    path = now.get(str(entry["to"]), str(entry["to"]))
+    mtime_ns = int(account.done[row].get("mtime_ns", entry["mtime_ns"]))
+    if account.head.get("place") or path.startswith("/"):
+        return ""
+    try:
+        status = library.tree.found(inside(path, Realm.PUT_AWAY))
+    except Outside:
+        return ""
+    moved = "" if path == str(entry["to"]) else f"now {path}"
+    if moved and path.startswith(f"{OWN_FOLDER}/"):
+        return "taken back since" if path.startswith(f"{TAKEN_BACK}/") else "set aside since"
+    if status is None:
+        return ", ".join(filter(None, (moved, "gone since")))
+    changed = (status.st_size, status.st_mtime_ns) != (int(entry["size"]), mtime_ns)
+    return ", ".join(filter(None, (moved, "changed since" if changed else "")))
 
 
 def _inside(library: Library, entry: Mapping[str, Any]) -> str:

@@ -190,7 +190,7 @@ def known_of_files(library: Library) -> Known:
     for run in runs(library):
         account = account_of(library, run)
         for row, done in sorted(account.done.items()):
-            if (number := number_of(account.to_do.get(row, {}))) is not None:
+            if (number := given_number(account.to_do.get(row, {}))) is not None:
                 numbers[str(account.to_do[row]["to"])] = number
             if (entry := account.to_come.get(row)) is not None:
                 if account.kind is Kind.INTAKE:
@@ -207,7 +207,7 @@ def known_of_files(library: Library) -> Known:
     return Known(filed, list(proofs.values()), numbers)
 
 
-def number_of(entry: Mapping[str, Any]) -> GivenNumber | None:
+def given_number(entry: Mapping[str, Any]) -> GivenNumber | None:
     """The number that an announced name was given; None where it has none."""
     return GivenNumber(str(entry["counter"]), int(entry["number"])) if entry.get("counter") else None
 

@@ -35,7 +35,7 @@ from jutrek.library import (
     notice_roots,
 )
 from jutrek.sources import mounts
-from jutrek.transfer.accounts import Account, account_of, filed_by, known_of_files, number_of, unfinished
+from jutrek.transfer.accounts import Account, account_of, filed_by, given_number, known_of_files, unfinished
 from jutrek.transfer.at_work import at_work_in, end_in
 from jutrek.transfer.copies import temporary_name
 from jutrek.transfer.journal import Journal, Kind, now
@@ -206,7 +206,7 @@ def _settle_bringing(
         _write_sidecars(library, account, home, journal)
         entries = [account.to_come[row] for row in home]
         ledger.put_filed((str(entry["to"]), filed_by(entry)) for entry in entries)
-        ledger.put_numbers((str(entry["to"]), number) for entry in entries if (number := number_of(entry)))
+        ledger.put_numbers((str(entry["to"]), number) for entry in entries if (number := given_number(entry)))
     return home
 
 

@@ -149,6 +149,13 @@ def _intake(library: Library, account: Account) -> list[_Wanted]:
     return [(now[path], f"{folder}/{path}", (size, mtime)) for path, size, mtime in found]
 
 
+def where_now(library: Library, account: Account) -> dict[str, str]:
+    """Where the files are now that a run brought or moved, by where it put them."""
+    now = {str(account.to_do[row]["to"]): str(account.to_do[row]["to"]) for row in account.done}
+    _follow(library, account.run, now)
+    return now
+
+
 def _follow(library: Library, run: str, now: dict[str, str]) -> None:
     """Follow files through the moves that came after a run."""
     at = {path: path for path in now}

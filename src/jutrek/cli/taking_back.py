@@ -1,0 +1,74 @@
+"""`jutrek take-back`: undoing runs of the journal."""
+
+from __future__ import annotations
+
+import os
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from jutrek.cli.keeping import DONE, NOT_ALL, LibraryOption, RunArgument, end_of, opened
+from jutrek.cli.stopping import stop_on_interrupt
+from jutrek.cli.telling import out, say
+from jutrek.errors import NotPossible
+
+if TYPE_CHECKING:
+    from jutrek.library import Library
+
+
+def take_back_command(
+    library: LibraryOption,
+    run: RunArgument = "",
+    only: Annotated[
+        list[str] | None,
+        typer.Option("--only", help="A file or folder as it lies now; the rest stays.", metavar="PATH"),
+    ] = None,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what would happen.")] = False,
+    empty: Annotated[
+        bool, typer.Option("--empty", help="Put all that was taken back into the system's trash.")
+    ] = False,
+) -> None:
+    """Take a run back: an intake's files are put away, moves are undone. A taking back can be taken back itself.
+
+    Without a run it only says which one could be taken back, and what that would do.
+    """
+    from jutrek.desk.keeping import newest, places_of, run_named
+    from jutrek.desk.taking_back import done_words, missed_by, plan_of_taking_back, take_back
+    from jutrek.transfer import Listener
+    from jutrek.transfer.journal import number_of
+    from jutrek.transfer.taking_back import empty_taken_back
+
+    stop = stop_on_interrupt()
+    with opened(library) as (home, ledger):
+        if empty:
+            try:
+                count = empty_taken_back(home)
+            except OSError as error:
+                raise NotPossible(home.root, f"the trash can't take it: {error}") from error
+            say(f"What {count} runs had brought is in the trash.")
+            return
+        wanted = run_named(home, run) if run else newest(home, lambda one: one.can_take_back, "could be taken back").run
+        missed = missed_by(home, wanted)
+        words, paths = done_words(home, wanted), [_below(home, path) for path in only or ()]
+        plan, left = plan_of_taking_back(home, wanted, paths)
+        if dry_run or not run:
+            for row in plan.rows:
+                out(_below(home, row.source), row.destination or "")
+            for sentence in left:
+                say(f"would stay: {sentence}")
+            count = len(plan.rows) if missed is None else missed
+            say(f"{count} files would be {words}, {len(left)} would stay as they are.")
+            say(f"`jutrek take-back {number_of(wanted) or wanted}` takes that run back.")
+            raise typer.Exit(NOT_ALL if left else DONE)
+        some = frozenset(_below(home, row.source) for row in plan.rows) if paths else frozenset()
+        outcome, left = take_back(home, ledger, wanted, places_of(home), stop=stop, listener=Listener(), only=some)
+    for sentence in left:
+        say(f"stays: {sentence}")
+    stay = len(left) + len(outcome.failed)
+    told = f"{outcome.home} files are {words}, {stay} stay as they are." if missed is None else ""
+    end_of(outcome, told, short=bool(left))
+
+
+def _below(library: Library, path: str) -> str:
+    """A path relative to the library, however it was given."""
+    return os.path.relpath(path, library.root) if os.path.isabs(path) else os.path.normpath(path)

@@ -1,0 +1,121 @@
+"""Taking runs back, for whichever face asks: what would happen, doing it, and saying what it did."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from jutrek.desk.keeping import Places
+from jutrek.errors import NotPossible, shown
+from jutrek.filing import Plan
+from jutrek.library import Library, as_place
+from jutrek.transfer import Listener, Outcome, plan_taking_back, refile
+from jutrek.transfer.accounts import account_of, head_of
+from jutrek.transfer.checking import miss_again
+from jutrek.transfer.journal import Kind
+from jutrek.transfer.moving import Orders
+from jutrek.transfer.partials import clear_partials
+from jutrek.transfer.trash import forget, found
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
+
+_WORDS = {
+    Kind.INTAKE: ("put away", "home again"),
+    Kind.REFILE: ("moved back", "moved once more"),
+    Kind.SET_ASIDE: ("back from the tray", "set aside again"),
+    Kind.EMPTY_TRAY: ("back in the tray", "in the trash again"),
+    Kind.LET_GO: ("missed again", "missed again"),
+}
+"""What files are when a run of a kind was taken back, and when that was taken back itself."""
+
+
+def plan_of_taking_back(library: Library, run: str, only: Sequence[str] = ()) -> tuple[Plan, list[str]]:
+    """What taking back a run would do: its plan, and sentences about what has to stay as it is.
+
+    Args:
+        only: files and folders, relative to the library as it is now; none for everything.
+
+    Raises:
+        NotPossible: when it cannot be taken back, or holds nothing of what is named.
+    """
+    plan, left = plan_taking_back(library, run)
+    if not only:
+        return plan, left
+    wanted = [one.strip("/") for one in only]
+    paths = {row: row.source.removeprefix(library.root.rstrip("/") + "/") for row in plan.rows}
+    for one in wanted:
+        if not any(_lies_in(path, one) for path in paths.values()):
+            raise NotPossible(library.root, f"{shown(one)} is nothing that taking back {run} would move")
+    rows = tuple(row for row in plan.rows if any(_lies_in(paths[row], one) for one in wanted))
+    return replace(plan, rows=rows), []
+
+
+def _lies_in(path: str, folder: str) -> bool:
+    return f"{path}/".startswith(f"{folder}/")
+
+
+def done_words(library: Library, run: str) -> str:
+    """What files are when a run was taken back: `put away`, `moved back`."""
+    kind: Kind | None = _kind_of(library, run)
+    again = 0
+    while kind is Kind.TAKE_BACK:
+        run, again = str(head_of(library, run).get("takes_back", "")), again + 1
+        kind = _kind_of(library, run)
+    return _WORDS[kind][again % 2] if kind in _WORDS else "as they were before"
+
+
+def missed_by(library: Library, run: str) -> int | None:
+    """How many files a letting go misses no more; None for any other run."""
+    if _kind_of(library, run) is not Kind.LET_GO:
+        return None
+    return len([one for one in account_of(library, run).others if one["entry"] == "let go"])
+
+
+def take_back(
+    library: Library,
+    ledger: Ledger,
+    run: str,
+    places: Places,
+    *,
+    stop: threading.Event,
+    listener: Listener,
+    only: frozenset[str] = frozenset(),
+) -> tuple[Outcome, list[str]]:
+    """Take a run back, or only some of its files (by their paths now, relative to the library).
+
+    Returns:
+        The outcome, and sentences about what was changed since and stays.
+
+    Raises:
+        NotPossible: when it cannot be taken back.
+    """
+    kind = _kind_of(library, run)
+    if kind == Kind.LET_GO:
+        return Outcome(remarks=[f"{miss_again(library, ledger, account_of(library, run))} files are missed again."]), []
+    plan, left = plan_taking_back(library, run)
+    emptied = kind == Kind.EMPTY_TRAY
+    trashed = found(os.path.join(library.root, row.destination or "") for row in plan.rows) if emptied else {}
+    if only:
+        rows = tuple(row for row in plan.rows if row.source.removeprefix(library.root + "/") in only)
+        plan, left = type(plan)(plan.library, plan.library_id, plan.rules, rows), []
+    orders = Orders(Kind.TAKE_BACK, outside=frozenset(one.path for one in trashed.values()))
+    outcome = refile(
+        plan, library, ledger, stop=stop, listener=listener, takes_back=run, places=places.here, orders=orders
+    )  # fmt: skip
+    forget(trashed.values())
+    if not only and kind == Kind.INTAKE:
+        for place in (as_place(library), *places.here):
+            clear_partials(place.tree)
+    return outcome, left
+
+
+def _kind_of(library: Library, run: str) -> Kind | None:
+    try:
+        entry = head_of(library, run).get("entry")
+    except OSError as error:
+        raise NotPossible(library.root, f"no run {run} is in its journal") from error
+    return Kind(entry) if entry in set(Kind) else None
