@@ -38,7 +38,7 @@ def _plan() -> None:
     for words, rules in (
         ("usual rules", HouseRules()),
         ("counter per folder", HouseRules(name="{date}<_{shoot}>_{counter:5}")),
-        ("all in one folder, by the day", HouseRules(layout="", name="{date}")),
+        ("all in one folder, by the day", HouseRules(layout="All", name="{date}")),
     ):
         with tempfile.TemporaryDirectory() as root:
             began = time.perf_counter()

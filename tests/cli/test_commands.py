@@ -351,3 +351,26 @@ def test_a_cards_structure_stays_or_comes_along(card: Path, home: Path) -> None:
     folder = str(Path(kept["00001.MTS"]).parent)
     assert kept["INDEX.BDM"] == f"{folder}/Card A structure/PRIVATE/AVCHD/BDMV/INDEX.BDM"
     assert "notes.bin" not in kept
+
+
+def test_two_demos_made_at_once_do_not_collide(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The second waits for the first, and takes what it made."""
+    from threading import Thread
+
+    from jutrek.demo import scenario
+
+    made: list[str] = []
+
+    def slowly(wanted: scenario.Scenario, _: object) -> None:
+        made.append(wanted.root)
+        time.sleep(0.2)
+        os.mkdir(wanted.root)
+        Path(wanted.root, scenario._MARK).write_text(scenario.VERSION)
+
+    monkeypatch.setattr(scenario, "_build", slowly)
+    threads = [Thread(target=scenario.build, args=(str(tmp_path / "above" / "demo"),)) for _ in range(2)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert made == [str(tmp_path / "above" / "demo")]

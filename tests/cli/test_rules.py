@@ -39,11 +39,28 @@ def test_rules_are_shown_set_checked_and_copied(jutrek: Jutrek, home: Path, tmp_
     for wrong, says in (
         ("filing.layout={yer}", "Did you mean “year”?"),
         ("filing.nothing=1", "names no rule"),
-        ("sidecars.words=[", "is no value"),
+        ("sidecars.words=[", "sidecars.words: input should be a valid list"),
+        ("counter.start=abc", "counter.start: it takes a whole number from 0 to 999,999,999"),
+        ("counter.start=-1", "it takes a whole number from 0"),
+        ("filing.name={counter:99}", "a number of digits from 1 to 9"),
+        ("filing.layout=", "a layout needs a folder"),
+        ("scheme.1.layout=x", "there is no scheme 1"),
+        ("scheme.new.layout=/x", "scheme.1.layout: At character 1"),
+        ("scheme.new.colour=x", "there is no such rule"),
+        ("scheme.new.kinds=sound", "scheme.1.kinds"),
         ("counter.start='a'", "counter.start"),
     ):
         assert says in " ".join(jutrek("rules", "set", "--library", home, wrong, code=2).stderr.split())
+    pointed = jutrek("rules", "set", "--library", home, "filing.layout={year}/../x", code=2).stderr
+    assert "    {year}/../x\n           ^" in pointed
     assert jutrek("rules", "show", "--library", home).stdout == shown
+    jutrek("rules", "set", "--library", home, "scheme.new.words=a", "scheme.new.name={date}", "scheme.1.device=B")
+    jutrek("rules", "set", "--library", home, 'scheme.new.kinds=["sound"]', "scheme.new.layout=S/{year}")
+    told = jutrek("rules", "show", "--library", home).stdout
+    assert 'device = "B"\nwords = "a"\nname = "{date}"\n\n[[scheme]]\nkinds = ["sound"]\nlayout = "S/{year}"' in told
+    jutrek("rules", "set", "--library", home, "scheme.1=", "scheme.1=")
+    assert jutrek("rules", "show", "--library", home).stdout == shown
+    assert "\n    x|y\n     ^" in jutrek("rules", "try", home, "-l", home, "--layout", "x|y", code=2).stderr
     assert "can be used" in jutrek("rules", "check", home).stdout
     exported = put(tmp_path / "ours.toml", shown.encode())
     (tmp_path / "second").mkdir()

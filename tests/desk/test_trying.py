@@ -77,7 +77,7 @@ def test_what_stands_out_is_marked_and_counted() -> None:
     assert trial.tally is not None
     assert len(loud) == trial.tally.clash + trial.tally.undated + trial.tally.odd
     assert trial.tally.undated == 1
-    odd = tried(HouseRules(schemes=(Scheme(words="survey", name="a:{original} {shoot}" + "x" * 200),)))
+    odd = tried(HouseRules(schemes=(Scheme(words="survey", name="a_{original} {shoot}" + "x" * 200),)))
     assert odd.tally is not None
     assert odd.tally.odd > 30
     stays = next(row for row in map(odd.row, range(len(odd.rows))) if row.note == "no date")

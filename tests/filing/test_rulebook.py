@@ -84,7 +84,7 @@ def test_a_hands_comments_and_order_survive(library: Library) -> None:
         ("[days]\ngap = 'long'", 2, "hours and minutes"),
         ("[days]\n[[days.journey]]\nstart = 2026-01-01\nzone = '+99:00'", 4, "such as +02:00"),
         ("[trust]\norder = ['file', 'file']", 2, "each of these once"),
-        ("[counter]\nstart = 'one'", 2, "valid integer"),
+        ("[counter]\nstart = 'one'", 2, "whole number from 0"),
         ("[kinds]\nstill = ''", 2, "at least 1 character"),
         ("[sidecars]\noriginal-names = 'yes'", 2, "boolean"),
         ("\n\nlayout = ", 3, "invalid value"),

@@ -143,15 +143,15 @@ def test_parts_tracks_and_proxies_stay_together(library: Library, ledger: Ledger
 
 def test_numbers_and_counts_that_fit_stay(home: Library, ledger: Ledger, card: Path) -> None:
     """A number once given is kept, new ones go on, and what was only counted is not counted anew."""
-    rules = HouseRules(layout="", name="x_{counter:3}", counter_per=Per.LIBRARY)
+    rules = HouseRules(layout="F", name="x_{counter:3}", counter_per=Per.LIBRARY)
     go(plan_of(home, ledger, rules), home, ledger)
     assert numbers_given(home) == {"library": 4}
     assert plan_of(home, ledger, rules).rows == ()
     put(card / "N.JPG", making.jpeg(WHEN.replace(hour=5), seed=77))
     bring(planned(home, ledger, [card], rules), home, ledger, stop=never())
-    assert "x_005.jpg" in names_below(home.root)
+    assert "F/x_005.jpg" in names_below(home.root)
     assert plan_of(home, ledger, rules).rows == ()
-    same = HouseRules(layout="", name="{date}")
+    same = HouseRules(layout="F", name="{date}")
     go(plan_of(home, ledger, same), home, ledger)
     stems = {Path(name).stem for name in names_below(home.root)}
     assert {"20260514", "20260514_420", "20260514_2"} <= stems
@@ -319,10 +319,10 @@ def test_a_lost_ledger_learns_from_the_journals(home: Library, ledger: Ledger) -
 def test_numbers_that_were_given_since_are_not_given_twice(library: Library, ledger: Ledger, card: Path) -> None:
     """A saved plan whose numbers another intake took is refused; carried out twice it finds its own work."""
     put(card / "A.JPG", making.jpeg())
-    plan = planned(library, ledger, [card], HouseRules(layout="", name="x_{counter}"))
+    plan = planned(library, ledger, [card], HouseRules(layout="F", name="x_{counter}"))
     assert bring(plan, library, ledger, stop=never()).home == 1
     assert bring(plan, library, ledger, stop=never()).home == 1
-    Path(library.root, "x_1.jpg").unlink()
+    Path(library.root, "F/x_1.jpg").unlink()
     keep_numbers(library, {"folder:": 5})
     with pytest.raises(PlanUnusable, match="given to something else"):
         bring(plan, library, ledger, stop=never())
@@ -350,8 +350,8 @@ def test_sidecars_say_what_the_house_wants(library: Library, ledger: Ledger, car
 
 def test_a_name_that_looks_counted_is_not_taken_for_one(home: Library, ledger: Ledger) -> None:
     """What was counted is known by what was given; a ledger that is lost learns it again, and taking back keeps it."""
-    counted = HouseRules(layout="", name="{date}_{counter:4}", counter_per=Per.LIBRARY)
-    timed = HouseRules(layout="", name="{date}_{time}")
+    counted = HouseRules(layout="F", name="{date}_{counter:4}", counter_per=Per.LIBRARY)
+    timed = HouseRules(layout="F", name="{date}_{time}")
     go(plan_of(home, ledger, timed), home, ledger)
     plan = plan_of(home, ledger, counted)
     assert {Path(name).stem for name in moves(plan).values()} == {
@@ -371,7 +371,7 @@ def test_a_name_that_looks_counted_is_not_taken_for_one(home: Library, ledger: L
 
 
 def test_numbers_of_one_intake_fit_as_well(home: Library, ledger: Ledger) -> None:
-    rules = HouseRules(layout="", name="x_{counter:3}", counter_per=Per.INTAKE)
+    rules = HouseRules(layout="F", name="x_{counter:3}", counter_per=Per.INTAKE)
     go(plan_of(home, ledger, rules), home, ledger)
     assert plan_of(home, ledger, rules).rows == ()
     assert numbers_given(home) == {}
@@ -379,13 +379,13 @@ def test_numbers_of_one_intake_fit_as_well(home: Library, ledger: Ledger) -> Non
 
 def test_the_clean_name_comes_back_when_it_is_free(home: Library, ledger: Ledger) -> None:
     """And not before; what is only counted otherwise stays."""
-    rules = HouseRules(layout="", name="{date}")
+    rules = HouseRules(layout="F", name="{date}")
     go(plan_of(home, ledger, rules), home, ledger)
     assert {"20260514", "20260514_2", "20260514_420"} == {
-        Path(name).stem for name in names_below(home.root) if name.startswith("2026")
+        Path(name).stem for name in names_below(home.root) if name.startswith("F/2026")
     }
     assert plan_of(home, ledger, rules).rows == ()
-    for name in ("20260514.dng", "20260514.jpg"):
+    for name in ("F/20260514.dng", "F/20260514.jpg"):
         Path(home.root, name).unlink()
     survey(home, ledger)
     plan = plan_of(home, ledger, rules)

@@ -102,8 +102,11 @@ def test_a_layout_is_composed_by_keyboard_alone(
     type_into(path, KEYS.Key_Home, KEYS.Key_Right, (KEYS.Key_Right, alt), KEYS.Key_Backspace, KEYS.Key_Left)
     assert text(page) == "/{month:name}/<by {letter}>"
     undo = (KEYS.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    type_into(small, undo, undo)
+    assert "a layout begins below the library" in page.bar.words()
+    assert not page.keep.isEnabled()
+    type_into(small, undo)
     assert text(page) == "{year}/{month:name}/<by {letter}>"
+    assert page.keep.isEnabled()
     tried(qtbot, page, lambda paths: "2026/May/by A/20260514_102613.jpg" in paths)
     assert page.bar.words().startswith("Changed, not kept yet.")
     assert load_rules(library).rules == HouseRules()

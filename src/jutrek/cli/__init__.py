@@ -14,6 +14,12 @@ ALL_HOME, NOT_ALL_HOME, WRONG_CALL, UNUSABLE = 0, 1, 2, 3
 
 def main() -> None:
     """The console script. Errors become one sentence on the error output and an exit code."""
+    if sys.argv[1:] == ["--version"]:
+        # What is asked most often by other programs waits for no command to be loaded.
+        from jutrek import __version__
+
+        sys.stdout.write(f"Jutrek {__version__}\n")
+        return
     from jutrek.cli.commands import app
     from jutrek.cli.telling import complain
     from jutrek.errors import (

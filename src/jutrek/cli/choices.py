@@ -12,6 +12,7 @@ import typer
 
 from jutrek.captures import Capture, Change, Decisions, Device, Doubt, Say, ShiftClock, TakeAsItIs
 from jutrek.captures.decisions import BringAlong, Describe
+from jutrek.cli.telling import pointed_at
 from jutrek.desk.typed import clock_of, day_of, offset_of, shift_of
 from jutrek.errors import NoSuchDevice, NoSuchQuestion
 from jutrek.filing import HouseRules, RuleError, Structure, Undated
@@ -136,8 +137,10 @@ def parse_choices(
         said = tuple(_name_and_words(one) for one in say or ())
         answers = tuple(_sign_and_number(one) for one in answer or ())
     except ValueError as error:
-        field = f"{error.field}: " if isinstance(error, RuleError) else ""
-        raise typer.BadParameter(f"{field}{error}") from error
+        if isinstance(error, RuleError):
+            pointed = pointed_at(str(given.get(error.field) or ""), error.at)
+            raise typer.BadParameter(f"{error.field}: {error}{pointed}") from error
+        raise typer.BadParameter(str(error)) from error
     return Choices(rules, fixes, described, said, along, looks, listen, answers, tuple(as_it_is or ()))
 
 

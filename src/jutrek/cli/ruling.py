@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from jutrek.cli.stopping import stop_on_interrupt
-from jutrek.cli.telling import out, page, say
+from jutrek.cli.telling import out, page, pointed_at, say
 
 if TYPE_CHECKING:
     from jutrek.desk.trying import Trial
@@ -38,7 +38,11 @@ def set_rules(
         typer.Option("--from", help="Another library, or a file of rules, to copy all rules from.", exists=True),
     ] = None,
 ) -> None:
-    """Keep rules in the library, such as filing.name="{date}_{time}_{letter}" or days.start=05:00."""
+    """Keep rules in the library, such as filing.name="{date}_{time}_{letter}" or days.start=05:00.
+
+    Schemes are numbered from 1: scheme.new.kinds='["sound"]' begins one, scheme.1.layout=… changes it,
+    scheme.1= drops it.
+    """
     from jutrek.cli.planning import house_of
     from jutrek.filing.rulebook import keep_rules, rules_at
     from jutrek.filing.rulepage import PageError, page_of, rules_of
@@ -47,33 +51,65 @@ def set_rules(
     if not changes and source is None:
         raise typer.BadParameter("give rules to set, or --from")
     wanted = page_of(rules_at(str(source)) if source is not None else house_of(str(library)))
+    before = len(wanted["scheme"])
     for change in changes or ():
-        _set(wanted, change)
+        _set(wanted, change, before)
     try:
         rules = rules_of(wanted)
     except PageError as error:
-        where = ".".join(str(part) for part in error.where)
-        raise typer.BadParameter(f"{where}: {error}") from error
+        where = ".".join(str(part + 1 if isinstance(part, int) else part) for part in error.where)
+        found: Any = wanted
+        for part in error.where if error.at is not None else ():
+            found = found[part]
+        raise typer.BadParameter(f"{where}: {error}{pointed_at(found, error.at)}") from error
     keep_rules(open_library(str(library)), rules)
     say("The rules are kept. What is home stays where it is; `jutrek refile` files it anew.")
 
 
-def _set(page: dict[str, Any], change: str) -> None:
-    """Set one rule on a page, its value read as TOML where it is more than words."""
-    import tomllib
+def _set(page: dict[str, Any], change: str, before: int) -> None:
+    """Set one rule on a page, its value read as TOML where it is more than words.
 
+    Args:
+        before: how many schemes the page had at first: all that is said of a new one is of the same.
+    """
     where, sign, value = change.partition("=")
     table, dot, key = where.strip().partition(".")
+    if sign and table == "scheme":
+        _set_scheme(page["scheme"], key, value, before)
+        return
     if not sign or not dot or not isinstance(page.get(table), dict) or key not in page[table]:
         known = [f"{name}.{own}" for name, keys in page.items() if isinstance(keys, dict) for own in keys]
         raise typer.BadParameter(f"“{change}” names no rule; there are: {', '.join(known)}.")
-    read: Any = value
-    if not isinstance(page[table][key], str):
-        try:
-            read = tomllib.loads(f"value = {value}")["value"]
-        except tomllib.TOMLDecodeError as error:
-            raise typer.BadParameter(f"{where}: {value!r} is no value ({error})") from error
-    page[table][key] = read
+    page[table][key] = value if isinstance(page[table][key], str) else _value(value)
+
+
+def _value(text: str) -> Any:
+    """A value as TOML; where it is none, the text, which the page then finds wrong in its own words."""
+    import tomllib
+
+    try:
+        return tomllib.loads(f"value = {text}")["value"]
+    except tomllib.TOMLDecodeError:
+        return text
+
+
+def _set_scheme(schemes: list[dict[str, Any]], where: str, value: str, before: int) -> None:
+    """Begin, change or drop a scheme."""
+    number, dot, key = where.partition(".")
+    if number == "new" and dot:
+        if len(schemes) <= before:
+            schemes.append({})
+        number = str(len(schemes))
+    if not number.isdecimal() or not 1 <= int(number) <= len(schemes):
+        raise typer.BadParameter(f"there is no scheme {number}; there are {len(schemes)}, and “new” begins one")
+    if not dot:
+        if value:
+            raise typer.BadParameter(
+                f"scheme.{number}= drops that scheme; its rules are scheme.{number}.layout and others"
+            )
+        del schemes[int(number) - 1]
+        return
+    schemes[int(number) - 1][key] = _value(value) if key == "kinds" else value
 
 
 @rules_app.command("check")

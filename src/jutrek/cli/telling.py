@@ -46,6 +46,13 @@ def complain(trouble: object) -> None:
     say(f"jutrek: {trouble}")
 
 
+def pointed_at(text: str, at: int | None) -> str:
+    """Two more lines for a sentence about a text: the text, and a mark below one of its characters."""
+    if at is None or not text:
+        return ""
+    return f"\n    {shown(text)}\n    {' ' * len(shown(text[:at]))}^"
+
+
 def _write(name: str, text: str) -> None:
     stream: TextIO = getattr(sys, name)
     try:

@@ -9,6 +9,7 @@ have gathered.
 
 from __future__ import annotations
 
+import fcntl
 import os
 import random
 import shutil
@@ -74,6 +75,8 @@ class Scenario:
 def build(root: str, report: Callable[[str], None] = lambda _: None) -> Scenario:
     """Make the demo at `root` if this version of it is not there. What lies there of another version is replaced.
 
+    One that is being made by somebody else is waited for.
+
     Args:
         report: told what is being made.
 
@@ -81,8 +84,20 @@ def build(root: str, report: Callable[[str], None] = lambda _: None) -> Scenario
         OSError: when it cannot be written, or `root` holds something else.
     """
     scenario = Scenario(os.path.abspath(root))
-    if scenario.made:
-        return scenario
+    above = os.path.dirname(scenario.root)
+    os.makedirs(above, exist_ok=True)
+    lock = os.open(above, os.O_RDONLY | os.O_DIRECTORY)
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not scenario.made:
+            _build(scenario, report)
+    finally:
+        os.close(lock)
+    return scenario
+
+
+def _build(scenario: Scenario, report: Callable[[str], None]) -> None:
+    root = scenario.root
     half = f"{scenario.root}.half-made"
     shutil.rmtree(half, ignore_errors=True)
     if os.path.isdir(root):
@@ -96,8 +111,7 @@ def build(root: str, report: Callable[[str], None] = lambda _: None) -> Scenario
     _fill_library(half, report)
     with open(os.path.join(half, _MARK), "w", encoding="utf-8") as file:
         file.write(VERSION + "\n")
-    os.rename(half, scenario.root)
-    return scenario
+    os.rename(half, root)
 
 
 _Made = Iterator[tuple[str, datetime, bytes]]

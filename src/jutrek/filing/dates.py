@@ -11,6 +11,7 @@ from datetime import datetime
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
+from jutrek.filing.names import FORBIDDEN
 from jutrek.formats import Precision
 
 if TYPE_CHECKING:
@@ -80,7 +81,11 @@ def trouble_with(form: str) -> str:
         if found[1] not in _DIRECTIVES:
             known = " ".join(f"%{name}" for name in _DIRECTIVES)
             return f"a date format does not know “%{found[1]}”; it knows {known}."
-    return ""
+    text = _DIRECTIVE.sub("", form)
+    if "/" in text:
+        return "a piece makes no folders; write one for each, such as {date:%Y}/{date:%m}."
+    odd = next((sign for sign in text if sign in FORBIDDEN), "")
+    return f"“{odd}” can't be in a name: not every disk takes it." if odd else ""
 
 
 def by_directives(form: str, facts: Facts, filed: bool, language: str) -> str:

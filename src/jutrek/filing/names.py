@@ -20,10 +20,12 @@ MAX_FOLDER_BYTES = 160
 ROOM_FOR_A_COUNT = 8
 _LONGEST_SUFFIX = 32
 _CLIP_DATA = re.compile(r"M\d\d\.xml$", re.IGNORECASE)
-_FORBIDDEN = frozenset('<>:"/\\|?*')
-_RESERVED = frozenset(
-    ["con", "prn", "aux", "nul"] + [f"com{n}" for n in range(1, 10)] + [f"lpt{n}" for n in range(1, 10)]
-)
+FORBIDDEN = frozenset('<>:"/\\|?*')
+_RESERVED = frozenset([
+    "con", "prn", "aux", "nul", "conin$", "conout$", "clock$",
+    *(f"{port}{digit}" for port in ("com", "lpt") for digit in "0123456789¹²³"),
+])  # fmt: skip
+"""Names of devices on some systems, with any extension; superscript digits count there as digits."""
 _SUFFIXES: dict[str, tuple[str, ...]] = {
     "jpeg": (".jpg", ".jpeg", ".jpe", ".thm", ".mpo", ".jps", ".insp"),
     "tiff": (".tif", ".tiff"),
@@ -113,6 +115,11 @@ def _suffix(own: str, container: str, case: Extensions) -> str:
     return shortened(suffix, _LONGEST_SUFFIX)
 
 
+def is_reserved(name: str) -> bool:
+    """Whether a name is one that some systems keep for a device, whatever its extension."""
+    return name.split(".", maxsplit=1)[0].rstrip(" ").lower() in _RESERVED
+
+
 def legal(name: str, *, hidden: bool = False) -> str:
     """A name that every file system takes: NFC, no forbidden signs, no trailing dot or space, not reserved.
 
@@ -121,11 +128,11 @@ def legal(name: str, *, hidden: bool = False) -> str:
     """
     text = os.fsencode(name).decode("utf-8", "replace").replace("\ufffd", "_")
     text = unicodedata.normalize("NFC", text)
-    text = "".join("_" if sign in _FORBIDDEN or not (sign.isprintable() or sign == " ") else sign for sign in text)
+    text = "".join("_" if sign in FORBIDDEN or not (sign.isprintable() or sign == " ") else sign for sign in text)
     text = text.rstrip(". ")
     if text.startswith(".") and not hidden:
         text = f"_{text[1:]}"
-    if text.split(".")[0].rstrip(" ").lower() in _RESERVED:
+    if is_reserved(text):
         text = f"_{text}"
     return text or "_"
 

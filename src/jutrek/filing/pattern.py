@@ -16,6 +16,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from jutrek.filing.pieces import PIECES, nearest_form, nearest_piece
+from jutrek.filing.spelling import Sign, trouble_with_layout, trouble_with_name
 
 LAYOUT, NAME = "layout", "name"
 _SIGNS = "{}<>"
@@ -117,9 +118,25 @@ def parse(text: str, use: str = "") -> Pattern:
     return _Parser(text, use).parse()
 
 
+def trouble_with(text: str, use: str) -> PatternError | None:
+    """What of a pattern could not be made on every disk as it is written, though it can be read; None for nothing.
+
+    Args:
+        use: `LAYOUT` or `NAME`.
+
+    Raises:
+        PatternError: where it can't be read.
+    """
+    parser = _Parser(text, use)
+    parser.parse()
+    found = (trouble_with_layout if use == LAYOUT else trouble_with_name)(parser.signs)
+    return PatternError(found.at, found.words) if found else None
+
+
 class _Parser:
     def __init__(self, text: str, use: str) -> None:
         self._text, self._use, self._at = text, use, 0
+        self.signs: list[Sign] = []
 
     def parse(self) -> Pattern:
         parts: list[Part] = []
@@ -151,6 +168,12 @@ class _Parser:
         raise PatternError(start, "this angle bracket has no partner.")
 
     def _text_or_piece(self, *, inside: bool) -> str | Piece:
+        at = self._at
+        part = self._next(inside=inside)
+        self.signs.append(Sign(at, part if isinstance(part, str) else ""))
+        return part
+
+    def _next(self, *, inside: bool) -> str | Piece:
         sign = self._sign()
         if sign in _SIGNS:
             if self._is_doubled():

@@ -66,7 +66,7 @@ class PieceKind:
             return dates.trouble_with(form)
         known = [
             *self.forms,
-            *(["a number of digits"] if self.digits else []),
+            *(["a number of digits from 1 to 9"] if self.digits else []),
             *(["%d.%m.%y"] if self.directed else []),
         ]
         if not known:

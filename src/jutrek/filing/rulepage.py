@@ -142,11 +142,16 @@ Where = tuple[str | int, ...]
 
 
 class PageError(ValueError):
-    """A page that holds something that is no rule; `where` is the place."""
+    """A page that holds something that is no rule.
 
-    def __init__(self, where: Where, trouble: str) -> None:
+    Attributes:
+        where: the place.
+        at: the character of a pattern that the trouble is at, from 0; None for no pattern.
+    """
+
+    def __init__(self, where: Where, trouble: str, at: int | None = None) -> None:
         super().__init__(trouble)
-        self.where = where
+        self.where, self.at = where, at
 
 
 def rules_of(page: Mapping[str, Any]) -> HouseRules:
@@ -165,14 +170,20 @@ def rules_of(page: Mapping[str, Any]) -> HouseRules:
         trouble = str(first["msg"]).removeprefix("Value error, ")
         if first["type"] == "extra_forbidden":
             trouble = "there is no such rule"
+        if (wanted := _NUMBERS.get(tuple(first["loc"]))) is not None:
+            trouble = f"it takes {wanted}"
         raise PageError(tuple(first["loc"]), trouble[:1].lower() + trouble[1:]) from error
     try:
         return _rules(read)
     except RuleError as error:
         table: Where = ("scheme", error.scheme) if error.scheme is not None else _TABLE_OF[error.field]
-        raise PageError((*table, "order" if error.field == "trust" else error.field), str(error)) from error
+        raise PageError((*table, "order" if error.field == "trust" else error.field), str(error), error.at) from error
 
 
+_NUMBERS: dict[Where, str] = {
+    ("counter", "start"): "a whole number from 0 to 999,999,999",
+    ("copies", "proof-days"): "a whole number of days from 0 to 3,650",
+}
 _TABLE_OF: dict[str, Where] = {"layout": ("filing",), "name": ("filing",), "trust": ("trust",)}
 
 

@@ -11,7 +11,7 @@ from jutrek.captures import RUNGS
 from jutrek.filing.counting import Per
 from jutrek.filing.facts import Facts
 from jutrek.filing.names import Extensions
-from jutrek.filing.pattern import LAYOUT, NAME, Pattern, PatternError, parse
+from jutrek.filing.pattern import LAYOUT, NAME, Pattern, PatternError, parse, trouble_with
 from jutrek.filing.pieces import KIND_WORDS, Setting
 from jutrek.formats import Kind
 
@@ -186,8 +186,8 @@ class HouseRules:
         _check("layout", self.layout, LAYOUT)
         _check("name", self.name, NAME)
         for number, scheme in enumerate(self.schemes):
-            _check("layout", scheme.layout, LAYOUT, number)
-            _check("name", scheme.name, NAME, number)
+            _check("layout", scheme.layout or self.layout, LAYOUT, number)
+            _check("name", scheme.name or self.name, NAME, number)
             if not set(scheme.kinds) <= _KINDS:
                 raise RuleError("kinds", f"kinds are: {', '.join(sorted(_KINDS))}.", scheme=number)
         if sorted(self.trust) != sorted(RUNGS):
@@ -232,7 +232,8 @@ _KINDS = frozenset({Kind.STILL.value, Kind.CLIP.value, Kind.SOUND.value})
 
 def _check(name: str, pattern: str, use: str, scheme: int | None = None) -> None:
     try:
-        parse(pattern, use)
+        if (trouble := trouble_with(pattern, use)) is not None:
+            raise trouble
     except PatternError as error:
         raise RuleError(name, str(error), scheme=scheme, at=error.at) from error
 

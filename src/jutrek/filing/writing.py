@@ -26,11 +26,13 @@ _EMPTY = "\x00"
 """Stands where a piece outside of optional parts has no value: what joins it goes with it."""
 _ROUND_EMPTY = re.compile("[-_ .,]*(?:\x00[-_ .,]*)+")
 _ODD = re.compile(
-    r'[<>:"/\\|?*\x00\x02-\x1f\x7f]|^[. ]|[. ]$|^(?:con|prn|aux|nul|com\d|lpt\d) *(?:\.|$)', re.IGNORECASE
+    r'[<>:"/\\|?*\x00\x02-\x1f\x7f]|^[. ]|[. ]$|'
+    r"^(?:con|prn|aux|nul|con(?:in|out)\$|clock\$|(?:com|lpt)[0-9¹²³]) *(?:\.|$)",
+    re.IGNORECASE,
 )
 """What a name cannot have in it, or at its ends; the sign of a counter becomes a number."""
 _ODD_SIGNS = re.compile(r'[<>:"/\\|?*\x00\x02-\x09\x0b-\x1f\x7f]')
-_ODD_AT_ENDS = ("\n.", "\n ", ".\n", " \n", "\n\n", "\ncon", "\nprn", "\naux", "\nnul", "\ncom", "\nlpt")
+_ODD_AT_ENDS = ("\n.", "\n ", ".\n", " \n", "\n\n", "\ncon", "\nprn", "\naux", "\nnul", "\ncom", "\nlpt", "\nclock$")
 
 
 class Column(NamedTuple):

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QPushButton, QV
 
 from jutrek.filing import HouseRules, PatternError, Scheme
 from jutrek.filing.facts import Facts
-from jutrek.filing.pattern import LAYOUT, Pattern, Piece, parse
+from jutrek.filing.pattern import LAYOUT, Pattern, Piece, parse, trouble_with
 from jutrek.filing.pieces import KIND_WORDS
 from jutrek.ui import paint
 from jutrek.ui.intake.parts import ButtonFlow
@@ -148,7 +148,10 @@ class Composer(QWidget):
             self.path.setFocus()
 
     def take(self, text: str) -> None:
-        """Take a text; while it is no pattern, the chips stay as they were, and cannot be moved."""
+        """Take a text; while it is no pattern, the chips stay as they were, and cannot be moved.
+
+        One that can be read, and that no folder or name could be made of, is shown and not taken.
+        """
         if self.field.text() != text:
             self.field.setText(text)
         try:
@@ -156,9 +159,12 @@ class Composer(QWidget):
         except PatternError as error:
             self._say(str(error), error.at)
             return
-        self._say("")
+        trouble = trouble_with(text, self.use)
+        # What can be read can be put right by its chips, too.
+        self._say(str(trouble) if trouble else "", trouble.at if trouble else None, locked=False)
         self.path.show_pattern(pattern, self._sample, self._rules.setting(filed=self.use == LAYOUT))
-        self.changed.emit(self._with(text))
+        if trouble is None:
+            self.changed.emit(self._with(text))
 
     def _with(self, text: str) -> HouseRules:
         rules, number = self._rules, self.scheme
@@ -173,10 +179,10 @@ class Composer(QWidget):
             self._rules = replace(rules, schemes=tuple(schemes))
         return self._rules
 
-    def _say(self, words: str, at: int | None = None) -> None:
+    def _say(self, words: str, at: int | None = None, *, locked: bool = True) -> None:
         self.field.point_at(at)
-        self.path.setEnabled(at is None)
-        self.stock.setEnabled(at is None)
+        self.path.setEnabled(at is None or not locked)
+        self.stock.setEnabled(at is None or not locked)
         self.trouble.setText(words)
         self.trouble.setStyleSheet(f"color: {self._theme.brick.name()}")
         self.trouble.setVisible(bool(words))

@@ -325,8 +325,10 @@ class RulesPage(QWidget):
         self._refresh()
 
     def undo(self) -> None:
-        """Take the last edit back."""
-        if self._before:
+        """Take the last edit back; first what cannot be kept."""
+        if self._broken:
+            self._go_to(self.rules)
+        elif self._before:
             self._after.append(self.rules)
             self._go_to(self._before.pop())
 
