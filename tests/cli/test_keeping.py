@@ -208,3 +208,27 @@ def test_typing_errors_are_told(jutrek: Jutrek, home: Path, card: Path, tarn: Pa
     assert "Nothing goes" in jutrek("clear", card, "-l", home, "--files", "0", code=1).stderr
     assert "0 files moved, 0 not.\n" in jutrek("refile", "-l", home, "--go").stderr
     assert "there is no 2025 in it" in jutrek("refile", "-l", home, "--folder", "2025", code=2).stderr
+
+
+def test_what_captures_are_is_said_anew(jutrek: Jutrek, home: Path, card: Path) -> None:  # noqa: F811
+    """A typo in a shoot, who carries a device: at intake, and for what is home; a re-filing follows."""
+    fill(card)
+    jutrek("rules", "set", "-l", home, "filing.name={time}< {operator}>")
+    jutrek("bring", card, "-l", home, "--describe", "2026-05-14=Brige", "--person", "A=Ilva")
+    assert "2026/05/14 Brige/100013 Ilva.jpg" in names_below(str(home))
+    assert jutrek("devices", "-l", home).stdout.startswith("A\tArlen M2\tIlva\t")
+    said = jutrek("say", home / "2026" / "05", "-l", home, "--shoot", "Bridge").stderr
+    assert "Said of 3 files." in said
+    assert "3 files would be called what they were before" in jutrek("take-back", "-l", home).stderr
+    jutrek("devices", "set", "arlen m2", "-l", home, "--person", "Toman", "--letter", "q")
+    (device,) = json.loads(jutrek("devices", "-l", home, "--json").stdout)
+    assert (device["letter"], device["operator"]) == ("Q", "Toman")
+    jutrek("refile", "-l", home, "--go")
+    assert {f"2026/05/14 Bridge/100{n}13 Toman.jpg" for n in range(3)} == names_below(str(home))
+    for words, code in (
+        (["say", "2026", "-l", home], 2), (["say", "2025", "-l", home, "--job", "1"], 2),
+        (["devices", "set", "Z", "-l", home, "--name", "x"], 2), (["devices"], 2),
+        (["devices", "set", "Q", "-l", home], 2), (["devices", "set", "Q", "-l", home, "--letter", "!"], 2),
+        (["plan", card, "-l", home, "--person", "Z=Ilva"], 2), (["plan", card, "-l", home, "--person", "Z"], 2),
+    ):  # fmt: skip
+        jutrek(*words, code=code)

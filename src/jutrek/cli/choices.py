@@ -11,7 +11,7 @@ from typing import Any
 import typer
 
 from jutrek.captures import Capture, Change, Decisions, Device, Doubt, Say, ShiftClock, TakeAsItIs
-from jutrek.captures.decisions import BringAlong, Describe
+from jutrek.captures.decisions import BringAlong, Describe, NameDevice
 from jutrek.cli.telling import pointed_at
 from jutrek.desk.typed import clock_of, day_of, offset_of, shift_of
 from jutrek.errors import NoSuchDevice, NoSuchQuestion
@@ -22,7 +22,8 @@ from jutrek.sources import Source
 
 @dataclass(frozen=True, slots=True)
 class Choices:
-    """House rules, clock fixes (letter and seconds), descriptions (day and words), what the intake is for, whether
+    """House rules, clock fixes (letter and seconds), descriptions (day and words), what the intake is for, who
+    carries devices (letter and person), whether
     what is no capture comes along, whether pictures are compared by their looks and recordings listened to, answers (a
     question's sign and the number of the answer), and what is taken as it is (letters of devices, and files)."""
 
@@ -30,6 +31,7 @@ class Choices:
     fixes: tuple[tuple[str, float], ...] = ()
     described: tuple[tuple[date, str], ...] = ()
     said: tuple[tuple[str, str], ...] = ()
+    persons: tuple[tuple[str, str], ...] = ()
     along: bool = False
     looks: bool = False
     listen: bool = False
@@ -56,6 +58,10 @@ class Choices:
                 raise NoSuchDevice(letter, sorted(letters))
             key = letters[letter]
             changes.append(ShiftClock(key, seconds) if seconds else TakeAsItIs(frozenset(), key))
+        for letter, who in self.persons:
+            if letter not in letters:
+                raise NoSuchDevice(letter, sorted(letters))
+            changes.append(NameDevice(letters[letter], "", who))
         changes += [Describe(day, None, words) for day, words in self.described]
         changes += [Say(dict(self.said))] if self.said else []
         changes += [BringAlong(frozenset(source.root for source in sources))] if self.along else []
@@ -101,6 +107,7 @@ def parse_choices(
     fix_clock: Sequence[str] | None = None,
     describe: Sequence[str] | None = None,
     say: Sequence[str] | None = None,
+    person: Sequence[str] | None = None,
     layout: str | None = None,
     name: str | None = None,
     day_starts: str | None = None,
@@ -135,13 +142,14 @@ def parse_choices(
         fixes = tuple(_letter_and_shift(one) for one in fix_clock or ())
         described = tuple(_day_and_words(one) for one in describe or ())
         said = tuple(_name_and_words(one) for one in say or ())
+        persons = tuple(_letter_and_person(one) for one in person or ())
         answers = tuple(_sign_and_number(one) for one in answer or ())
     except ValueError as error:
         if isinstance(error, RuleError):
             pointed = pointed_at(str(given.get(error.field) or ""), error.at)
             raise typer.BadParameter(f"{error.field}: {error}{pointed}") from error
         raise typer.BadParameter(str(error)) from error
-    return Choices(rules, fixes, described, said, along, looks, listen, answers, tuple(as_it_is or ()))
+    return Choices(rules, fixes, described, said, persons, along, looks, listen, answers, tuple(as_it_is or ()))
 
 
 def _sign_and_number(text: str) -> tuple[str, int]:
@@ -165,6 +173,13 @@ def _letter_and_shift(text: str) -> tuple[str, float]:
     if not sign:
         raise ValueError(f"A clock fix is a letter and a shift, such as B=+1:00:00, not “{text}”.")
     return letter.strip().upper(), shift_of(shift)
+
+
+def _letter_and_person(text: str) -> tuple[str, str]:
+    letter, sign, who = text.partition("=")
+    if not sign:
+        raise ValueError(f"Who carries a device is said with its letter, such as B=Ilva, not “{text}”.")
+    return letter.strip().upper(), " ".join(who.split())
 
 
 def _day_and_words(text: str) -> tuple[date, str]:

@@ -23,6 +23,7 @@ from jutrek.cli.missing import gone_command, library_app, unwanted_app
 from jutrek.cli.refiling import refile_command
 from jutrek.cli.releasing import clear_command, drives_command, eject_command, release_command
 from jutrek.cli.ruling import rules_app
+from jutrek.cli.saying import devices_app, say_command
 from jutrek.cli.simulating import simulate_app
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.taking_back import take_back_command
@@ -57,6 +58,7 @@ _Said = Annotated[
     list[str] | None,
     typer.Option("--say", help="What the intake is for: job, client, title or place.", metavar="job=WORDS"),
 ]
+_Persons = Annotated[list[str] | None, typer.Option("--person", help="Who carries a device: B=Ilva.", metavar="B=WHO")]
 _DayStarts = Annotated[
     str | None, typer.Option("--day-starts", help="Until when the night belongs to the day before.", metavar="04:00")
 ]
@@ -138,6 +140,7 @@ def plan_command(
     fix_clock: _Fixes = None,
     describe: _Described = None,
     say: _Said = None,
+    person: _Persons = None,
     day_starts: _DayStarts = None,
     zone: _Zone = None,
     journey: _Journeys = None,
@@ -157,8 +160,8 @@ def plan_command(
         raise typer.BadParameter("choose one of --json and --out")
     choices = parse_choices(
         house_of(str(library)), layout=layout, name=name, undated=undated, fix_clock=fix_clock, describe=describe,
-        say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure, sidecars=sidecars,
-        along=along, looks=looks, listen=listen, answer=answer, as_it_is=as_it_is,
+        say=say, person=person, day_starts=day_starts, zone=zone, journey=journey, structure=structure,
+        sidecars=sidecars, along=along, looks=looks, listen=listen, answer=answer, as_it_is=as_it_is,
     )  # fmt: skip
     code = plan_sources(_texts(sources), str(library), choices, as_json=as_json, out=out, stop=stop_on_interrupt())
     raise typer.Exit(code)
@@ -183,6 +186,7 @@ def bring_command(
     fix_clock: _Fixes = None,
     describe: _Described = None,
     say: _Said = None,
+    person: _Persons = None,
     day_starts: _DayStarts = None,
     zone: _Zone = None,
     journey: _Journeys = None,
@@ -207,6 +211,7 @@ def bring_command(
             or fix_clock
             or describe
             or say
+            or person
             or layout
             or name
             or along
@@ -219,8 +224,9 @@ def bring_command(
         raise typer.BadParameter("give sources and --library, or --plan")
     choices = parse_choices(
         house_of(str(library), none_yet=True), layout=layout, name=name, undated=undated, fix_clock=fix_clock,
-        describe=describe, say=say, day_starts=day_starts, zone=zone, journey=journey, structure=structure,
-        sidecars=sidecars, along=along, looks=looks, listen=listen, answer=answer, as_it_is=as_it_is,
+        describe=describe, say=say, person=person, day_starts=day_starts, zone=zone, journey=journey,
+        structure=structure, sidecars=sidecars, along=along, looks=looks, listen=listen, answer=answer,
+        as_it_is=as_it_is,
     )  # fmt: skip
     raise typer.Exit(
         bring_sources(_texts(sources), str(library), choices, as_json=as_json, stop=stop, without=without or ())
@@ -235,6 +241,8 @@ app.command("catch-up")(catch_up_command)
 app.command("check")(check_command)
 app.command("gone")(gone_command)
 app.command("finish")(finish_command)
+app.command("say")(say_command)
+app.add_typer(devices_app, name="devices")
 app.command("take-back")(take_back_command)
 app.command("journal")(journal_command)
 app.command("report")(report_command)

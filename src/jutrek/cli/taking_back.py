@@ -33,7 +33,7 @@ def take_back_command(
     Without a run it only says which one could be taken back, and what that would do.
     """
     from jutrek.desk.keeping import newest, places_of, run_named
-    from jutrek.desk.taking_back import done_words, missed_by, plan_of_taking_back, take_back
+    from jutrek.desk.taking_back import done_words, plan_of_taking_back, take_back, told_of
     from jutrek.transfer import Listener
     from jutrek.transfer.journal import number_of
     from jutrek.transfer.taking_back import empty_taken_back
@@ -48,27 +48,27 @@ def take_back_command(
             say(f"What {count} runs had brought is in the trash.")
             return
         wanted = run_named(home, run) if run else newest(home, lambda one: one.can_take_back, "could be taken back").run
-        missed = missed_by(home, wanted)
-        words, paths = done_words(home, wanted), [_below(home, path) for path in only or ()]
+        told_only = told_of(home, wanted)
+        words, paths = done_words(home, wanted), [below_root(home, path) for path in only or ()]
         plan, left = plan_of_taking_back(home, wanted, paths)
         if dry_run or not run:
             for row in plan.rows:
-                out(_below(home, row.source), row.destination or "")
+                out(below_root(home, row.source), row.destination or "")
             for sentence in left:
                 say(f"would stay: {sentence}")
-            count = len(plan.rows) if missed is None else missed
+            count = len(plan.rows) if told_only is None else told_only
             say(f"{count} files would be {words}, {len(left)} would stay as they are.")
             say(f"`jutrek take-back {number_of(wanted) or wanted}` takes that run back.")
             raise typer.Exit(NOT_ALL if left else DONE)
-        some = frozenset(_below(home, row.source) for row in plan.rows) if paths else frozenset()
+        some = frozenset(below_root(home, row.source) for row in plan.rows) if paths else frozenset()
         outcome, left = take_back(home, ledger, wanted, places_of(home), stop=stop, listener=Listener(), only=some)
     for sentence in left:
         say(f"stays: {sentence}")
     stay = len(left) + len(outcome.failed)
-    told = f"{outcome.home} files are {words}, {stay} stay as they are." if missed is None else ""
+    told = f"{outcome.home} files are {words}, {stay} stay as they are." if told_only is None else ""
     end_of(outcome, told, short=bool(left))
 
 
-def _below(library: Library, path: str) -> str:
+def below_root(library: Library, path: str) -> str:
     """A path relative to the library, however it was given."""
     return os.path.relpath(path, library.root) if os.path.isabs(path) else os.path.normpath(path)

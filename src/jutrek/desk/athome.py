@@ -7,7 +7,6 @@ did not file, what the files say.
 from __future__ import annotations
 
 import os
-import re
 import threading
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
@@ -33,15 +32,13 @@ from jutrek.disk import TEMPORARY
 from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.filing import HouseRules
 from jutrek.filing.facts import Facts, below, words_and_place
+from jutrek.filing.names import TAIL
 from jutrek.formats import Kind, Precision, read
 from jutrek.library import Filed, GivenNumber, Library, known_devices
 from jutrek.sources import SourceFile, scan
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
-
-_TAIL = re.compile(r"((?:_p\d+)?(?:_tr\w{1,3})?(?:_proxy)?)$")
-"""What a recording's parts, tracks and proxies carry behind the common stem."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,7 +123,7 @@ def _whole(captures: Sequence[Capture]) -> Iterable[Capture]:
     for capture in captures:
         folder, name = os.path.split(capture.id)
         stem = os.path.splitext(name)[0]
-        found = _TAIL.search(stem)
+        found = TAIL.search(stem)
         tail = found[1] if found else ""
         piles[folder, stem.removesuffix(tail).casefold()].append((tail, capture))
     for pile in piles.values():

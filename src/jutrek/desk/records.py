@@ -28,6 +28,7 @@ WORDS = {
     Kind.SET_ASIDE: "Set aside",
     Kind.EMPTY_TRAY: "Tray emptied",
     Kind.LET_GO: "No longer missed",
+    Kind.SAY: "Said",
 }
 """What runs are called."""
 
@@ -204,6 +205,9 @@ def _inside(library: Library, entry: Mapping[str, Any]) -> str:
 
 
 def _said(entry: Mapping[str, Any]) -> str:
+    if entry["entry"] == "said":
+        now = entry["now"]
+        return f"said: {', '.join(filter(None, (now['shoot'], now['operator'], *(text for _, text in now['said']))))}"
     return f"{entry['entry']}: {entry['why']}" if entry.get("why") else str(entry["entry"])
 
 

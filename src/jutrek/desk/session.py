@@ -24,6 +24,7 @@ from jutrek.desk.errands import Errand, Errands, Hooks
 from jutrek.desk.history import Step
 from jutrek.desk.idle import Idle
 from jutrek.desk.keeping import furnish
+from jutrek.desk.naming_devices import change_devices
 from jutrek.desk.reading import MANY, ReadingThread
 from jutrek.desk.refiling import Refiler
 from jutrek.desk.settings import remember_library
@@ -268,15 +269,12 @@ class IntakeSession(ReadingThread):
         from jutrek.filing.rulebook import keep_rules
 
         keep_rules(self._library, rules)
-        if devices:
-            try:
-                keep_devices(self._library, devices)
-            except OSError as error:
-                raise LibraryMissing(self._library.root, f"its devices can't be written: {reason(error)}") from error
+        if devices and self._ledger is not None:
+            change_devices(self._library, self._ledger, devices)
             self._bench.learn_devices()
         self._bench.use_house(rules)
         if self._refiler is not None:
-            self._refiler.planned = None
+            self._refiler.forget()
         self._tell(events.RulesKnown(rules, "", self._bench.known))
         self._refresh()
 

@@ -18,6 +18,7 @@ from jutrek.transfer.checking import miss_again
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.moving import Orders
 from jutrek.transfer.partials import clear_partials
+from jutrek.transfer.saying import say_back
 from jutrek.transfer.trash import forget, found
 
 if TYPE_CHECKING:
@@ -29,6 +30,7 @@ _WORDS = {
     Kind.SET_ASIDE: ("back from the tray", "set aside again"),
     Kind.EMPTY_TRAY: ("back in the tray", "in the trash again"),
     Kind.LET_GO: ("missed again", "missed again"),
+    Kind.SAY: ("called what they were before", "called so again"),
 }
 """What files are when a run of a kind was taken back, and when that was taken back itself."""
 
@@ -68,11 +70,10 @@ def done_words(library: Library, run: str) -> str:
     return _WORDS[kind][again % 2] if kind in _WORDS else "as they were before"
 
 
-def missed_by(library: Library, run: str) -> int | None:
-    """How many files a letting go misses no more; None for any other run."""
-    if _kind_of(library, run) is not Kind.LET_GO:
-        return None
-    return len([one for one in account_of(library, run).others if one["entry"] == "let go"])
+def told_of(library: Library, run: str) -> int | None:
+    """How many files a run only told something of, so that taking it back moves none; None for other runs."""
+    count = sum(one["entry"] in ("let go", "said") for one in account_of(library, run).others)
+    return int(count) or None
 
 
 def take_back(
@@ -96,6 +97,10 @@ def take_back(
     kind = _kind_of(library, run)
     if kind == Kind.LET_GO:
         return Outcome(remarks=[f"{miss_again(library, ledger, account_of(library, run))} files are missed again."]), []
+    account = account_of(library, run)
+    if any(one["entry"] == "said" for one in account.others):
+        count, left = say_back(library, ledger, account)
+        return Outcome(remarks=[f"{count} files are {done_words(library, run)}."]), left
     plan, left = plan_taking_back(library, run)
     emptied = kind == Kind.EMPTY_TRAY
     trashed = found(os.path.join(library.root, row.destination or "") for row in plan.rows) if emptied else {}

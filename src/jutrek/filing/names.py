@@ -19,6 +19,8 @@ MAX_PATH, MAX_FOLDER = 240, 160
 MAX_FOLDER_BYTES = 160
 ROOM_FOR_A_COUNT = 8
 _LONGEST_SUFFIX = 32
+TAIL = re.compile(r"((?:_p\d+)?(?:_tr\w{1,3})?(?:_proxy)?)$")
+"""What a recording's parts, tracks and proxies carry behind the common stem."""
 _CLIP_DATA = re.compile(r"M\d\d\.xml$", re.IGNORECASE)
 FORBIDDEN = frozenset('<>:"/\\|?*')
 _RESERVED = frozenset([

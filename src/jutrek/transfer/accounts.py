@@ -204,6 +204,8 @@ def known_of_files(library: Library) -> Known:
                     proofs["", new] = proofs.pop(("", old))._replace(path=new)
         for entry in account.others:
             _follow(proofs, entry, account.at)
+            if entry["entry"] == "said" and (path := str(entry["path"])) in filed:
+                filed[path] = with_said(filed[path], entry["now"])
     return Known(filed, list(proofs.values()), numbers)
 
 
@@ -262,6 +264,12 @@ def filed_by(entry: Mapping[str, Any]) -> Filed:
     values = {name: entry[name] for name in Filed._fields if name in entry}
     values["said"] = tuple((str(name), str(words)) for name, words in values.get("said", ()))
     return Filed(**values)
+
+
+def with_said(filed: Filed, told: Mapping[str, Any]) -> Filed:
+    """By what a file is filed, with what a `said` line tells of it."""
+    said = tuple((str(name), str(words)) for name, words in told["said"])
+    return filed._replace(shoot=str(told["shoot"]), operator=str(told["operator"]), said=said)
 
 
 def broken_records(library: Library) -> dict[str, list[Break]]:

@@ -56,6 +56,7 @@ class Kind(StrEnum):
     SET_ASIDE = "set aside"
     EMPTY_TRAY = "empty tray"
     LET_GO = "let go"
+    SAY = "say"
 
 
 def number_of(name: str) -> int:

@@ -46,6 +46,13 @@ class _Named(BaseModel):
     root: str
 
 
+class _Told(BaseModel):
+    model_config = ConfigDict(strict=True, extra="allow")
+    shoot: str
+    operator: str
+    said: list[Pair]
+
+
 _HEAD = {
     "run?": str, "at?": str, "who?": str, "after?": str, "sources?": list[str], "places?": list[_Named],
     "continues?": str, "takes_back?": str, "place?": str, "name?": str, "root?": str, "source?": str,
@@ -86,6 +93,7 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "copy to move": _ASIDE | {"size": Whole}, "copy moved": _ASIDE, "to put aside": _ASIDE, "put aside": _ASIDE,
     "proven": _STAMP | {"place": str, "path": _Kept, "xxh3_128": Hex},
     "rotted": _FINDING, "unreadable": _FINDING, "gone": _FINDING, "changed": _FINDING,
+    "said": {"path": CapturePath, "now": _Told, "was": _Told},
     "let go": {"place": str, "path": _Kept, "size?": Whole, "mtime_ns?": Time, "xxh3_128?": Hex, "state?": _State},
     "missed again": _STAMP | {"place": str, "path": _Kept, "xxh3_128": Hex, "state?": _State},
     "copied tree": {"place": str},

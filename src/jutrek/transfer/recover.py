@@ -43,6 +43,7 @@ from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, read_back
 from jutrek.transfer.moving import follow, named_at_last, restore
 from jutrek.transfer.partials import KEPT_FOR, Content, clear_partials, keep_partial
+from jutrek.transfer.saying import heed
 from jutrek.transfer.sidecars import write_sidecar
 from jutrek.transfer.taking_back import row_of
 
@@ -118,6 +119,10 @@ def _teach(library: Library, ledger: Ledger) -> None:
 def _settle(library: Library, ledger: Ledger, account: Account, places: Sequence[Place]) -> Leftover:
     journal = Journal(library, account.run)
     try:
+        if (said := sum(one["entry"] == "said" for one in account.others)) or account.kind is Kind.SAY:
+            heed(ledger, account)
+            journal.end("found again", said, 0)
+            return Leftover(account.run, account.at, said, 0, account.kind, tuple(account.troubles))
         if account.moves:
             done = _settle_moves(library, ledger, account, journal)
         else:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+from collections.abc import Iterable
 from typing import Any
 
 from jutrek.disk import OWN_FOLDER, Outside, Realm, Tree, inside, own
@@ -20,7 +21,7 @@ from jutrek.transfer.trash import found, send
 
 TAKEN_BACK = f"{OWN_FOLDER}/taken-back"
 CAN_BE_TAKEN_BACK = frozenset({
-    Kind.INTAKE, Kind.REFILE, Kind.TAKE_BACK, Kind.SET_ASIDE, Kind.EMPTY_TRAY, Kind.LET_GO,
+    Kind.INTAKE, Kind.REFILE, Kind.TAKE_BACK, Kind.SET_ASIDE, Kind.EMPTY_TRAY, Kind.LET_GO, Kind.SAY,
 })  # fmt: skip
 
 
@@ -151,8 +152,13 @@ def _intake(library: Library, account: Account) -> list[_Wanted]:
 
 def where_now(library: Library, account: Account) -> dict[str, str]:
     """Where the files are now that a run brought or moved, by where it put them."""
-    now = {str(account.to_do[row]["to"]): str(account.to_do[row]["to"]) for row in account.done}
-    _follow(library, account.run, now)
+    return followed(library, account.run, (str(account.to_do[row]["to"]) for row in account.done))
+
+
+def followed(library: Library, run: str, paths: Iterable[str]) -> dict[str, str]:
+    """Where files are now that lay at some paths when a run ended, by those paths."""
+    now = {path: path for path in paths}
+    _follow(library, run, now)
     return now
 
 

@@ -1,0 +1,150 @@
+"""Saying anew what captures at home are: their shoot, place, person, job, client and title.
+
+Nothing on the disk moves. What is said is written into the journal, with what was said before, and then into the
+ledger; a re-filing follows it. It can be taken back as any run.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from jutrek.errors import NotPossible, shown
+from jutrek.filing.facts import PLACE_SIGN, words_and_place
+from jutrek.filing.names import TAIL, same_name, stem_of
+from jutrek.library import Filed, Library
+from jutrek.transfer.accounts import Account, with_said
+from jutrek.transfer.journal import Journal, Kind
+from jutrek.transfer.lock import locked
+from jutrek.transfer.taking_back import followed
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
+
+
+@dataclass(frozen=True, slots=True)
+class Words:
+    """What is said; None leaves it as it is, no words take it away."""
+
+    shoot: str | None = None
+    place: str | None = None
+    person: str | None = None
+    job: str | None = None
+    client: str | None = None
+    title: str | None = None
+
+    def on(self, filed: Filed) -> Filed:
+        """By what a file is filed afterwards."""
+        words, place = words_and_place(filed.shoot)
+        said = dict(filed.said)
+        if self.shoot is not None:
+            words, new = words_and_place(_clean(self.shoot))
+            place = new or place
+        if self.place is not None:
+            place = _clean(self.place)
+            said.pop("place", None)
+        for name in ("job", "client", "title"):
+            if (value := getattr(self, name)) is not None:
+                said[name] = _clean(value)
+        return filed._replace(
+            shoot=f"{words}{PLACE_SIGN}{place}" if place else words,
+            operator=filed.operator if self.person is None else _clean(self.person),
+            said=tuple(sorted((name, value) for name, value in said.items() if value)),
+        )
+
+
+def _clean(text: str) -> str:
+    return " ".join(text.split())
+
+
+def say(library: Library, ledger: Ledger, paths: Sequence[str], words: Words) -> int:
+    """Say something of files of a library, and of what belongs to their captures.
+
+    Args:
+        paths: files and folders, relative to the library.
+
+    Returns:
+        How many files it is new for.
+
+    Raises:
+        NotPossible: for a path at which nothing lies that Jutrek filed.
+        LibraryBusy: when another Jutrek is at work in the library.
+    """
+    filed = ledger.all_filed()
+    return _tell(library, ledger, {path: words.on(filed[path]) for path in _meant(library, filed, paths)}, {})
+
+
+def say_back(library: Library, ledger: Ledger, account: Account) -> tuple[int, list[str]]:
+    """Take back what a run said. Returns how many files that is new for, and sentences about the others.
+
+    Raises:
+        LibraryBusy: when another Jutrek is at work in the library.
+    """
+    lines = {str(one["path"]): one for one in account.others if one["entry"] == "said"}
+    now, filed = followed(library, account.run, lines), ledger.all_filed()
+    wanted: dict[str, Filed] = {}
+    left = []
+    for path, line in lines.items():
+        own = filed.get(now[path])
+        if own is None:
+            left.append(f"{shown(now[path])} is gone.")
+        elif own != with_said(own, line["now"]):
+            left.append(f"Of {shown(now[path])} something else was said since.")
+        else:
+            wanted[now[path]] = with_said(own, line["was"])
+    return _tell(library, ledger, wanted, {"takes_back": account.run}), left
+
+
+def heed(ledger: Ledger, account: Account) -> None:
+    """Let the ledger follow what a run said that did not end."""
+    filed = ledger.all_filed()
+    lines = [(str(one["path"]), one) for one in account.others if one["entry"] == "said"]
+    ledger.put_filed((path, with_said(filed[path], line["now"])) for path, line in lines if path in filed)
+
+
+def _meant(library: Library, filed: Mapping[str, Filed], paths: Sequence[str]) -> list[str]:
+    """The files that some paths mean, with all that belongs to their captures."""
+    captures: dict[tuple[str, str], list[str]] = {}
+    for path in filed:
+        captures.setdefault(_capture_of(path), []).append(path)
+    meant: dict[str, None] = {}
+    for wanted in paths:
+        top = wanted.strip("/")
+        inside = [path for path in filed if top in ("", ".") or f"{path}/".startswith(f"{top}/")]
+        if not inside:
+            raise NotPossible(library.root, f"there is nothing that Jutrek filed at {shown(wanted)}")
+        meant.update(dict.fromkeys(own for path in inside for own in captures[_capture_of(path)]))
+    return list(meant)
+
+
+def _capture_of(path: str) -> tuple[str, str]:
+    folder, name = os.path.split(path)
+    return folder, same_name(TAIL.sub("", stem_of(name)))
+
+
+def _tell(library: Library, ledger: Ledger, wanted: Mapping[str, Filed], about: Mapping[str, Any]) -> int:
+    before = ledger.all_filed()
+    new = {path: one for path, one in wanted.items() if one != before[path]}
+    if not new and not about:
+        return 0
+    with locked(library):
+        journal = Journal.begin(library, Kind.TAKE_BACK if about else Kind.SAY, about)
+        try:
+            journal.note(*_lines(new, before))
+            journal.sync()
+            ledger.put_filed(new.items())
+            journal.end("done", len(new), 0)
+        finally:
+            journal.close()
+    return len(new)
+
+
+def _lines(new: Mapping[str, Filed], before: Mapping[str, Filed]) -> Iterable[dict[str, Any]]:
+    for path, one in new.items():
+        yield {"entry": "said", "path": path, "now": _told(one), "was": _told(before[path])}
+
+
+def _told(filed: Filed) -> dict[str, Any]:
+    return {"shoot": filed.shoot, "operator": filed.operator, "said": [list(pair) for pair in filed.said]}
