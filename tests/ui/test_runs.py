@@ -257,13 +257,14 @@ def test_the_journal_tells_and_takes_back(
     qtbot.waitUntil(lambda: bool(opened), timeout=PATIENCE)
     before = names_below(library.root)
     page.main.click()
-    qtbot.waitUntil(lambda: said(journal).startswith("3 files taken back."), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: said(journal).startswith("3 files put away."), timeout=PATIENCE)
     assert (names_below(library.root), names_below(tarn.root)) == ({"x.jpg"}, set())
     qtbot.waitUntil(lambda: page.list.rows.records[0].kind == "take back", timeout=PATIENCE)
     choose(qtbot, journal, "take back")
     assert page.main.text() == "Do again what was taken back"
     page.main.click()
     qtbot.waitUntil(lambda: names_below(library.root) == before, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: said(journal).startswith("3 files home again."), timeout=PATIENCE)
 
 
 def test_a_single_move_is_taken_back(qtbot: QtBot, journal: MainWindow, library: Library) -> None:

@@ -17,7 +17,7 @@ from jutrek.desk.doubles import Decided, drops_of, facts_of
 from jutrek.desk.keeping import Places, finish, leave_papers, places_of
 from jutrek.desk.records import every_mark, files_of, records_of
 from jutrek.desk.report import write_report
-from jutrek.desk.taking_back import take_back
+from jutrek.desk.taking_back import done_words, take_back
 from jutrek.desk.unwanting import declare_unwanted
 from jutrek.doubles.degrees import Group
 from jutrek.errors import DriveTrouble, JutrekError, NotPossible, SourceUnreadable, Stopped, reason, shown
@@ -345,8 +345,9 @@ class Errands:
 
     def take_back(self, run: str, only: frozenset[str] = frozenset()) -> None:
         """Take a run back, or only some of its files; `TakenBack` and `RecordsKnown` follow."""
-        outcome, left = Outcome(), ["It was not taken back."]
+        outcome, left, became = Outcome(), ["It was not taken back."], "taken back"
         try:
+            became = done_words(self._library, run)
             words = "Taking back"
             listener = Listener(progress=lambda run: self._hooks.report(words, run.files, run.all_files, False))
             outcome, left = take_back(
@@ -356,7 +357,7 @@ class Errands:
             self._hooks.changed()
         finally:
             self._hooks.tell(events.Working(""))
-            self._hooks.tell(events.TakenBack(outcome, tuple(left)))
+            self._hooks.tell(events.TakenBack(outcome, tuple(left), became))
         self.tell_records()
         self.tell_places()
 

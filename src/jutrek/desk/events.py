@@ -254,10 +254,11 @@ class RunOpened:
 
 @dataclass(frozen=True, slots=True)
 class TakenBack:
-    """A run was taken back; sentences about what stays."""
+    """A run was taken back; sentences about what stays, and what the others are now: `put away`, `home again`."""
 
     outcome: Outcome
     left: tuple[str, ...]
+    became: str
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,6 +19,7 @@ from jutrek.transfer.journal import Kind
 from jutrek.transfer.moving import Orders
 from jutrek.transfer.partials import clear_partials
 from jutrek.transfer.saying import say_back
+from jutrek.transfer.taking_back import followed
 from jutrek.transfer.trash import forget, found
 
 if TYPE_CHECKING:
@@ -86,7 +87,7 @@ def take_back(
     listener: Listener,
     only: frozenset[str] = frozenset(),
 ) -> tuple[Outcome, list[str]]:
-    """Take a run back, or only some of its files (by their paths now, relative to the library).
+    """Take a run back, or only some of its files (by their paths now or when it ended, relative to the library).
 
     Returns:
         The outcome, and sentences about what was changed since and stays.
@@ -105,7 +106,8 @@ def take_back(
     emptied = kind == Kind.EMPTY_TRAY
     trashed = found(os.path.join(library.root, row.destination or "") for row in plan.rows) if emptied else {}
     if only:
-        rows = tuple(row for row in plan.rows if row.source.removeprefix(library.root + "/") in only)
+        meant = only | set(followed(library, run, only).values())
+        rows = tuple(row for row in plan.rows if row.source.removeprefix(library.root + "/") in meant)
         plan, left = type(plan)(plan.library, plan.library_id, plan.rules, rows), []
     orders = Orders(Kind.TAKE_BACK, outside=frozenset(one.path for one in trashed.values()))
     outcome = refile(

@@ -115,7 +115,7 @@ class DoublesDesk(PageDesk):
                 words = f"{paint.counted(emptied.files, 'file')} in the trash, {paint.size_words(emptied.size)}."
                 more = why or "The Journal takes it back as long as the trash keeps it."
                 page.notify(words, more, brick=bool(why))
-            case events.TakenBack(outcome, left) if self.shown:
+            case events.TakenBack(outcome, left, _) if self.shown:
                 stays = left[0] if left else outcome.failed[0].why if outcome.failed else ""
                 page.notify(f"{paint.counted(outcome.home, 'file')} taken back.", stays, brick=bool(stays))
             case events.Trouble(root, error) if self.shown and not root:

@@ -89,8 +89,9 @@ class JournalDesk(PageDesk):
             case events.PlacesKnown(places):
                 page.places.show_places(places)
                 return False
-            case events.TakenBack(outcome, left):
-                words = f"{paint.counted(outcome.home, 'file')} taken back."
+            case events.TakenBack(outcome, left, became):
+                told = outcome.remarks[0] if outcome.remarks and not outcome.home else ""
+                words = told or f"{paint.counted(outcome.home, 'file')} {became}."
                 stay = f"{paint.counted(len(left), 'file')} stay: {left[0]}" if left else ""
                 trouble = str(outcome.trouble) if outcome.trouble else ""
                 page.notify(words, stay, trouble, brick=bool(left or trouble))
