@@ -227,8 +227,45 @@ def test_what_captures_are_is_said_anew(jutrek: Jutrek, home: Path, card: Path) 
     assert {f"2026/05/14 Bridge/100{n}13 Toman.jpg" for n in range(3)} == names_below(str(home))
     for words, code in (
         (["say", "2026", "-l", home], 2), (["say", "2025", "-l", home, "--job", "1"], 2),
-        (["devices", "set", "Z", "-l", home, "--name", "x"], 2), (["devices"], 2),
+        (["devices", "set", "Z", "-l", home, "--name", "x"], 2),
         (["devices", "set", "Q", "-l", home], 2), (["devices", "set", "Q", "-l", home, "--letter", "!"], 2),
         (["plan", card, "-l", home, "--person", "Z=Ilva"], 2), (["plan", card, "-l", home, "--person", "Z"], 2),
     ):  # fmt: skip
         jutrek(*words, code=code)
+
+
+def test_the_library_used_last_is_meant_where_none_is_named(
+    jutrek: Jutrek, home: Path, card: Path  # noqa: F811
+) -> None:  # fmt: skip
+    """And said; what is no library is not remembered."""
+    fill(card)
+    for words in (["journal"], ["devices"], ["plan", card], ["bring", card]):
+        assert "say which library" in jutrek(*words, code=2).stderr
+    jutrek("journal", "-l", home)
+    jutrek("journal", "-l", card, code=3)
+    for words in (["plan", card], ["bring", card], ["devices"], ["journal"], ["rules", "show"], ["refile"], ["check"]):
+        assert f"Library: {home}, the one used last." in jutrek(*words).stderr
+    assert len(names_below(str(home))) == 3
+    assert jutrek("journal", "--json").stdout.startswith("[")
+
+
+def test_counters_are_shown_set_reset_and_given_back(jutrek: Jutrek, home: Path, card: Path) -> None:  # noqa: F811
+    """What an intake counted is free again when it is taken back, and nothing was counted since."""
+    fill(card)
+    jutrek("rules", "set", "-l", home, "filing.name=x_{counter:3}", "counter.per=library")
+    jutrek("bring", card, "-l", home)
+    assert jutrek("counters", "show", "-l", home).stdout == "library\t3\n"
+    jutrek("take-back", "1", "-l", home)
+    assert jutrek("counters", "show", "-l", home).stdout == "library\t0\n"
+    jutrek("bring", card, "-l", home)
+    put(card / "DCIM" / "A9.JPG", making.jpeg(WHEN.replace(hour=20), seed=50))
+    jutrek("bring", card, "-l", home)
+    jutrek("take-back", "3", "-l", home)
+    assert jutrek("counters", "show", "-l", home).stdout == "library\t4\n"
+    jutrek("counters", "set", "library", "41", "-l", home)
+    jutrek("bring", card, "-l", home)
+    assert {Path(name).stem for name in names_below(str(home))} == {"x_004", "x_042", "x_043", "x_044"}
+    jutrek("counters", "reset", "library", "-l", home)
+    assert jutrek("counters", "show", "-l", home).stdout == ""
+    for words in (["set", "library", "-1"], ["set", "nothing", "3"], ["reset", "library"], ["reset", "../x"]):
+        jutrek("counters", *words, "-l", home, code=2)

@@ -10,6 +10,7 @@ from typing import Annotated
 import typer
 
 from jutrek import __version__
+from jutrek.cli.counting import counters_app
 from jutrek.cli.doubling import adopt_command, doubles_command, find_command
 from jutrek.cli.keeping import (
     catch_up_command,
@@ -19,6 +20,7 @@ from jutrek.cli.keeping import (
     places_app,
     report_command,
 )
+from jutrek.cli.library import LibraryOption, named, used_last
 from jutrek.cli.missing import gone_command, library_app, unwanted_app
 from jutrek.cli.refiling import refile_command
 from jutrek.cli.releasing import clear_command, drives_command, eject_command, release_command
@@ -39,7 +41,6 @@ app = typer.Typer(
 )
 
 _Sources = Annotated[list[Path], typer.Argument(help="Cards, folders or inboxes.", exists=True, file_okay=False)]
-_Library = Annotated[Path, typer.Option("--library", "-l", help="The library's root folder.")]
 _AsJson = Annotated[bool, typer.Option("--json", help="Print JSON for other programs.")]
 _Layout = Annotated[str | None, typer.Option("--layout", help="Another pattern of folders, for this time.")]
 _Name = Annotated[str | None, typer.Option("--name", help="Another pattern of file names, for this time.")]
@@ -131,7 +132,7 @@ def read_command(
 @app.command("plan")
 def plan_command(
     sources: _Sources,
-    library: _Library,
+    library: LibraryOption,
     as_json: _AsJson = False,
     out: Annotated[Path | None, typer.Option("--out", "-o", help="Write the plan to a file.")] = None,
     layout: _Layout = None,
@@ -172,7 +173,9 @@ def bring_command(
     sources: Annotated[
         list[Path] | None, typer.Argument(help="Cards, folders or inboxes.", exists=True, file_okay=False)
     ] = None,
-    library: Annotated[Path | None, typer.Option("--library", "-l", help="The library's root folder.")] = None,
+    library: Annotated[
+        Path | None, typer.Option("--library", "-l", help="The library's root folder; else the one used last.")
+    ] = None,
     plan: Annotated[
         Path | None, typer.Option("--plan", "-p", help="A plan that was saved.", exists=True, dir_okay=False)
     ] = None,
@@ -220,8 +223,9 @@ def bring_command(
         ):
             raise typer.BadParameter("--plan knows its sources, library and decisions; give nothing else")
         raise typer.Exit(bring_plan(plan, as_json=as_json, stop=stop, without=without or ()))
-    if not sources or library is None:
-        raise typer.BadParameter("give sources and --library, or --plan")
+    if not sources:
+        raise typer.BadParameter("give sources, or --plan")
+    library = used_last() if library is None else named(library)
     choices = parse_choices(
         house_of(str(library), none_yet=True), layout=layout, name=name, undated=undated, fix_clock=fix_clock,
         describe=describe, say=say, person=person, day_starts=day_starts, zone=zone, journey=journey,
@@ -243,6 +247,7 @@ app.command("gone")(gone_command)
 app.command("finish")(finish_command)
 app.command("say")(say_command)
 app.add_typer(devices_app, name="devices")
+app.add_typer(counters_app, name="counters")
 app.command("take-back")(take_back_command)
 app.command("journal")(journal_command)
 app.command("report")(report_command)

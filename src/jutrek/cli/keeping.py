@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from jutrek.cli.library import LibraryOption
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import complain, out, say
@@ -24,7 +25,6 @@ if TYPE_CHECKING:
 
 places_app = typer.Typer(help="Where else a library's files are kept.", no_args_is_help=True)
 
-LibraryOption = Annotated[Path, typer.Option("--library", "-l", help="The library's root folder.")]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON for other programs.")]
 RunArgument = Annotated[
     str,

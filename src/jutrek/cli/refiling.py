@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from jutrek.cli.library import LibraryOption
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import complain, raw_json, say
@@ -25,7 +26,7 @@ DONE, NOT_ALL, UNUSABLE = 0, 1, 3
 
 
 def refile_command(
-    library: Annotated[Path, typer.Option("--library", "-l", help="The library's root folder.")],
+    library: LibraryOption,
     year: Annotated[int, typer.Option("--year", min=0, help="Only what is filed under a year.")] = 0,
     folder: Annotated[str, typer.Option("--folder", help="Only what lies in a folder of the library.")] = "",
     without: Annotated[

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from jutrek.cli.keeping import DONE, NOT_ALL, UNUSABLE, LibraryOption, opened
+from jutrek.cli.keeping import DONE, NOT_ALL, UNUSABLE, opened
+from jutrek.cli.library import LibraryOption
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import complain, out, page, raw_json, say
 from jutrek.errors import DriveTrouble, NotPossible, SourceUnreadable, reason, shown

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from jutrek.cli.library import LibraryOption
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import out, page, pointed_at, say
 
@@ -15,11 +16,9 @@ if TYPE_CHECKING:
 
 rules_app = typer.Typer(help="Show, change, check and try the house rules of a library.", no_args_is_help=True)
 
-_Library = Annotated[Path, typer.Option("--library", "-l", help="The library's root folder.")]
-
 
 @rules_app.command("show")
-def show(library: _Library) -> None:
+def show(library: LibraryOption) -> None:
     """Print the rules as the file that the library keeps; a redirect exports them."""
     from jutrek.cli.planning import house_of
     from jutrek.filing.rulebook import rules_text
@@ -29,7 +28,7 @@ def show(library: _Library) -> None:
 
 @rules_app.command("set")
 def set_rules(
-    library: _Library,
+    library: LibraryOption,
     changes: Annotated[
         list[str] | None, typer.Argument(help="Rules by table and key.", metavar="[filing.layout=…]…")
     ] = None,
@@ -125,7 +124,7 @@ def check(
 
 @rules_app.command("try")
 def try_rules(
-    library: _Library,
+    library: LibraryOption,
     sources: Annotated[
         list[Path] | None,
         typer.Argument(help="Cards or folders to try on; else what lies in the library.", exists=True),

@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from jutrek.cli.keeping import AsJson, LibraryOption, opened
+from jutrek.cli.keeping import AsJson, opened
+from jutrek.cli.library import LibraryOption, named, used_last
 from jutrek.cli.taking_back import below_root
 from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import out
@@ -56,7 +57,9 @@ def say_command(
 @devices_app.callback()
 def devices_command(
     context: typer.Context,
-    library: Annotated[Path | None, typer.Option("--library", "-l", help="The library's root folder.")] = None,
+    library: Annotated[
+        Path | None, typer.Option("--library", "-l", help="The library's root folder; else the one used last.")
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """List the devices that a library knows."""
@@ -64,8 +67,7 @@ def devices_command(
 
     if context.invoked_subcommand is not None:
         return
-    if library is None:
-        raise typer.BadParameter("say which library: --library")
+    library = used_last() if library is None else named(library)
     known = sorted(known_devices(open_library(str(library))).values(), key=lambda one: (len(one.letter), one.letter))
     if as_json:
         tell_json([asdict(one) for one in known], indent=1)

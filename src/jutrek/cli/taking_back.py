@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from jutrek.cli.keeping import DONE, NOT_ALL, LibraryOption, RunArgument, end_of, opened
+from jutrek.cli.keeping import DONE, NOT_ALL, RunArgument, end_of, opened
+from jutrek.cli.library import LibraryOption
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import out, say
 from jutrek.errors import NotPossible

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import threading
 from collections.abc import Sequence
@@ -9,11 +10,11 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from jutrek.desk.keeping import Places
-from jutrek.errors import NotPossible, shown
+from jutrek.errors import NotPossible, PageBroken, shown
 from jutrek.filing import Plan
-from jutrek.library import Library, as_place
+from jutrek.library import Library, as_place, give_back_numbers
 from jutrek.transfer import Listener, Outcome, plan_taking_back, refile
-from jutrek.transfer.accounts import account_of, head_of
+from jutrek.transfer.accounts import Account, account_of, given_number, head_of
 from jutrek.transfer.checking import miss_again
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.moving import Orders
@@ -114,10 +115,23 @@ def take_back(
         plan, library, ledger, stop=stop, listener=listener, takes_back=run, places=places.here, orders=orders
     )  # fmt: skip
     forget(trashed.values())
+    if kind is Kind.INTAKE and not (only or left or outcome.failed or outcome.trouble):
+        _give_numbers_back(library, account)
     if not only and kind == Kind.INTAKE:
         for place in (as_place(library), *places.here):
             clear_partials(place.tree)
     return outcome, left
+
+
+def _give_numbers_back(library: Library, account: Account) -> None:
+    """What an intake counted is counted anew, where nothing was counted since."""
+    numbers: dict[str, list[int]] = {}
+    for row in account.done:
+        if (given := given_number(account.to_come[row])) is not None:
+            numbers.setdefault(given.counter, []).append(given.number)
+    with contextlib.suppress(PageBroken, OSError):
+        # A counter that stays where it is costs a gap, and nothing else.
+        give_back_numbers(library, {key: (min(own), max(own)) for key, own in numbers.items()})
 
 
 def _kind_of(library: Library, run: str) -> Kind | None:

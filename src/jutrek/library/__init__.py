@@ -8,7 +8,7 @@ from jutrek.disk import HASH_LISTS, OWN_FOLDER
 from jutrek.library.devicelist import keep_devices, known_devices
 from jutrek.library.home import NOT_FILED, Filed, GivenNumber, HomeFile, ProofMark, State
 from jutrek.library.identity import Library, apart, is_library, new_library, open_library
-from jutrek.library.numbers import keep_numbers, numbers_given
+from jutrek.library.numbers import give_back_numbers, keep_numbers, numbers_given, set_number
 from jutrek.library.places import LIBRARY, Place, add_place, as_place, connected, forget_place, known_places
 from jutrek.library.roots import notice_roots
 from jutrek.library.survey import Survey, survey
@@ -31,6 +31,7 @@ __all__ = [
     "as_place",
     "connected",
     "forget_place",
+    "give_back_numbers",
     "is_library",
     "keep_devices",
     "keep_numbers",
@@ -40,5 +41,6 @@ __all__ = [
     "notice_roots",
     "numbers_given",
     "open_library",
+    "set_number",
     "survey",
 ]

@@ -48,5 +48,41 @@ def keep_numbers(library: Library, given: Mapping[str, int]) -> None:
     known = numbers_given(library)
     merged = {key: max(number, known.get(key, 0)) for key, number in {**known, **kept}.items()}
     if merged != known:
-        page = {"format": 1, "last": dict(sorted(merged.items()))}
-        library.tree.write_own(_PAGE, json.dumps(page, indent=1).encode())
+        _write(library, merged)
+
+
+def set_number(library: Library, key: str, last: int | None) -> None:
+    """Say which number a counter gave last; None lets it begin anew.
+
+    Raises:
+        OSError: when it cannot be written.
+        PageBroken: when the page is damaged.
+    """
+    known = numbers_given(library)
+    _write(library, {**{other: number for other, number in known.items() if other != key},
+                     **({} if last is None else {key: last})})  # fmt: skip
+
+
+def give_back_numbers(library: Library, given: Mapping[str, tuple[int, int]]) -> list[str]:
+    """Take numbers back that were given last, so that they are given again.
+
+    Args:
+        given: by what was counted within, the first and the last number of those that are free again.
+
+    Returns:
+        What was counted within, where nothing had come after.
+
+    Raises:
+        OSError: when it cannot be written.
+        PageBroken: when the page is damaged.
+    """
+    known = numbers_given(library)
+    free = {key: first - 1 for key, (first, last) in given.items() if known.get(key) == last}
+    if free:
+        _write(library, known | free)
+    return sorted(free)
+
+
+def _write(library: Library, last: Mapping[str, int]) -> None:
+    page = {"format": 1, "last": dict(sorted(last.items()))}
+    library.tree.write_own(_PAGE, json.dumps(page, indent=1).encode())
