@@ -269,3 +269,29 @@ def test_counters_are_shown_set_reset_and_given_back(jutrek: Jutrek, home: Path,
     assert jutrek("counters", "show", "-l", home).stdout == ""
     for words in (["set", "library", "-1"], ["set", "nothing", "3"], ["reset", "library"], ["reset", "../x"]):
         jutrek("counters", *words, "-l", home, code=2)
+
+
+def test_shells_complete_what_a_library_holds(
+    jutrek: Jutrek, home: Path, card: Path, monkeypatch: pytest.MonkeyPatch  # noqa: F811
+) -> None:  # fmt: skip
+    """Runs, devices, places, counters, keys and pieces; nothing is said or remembered meanwhile."""
+    fill(card)
+    jutrek("bring", card, "-l", home)
+    monkeypatch.setenv("_JUTREK_COMPLETE", "complete_bash")
+
+    def completed(*words: object) -> list[str]:
+        monkeypatch.setenv("COMP_WORDS", shlex.join(["jutrek", *map(str, words)]))
+        monkeypatch.setenv("COMP_CWORD", str(len(words)))
+        told = jutrek()
+        assert told.stderr == ""
+        return told.stdout.split("\n")[:-1]
+
+    assert completed("take-b") == ["take-back"]
+    assert completed("take-back", "-l", home, "") == ["1"]
+    assert completed("devices", "set", "") == ["A"]
+    assert completed("rules", "set", "counter.") == ["counter.per=", "counter.start="]
+    assert completed("rules", "set", "filing.name={date}_{lett") == ["filing.name={date}_{letter}"]
+    assert str(home) in completed("journal", "-l", str(home)[:-2])
+    assert completed("check", "--place", "") == [""]
+    monkeypatch.setenv("_JUTREK_COMPLETE", "source_fish")
+    assert "jutrek" in jutrek().stdout

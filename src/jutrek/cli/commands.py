@@ -10,6 +10,7 @@ from typing import Annotated
 import typer
 
 from jutrek import __version__
+from jutrek.cli.completing import pieces, places
 from jutrek.cli.counting import counters_app
 from jutrek.cli.doubling import adopt_command, doubles_command, find_command
 from jutrek.cli.keeping import (
@@ -35,15 +36,19 @@ from jutrek.filing import Structure, Undated
 app = typer.Typer(
     help="Jutrek brings camera and recorder files home: dated, named, proven.",
     no_args_is_help=True,
-    add_completion=False,
+    add_completion=True,
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
 )
 
 _Sources = Annotated[list[Path], typer.Argument(help="Cards, folders or inboxes.", exists=True, file_okay=False)]
 _AsJson = Annotated[bool, typer.Option("--json", help="Print JSON for other programs.")]
-_Layout = Annotated[str | None, typer.Option("--layout", help="Another pattern of folders, for this time.")]
-_Name = Annotated[str | None, typer.Option("--name", help="Another pattern of file names, for this time.")]
+_Layout = Annotated[
+    str | None, typer.Option("--layout", help="Another pattern of folders, for this time.", autocompletion=pieces)
+]
+_Name = Annotated[
+    str | None, typer.Option("--name", help="Another pattern of file names, for this time.", autocompletion=pieces)
+]
 _Undated = Annotated[
     Undated | None, typer.Option("--undated", help="What becomes of captures without a trustworthy date.")
 ]
@@ -180,7 +185,8 @@ def bring_command(
         Path | None, typer.Option("--plan", "-p", help="A plan that was saved.", exists=True, dir_okay=False)
     ] = None,
     without: Annotated[
-        list[str] | None, typer.Option("--without", help="A place to leave out this time.", metavar="PLACE")
+        list[str] | None,
+        typer.Option("--without", help="A place to leave out this time.", metavar="PLACE", autocompletion=places),
     ] = None,
     as_json: _AsJson = False,
     layout: _Layout = None,

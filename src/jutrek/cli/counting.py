@@ -6,12 +6,15 @@ from typing import Annotated
 
 import typer
 
+from jutrek.cli.completing import counters
 from jutrek.cli.library import LibraryOption
 from jutrek.cli.telling import out, say
 from jutrek.errors import NotPossible, reason, shown
 
 counters_app = typer.Typer(help="The last numbers that counters in names gave.", no_args_is_help=True)
-_Counter = Annotated[str, typer.Argument(help="What is counted within, as `counters show` lists it.")]
+_Counter = Annotated[
+    str, typer.Argument(help="What is counted within, as `counters show` lists it.", autocompletion=counters)
+]
 
 
 @counters_app.command("show")

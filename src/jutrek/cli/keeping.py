@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from jutrek.cli.completing import places, runs
 from jutrek.cli.library import LibraryOption
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import as_json as tell_json
@@ -28,8 +29,11 @@ places_app = typer.Typer(help="Where else a library's files are kept.", no_args_
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON for other programs.")]
 RunArgument = Annotated[
     str,
-    typer.Argument(help="A run of the journal, by its number or name; else the newest that fits.", metavar="[RUN]"),
-]
+    typer.Argument(
+        help="A run of the journal, by its number or name; else the newest that fits.", metavar="[RUN]",
+        autocompletion=runs,
+    ),
+]  # fmt: skip
 DONE, NOT_ALL, UNUSABLE = 0, 1, 3
 
 
@@ -136,7 +140,9 @@ def add_place_command(
 
 
 @places_app.command("forget")
-def forget_place_command(name: Annotated[str, typer.Argument(help="Its name or id.")], library: LibraryOption) -> None:
+def forget_place_command(
+    name: Annotated[str, typer.Argument(help="Its name or id.", autocompletion=places)], library: LibraryOption
+) -> None:
     """Keep no more copies in a place. What lies there stays there."""
     from jutrek.library import forget_place, known_places, open_library
 
@@ -150,7 +156,9 @@ def forget_place_command(name: Annotated[str, typer.Argument(help="Its name or i
 
 def catch_up_command(
     library: LibraryOption,
-    name: Annotated[str, typer.Argument(help="The place; else all that are connected.", metavar="[PLACE]")] = "",
+    name: Annotated[
+        str, typer.Argument(help="The place; else all that are connected.", metavar="[PLACE]", autocompletion=places)
+    ] = "",
 ) -> None:
     """Bring places what they lack."""
     from jutrek.desk.keeping import places_of
@@ -188,7 +196,9 @@ def _wanted(places: Places, name: str) -> tuple[Place, ...]:
 
 def check_command(
     library: LibraryOption,
-    name: Annotated[str, typer.Option("--place", help="Another place; else the library itself.")] = "",
+    name: Annotated[
+        str, typer.Option("--place", help="Another place; else the library itself.", autocompletion=places)
+    ] = "",
     minutes: Annotated[
         float | None, typer.Option("--minutes", min=0, help="End after that long; the rest comes next.")
     ] = None,

@@ -8,6 +8,7 @@ from typing import Annotated
 
 import typer
 
+from jutrek.cli.completing import is_completing, libraries
 from jutrek.cli.telling import say
 from jutrek.errors import shown
 
@@ -21,6 +22,8 @@ def used_last() -> Path:
     from jutrek.desk.settings import last_library
 
     root = last_library()
+    if is_completing():
+        return Path(root)
     if not root:
         raise typer.BadParameter("say which library: --library", param_hint="--library")
     say(f"Library: {shown(root)}, the one used last.")
@@ -33,7 +36,7 @@ def named(path: Path) -> Path:
     from jutrek.library import is_library
 
     root = os.path.abspath(path)
-    if root != last_library() and is_library(root):
+    if not is_completing() and root != last_library() and is_library(root):
         remember_library(root)
     return path
 
@@ -42,6 +45,6 @@ LibraryOption = Annotated[
     Path,
     typer.Option(
         "--library", "-l", help="The library's root folder; else the one used last.", default_factory=used_last,
-        show_default=False, callback=named,
+        show_default=False, callback=named, autocompletion=libraries,
     ),
 ]  # fmt: skip

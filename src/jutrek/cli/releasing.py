@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from jutrek.cli.completing import places
 from jutrek.cli.keeping import DONE, NOT_ALL, UNUSABLE, opened
 from jutrek.cli.library import LibraryOption
 from jutrek.cli.stopping import stop_on_interrupt
@@ -25,7 +26,8 @@ if TYPE_CHECKING:
 _Source = Annotated[Path, typer.Argument(help="A card or folder.", exists=True, file_okay=False)]
 _Again = Annotated[bool, typer.Option("--read-back", help="Read every copy once more, also if it was read today.")]
 _Without = Annotated[
-    list[str] | None, typer.Option("--without", help="A place that needs none of it.", metavar="PLACE")
+    list[str] | None,
+    typer.Option("--without", help="A place that needs none of it.", metavar="PLACE", autocompletion=places),
 ]
 
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from jutrek.cli.completing import pieces, rule_keys
 from jutrek.cli.library import LibraryOption
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import out, page, pointed_at, say
@@ -30,7 +31,8 @@ def show(library: LibraryOption) -> None:
 def set_rules(
     library: LibraryOption,
     changes: Annotated[
-        list[str] | None, typer.Argument(help="Rules by table and key.", metavar="[filing.layout=…]…")
+        list[str] | None,
+        typer.Argument(help="Rules by table and key.", metavar="[filing.layout=…]…", autocompletion=rule_keys),
     ] = None,
     source: Annotated[
         Path | None,
@@ -129,8 +131,12 @@ def try_rules(
         list[Path] | None,
         typer.Argument(help="Cards or folders to try on; else what lies in the library.", exists=True),
     ] = None,
-    layout: Annotated[str | None, typer.Option("--layout", help="A pattern of folders to try.")] = None,
-    name: Annotated[str | None, typer.Option("--name", help="A pattern of file names to try.")] = None,
+    layout: Annotated[
+        str | None, typer.Option("--layout", help="A pattern of folders to try.", autocompletion=pieces)
+    ] = None,
+    name: Annotated[
+        str | None, typer.Option("--name", help="A pattern of file names to try.", autocompletion=pieces)
+    ] = None,
     describe: Annotated[
         list[str] | None, typer.Option("--describe", help="What a day's shoots were.", metavar="DAY=WORDS")
     ] = None,

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from jutrek.cli.completing import devices
 from jutrek.cli.keeping import AsJson, opened
 from jutrek.cli.library import LibraryOption, named, used_last
 from jutrek.cli.taking_back import below_root
@@ -78,7 +79,7 @@ def devices_command(
 
 @devices_app.command("set")
 def set_device(
-    device: Annotated[str, typer.Argument(help="Its letter, name or key.")],
+    device: Annotated[str, typer.Argument(help="Its letter, name or key.", autocompletion=devices)],
     library: LibraryOption,
     letter: Annotated[str | None, typer.Option("--letter", help="Another letter.")] = None,
     name: Annotated[str | None, typer.Option("--name", help="What to call it.")] = None,

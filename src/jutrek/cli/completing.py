@@ -1,0 +1,118 @@
+"""What a shell completes: libraries, runs, devices, places, keys of house rules, pieces of patterns.
+
+A shell asks while somebody types: nothing here says anything, writes anything or fails.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator
+from functools import wraps
+
+import typer
+
+Found = Iterator[tuple[str, str]]
+"""What may be typed, each with a word or two about it."""
+
+
+def is_completing() -> bool:
+    """Whether a shell asks, and nobody has called a command."""
+    return "_JUTREK_COMPLETE" in os.environ
+
+
+def _quiet(find: Callable[[typer.Context, str], Found]) -> Callable[[typer.Context, str], list[tuple[str, str]]]:
+    @wraps(find)
+    def found(ctx: typer.Context, incomplete: str) -> list[tuple[str, str]]:
+        try:
+            return [one for one in find(ctx, incomplete) if one[0].startswith(incomplete)]
+        except Exception:  # noqa: BLE001 - a shell that waits is answered, whatever is the matter with a library
+            return []
+
+    return found
+
+
+def _library(ctx: typer.Context) -> str:
+    from jutrek.desk.settings import last_library
+
+    return str(ctx.params.get("library") or last_library())
+
+
+@_quiet
+def libraries(ctx: typer.Context, incomplete: str) -> Found:
+    """The library used last, and folders."""
+    from jutrek.desk.settings import last_library
+
+    if last := last_library():
+        yield last, "used last"
+    folder, _, _ = incomplete.rpartition("/")
+    with os.scandir(folder or ("/" if incomplete.startswith("/") else ".")) as entries:
+        for entry in sorted(entries, key=lambda one: one.name):
+            if entry.is_dir() and not entry.name.startswith("."):
+                yield f"{folder}/{entry.name}" if folder or incomplete.startswith("/") else entry.name, ""
+
+
+@_quiet
+def runs(ctx: typer.Context, incomplete: str) -> Found:
+    """Runs of the journal by their numbers, the newest first."""
+    from jutrek.desk.records import records_of
+    from jutrek.library import open_library
+    from jutrek.transfer.journal import number_of
+
+    for record in records_of(open_library(_library(ctx)), verify=False):
+        yield str(number_of(record.run) or record.run), f"{record.title} {record.about}, {record.files} files"
+
+
+@_quiet
+def devices(ctx: typer.Context, incomplete: str) -> Found:
+    """Letters of devices."""
+    from jutrek.library import known_devices, open_library
+
+    for one in known_devices(open_library(_library(ctx))).values():
+        yield one.letter, one.name
+
+
+@_quiet
+def places(ctx: typer.Context, incomplete: str) -> Found:
+    """Names of places."""
+    from jutrek.library import known_places, open_library
+
+    for one in known_places(open_library(_library(ctx))):
+        yield one.name, one.root
+
+
+@_quiet
+def counters(ctx: typer.Context, incomplete: str) -> Found:
+    """What counters count within."""
+    from jutrek.library import numbers_given, open_library
+
+    for key, number in numbers_given(open_library(_library(ctx))).items():
+        yield key, str(number)
+
+
+@_quiet
+def rule_keys(ctx: typer.Context, incomplete: str) -> Found:
+    """Rules by table and key; behind the sign of equality, pieces."""
+    from jutrek.filing import HouseRules
+    from jutrek.filing.rulepage import page_of
+
+    if "=" in incomplete:
+        yield from _pieces(incomplete)
+        return
+    for table, keys in page_of(HouseRules()).items():
+        for key in keys if isinstance(keys, dict) else ():
+            yield f"{table}.{key}=", ""
+    yield from ((f"scheme.new.{key}=", "") for key in ("kinds", "device", "words", "layout", "name"))
+
+
+@_quiet
+def pieces(ctx: typer.Context, incomplete: str) -> Found:
+    """The piece that is begun at the end of a pattern."""
+    yield from _pieces(incomplete)
+
+
+def _pieces(incomplete: str) -> Found:
+    from jutrek.filing.pieces import PIECES
+
+    before, brace, begun = incomplete.rpartition("{")
+    if brace and "}" not in begun:
+        yield from ((f"{before}{{{name}}}", kind.about) for name, kind in PIECES.items() if name.startswith(begun))
