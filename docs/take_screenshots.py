@@ -15,6 +15,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from datetime import date
 
+import write_manual
 import write_patterns
 from bench.story import large_intake
 
@@ -241,6 +242,7 @@ def main() -> None:
         scenario = build(os.path.join(folder, "demo"))
         os.environ["XDG_STATE_HOME"] = os.path.join(folder, "xdg")
         write_patterns.write(scenario)
+        write_manual.write()
         shoot_large(folder)
         furnish(scenario.library, scenario.place)
         camera = Camera(list(scenario.sources), scenario.library)

@@ -1,10 +1,14 @@
-"""The manual of patterns tells what the program does."""
+"""The manuals tell what the program does."""
 
 from __future__ import annotations
 
 import sys
 from pathlib import Path
 
+import typer
+
+from jutrek.cli.commands import app
+from jutrek.cli.grouping import GROUPS
 from jutrek.demo import Scenario
 
 DOCS = Path(__file__).parents[2] / "docs"
@@ -21,3 +25,17 @@ def test_the_manuals_pieces_and_trees_are_true(demo: Scenario) -> None:
     facts = demo_facts(demo)
     assert len(facts) > 200
     assert text == page_text(text, facts)
+
+
+def test_the_manual_of_commands_is_true() -> None:
+    """It tells every command once; `./run shots` writes it anew, and the man page."""
+    sys.path.insert(0, str(DOCS))
+    try:
+        from write_manual import MAN, PAGE, man_text, page_text  # type: ignore[import-not-found]
+    finally:
+        sys.path.remove(str(DOCS))
+    text = Path(PAGE).read_text(encoding="utf-8")
+    assert text == page_text(text)
+    assert Path(MAN).read_text(encoding="utf-8") == man_text()
+    named = [name for _, names in GROUPS for name in names]
+    assert sorted(named) == sorted(typer.main.get_command(app).commands)  # type: ignore[attr-defined]

@@ -13,6 +13,7 @@ from jutrek import __version__
 from jutrek.cli.completing import pieces, places
 from jutrek.cli.counting import counters_app
 from jutrek.cli.doubling import adopt_command, doubles_command, find_command
+from jutrek.cli.grouping import Grouped
 from jutrek.cli.keeping import (
     catch_up_command,
     check_command,
@@ -34,6 +35,7 @@ from jutrek.cli.telling import complain, out, say
 from jutrek.filing import Structure, Undated
 
 app = typer.Typer(
+    cls=Grouped,
     help="Jutrek brings camera and recorder files home: dated, named, proven.",
     no_args_is_help=True,
     add_completion=True,
