@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QAbstractTableModel, QLocale, QModelIndex, QPersistentModelIndex, QRect, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QHeaderView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QVBoxLayout, QWidget
 
 from jutrek.desk.records import FileRecord, Record
 from jutrek.errors import shown
@@ -37,7 +37,8 @@ class _Files(QAbstractTableModel):
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         one = self.files[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
-            return (shown(one.path), shown(one.source), paint.size_words(one.size), plain(one.what))[index.column()]
+            size = paint.size_words(one.size) if one.size or one.source else ""
+            return (shown(one.path), shown(one.source), size, plain(one.what))[index.column()]
         if role == Qt.ItemDataRole.TextAlignmentRole and index.column() == 2:
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == Qt.ItemDataRole.ToolTipRole:
@@ -91,6 +92,14 @@ class RunHead(QWidget):
         paint.text(painter, line.translated(0, 60), third, font(12.5), colour)
 
 
+class _FromItsBeginning(QStyledItemDelegate):
+    """Words of which the beginning matters most, where there is no room for all."""
+
+    def initStyleOption(self, option: QStyleOptionViewItem, index: _Index) -> None:
+        super().initStyleOption(option, index)
+        option.textElideMode = Qt.TextElideMode.ElideRight
+
+
 class OpenedRun(QWidget):
     """The run that is chosen, with its files."""
 
@@ -111,7 +120,8 @@ class OpenedRun(QWidget):
         )):  # fmt: skip
             header.setSectionResizeMode(number, mode)
         header.resizeSection(2, 72)
-        header.resizeSection(3, 150)
+        header.resizeSection(3, 190)
+        table.setItemDelegateForColumn(3, _FromItsBeginning(table))
         table.selectionModel().selectionChanged.connect(lambda *_: self.selected.emit())
         column = QVBoxLayout(self)
         column.setContentsMargins(1, 1, 1, 8)
