@@ -249,6 +249,24 @@ def test_the_library_used_last_is_meant_where_none_is_named(
     assert jutrek("journal", "--json").stdout.startswith("[")
 
 
+def test_whose_the_device_is_made_it_by_house_rule(jutrek: Jutrek, home: Path, card: Path) -> None:  # noqa: F811
+    """Where nobody said another; also of what was home before the rule."""
+    fill(card)
+    owner = b'<rdf:Description xmlns:aux="http://ns.adobe.com/exif/1.0/aux/" aux:OwnerName="Brask" '
+    put(card / "DCIM" / "A0.XMP", making.xmp().replace(b"<rdf:Description ", owner))
+    put(card / "DCIM" / "A1.XMP", making.xmp("2026-05-14T10:01:13+02:00").replace(b"<rdf:Description ", owner))
+    jutrek("rules", "set", "-l", home, "filing.name={time}< by {operator}>")
+    jutrek("bring", card, "-l", home)
+    assert "2026/05/100013.jpg" in names_below(str(home))
+    jutrek("say", "2026/05/100113.jpg", "-l", home, "--person", "Ilva")
+    jutrek("rules", "set", "-l", home, "filing.owner-is-person=true")
+    jutrek("refile", "-l", home, "--go")
+    assert {Path(name).stem for name in names_below(str(home))} == {"100013 by Brask", "100113 by Ilva", "100213"}
+    put(card / "DCIM" / "A3.JPG", making.jpeg(WHEN.replace(minute=3), seed=9))
+    put(card / "DCIM" / "A3.XMP", making.xmp("2026-05-14T10:03:13+02:00").replace(b"<rdf:Description ", owner))
+    assert "100313 by Brask.jpg" in jutrek("plan", card, "-l", home).stdout
+
+
 def test_counters_are_shown_set_reset_and_given_back(jutrek: Jutrek, home: Path, card: Path) -> None:  # noqa: F811
     """What an intake counted is free again when it is taken back, and nothing was counted since."""
     fill(card)

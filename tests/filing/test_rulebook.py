@@ -27,6 +27,7 @@ OTHERS = HouseRules(
     kinds={"still": "Fotos", "clip": "Filme", "sound": "Ton"},
     counter_per=Per.SHOOT, counter_start=0, day_starts=0, gap=90, zone=-210, journeys=((date(2026, 5, 12), 60),),
     trust=tuple(reversed(RUNGS)), beside=False, structure=Structure.BESIDE, sidecars=True, originals=True,
+    owners=True,
     creator="Ilvar", rights="© {year} Velmora line", words=("rail", "narrow gauge"),
 )  # fmt: skip
 """Rules of which none is as usual."""

@@ -31,7 +31,7 @@ from jutrek.captures import (
 from jutrek.disk import TEMPORARY
 from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.filing import HouseRules
-from jutrek.filing.facts import Facts, below, words_and_place
+from jutrek.filing.facts import Facts, below, owner_of, words_and_place
 from jutrek.filing.names import TAIL
 from jutrek.formats import Kind, Precision, read
 from jutrek.library import Filed, GivenNumber, Library, known_devices
@@ -171,10 +171,12 @@ def _facts(capture: Capture, record: Filed | None, devices: Mapping[str, Device]
         day = filing_day(moment.local, moment.precision, rules.day_begins)
     own = below(capture.id, capture.root)
     if record is None:
-        return Facts(capture, day, device=devices.get(capture.device), original=own)
+        who = owner_of(capture) if rules.owners else ""
+        return Facts(capture, day, device=devices.get(capture.device), operator=who, original=own)
     words, place = words_and_place(record.shoot)
     said = dict(record.said)
     wording = capture.primary.reading.wording
     place = place or said.get("place", "") or (wording.place if wording else "")
     device = devices.get(capture.device)
-    return Facts(capture, day, words, place, device, record.operator, said, record.original or own)
+    who = record.operator or (owner_of(capture) if rules.owners else "")
+    return Facts(capture, day, words, place, device, who, said, record.original or own)

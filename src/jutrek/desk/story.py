@@ -23,6 +23,7 @@ from jutrek.captures import (
     shoots_of,
 )
 from jutrek.filing import HouseRules, Wishes
+from jutrek.filing.facts import owner_of
 from jutrek.formats import Offset, Stamp
 from jutrek.sources import Source
 
@@ -95,15 +96,17 @@ def tell(
     trusted = {capture.id for capture in ordered if capture.trusted}
     waits = {capture: why for capture, why in held(doubts).items() if capture in trusted}
     waits |= dict.fromkeys(decisions.aside, ASIDE)
-    operators = {
-        capture.id: who
-        for capture in ordered
-        if (who := decisions.carried.get(capture.id) or devices[capture.device].operator)
-    }
+    operators = {capture.id: who for capture in ordered if (who := _who(capture, decisions, devices, rules))}
     wishes = Wishes(shoots, waits, decisions.unfiled, operators, devices, decisions.said, decisions.along)
     return Story(
         tuple(ordered), devices, tuple(doubts), tuple(shoots), wishes, decisions.aside, proposals, beside_of(heard)
     )  # fmt: skip
+
+
+def _who(capture: Capture, decisions: Decisions, devices: Mapping[str, Device], rules: HouseRules) -> str:
+    """Who made a capture: who was said to, who carries its device, or, by house rule, whose the device says it is."""
+    said = decisions.carried.get(capture.id) or devices[capture.device].operator
+    return said or (owner_of(capture) if rules.owners else "")
 
 
 def as_objects(story: Story) -> dict[str, Any]:

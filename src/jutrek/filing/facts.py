@@ -53,6 +53,18 @@ def words_and_place(description: str) -> tuple[str, str]:
     return words.strip(), place.strip()
 
 
+def owner_of(capture: Capture) -> str:
+    """The owner or artist that its device wrote into a capture; empty where there is none.
+
+    What a person entered into the device (Exif CameraOwnerName) comes before what stands as the artist.
+    """
+    for read in capture.files:
+        device, wording = read.reading.device, read.reading.wording
+        if owner := " ".join((device.owner if device else "").split() or (wording.creator if wording else "").split()):
+            return owner
+    return ""
+
+
 def facts_of(
     capture: Capture, shoot: Shoot | None, device: Device | None, operator: str, said: Mapping[str, str]
 ) -> Facts:

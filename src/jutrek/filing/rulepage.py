@@ -60,6 +60,7 @@ class _Filing(_Table):
     undated: Literal["stay", "unfiled"] = "stay"
     extensions: Literal["lower", "upper", "kept"] = "lower"
     language: Annotated[str, AfterValidator(_language)] = _USUAL.language
+    owner_is_person: bool = Field(False, alias="owner-is-person")
 
 
 class _Scheme(_Table):
@@ -126,7 +127,7 @@ class _Sidecars(_Table):
 
 class _Page(_Table):
     format: int = FORMAT
-    filing: _Filing = _Filing()
+    filing: _Filing = _Filing()  # type: ignore[call-arg]
     scheme: list[_Scheme] = []
     kinds: _Kinds = _Kinds()  # type: ignore[call-arg]
     counter: _Counter = _Counter()  # type: ignore[call-arg]
@@ -200,6 +201,7 @@ def _rules(page: _Page) -> HouseRules:
         extensions=Extensions(page.filing.extensions),
         language=page.filing.language,
         kinds=page.kinds.model_dump(),
+        owners=page.filing.owner_is_person,
         counter_per=Per(page.counter.per),
         counter_start=page.counter.start,
         day_starts=_minutes(days.start),
@@ -239,7 +241,7 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
         "format": FORMAT,
         "filing": {
             "layout": rules.layout, "name": rules.name, "undated": rules.undated.value,
-            "extensions": rules.extensions.value, "language": rules.language,
+            "extensions": rules.extensions.value, "language": rules.language, "owner-is-person": rules.owners,
         },
         "scheme": schemes,
         "kinds": dict(rules.kinds),

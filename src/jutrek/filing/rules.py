@@ -124,6 +124,7 @@ class HouseRules:
         extensions: how extensions are written.
         language: of the names of months and weekdays.
         kinds: what stills, clips and sound are called in folders.
+        owners: whether the owner or artist that a device writes is who made a capture, where nobody said another.
         counter_per, counter_start: what a counter counts within, and its first number.
         day_starts: minutes after midnight at which a day begins.
         gap: minutes without a capture after which a new shoot begins.
@@ -158,6 +159,7 @@ class HouseRules:
     extensions: Extensions = Extensions.LOWER
     language: str = "en"
     kinds: Mapping[str, str] = field(default_factory=lambda: dict(KIND_WORDS))
+    owners: bool = False
     counter_per: Per = Per.FOLDER
     counter_start: int = 1
     day_starts: int = 240

@@ -355,6 +355,7 @@ class WordsSection(Section):
         self.creator = self.line("Made by", "a name")
         self.rights = self.line("Rights", "© {year} a name; {year} is the capture's")
         self.words = self.line("Keywords", "one, another")
+        self.owners = self.tick("The owner or artist in a file is who made it, where nobody said another")
         self.originals = self.tick("The name that a file had on its source")
         self.dates = self.tick("The corrected date, where a clock was fixed")
         self.finish()
@@ -365,6 +366,7 @@ class WordsSection(Section):
         set_text(self.rights, rules.rights)
         if self._typed() != rules.words:
             self.words.setText(", ".join(rules.words))
+        self.owners.setChecked(rules.owners)
         self.originals.setChecked(rules.originals)
         self.dates.setChecked(rules.sidecars)
 
@@ -377,6 +379,7 @@ class WordsSection(Section):
             creator=self.creator.text().strip(),
             rights=self.rights.text().strip(),
             words=self._typed(),
+            owners=self.owners.isChecked(),
             originals=self.originals.isChecked(),
             sidecars=self.dates.isChecked(),
         )
