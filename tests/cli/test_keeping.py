@@ -265,6 +265,7 @@ def test_whose_the_device_is_made_it_by_house_rule(jutrek: Jutrek, home: Path, c
     put(card / "DCIM" / "A3.JPG", making.jpeg(WHEN.replace(minute=3), seed=9))
     put(card / "DCIM" / "A3.XMP", making.xmp("2026-05-14T10:03:13+02:00").replace(b"<rdf:Description ", owner))
     assert "100313 by Brask.jpg" in jutrek("plan", card, "-l", home).stdout
+    assert "100313 by Mira.jpg" in jutrek("plan", card, "-l", home, "--person", "A=Mira").stdout
 
 
 def test_counters_are_shown_set_reset_and_given_back(jutrek: Jutrek, home: Path, card: Path) -> None:  # noqa: F811
@@ -283,6 +284,9 @@ def test_counters_are_shown_set_reset_and_given_back(jutrek: Jutrek, home: Path,
     jutrek("counters", "set", "library", "41", "-l", home)
     jutrek("bring", card, "-l", home)
     assert {Path(name).stem for name in names_below(str(home))} == {"x_004", "x_042", "x_043", "x_044"}
+    (last,) = [name for name in names_below(str(home)) if "x_044" in name]
+    jutrek("take-back", "6", "-l", home, "--only", last)
+    assert jutrek("counters", "show", "-l", home).stdout == "library\t44\n"
     jutrek("counters", "reset", "library", "-l", home)
     assert jutrek("counters", "show", "-l", home).stdout == ""
     for words in (["set", "library", "-1"], ["set", "nothing", "3"], ["reset", "library"], ["reset", "../x"]):

@@ -101,6 +101,7 @@ def test_a_kill_between_journal_and_ledger_is_made_up_for(home: Library, ledger:
     line = {"shoot": "", "operator": "Ilva", "said": []}
     journal.note({"entry": "said", "path": "2026/072613.jpg", "now": line, "was": line | {"operator": ""}})
     journal.close()
+    ledger.is_new = False
     assert [leftover.kind for leftover in recover(home, ledger)] == [Kind.SAY]
     assert told(ledger, "2026/072613.jpg")[1] == "Ilva"
     assert account_of(home, journal.run).end["how"] == "found again"
