@@ -393,12 +393,14 @@ def test_the_clean_name_comes_back_when_it_is_free(home: Library, ledger: Ledger
     assert {Path(name).stem for name in moves(plan)} == {"20260514_420"}
 
 
-@pytest.mark.parametrize("stranger", [False, True])
-def test_folders_are_spelt_anew_unless_something_stays_in_them(home: Library, ledger: Ledger, stranger: bool) -> None:
-    go(plan_of(home, ledger, HouseRules(layout="of {kind}/{year}", name="{date}_{time}")), home, ledger)
-    if stranger:
-        put(Path(home.root, "of Stills", "2026", "notes.txt"), b"theirs")
-    go(plan_of(home, ledger, anew := HouseRules(layout="OF {kind}/{year}", name="{date}_{time}")), home, ledger)
+@pytest.mark.parametrize("stranger", ["", "notes.txt", "link"])
+def test_folders_are_spelt_anew_unless_something_stays_in_them(home: Library, ledger: Ledger, stranger: str) -> None:
+    go(plan_of(home, ledger, HouseRules(layout="of {kind}/{year}", name="{date}")), home, ledger)
+    if stranger == "link":
+        Path(home.root, "of Stills", "2026", "link").symlink_to(home.root)
+    elif stranger:
+        put(Path(home.root, "of Stills", "2026", stranger), b"theirs")
+    go(plan_of(home, ledger, anew := HouseRules(layout="OF {kind}/{year}", name="{date}")), home, ledger)
     tops = {name.partition("/")[0] for name in names_below(home.root)}
     assert tops == {"OF Clips", "OF Sound", "of Stills" if stranger else "OF Stills", "old"}
     assert plan_of(home, ledger, anew).rows == ()

@@ -118,7 +118,20 @@ def _respelt(root: str, wished: Iterable[str], wanted: Sequence[Facts]) -> Itera
 
 
 def _all_in(folder: str, own: Collection[str]) -> bool:
-    return all(os.path.join(top, name) in own for top, _, names in os.walk(folder) for name in names)
+    """Whether a folder can be read through, and holds nothing but these files: no other, and no link."""
+
+    def refuse(error: OSError) -> None:
+        raise error
+
+    try:
+        for top, below_it, names in os.walk(folder, onerror=refuse):
+            if any(os.path.join(top, name) not in own for name in names):
+                return False
+            if any(os.path.islink(os.path.join(top, name)) for name in below_it):
+                return False
+    except OSError:
+        return False
+    return True
 
 
 def current(capture: Capture) -> tuple[str, str]:
@@ -147,7 +160,7 @@ class _Refiler:
         endings = _endings(capture, stem, self._rules)
         own = [os.path.basename(path)[len(stem) :] for path in endings]
         ends = ends_of(tuple(endings.values()))
-        fits = folders.spelt(wish.folder) == folder and self._fits(facts, stem, wish, ends)
+        fits = folders.spelt(wish.folder) == folder and self._fits(facts, folder, stem, wish, ends)
         if fits and own == list(endings.values()):
             return
         folders.give_back(folder, stem, own)
@@ -158,8 +171,8 @@ class _Refiler:
             if target != below(file.path, self._root):
                 yield _row(facts, file.path, self._root, target, file.size, file.mtime_ns, named)
 
-    def _fits(self, facts: Facts, stem: str, wish: Wish, ends: Ends) -> bool:
-        """Whether a stem is the one that was given for the wish.
+    def _fits(self, facts: Facts, folder: str, stem: str, wish: Wish, ends: Ends) -> bool:
+        """Whether a stem is the one that was given for the wish, in the folder that it lies in.
 
         Of a counter that is known by the number that was given. What was told apart from another name fits as long as
         the clean one is taken.
@@ -170,7 +183,7 @@ class _Refiler:
         if stem == wish.stem:
             return True
         told_apart = re.fullmatch(rf"{re.escape(wish.stem)}(?:_\d+|_b\d\d+)", stem) is not None
-        return told_apart and self._namer.folders.has(wish.folder, wish.stem, ends)
+        return told_apart and self._namer.folders.has(folder, wish.stem, ends)
 
 
 def _row(facts: Facts, path: str, root: str, target: str, size: int, mtime_ns: int, named: Named) -> Row:
