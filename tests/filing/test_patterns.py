@@ -12,11 +12,12 @@ from pathlib import Path
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from pathvalidate import validate_filename
 
 from jutrek.captures import Capture, Device, Shoot, group
 from jutrek.filing import Extensions, HouseRules, PatternError, Per, RuleError, Scheme, Wishes, make_plan
 from jutrek.filing.facts import Facts, facts_of
-from jutrek.filing.names import legal, same_name, units
+from jutrek.filing.names import legal, same_name, shortened, units
 from jutrek.filing.naming import Piles
 from jutrek.filing.pattern import LAYOUT, NAME, Optional, Part, Pattern, Piece, joined, parse, trouble_with
 from jutrek.filing.pieces import PIECES, slug
@@ -398,3 +399,18 @@ def test_what_would_be_bent_is_an_error_where_it_stands(use: str, text: str, at:
     if text:
         with pytest.raises(RuleError):
             HouseRules(schemes=(Scheme(**{use: text}),))
+
+
+_DEVICES = st.sampled_from(
+    ["con", "COM1", "com\u00b9", "LPT\u00b3", "conin$", "CONOUT$", "nul", "clock$", "aux.tar", "prn "]
+)
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.text(max_size=40) | st.tuples(_DEVICES, st.text(alphabet=" .x\u00e4", max_size=4)).map("".join))
+def test_names_are_legal_by_another_judge_too(text: str) -> None:
+    """Whatever text: the name that is made of it is one that every file system takes, and stays as it is."""
+    name = shortened(legal(text), 200)
+    validate_filename(name, platform="universal")
+    validate_filename(f"{name}.jpg", platform="windows")
+    assert legal(name) == name
