@@ -143,7 +143,7 @@ def agreeing(activities: Mapping[str, Activity]) -> tuple[set[str], bool]:
 
 
 def _with_enough(activities: Mapping[str, Activity]) -> dict[str, Activity]:
-    return {key: one for key, one in activities.items() if len(_events(one)) >= _LEAST_EVENTS}
+    return {key: one for key, one in activities.items() if len(events_of(one.starts)) >= _LEAST_EVENTS}
 
 
 def _agreeing(activities: Mapping[str, Activity]) -> tuple[set[str], bool]:
@@ -176,7 +176,7 @@ def align(one: Activity, others: Sequence[Activity]) -> Alignment | None:
     import numpy as np
 
     starts = np.sort(np.concatenate([other.starts for other in others]))
-    if not len(_events(one)) or not starts.size:
+    if not len(events_of(one.starts)) or not starts.size:
         return None
     best: Alignment | None = None
     for days in _whole_days(one.starts, starts):
@@ -226,11 +226,10 @@ def _whole_days(one: Floats, others: Floats) -> list[int]:
     return [0, *(int(days) for days in ranked if days)]
 
 
-def _events(one: Activity) -> Floats:
+def events_of(starts: Floats) -> Floats:
     """Presses that come after a pause."""
     import numpy as np
 
-    starts = one.starts
     if not starts.size:
         return starts
     return starts[np.concatenate(([True], np.diff(starts) > _PAUSE))]
@@ -241,8 +240,8 @@ def nearest_shift(one: Activity, others: Sequence[Activity], starts: Floats) -> 
     import numpy as np
 
     lags = np.arange(-REACH, REACH + BIN / 2, BIN)
-    events = _events(one)
-    theirs = _events(Activity(starts, starts))
+    events = events_of(one.starts)
+    theirs = events_of(starts)
     scores, counts = [], []
     for window in _WINDOWS:
         ours = _falling_together(events, starts, window)
@@ -342,15 +341,31 @@ def _holding(one: Activity, others: Sequence[Activity], lags: Floats) -> Floats:
     return held
 
 
+def to_nearest(moved: Floats, presses: Floats) -> Floats:
+    """From each time to the nearest press, in seconds."""
+    import numpy as np
+
+    at = np.searchsorted(presses, moved).clip(1, max(presses.size - 1, 1))
+    before, behind = presses[at - 1] - moved, presses[at.clip(0, presses.size - 1)] - moved
+    nearest: Floats = np.where(np.abs(before) < np.abs(behind), before, behind)
+    return nearest
+
+
+def falls_together(moved: Floats, presses: Floats, window: float) -> NDArray[np.bool_]:
+    """Of each time, whether a press lies within a window of it, in seconds."""
+    import numpy as np
+
+    low, high = np.searchsorted(presses, (moved - window, moved + window))
+    together: NDArray[np.bool_] = high > low
+    return together
+
+
 def _fine(events: Floats, presses: Floats, seconds: float) -> float:
     """The shift to the second: the middle of what is left between events and their nearest presses."""
     import numpy as np
 
     for reach in (75.0, 45.0, 30.0):
-        moved = events + seconds
-        at = np.searchsorted(presses, moved).clip(1, max(presses.size - 1, 1))
-        before, behind = presses[at - 1] - moved, presses[at.clip(0, presses.size - 1)] - moved
-        rest = np.where(np.abs(before) < np.abs(behind), before, behind)
+        rest = to_nearest(events + seconds, presses)
         near = rest[np.abs(rest) <= reach]
         if near.size:
             seconds += float(np.median(near))

@@ -14,7 +14,7 @@ from datetime import date, datetime, timedelta
 from itertools import combinations, groupby
 from typing import TYPE_CHECKING
 
-from jutrek.captures.aligning import AGREE, Activity, Alignment, nearest_shift
+from jutrek.captures.aligning import AGREE, Activity, Alignment, events_of, falls_together, nearest_shift, to_nearest
 from jutrek.captures.capture import Capture
 
 if TYPE_CHECKING:
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
     Floats = NDArray[np.float64]
 
-_PAUSE, _DAY = 20.0, 86_400.0
+_DAY = 86_400.0
 _LEAST_EVENTS, _LEAST_DAYS, _MOST_DAYS = 6, 4, 40
 """Events that a day needs to tell a shift, days that must lie on the line, and days that are looked at."""
 _TELLS, _NEAR, _CLOSE = 6.0, 45.0, 20.0
@@ -67,15 +67,18 @@ def drift_of(made: Sequence[Capture], others: Sequence[Activity]) -> Drift | Non
     days = _days_of(made)
     if len(days) < _LEAST_DAYS or not presses.size:
         return None
-    events = np.concatenate([_events(times) for _, times, _ in days])
+    events = np.concatenate([events_of(times) for _, times, _ in days])
     points = [(times.mean(), found.seconds) for _, times, found in _told(days, others, presses)]
     line = _line_through(points)
     if line is None:
         return None
     slope, level = _fitted(events, presses, *line)
     spread = (events[-1] - events[0]) * abs(slope)
-    matched = _on_presses(events + level + slope * events, presses)
-    constant = max(_on_presses(events + shift, presses) for shift in (0.0, *(seconds for _, seconds in points)))
+    matched = int(falls_together(events + level + slope * events, presses, _CLOSE).sum())
+    constant = max(
+        int(falls_together(events + shift, presses, _CLOSE).sum())
+        for shift in (0.0, *(seconds for _, seconds in points))
+    )
     if spread <= AGREE or matched < _BETTER * constant:
         return None
     first, last = points[0][0] - _BEYOND, points[-1][0] + _BEYOND
@@ -83,7 +86,7 @@ def drift_of(made: Sequence[Capture], others: Sequence[Activity]) -> Drift | Non
         (day, float(round(level + slope * times.mean())), ids) for day, times, ids in days if first <= times[0] <= last
     ]
     wrong = tuple((day, seconds, ids) for day, seconds, ids in off if abs(seconds) > AGREE)
-    before = _on_presses(events, presses)
+    before = int(falls_together(events, presses, _CLOSE).sum())
     return Drift(wrong, slope * _DAY, matched, events.size, before) if wrong else None
 
 
@@ -114,21 +117,13 @@ def _told(days: Sequence[_Day], others: Sequence[Activity], presses: Floats) -> 
     busy = sorted(days, key=lambda day: -day[1].size)[:_MOST_DAYS]
     told = []
     for day, times, _ in sorted(busy, key=lambda day: day[0]):
-        events = _events(times)
+        events = events_of(times)
         low, high = np.searchsorted(presses, (times[0] - _DAY, times[-1] + _DAY))
         if events.size >= _LEAST_EVENTS and low < high:
             found = nearest_shift(Activity(events, events), others, presses[low:high])
             if found is not None and found.score >= _TELLS:
                 told.append((day, times, found))
     return told
-
-
-def _events(times: Floats) -> Floats:
-    """Presses that come after a pause."""
-    import numpy as np
-
-    events: Floats = times[np.concatenate(([True], np.diff(times) > _PAUSE))]
-    return events
 
 
 def _line_through(points: Sequence[tuple[float, float]]) -> tuple[float, float] | None:
@@ -149,20 +144,9 @@ def _fitted(events: Floats, presses: Floats, slope: float, level: float) -> tupl
 
     middle = events.mean()
     for reach in (60.0, 40.0, 25.0):
-        moved = events + level + slope * events
-        at = np.searchsorted(presses, moved).clip(1, max(presses.size - 1, 1))
-        before, behind = presses[at - 1] - moved, presses[at.clip(0, presses.size - 1)] - moved
-        rest = np.where(np.abs(before) < np.abs(behind), before, behind)
+        rest = to_nearest(events + level + slope * events, presses)
         near = np.abs(rest) <= reach
         if near.sum() > _LEAST_DAYS:
             more, shift = np.polyfit(events[near] - middle, rest[near], 1)
             slope, level = slope + float(more), level + float(shift - more * middle)
     return slope, level
-
-
-def _on_presses(moved: Floats, presses: Floats) -> int:
-    """How many of these times lie on a press of the others."""
-    import numpy as np
-
-    low, high = np.searchsorted(presses, (moved - _CLOSE, moved + _CLOSE))
-    return int((high > low).sum())

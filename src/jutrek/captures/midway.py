@@ -16,7 +16,7 @@ from datetime import datetime
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
-from jutrek.captures.aligning import AGREE, Activity, nearest_shift
+from jutrek.captures.aligning import AGREE, Activity, falls_together, nearest_shift
 from jutrek.captures.capture import Capture, counter_of
 
 if TYPE_CHECKING:
@@ -76,7 +76,7 @@ def parts_of(made: Sequence[Capture], others: Sequence[Activity]) -> list[Part]:
     shifts = _worth_trying(times[events], others, presses)
     if len(shifts) < 2:
         return []
-    close = np.array([_falls_together(times[events] + shift, presses) for shift in shifts])
+    close = np.array([falls_together(times[events] + shift, presses, _CLOSE) for shift in shifts])
     speaks = np.array([_speaks(times[events], shift, presses, own) for shift, own in zip(shifts, close, strict=True)])
     course = _likeliest(speaks)
     bounds = [0, *(np.flatnonzero(np.diff(course)) + 1), course.size]
@@ -127,15 +127,6 @@ def _worth_trying(events: Floats, others: Sequence[Activity], presses: Floats) -
     return [one for one in shifts if not one or abs(one) > AGREE]
 
 
-def _falls_together(moved: Floats, presses: Floats) -> NDArray[np.bool_]:
-    """Of each event, whether a press of the others lies where it is."""
-    import numpy as np
-
-    low, high = np.searchsorted(presses, (moved - _CLOSE, moved + _CLOSE))
-    together: NDArray[np.bool_] = high > low
-    return together
-
-
 def _speaks(events: Floats, shift: float, presses: Floats, close: NDArray[np.bool_]) -> Floats:
     """How much each event speaks for a shift: the logarithm of how much likelier it is with it than by chance.
 
@@ -143,7 +134,7 @@ def _speaks(events: Floats, shift: float, presses: Floats, close: NDArray[np.boo
     """
     import numpy as np
 
-    around = np.array([_falls_together(events + shift + beside, presses) for beside in _BESIDE])
+    around = np.array([falls_together(events + shift + beside, presses, _CLOSE) for beside in _BESIDE])
     chance = around.mean(axis=0).clip(0.03, 0.9)
     together = np.maximum(_TOGETHER, chance)
     speaks: Floats = np.where(close, np.log(together / chance), np.log((1 - together) / (1 - chance)))

@@ -17,8 +17,9 @@ def main() -> None:
     if sys.argv[1:] == ["--version"]:
         # What is asked most often by other programs waits for no command to be loaded.
         from jutrek import __version__
+        from jutrek.cli.telling import out
 
-        sys.stdout.write(f"Jutrek {__version__}\n")
+        out(f"Jutrek {__version__}")
         return
     from jutrek.cli.commands import app
     from jutrek.cli.telling import complain

@@ -216,19 +216,8 @@ def bring_command(
 
     stop = stop_on_interrupt()
     if plan is not None:
-        if (
-            sources
-            or library is not None
-            or fix_clock
-            or describe
-            or say
-            or person
-            or layout
-            or name
-            or along
-            or answer
-            or as_it_is
-        ):
+        given = (sources, library, fix_clock, describe, say, person, layout, name, along, answer, as_it_is)
+        if any(given):
             raise typer.BadParameter("--plan knows its sources, library and decisions; give nothing else")
         raise typer.Exit(bring_plan(plan, as_json=as_json, stop=stop, without=without or ()))
     if not sources:

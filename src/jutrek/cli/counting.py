@@ -34,7 +34,7 @@ def set_counter(
 ) -> None:
     """Go on behind another number. Names that are there are never given twice, whatever the counter says."""
     _keep(library, counter, last)
-    say(f"{shown(counter)}: the next number is {last + 1}.")
+    say(f"{counter}: the next number is {last + 1}.")
 
 
 @counters_app.command("reset")
@@ -49,7 +49,7 @@ def reset_counter(counter: _Counter, library: LibraryOption) -> None:
             home.root, f"it counts nothing within {shown(counter)}; there are: {', '.join(known) or 'none'}"
         )
     _keep(library, counter, None)
-    say(f"{shown(counter)} begins anew.")
+    say(f"{counter} begins anew.")
 
 
 def _keep(library: LibraryOption, counter: str, last: int | None) -> None:

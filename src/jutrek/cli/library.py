@@ -10,7 +10,6 @@ import typer
 
 from jutrek.cli.completing import is_completing, libraries
 from jutrek.cli.telling import say
-from jutrek.errors import shown
 
 
 def used_last() -> Path:
@@ -26,7 +25,7 @@ def used_last() -> Path:
         return Path(root)
     if not root:
         raise typer.BadParameter("say which library: --library", param_hint="--library")
-    say(f"Library: {shown(root)}, the one used last.")
+    say(f"Library: {root}, the one used last.")
     return Path(root)
 
 

@@ -57,8 +57,10 @@ def take_back_command(
                 out(below_root(home, row.source), row.destination or "")
             for sentence in left:
                 say(f"would stay: {sentence}")
-            count = len(plan.rows) if told_only is None else told_only
-            say(f"{count} files would be {words}, {len(left)} would stay as they are.")
+            if told_only is None:
+                say(f"{len(plan.rows)} files would be {words}, {len(left)} would stay as they are.")
+            else:
+                say(f"{told_only} files would be {words}, but for those of which something was said since.")
             say(f"`jutrek take-back {number_of(wanted) or wanted}` takes that run back.")
             raise typer.Exit(NOT_ALL if left else DONE)
         some = frozenset(below_root(home, row.source) for row in plan.rows) if paths else frozenset()

@@ -10,13 +10,15 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from jutrek.desk.keeping import Places
-from jutrek.errors import NotPossible, PageBroken, shown
+from jutrek.errors import LibraryBusy, NotPossible, PageBroken, shown
 from jutrek.filing import Plan
+from jutrek.filing.facts import lies_in
 from jutrek.library import Library, as_place, give_back_numbers
 from jutrek.transfer import Listener, Outcome, plan_taking_back, refile
 from jutrek.transfer.accounts import Account, account_of, given_number, head_of
 from jutrek.transfer.checking import miss_again
 from jutrek.transfer.journal import Kind
+from jutrek.transfer.lock import locked
 from jutrek.transfer.moving import Orders
 from jutrek.transfer.partials import clear_partials
 from jutrek.transfer.saying import say_back
@@ -49,17 +51,12 @@ def plan_of_taking_back(library: Library, run: str, only: Sequence[str] = ()) ->
     plan, left = plan_taking_back(library, run)
     if not only:
         return plan, left
-    wanted = [one.strip("/") for one in only]
     paths = {row: row.source.removeprefix(library.root.rstrip("/") + "/") for row in plan.rows}
-    for one in wanted:
-        if not any(_lies_in(path, one) for path in paths.values()):
+    for one in only:
+        if not any(lies_in(path, one) for path in paths.values()):
             raise NotPossible(library.root, f"{shown(one)} is nothing that taking back {run} would move")
-    rows = tuple(row for row in plan.rows if any(_lies_in(paths[row], one) for one in wanted))
+    rows = tuple(row for row in plan.rows if any(lies_in(paths[row], one) for one in only))
     return replace(plan, rows=rows), []
-
-
-def _lies_in(path: str, folder: str) -> bool:
-    return f"{path}/".startswith(f"{folder}/")
 
 
 def done_words(library: Library, run: str) -> str:
@@ -129,8 +126,8 @@ def _give_numbers_back(library: Library, account: Account) -> None:
     for row in account.done:
         if (given := given_number(account.to_come[row])) is not None:
             numbers.setdefault(given.counter, []).append(given.number)
-    with contextlib.suppress(PageBroken, OSError):
-        # A counter that stays where it is costs a gap, and nothing else.
+    # A counter that stays where it is costs a gap, and nothing else.
+    with contextlib.suppress(PageBroken, LibraryBusy, OSError), locked(library):
         give_back_numbers(library, {key: (min(own), max(own)) for key, own in numbers.items()})
 
 

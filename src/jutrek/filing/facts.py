@@ -46,6 +46,11 @@ def below(path: str, root: str) -> str:
     return path[len(root) :].lstrip(os.sep) if path.startswith(root) else os.path.relpath(path, root)
 
 
+def lies_in(path: str, folder: str) -> bool:
+    """Whether a path is a folder, or lies in it or below it; both relative to the same root."""
+    return f"{path}/".startswith(f"{folder.strip('/')}/")
+
+
 @lru_cache(maxsize=1 << 10)
 def words_and_place(description: str) -> tuple[str, str]:
     """The words of a shoot's description, and the place behind ` @ `."""

@@ -123,7 +123,7 @@ def is_reserved(name: str) -> bool:
 
 
 def legal(name: str, *, hidden: bool = False) -> str:
-    """A name that every file system takes: NFC, no forbidden signs, no trailing dot or space, not reserved.
+    """A name that every file system takes: NFC, no forbidden signs, no space at its ends, no dot at its end, not reserved.
 
     Args:
         hidden: whether it may begin with a dot: an extension does.
@@ -131,7 +131,7 @@ def legal(name: str, *, hidden: bool = False) -> str:
     text = os.fsencode(name).decode("utf-8", "replace").replace("\ufffd", "_")
     text = unicodedata.normalize("NFC", text)
     text = "".join("_" if sign in FORBIDDEN or not (sign.isprintable() or sign == " ") else sign for sign in text)
-    text = text.rstrip(". ")
+    text = text.rstrip(". ").lstrip(" ")
     if text.startswith(".") and not hidden:
         text = f"_{text[1:]}"
     if is_reserved(text):

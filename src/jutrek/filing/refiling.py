@@ -15,7 +15,7 @@ from datetime import date
 
 from jutrek.captures import Capture
 from jutrek.filing.counting import Numbers
-from jutrek.filing.facts import Facts, below
+from jutrek.filing.facts import Facts, below, lies_in
 from jutrek.filing.folders import Ends, Folders, ends_of
 from jutrek.filing.names import stem_of, suffix_of
 from jutrek.filing.naming import Named, Namer, Piles, Wish
@@ -56,14 +56,10 @@ class Scope:
             (known or self.strangers)
             and (not self.year or (day is not None and day.year == self.year))
             and (self.since is None or (day is not None and day >= self.since))
-            and (not self.folder or _lies_in(where, self.folder))
-            and not any(_lies_in(path, out) for path in own for out in self.without)
+            and (not self.folder or lies_in(where, self.folder))
+            and not any(lies_in(path, out) for path in own for out in self.without)
             and (not self.captures or capture.id in self.captures)
         )
-
-
-def _lies_in(path: str, folder: str) -> bool:
-    return f"{path}/".startswith(f"{folder.strip('/')}/")
 
 
 def plan_refiling(

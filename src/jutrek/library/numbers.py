@@ -1,7 +1,8 @@
 """The last numbers that the library's counters gave: `LIBRARY/.jutrek/counters.json`.
 
-A number that was given once is not given again, also when its capture is gone since. So a page that is damaged stops
-whatever needs a number, until it is put right or taken away.
+A number that was given once is not given again, also when its capture is gone since, unless the intake that it was
+given in is taken back, or a person says so. So a page that is damaged stops whatever needs a number, until it is put
+right or taken away.
 """
 
 from __future__ import annotations

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from jutrek.errors import NotPossible, shown
-from jutrek.filing.facts import PLACE_SIGN, words_and_place
+from jutrek.filing.facts import PLACE_SIGN, lies_in, words_and_place
 from jutrek.filing.names import TAIL, same_name, stem_of
 from jutrek.library import Filed, Library
 from jutrek.transfer.accounts import Account, with_said
@@ -72,8 +72,10 @@ def say(library: Library, ledger: Ledger, paths: Sequence[str], words: Words) ->
         NotPossible: for a path at which nothing lies that Jutrek filed.
         LibraryBusy: when another Jutrek is at work in the library.
     """
-    filed = ledger.all_filed()
-    return _tell(library, ledger, {path: words.on(filed[path]) for path in _meant(library, filed, paths)}, {})
+    with locked(library):
+        filed = ledger.all_filed()
+        new = {path: words.on(filed[path]) for path in _meant(library, filed, paths)}
+        return _tell(library, ledger, filed, new, {})
 
 
 def say_back(library: Library, ledger: Ledger, account: Account) -> tuple[int, list[str]]:
@@ -82,6 +84,11 @@ def say_back(library: Library, ledger: Ledger, account: Account) -> tuple[int, l
     Raises:
         LibraryBusy: when another Jutrek is at work in the library.
     """
+    with locked(library):
+        return _say_back(library, ledger, account)
+
+
+def _say_back(library: Library, ledger: Ledger, account: Account) -> tuple[int, list[str]]:
     lines = {str(one["path"]): one for one in account.others if one["entry"] == "said"}
     now, filed = followed(library, account.run, lines), ledger.all_filed()
     wanted: dict[str, Filed] = {}
@@ -94,7 +101,7 @@ def say_back(library: Library, ledger: Ledger, account: Account) -> tuple[int, l
             left.append(f"Of {shown(now[path])} something else was said since.")
         else:
             wanted[now[path]] = with_said(own, line["was"])
-    return _tell(library, ledger, wanted, {"takes_back": account.run}), left
+    return _tell(library, ledger, filed, wanted, {"takes_back": account.run}), left
 
 
 def heed(ledger: Ledger, account: Account) -> None:
@@ -111,8 +118,7 @@ def _meant(library: Library, filed: Mapping[str, Filed], paths: Sequence[str]) -
         captures.setdefault(_capture_of(path), []).append(path)
     meant: dict[str, None] = {}
     for wanted in paths:
-        top = wanted.strip("/")
-        inside = [path for path in filed if top in ("", ".") or f"{path}/".startswith(f"{top}/")]
+        inside = [path for path in filed if wanted in ("", ".") or lies_in(path, wanted)]
         if not inside:
             raise NotPossible(library.root, f"there is nothing that Jutrek filed at {shown(wanted)}")
         meant.update(dict.fromkeys(own for path in inside for own in captures[_capture_of(path)]))
@@ -124,20 +130,25 @@ def _capture_of(path: str) -> tuple[str, str]:
     return folder, same_name(TAIL.sub("", stem_of(name)))
 
 
-def _tell(library: Library, ledger: Ledger, wanted: Mapping[str, Filed], about: Mapping[str, Any]) -> int:
-    before = ledger.all_filed()
+def _tell(
+    library: Library,
+    ledger: Ledger,
+    before: Mapping[str, Filed],
+    wanted: Mapping[str, Filed],
+    about: Mapping[str, Any],
+) -> int:
+    """Write down what is said, and let the ledger follow; the library is locked. Returns for how many it is new."""
     new = {path: one for path, one in wanted.items() if one != before[path]}
     if not new and not about:
         return 0
-    with locked(library):
-        journal = Journal.begin(library, Kind.TAKE_BACK if about else Kind.SAY, about)
-        try:
-            journal.note(*_lines(new, before))
-            journal.sync()
-            ledger.put_filed(new.items())
-            journal.end("done", len(new), 0)
-        finally:
-            journal.close()
+    journal = Journal.begin(library, Kind.TAKE_BACK if about else Kind.SAY, about)
+    try:
+        journal.note(*_lines(new, before))
+        journal.sync()
+        ledger.put_filed(new.items())
+        journal.end("done", len(new), 0)
+    finally:
+        journal.close()
     return len(new)
 
 

@@ -285,6 +285,7 @@ class CopiesSection(Section):
         self.twice = self.tick("Read every file twice from its card, and compare")
         self.second = self.tick("Keep a cryptographic sum (BLAKE3) beside the fingerprint")
         self.lists = self.tick("Leave a hash list (ASC MHL) of every intake in each place")
+        self.owners = self.tick("{operator} writes the owner or artist in a file, where nobody said who made it")
         self.extensions = self.choice(
             "Extensions", {"lower": "in small letters: .jpg", "upper": "in capitals: .JPG", "kept": "as they are"}
         )
@@ -312,7 +313,8 @@ class CopiesSection(Section):
             (self.structure, rules.structure), (self.extensions, rules.extensions), (self.per, rules.counter_per),
             (self.order, rules.order),
         )  # fmt: skip
-        for tick, on in ((self.twice, rules.twice), (self.second, rules.second_sum), (self.lists, rules.hash_lists)):
+        for tick, on in ((self.twice, rules.twice), (self.second, rules.second_sum), (self.lists, rules.hash_lists),
+                         (self.owners, rules.owners)):  # fmt: skip
             tick.setChecked(on)
         for box, value in values:
             box.setCurrentIndex(box.findData(value.value))
@@ -335,6 +337,7 @@ class CopiesSection(Section):
             twice=self.twice.isChecked(),
             second_sum=self.second.isChecked(),
             hash_lists=self.lists.isChecked(),
+            owners=self.owners.isChecked(),
             extensions=Extensions(self.extensions.currentData()),
             counter_per=Per(self.per.currentData()),
             counter_start=int(start),
@@ -355,7 +358,6 @@ class WordsSection(Section):
         self.creator = self.line("Made by", "a name")
         self.rights = self.line("Rights", "© {year} a name; {year} is the capture's")
         self.words = self.line("Keywords", "one, another")
-        self.owners = self.tick("The owner or artist in a file is who made it, where nobody said another")
         self.originals = self.tick("The name that a file had on its source")
         self.dates = self.tick("The corrected date, where a clock was fixed")
         self.finish()
@@ -366,7 +368,6 @@ class WordsSection(Section):
         set_text(self.rights, rules.rights)
         if self._typed() != rules.words:
             self.words.setText(", ".join(rules.words))
-        self.owners.setChecked(rules.owners)
         self.originals.setChecked(rules.originals)
         self.dates.setChecked(rules.sidecars)
 
@@ -379,7 +380,6 @@ class WordsSection(Section):
             creator=self.creator.text().strip(),
             rights=self.rights.text().strip(),
             words=self._typed(),
-            owners=self.owners.isChecked(),
             originals=self.originals.isChecked(),
             sidecars=self.dates.isChecked(),
         )
