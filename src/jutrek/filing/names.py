@@ -123,7 +123,7 @@ def is_reserved(name: str) -> bool:
 
 
 def legal(name: str, *, hidden: bool = False) -> str:
-    """A name that every file system takes: NFC, no forbidden signs, no space at its ends, no dot at its end, not reserved.
+    """A name that every file system takes: NFC, no forbidden signs, no space or dot at an end, not reserved.
 
     Args:
         hidden: whether it may begin with a dot: an extension does.
