@@ -120,7 +120,7 @@ class OpenedRun(QWidget):
         )):  # fmt: skip
             header.setSectionResizeMode(number, mode)
         header.resizeSection(2, 72)
-        header.resizeSection(3, 190)
+        header.resizeSection(3, 150)
         table.setItemDelegateForColumn(3, _FromItsBeginning(table))
         table.selectionModel().selectionChanged.connect(lambda *_: self.selected.emit())
         column = QVBoxLayout(self)
