@@ -9,14 +9,9 @@ from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
 
-from rich.console import Console
-from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
-from rich.table import Table
-from rich.text import Text
-
 from jutrek.captures import Decisions, Heard, propose
 from jutrek.cli.choices import Choices
-from jutrek.cli.telling import complain, raw_json, say
+from jutrek.cli.telling import complain, is_terminal, raw_json, say
 from jutrek.cli.telling import out as tell
 from jutrek.desk.doubling import with_doubles
 from jutrek.desk.intake import Found, Report, looked, make_captures, plan_of, read_source, standings_of
@@ -47,9 +42,14 @@ WORDS = {Action.BRING: "to bring home", Action.HOME: "home already", Action.TWIN
 @contextmanager
 def working() -> Iterator[Report]:
     """A bar on a terminal while something is read or compared; silence elsewhere."""
+    if not is_terminal("stderr"):
+        yield lambda what, done, total: None
+        return
+    from rich.console import Console
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
+
     columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn())
-    console = Console(stderr=True)
-    with Progress(*columns, console=console, transient=True, disable=not console.is_terminal) as bars:
+    with Progress(*columns, console=Console(stderr=True), transient=True) as bars:
         task = bars.add_task("", total=None)
         yield lambda what, done, total: bars.update(task, description=what, completed=done, total=total or None)
 
@@ -210,11 +210,15 @@ def plan_sources(
 
 def print_plan(plan: Plan) -> None:
     """Print a table on a terminal, plain lines elsewhere."""
-    console = Console(highlight=False, soft_wrap=True)
-    if not console.is_terminal:
+    if not is_terminal("stdout"):
         for row in plan.rows:
             tell(row.action, row.source, row.destination or "-", row.why)
         return
+    from rich.console import Console
+    from rich.table import Table
+    from rich.text import Text
+
+    console = Console(highlight=False, soft_wrap=True)
     table = Table("", "from", "lands in", "why", box=None, header_style="dim", pad_edge=False)
     styles = {Action.BRING: "green", Action.HOME: "dim", Action.TWIN: "dim", Action.STAY: "yellow"}
     for row in plan.rows:

@@ -11,7 +11,7 @@ import json
 import os
 import sys
 from contextlib import suppress
-from typing import Any, TextIO
+from typing import Any, Literal, TextIO
 
 from jutrek.errors import shown
 
@@ -51,6 +51,12 @@ def pointed_at(text: str, at: int | None) -> str:
     if at is None or not text:
         return ""
     return f"\n    {shown(text)}\n    {' ' * len(shown(text[:at]))}^"
+
+
+def is_terminal(name: Literal["stdout", "stderr"]) -> bool:
+    """Whether somebody looks at a stream, and not another program."""
+    stream: TextIO = getattr(sys, name)
+    return stream.isatty()
 
 
 def _write(name: str, text: str) -> None:

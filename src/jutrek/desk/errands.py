@@ -16,7 +16,6 @@ from jutrek.desk import events
 from jutrek.desk.doubles import Decided, drops_of, facts_of
 from jutrek.desk.keeping import Places, finish, leave_papers, places_of
 from jutrek.desk.records import every_mark, files_of, records_of
-from jutrek.desk.report import write_report
 from jutrek.desk.taking_back import done_words, take_back
 from jutrek.desk.unwanting import declare_unwanted
 from jutrek.doubles.degrees import Group
@@ -370,6 +369,8 @@ class Errands:
 
     def report(self, run: str) -> None:
         """Write the report of an intake; `PapersLeft` follows."""
+        from jutrek.desk.report import write_report
+
         try:
             path = write_report(
                 account_of(self._library, run), self._library, stop=self._hooks.stop,

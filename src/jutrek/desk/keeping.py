@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from jutrek.desk.records import Record, records_of
-from jutrek.desk.report import write_report
 from jutrek.disk import have_folder
 from jutrek.errors import NotPossible, PageBroken, PlaceUnusable, reason, shown
 from jutrek.filing import HouseRules
@@ -118,6 +117,8 @@ def leave_papers(
     """
     if not run:
         return Left()
+    from jutrek.desk.report import write_report
+
     lists: tuple[str, ...] = ()
     try:
         account = account_of(library, run)

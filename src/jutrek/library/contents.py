@@ -12,7 +12,7 @@ from contextlib import AbstractContextManager
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 if TYPE_CHECKING:
-    import sqlalchemy as sa
+    import sqlite3
 
 _AT_ONCE = 500
 _OF_LIBRARY = "substr(path, 1, 1) != x'2f'"
@@ -57,7 +57,7 @@ class Content(NamedTuple):
 class Contents:
     """The contents table of a ledger."""
 
-    def __init__(self, transaction: Callable[[], AbstractContextManager[sa.Connection]]) -> None:
+    def __init__(self, transaction: Callable[[], AbstractContextManager[sqlite3.Connection]]) -> None:
         self._transaction = transaction
 
     def put(self, contents: Iterable[Content]) -> None:
@@ -66,7 +66,7 @@ class Contents:
         if rows:
             marks = ",".join("?" * len(Content._fields))
             with self._transaction() as connection:
-                connection.exec_driver_sql(f"INSERT OR REPLACE INTO contents VALUES ({marks})", rows)
+                connection.executemany(f"INSERT OR REPLACE INTO contents VALUES ({marks})", rows)
 
     def of_library(self) -> list[Content]:
         """The rows of all files that the library has as they were looked at, ordered by path."""
@@ -78,7 +78,7 @@ class Contents:
             f" AND files.size = contents.size AND files.mtime_ns = contents.mtime_ns {where} ORDER BY contents.path"
         )
         with self._transaction() as connection:
-            return [_content(row) for row in connection.exec_driver_sql(query)]
+            return [_content(row) for row in connection.execute(query)]
 
     def of_payloads(self, sizes: Iterable[int]) -> list[Content]:
         """The library's rows whose payload has one of these sizes."""
@@ -96,7 +96,7 @@ class Contents:
             " WHERE contents.path IS NULL ORDER BY files.path"
         )
         with self._transaction() as connection:
-            return [(os.fsdecode(path), size, mtime) for path, size, mtime in connection.exec_driver_sql(query)]
+            return [(os.fsdecode(path), size, mtime) for path, size, mtime in connection.execute(query)]
 
     def unseen(self) -> list[Content]:
         """The rows of the library's files whose looks were not made yet."""
@@ -107,18 +107,18 @@ class Contents:
         wanted = list(rows)
         if wanted:
             with self._transaction() as connection:
-                connection.exec_driver_sql("INSERT OR REPLACE INTO agreements VALUES (?, ?, ?)", wanted)
+                connection.executemany("INSERT OR REPLACE INTO agreements VALUES (?, ?, ?)", wanted)
 
     def agreements(self) -> dict[tuple[bytes, bytes], float]:
         """How far pictures agree, as kept."""
         with self._transaction() as connection:
-            rows = connection.exec_driver_sql("SELECT one, other, share FROM agreements")
+            rows = connection.execute("SELECT one, other, share FROM agreements")
             return {(one, other): share for one, other, share in rows}
 
     def forget_sources(self) -> None:
         """Forget what was kept of files of sources."""
         with self._transaction() as connection:
-            connection.exec_driver_sql(f"DELETE FROM contents WHERE NOT {_OF_LIBRARY}")
+            connection.execute(f"DELETE FROM contents WHERE NOT {_OF_LIBRARY}")
 
     def _with(self, column: str, values: list[int] | list[bytes]) -> list[Content]:
         found = []
@@ -126,11 +126,10 @@ class Contents:
             for start in range(0, len(values), _AT_ONCE):
                 part = tuple(values[start : start + _AT_ONCE])
                 marks = ",".join("?" * len(part))
-                rows = connection.exec_driver_sql(f"SELECT * FROM contents WHERE {column} IN ({marks})", part)
+                rows = connection.execute(f"SELECT * FROM contents WHERE {column} IN ({marks})", part)
                 found += [_content(row) for row in rows]
         return found
 
 
-def _content(row: sa.Row[tuple[object, ...]]) -> Content:
-    values: tuple[Any, ...] = tuple(row)
+def _content(values: tuple[Any, ...]) -> Content:
     return Content(os.fsdecode(values[0]), *values[1:])

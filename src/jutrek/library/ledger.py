@@ -1,7 +1,8 @@
 """The ledger: an index of what a library holds. A cache with a history; the files themselves are the truth.
 
-SQLite through SQLAlchemy Core, WAL, full synchronisation at every commit. Paths are stored as the bytes of the file
-system, relative to the library. A ledger that is damaged is put beside and begun anew: a survey fills it again.
+SQLite, WAL, full synchronisation at every commit; its tables are made through SQLAlchemy Core (`schema`). Paths are
+stored as the bytes of the file system, relative to the library. A ledger that is damaged is put beside and begun anew:
+a survey fills it again.
 """
 
 from __future__ import annotations
@@ -9,20 +10,22 @@ from __future__ import annotations
 import contextlib
 import json
 import os
+import sqlite3
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import count
 from types import TracebackType
 from typing import Any, Self
 
-import sqlalchemy as sa
-
 from jutrek.disk import chosen, have_folder
 from jutrek.errors import LedgerUnusable
-from jutrek.library import schema
 from jutrek.library.contents import Contents
 from jutrek.library.home import Filed, GivenNumber, HomeFile, ProofMark, State, Waits
 
+VERSION = 7
+"""Of its tables."""
 _AT_ONCE = 500
+_WAIT = 10.0
+"""Seconds that another process may hold it."""
 _MARKS = 'SELECT place, path, size, mtime_ns, "full", at, state, inode, ctime_ns FROM proofs'
 _FILED = "SELECT moments.*, origins.* FROM moments LEFT JOIN origins ON origins.path = moments.path"
 
@@ -36,6 +39,11 @@ def _filed(row: Sequence[Any]) -> Filed:
     said = tuple(sorted(json.loads(row[9]).items())) if row[9] else ()
     moment, shift, device, operator, shoot = row[1:6]
     return Filed(moment, shift, device, operator, shoot, row[8] or "", said, os.fsdecode(row[7] or b""))
+
+
+def _connected(path: str) -> sqlite3.Connection:
+    """A connection, handed from one owning thread to the next."""
+    return sqlite3.connect(path, timeout=_WAIT, isolation_level=None, check_same_thread=False)
 
 
 class Ledger:
@@ -56,40 +64,46 @@ class Ledger:
             have_folder(os.path.dirname(path))
             try:
                 self._open()
-            except sa.exc.DatabaseError as error:
-                if isinstance(error, sa.exc.OperationalError):
+            except sqlite3.DatabaseError as error:
+                if isinstance(error, sqlite3.OperationalError):
                     raise
                 self._put_beside()
                 self._open()
-        except (OSError, sa.exc.SQLAlchemyError) as error:
-            raise LedgerUnusable(path, str(error).splitlines()[0]) from error
+        except (OSError, sqlite3.Error) as error:
+            raise LedgerUnusable(path, str(error)) from error
 
     def _open(self) -> None:
-        self._engine = schema.connect(self.path)
-        with self._engine.begin() as connection:
-            schema.meta.create_all(connection)
-            row = connection.execute(sa.select(schema.about.c.value).where(schema.about.c.key == "version")).first()
-            self.is_new = row is None
-            if row is None:
-                connection.execute(schema.about.insert(), {"key": "version", "value": str(schema.VERSION)})
-            elif int(row[0]) > schema.VERSION:
-                raise LedgerUnusable(self.path, "a newer Jutrek wrote it")
-            elif int(row[0]) < schema.VERSION:
-                # Whole tables that later versions added were made just now; journals fill them.
-                self.is_new = True
-                self._add_columns(connection, int(row[0]))
-                connection.execute(schema.about.update(), {"value": str(schema.VERSION)})
+        self._connection = _connected(self.path)
+        self._prepare()
+        version = self._version()
+        if version == VERSION:
+            return
+        if version > VERSION:
+            raise LedgerUnusable(self.path, "a newer Jutrek wrote it")
+        # Loading what makes tables takes longer than most commands do.
+        from jutrek.library.schema import bring_up_to_date
 
-    def _add_columns(self, connection: sa.Connection, version: int) -> None:
-        has = {row[1] for row in connection.exec_driver_sql("PRAGMA table_info(proofs)")}
-        for since, columns in schema.ADDED.items():
-            for column in columns if version < since else ():
-                if column.split()[0] not in has:
-                    connection.exec_driver_sql(f"ALTER TABLE proofs ADD COLUMN {column}")
+        self._connection.close()
+        bring_up_to_date(self.path, version, VERSION)
+        self._connection = _connected(self.path)
+        self._prepare()
+        # Whole tables that later versions added were made just now; journals fill them.
+        self.is_new = True
+
+    def _prepare(self) -> None:
+        self._connection.execute("PRAGMA journal_mode = WAL")
+        self._connection.execute("PRAGMA synchronous = FULL")
+
+    def _version(self) -> int:
+        """By which version its tables were made; 0 where there are none yet."""
+        if self._connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'about'").fetchone() is None:
+            return 0
+        row = self._connection.execute("SELECT value FROM about WHERE key = 'version'").fetchone()
+        return int(row[0]) if row else 0
 
     def _put_beside(self) -> None:
         """Put a damaged ledger beside, under a name that is free; what belongs to it goes with it."""
-        self._engine.dispose()
+        self._connection.close()
         tree, name = chosen(self.path)
         names = set(tree.names())
         number = next(n for n in count(1) if f"{name.name}.damaged-{n}" not in names)
@@ -99,7 +113,7 @@ class Ledger:
 
     def close(self) -> None:
         """Close the ledger."""
-        self._engine.dispose()
+        self._connection.close()
 
     def __enter__(self) -> Self:
         return self
@@ -108,24 +122,31 @@ class Ledger:
         self.close()
 
     @contextlib.contextmanager
-    def _transaction(self) -> Iterator[sa.Connection]:
+    def _transaction(self) -> Iterator[sqlite3.Connection]:
+        connection = self._connection
         try:
-            with self._engine.begin() as connection:
+            connection.execute("BEGIN")
+            try:
                 yield connection
-        except sa.exc.SQLAlchemyError as error:
-            raise LedgerUnusable(self.path, str(error).splitlines()[0]) from error
+            except BaseException:
+                if connection.in_transaction:
+                    connection.execute("ROLLBACK")
+                raise
+            connection.execute("COMMIT")
+        except sqlite3.Error as error:
+            raise LedgerUnusable(self.path, str(error)) from error
 
     def all_files(self) -> dict[str, tuple[int, int]]:
         """Size and time of every file, by path relative to the library."""
         with self._transaction() as connection:
-            rows = connection.exec_driver_sql("SELECT path, size, mtime_ns FROM files")
+            rows = connection.execute("SELECT path, size, mtime_ns FROM files")
             return {os.fsdecode(path): (size, mtime) for path, size, mtime in rows}
 
     @property
     def is_empty(self) -> bool:
         """Whether the library holds no file that the ledger knows."""
         with self._transaction() as connection:
-            return connection.exec_driver_sql("SELECT 1 FROM files LIMIT 1").first() is None
+            return connection.execute("SELECT 1 FROM files LIMIT 1").fetchone() is None
 
     def of_paths(self, paths: Iterable[str]) -> dict[str, HomeFile]:
         """Files by their paths."""
@@ -135,7 +156,7 @@ class Ledger:
                 part = wanted[start : start + _AT_ONCE]
                 marks = ",".join("?" * len(part))
                 query = f"SELECT path, size, mtime_ns, quick, full FROM files WHERE path IN ({marks})"
-                for row in connection.exec_driver_sql(query, tuple(part)):
+                for row in connection.execute(query, tuple(part)):
                     path = os.fsdecode(row[0])
                     found[path] = HomeFile(path, *row[1:])
         return found
@@ -149,7 +170,7 @@ class Ledger:
                 part = wanted[start : start + _AT_ONCE]
                 marks = ",".join("?" * len(part))
                 query = f"SELECT path, size, mtime_ns, quick, full FROM files WHERE size IN ({marks})"
-                rows = connection.exec_driver_sql(query, tuple(part))
+                rows = connection.execute(query, tuple(part))
                 found += [HomeFile(os.fsdecode(row[0]), *row[1:]) for row in rows]
         return sorted((home for home in found if home.path not in damaged), key=lambda home: home.path)
 
@@ -160,7 +181,7 @@ class Ledger:
         """
         states = State.ROTTED.value, State.UNREADABLE.value
         with self._transaction() as connection:
-            rows = connection.exec_driver_sql("SELECT path FROM proofs WHERE place = '' AND state IN (?, ?)", states)
+            rows = connection.execute("SELECT path FROM proofs WHERE place = '' AND state IN (?, ?)", states)
             return frozenset(os.fsdecode(row[0]) for row in rows)
 
     def put(self, files: Sequence[HomeFile]) -> None:
@@ -169,7 +190,7 @@ class Ledger:
             return
         rows = [(os.fsencode(file.path), file.size, file.mtime_ns, file.quick, file.full) for file in files]
         with self._transaction() as connection:
-            connection.exec_driver_sql("INSERT OR REPLACE INTO files VALUES (?, ?, ?, ?, ?)", rows)
+            connection.executemany("INSERT OR REPLACE INTO files VALUES (?, ?, ?, ?, ?)", rows)
 
     def put_filed(self, filed: Iterable[tuple[str, Filed]]) -> None:
         """Keep by what files were filed, with their paths. Durable on return."""
@@ -180,32 +201,32 @@ class Ledger:
             origins.append((key, os.fsencode(one.original), one.day, json.dumps(dict(one.said)) if one.said else ""))
         if moments:
             with self._transaction() as connection:
-                connection.exec_driver_sql("INSERT OR REPLACE INTO moments VALUES (?, ?, ?, ?, ?, ?)", moments)
-                connection.exec_driver_sql("INSERT OR REPLACE INTO origins VALUES (?, ?, ?, ?)", origins)
+                connection.executemany("INSERT OR REPLACE INTO moments VALUES (?, ?, ?, ?, ?, ?)", moments)
+                connection.executemany("INSERT OR REPLACE INTO origins VALUES (?, ?, ?, ?)", origins)
 
     def put_numbers(self, given: Iterable[tuple[str, GivenNumber]]) -> None:
         """Keep which numbers names were given, by their paths. Durable on return."""
         rows = [(os.fsencode(path), one.counter, one.number) for path, one in given]
         if rows:
             with self._transaction() as connection:
-                connection.exec_driver_sql("INSERT OR REPLACE INTO numbered VALUES (?, ?, ?)", rows)
+                connection.executemany("INSERT OR REPLACE INTO numbered VALUES (?, ?, ?)", rows)
 
     def numbers(self) -> dict[str, GivenNumber]:
         """Which numbers names were given, by path relative to the library, whatever bears them now."""
         with self._transaction() as connection:
-            rows = connection.exec_driver_sql("SELECT path, counter, number FROM numbered")
+            rows = connection.execute("SELECT path, counter, number FROM numbered")
             return {os.fsdecode(path): GivenNumber(counter, number) for path, counter, number in rows}
 
     def filed(self, path: str) -> Filed | None:
         """By what a file was filed; None where it is not known."""
         with self._transaction() as connection:
-            row = connection.exec_driver_sql(f"{_FILED} WHERE moments.path = ?", (os.fsencode(path),)).first()
+            row = connection.execute(f"{_FILED} WHERE moments.path = ?", (os.fsencode(path),)).fetchone()
         return _filed(row) if row else None
 
     def all_filed(self) -> dict[str, Filed]:
         """By what all files were filed, as far as it is known, by path relative to the library."""
         with self._transaction() as connection:
-            return {os.fsdecode(row[0]): _filed(row) for row in connection.exec_driver_sql(_FILED)}
+            return {os.fsdecode(row[0]): _filed(row) for row in connection.execute(_FILED)}
 
     def move(self, moves: Iterable[tuple[str, str]]) -> None:
         """Follow files that were moved within the library, from one path to another. Durable on return."""
@@ -213,22 +234,22 @@ class Ledger:
         if rows:
             with self._transaction() as connection:
                 for table in ("files", "moments", "origins", "contents"):
-                    connection.exec_driver_sql(f"UPDATE OR REPLACE {table} SET path = ? WHERE path = ?", rows)
-                connection.exec_driver_sql("UPDATE OR REPLACE proofs SET path = ? WHERE path = ? AND place = ''", rows)
-                connection.exec_driver_sql("UPDATE waits SET equal = ? WHERE equal = ?", rows)
+                    connection.executemany(f"UPDATE OR REPLACE {table} SET path = ? WHERE path = ?", rows)
+                connection.executemany("UPDATE OR REPLACE proofs SET path = ? WHERE path = ? AND place = ''", rows)
+                connection.executemany("UPDATE waits SET equal = ? WHERE equal = ?", rows)
 
     def put_proofs(self, marks: Iterable[ProofMark]) -> None:
         """Keep what was found of files, replacing what was known of the same paths. Durable on return."""
         rows = [mark._replace(path=os.fsencode(mark.path), state=str(mark.state)) for mark in marks]  # type: ignore[arg-type]
         if rows:
             with self._transaction() as connection:
-                connection.exec_driver_sql("INSERT OR REPLACE INTO proofs VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", rows)
+                connection.executemany("INSERT OR REPLACE INTO proofs VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", rows)
 
     def marks(self, place: str) -> dict[str, ProofMark]:
         """What is known of the files of a place, by path, those read longest ago first: proofs, and what was found bad,
         changed or gone."""
         with self._transaction() as connection:
-            rows = connection.exec_driver_sql(f"{_MARKS} WHERE place = ? ORDER BY at, path", (place,))
+            rows = connection.execute(f"{_MARKS} WHERE place = ? ORDER BY at, path", (place,))
             return {mark.path: mark for mark in map(_mark, rows)}
 
     def proofs(self, place: str) -> dict[str, ProofMark]:
@@ -239,7 +260,7 @@ class Ledger:
         """What is known of a file of the library, or of another place; None where nothing is."""
         with self._transaction() as connection:
             query = f"{_MARKS} WHERE place = ? AND path = ?"
-            row = connection.exec_driver_sql(query, (place, os.fsencode(path))).first()
+            row = connection.execute(query, (place, os.fsencode(path))).fetchone()
         return _mark(row) if row else None
 
     def drop_proofs(self, place: str, paths: Iterable[str]) -> None:
@@ -247,30 +268,29 @@ class Ledger:
         rows = [(place, os.fsencode(path)) for path in paths]
         if rows:
             with self._transaction() as connection:
-                connection.exec_driver_sql("DELETE FROM proofs WHERE place = ? AND path = ?", rows)
+                connection.executemany("DELETE FROM proofs WHERE place = ? AND path = ?", rows)
 
     def root_of(self, place: str) -> str:
         """What told the root of a place from others when it was seen last; empty where it was not seen yet."""
         with self._transaction() as connection:
-            query = sa.select(schema.about.c.value).where(schema.about.c.key == f"root:{place}")
-            row = connection.execute(query).first()
+            row = connection.execute("SELECT value FROM about WHERE key = ?", (f"root:{place}",)).fetchone()
         return str(row[0]) if row else ""
 
     def keep_root(self, place: str, told_by: str) -> None:
         """Keep what tells the root of a place. Where another root was known, its proofs do not hold here."""
         with self._transaction() as connection:
             known = "SELECT value FROM about WHERE key = ?"
-            before = connection.exec_driver_sql(known, (f"root:{place}",)).first()
+            before = connection.execute(known, (f"root:{place}",)).fetchone()
             if before is not None and before[0] != told_by:
                 query = "UPDATE proofs SET state = ?, inode = 0, ctime_ns = 0 WHERE place = ? AND state = ?"
-                connection.exec_driver_sql(query, (State.COPIED.value, place, State.PROVEN.value))
-            connection.exec_driver_sql("INSERT OR REPLACE INTO about VALUES (?, ?)", (f"root:{place}", told_by))
+                connection.execute(query, (State.COPIED.value, place, State.PROVEN.value))
+            connection.execute("INSERT OR REPLACE INTO about VALUES (?, ?)", (f"root:{place}", told_by))
 
     def shoot_words(self) -> list[str]:
         """What shoots were, those described last first."""
         with self._transaction() as connection:
             query = "SELECT shoot, max(local) AS last FROM moments WHERE shoot != '' GROUP BY shoot ORDER BY last DESC"
-            return [str(row[0]) for row in connection.exec_driver_sql(f"{query} LIMIT {_AT_ONCE}")]
+            return [str(row[0]) for row in connection.execute(f"{query} LIMIT {_AT_ONCE}")]
 
     def drop(self, paths: Iterable[str]) -> None:
         """Forget files that are no longer in the library. What was proven of them stays: a check shall miss them."""
@@ -278,12 +298,12 @@ class Ledger:
         if rows:
             with self._transaction() as connection:
                 for table in ("files", "moments", "origins", "contents"):
-                    connection.exec_driver_sql(f"DELETE FROM {table} WHERE path = ?", rows)
+                    connection.executemany(f"DELETE FROM {table} WHERE path = ?", rows)
 
     def waits(self) -> dict[str, Waits]:
         """Files of sources that were found to be there already in another way, by their paths."""
         with self._transaction() as connection:
-            rows = connection.exec_driver_sql("SELECT * FROM waits")
+            rows = connection.execute("SELECT * FROM waits")
             return {
                 os.fsdecode(path): Waits(size, mtime_ns, standing, os.fsdecode(equal), bool(better))
                 for path, size, mtime_ns, standing, equal, better in rows
@@ -295,9 +315,9 @@ class Ledger:
         gone = [(os.fsencode(path),) for path in over]
         with self._transaction() as connection:
             if gone:
-                connection.exec_driver_sql("DELETE FROM waits WHERE path = ?", gone)
+                connection.executemany("DELETE FROM waits WHERE path = ?", gone)
             if rows:
-                connection.exec_driver_sql("INSERT OR REPLACE INTO waits VALUES (?, ?, ?, ?, ?, ?)", rows)
+                connection.executemany("INSERT OR REPLACE INTO waits VALUES (?, ?, ?, ?, ?, ?)", rows)
 
     def source_prints(self, paths: Iterable[str]) -> dict[str, tuple[int, int, bytes, bytes]]:
         """What is kept of source files: size, mtime_ns, quick and full fingerprint, by path."""
@@ -306,7 +326,7 @@ class Ledger:
             for start in range(0, len(wanted), _AT_ONCE):
                 part = wanted[start : start + _AT_ONCE]
                 marks = ",".join("?" * len(part))
-                rows = connection.exec_driver_sql(f"SELECT * FROM source_prints WHERE path IN ({marks})", tuple(part))
+                rows = connection.execute(f"SELECT * FROM source_prints WHERE path IN ({marks})", tuple(part))
                 found.update({os.fsdecode(row[0]): tuple(row[1:]) for row in rows})
         return found
 
@@ -315,4 +335,4 @@ class Ledger:
         rows = [(os.fsencode(path), *rest) for path, *rest in prints]
         if rows:
             with self._transaction() as connection:
-                connection.exec_driver_sql("INSERT OR REPLACE INTO source_prints VALUES (?, ?, ?, ?, ?)", rows)
+                connection.executemany("INSERT OR REPLACE INTO source_prints VALUES (?, ?, ?, ?, ?)", rows)

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import sqlalchemy as sa
+import sqlite3
 
-VERSION = 7
+import sqlalchemy as sa
 
 meta = sa.MetaData()
 about = sa.Table("about", meta, sa.Column("key", sa.Text, primary_key=True), sa.Column("value", sa.Text))
@@ -120,17 +120,23 @@ waits = sa.Table(
 """Since version 6: files of sources that were found to be there already in another way, and wait for a person."""
 
 
-def connect(path: str) -> sa.Engine:
-    """An engine on the ledger at `path`: one connection, handed from one owning thread to the next."""
-    options = {"check_same_thread": False}
-    engine = sa.create_engine(f"sqlite:///{path}", poolclass=sa.pool.StaticPool, connect_args=options)
-    sa.event.listen(engine, "connect", _prepare)
-    return engine
+def bring_up_to_date(path: str, before: int, version: int) -> None:
+    """Make the tables and columns that a ledger lacks, all or none.
 
+    Args:
+        before: by which version its tables were made; 0 where there are none.
 
-def _prepare(connection: sa.engine.interfaces.DBAPIConnection, _: object) -> None:
-    cursor = connection.cursor()
-    cursor.execute("PRAGMA journal_mode = WAL")
-    cursor.execute("PRAGMA synchronous = FULL")
-    cursor.execute("PRAGMA busy_timeout = 10000")
-    cursor.close()
+    Raises:
+        sqlite3.Error: when they cannot be made.
+    """
+    engine = sa.create_engine("sqlite://", creator=lambda: sqlite3.connect(path), poolclass=sa.pool.NullPool)
+    try:
+        with engine.begin() as connection:
+            meta.create_all(connection)
+            has = {row[1] for row in connection.exec_driver_sql("PRAGMA table_info(proofs)")}
+            for column in (one for since, columns in ADDED.items() if before < since for one in columns):
+                if column.split()[0] not in has:
+                    connection.exec_driver_sql(f"ALTER TABLE proofs ADD COLUMN {column}")
+            connection.exec_driver_sql("INSERT OR REPLACE INTO about VALUES ('version', ?)", (str(version),))
+    except sa.exc.DBAPIError as error:
+        raise error.orig or error from error
