@@ -62,7 +62,7 @@ def _refile() -> None:
     from jutrek.captures import Decisions, shoots_of
     from jutrek.filing import HouseRules, Wishes, make_plan
     from jutrek.filing.planner import all_facts
-    from jutrek.filing.refiling import Scope, plan_refiling
+    from jutrek.filing.refiling import Given, Scope, plan_refiling
     from jutrek.library import Library
 
     captures = made_up(PLANNED)
@@ -78,7 +78,7 @@ def _refile() -> None:
         for words, rules in (("all of it moves", HouseRules(layout="{kind}/{year}", name="{date}-{time}")),
                              ("nothing moves", HouseRules())):  # fmt: skip
             began = time.perf_counter()
-            rows = len(plan_refiling(library, rules, facts, known, Scope(), {}).rows)
+            rows = len(plan_refiling(library, rules, facts, known, Scope(), Given()).rows)
             took = time.perf_counter() - began
             print(
                 f"planning the re-filing of {len(at):,} files, {words}: {took:.2f} s (wanted {WANTED_REFILING:.0f} for "

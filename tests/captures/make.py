@@ -17,6 +17,8 @@ RECORDER = DeviceFacts("Lyd", "R6", "R6-1")
 _FORMATS = {Kind.STILL: "jpeg", Kind.CLIP: "mov", Kind.SOUND: "wav", Kind.SIDECAR: "xmp"}
 _SUFFIXES = {".wav": Kind.SOUND, ".mov": Kind.CLIP, ".mp4": Kind.CLIP, ".lrv": Kind.CLIP, ".xmp": Kind.SIDECAR}
 
+_OTHERS = frozenset({".pp3", ".txt", ".psd"})
+
 
 def at(clock: str, day: int = 14) -> datetime:
     """A time in May 2026: `09:30`, `09:30:15`, `09:30:15.25`."""
@@ -39,12 +41,12 @@ def file(
 ) -> ReadFile:
     """A file on a card as a reader and the ladder tell it; satellite time is UTC."""
     suffix = Path(path).suffix.lower()
-    kind = _SUFFIXES.get(suffix, Kind.STILL)
+    kind = Kind.OTHER if suffix in _OTHERS else _SUFFIXES.get(suffix, Kind.STILL)
     stated = Offset(offset) if offset is not None else None
     claims = [Claim(claim, Stamp(when, precision, stated), "the camera's time", "")] if when else []
     if satellite is not None:
         claims.append(Claim("gps", Stamp(satellite, Precision.SECOND, Offset(0, by_definition=True)), "satellites", ""))
-    form = "dng" if suffix == ".dng" else _FORMATS[kind]
+    form = "dng" if suffix == ".dng" else _FORMATS.get(kind, "")
     reading = Reading(kind, form, tuple(claims), device, duration=seconds, ties=tuple(Tie(*tie) for tie in ties))
     moment = decide(reading.claims, now=datetime(2027, 1, 1)) if claims else None
     full = path if path.startswith("/") else f"{root}/{path}"

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
 
-from jutrek.captures import Capture, ReadFile, counter_of, group
+from jutrek.captures import Capture, ReadFile, counter_of, group, named_after
 from jutrek.formats import DeviceFacts, Kind
 from tests.captures.make import CAMCORDER, DAY, RECORDER, at, file, names
 
@@ -57,13 +58,37 @@ def test_raws_and_pictures_in_folders_beside_each_other(
 
 
 def test_an_edit_comes_behind_its_original() -> None:
-    """Also where it lost the fraction of the second: the original takes the name."""
+    """Also where it lost the fraction of the second: the original takes the name, and its copy comes behind."""
     original = file("DSC_0001.JPG", at("12:00:00.42"))
     edits = [file(f"DSC_0001{end}", NOON) for end in ("-Edit.tif", "_edited.jpg", " (1).JPG")]
-    assert names(group([*edits, original])[0]) == ["DSC_0001.JPG"]
+    first, copy = group([*edits, original])
+    assert names(first) == ["DSC_0001.JPG", "DSC_0001-Edit.tif", "DSC_0001_edited.jpg"]
+    assert first.tails == ("", "-Edit", "_edited")
+    assert first.tied == ("", "made of it", "made of it")
+    assert names(copy) == ["DSC_0001 (1).JPG"]
+    later = file("DSC_0001-Edit.tif", NOON + timedelta(hours=1))
+    assert [names(one) for one in group([original, later, file("DSC_0001-Edit.xmp", None)])] == [
+        ["DSC_0001.JPG"], ["DSC_0001-Edit.tif", "DSC_0001-Edit.xmp"],
+    ]  # fmt: skip
     assert [counter_of(name) for name in ("DSC_0025 (1).JPG", "DSC_0025-2.JPG", "DSC_0025 copy 3.JPG")] == [25] * 3
     assert [counter_of(name) for name in ("IMG_20260514_102613.jpg", "Clip 2026-05-14 10.26.13.mov")] == [None, None]
     assert counter_of("100_0001.JPG") == 1
+
+
+def test_sidecars_of_any_kind_are_tied_by_their_names() -> None:
+    """What is not named after a file beside it is no sidecar, nor is a picture that could not be read."""
+    raw, edit = file("A1.DNG", NOON), file("A1-Edit.tif", NOON)
+    beside = [file(name, None) for name in ("A1.pp3", "A1.DNG.pp3", "A1-Edit.psd", "A1-Edit.tif.txt")]
+    away = [file(name, None) for name in ("B/A1.pp3", "A2.txt", "A10.pp3", "A1.MOV.MP3.txt")]
+    broken = replace(file("A1.JPG", None), reading=edit.reading._replace(kind=Kind.OTHER))
+    assert named_after([*beside, *away, broken], [raw, edit]) == {one.file.path for one in beside}
+    capture = one(raw, edit, *beside)
+    assert names(capture)[:2] == ["A1.DNG", "A1-Edit.tif"]
+    assert dict(zip(names(capture), capture.tails, strict=True)) == {
+        "A1.DNG": "", "A1-Edit.tif": "-Edit", "A1.pp3": "", "A1.DNG.pp3": "", "A1-Edit.psd": "-Edit",
+        "A1-Edit.tif.txt": "-Edit",
+    }  # fmt: skip
+    assert not group([away[0]])
 
 
 def test_a_proxy_bears_its_name() -> None:

@@ -15,13 +15,13 @@ from jutrek.formats import DeviceFacts
 from tests.captures.make import M2, at, file, moment, shot
 from tests.captures.test_doubts import devices
 
-DICE = np.random.default_rng(20260514)
 PHONE = DeviceFacts("Skarv", "P4")
 
 
 def out(count: int, day: int) -> list[datetime]:
     """Moments of a day at which two devices press."""
-    seconds = DICE.choice(np.arange(8 * 3600, 18 * 3600, 240), count, replace=False) + DICE.uniform(0, 100, count)
+    dice = np.random.default_rng(day)
+    seconds = dice.choice(np.arange(8 * 3600, 18 * 3600, 240), count, replace=False) + dice.uniform(0, 100, count)
     return [at("00:00", day) + timedelta(seconds=float(second)) for second in np.sort(seconds)]
 
 

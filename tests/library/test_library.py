@@ -148,5 +148,5 @@ def test_a_ledger_of_before_is_carried_on(library: Library) -> None:
         assert ledger.all_files() == {"a.jpg": (1, 1)}
         assert ledger.shoot_words() == []
     raw = sqlite3.connect(library.ledger_path)
-    assert raw.execute("SELECT value FROM about WHERE key = 'version'").fetchall() == [("7",)]
+    assert raw.execute("SELECT value FROM about WHERE key = 'version'").fetchall() == [("8",)]
     raw.close()

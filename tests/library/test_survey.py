@@ -71,6 +71,37 @@ def test_other_files_of_the_same_size_are_not_taken_for_it(library: Library, led
     assert ledger.filed("other.jpg") is None
 
 
+def test_names_that_were_swapped_are_noticed(library: Library, ledger: Ledger) -> None:
+    """Three in turn, and one to a new name: what is known of each goes along; no content is missed by nobody."""
+    paths = [known(library, ledger, f"{name}.jpg", name.encode() * 20) for name in "abcd"]
+    for number, path in enumerate(paths):
+        os.utime(path, (number, number))
+        status = path.stat()
+        ledger.put([HomeFile(path.name, status.st_size, status.st_mtime_ns, quick(str(path)), full(str(path)))])
+        ledger.put_filed([(path.name, Filed("2026-05-14T10:26:13", shoot=path.name))])
+    a, b, c, d = paths
+    for old, new in ((a, "x"), (b, "a.jpg"), (c, "b.jpg"), (Path(library.root, "x"), "c.jpg"), (d, "e.jpg")):
+        old.rename(Path(library.root, new))
+    found = survey(library, ledger)
+    assert (found.new, found.changed, found.gone, found.moved) == (0, 0, 0, 4)
+    assert {path: one.shoot for path, one in ledger.all_filed().items()} == {
+        "a.jpg": "b.jpg", "b.jpg": "c.jpg", "c.jpg": "a.jpg", "e.jpg": "d.jpg",
+    }  # fmt: skip
+    assert ledger.given() == {"a.jpg": "b.jpg", "b.jpg": "c.jpg", "c.jpg": "a.jpg", "e.jpg": "d.jpg"}
+    assert ledger.of_paths(["a.jpg"])["a.jpg"].full == full(str(a))
+    assert {mark.full for mark in ledger.proofs("").values()} == {
+        full(str(Path(library.root, f"{n}.jpg"))) for n in "abce"
+    }
+    Path(library.root, "e.jpg").rename(d)
+    survey(library, ledger)
+    assert "d.jpg" not in ledger.given()
+    a.rename(b)
+    found = survey(library, ledger)
+    assert (found.changed, found.gone, found.moved) == (1, 1, 0)
+    ledger.move([("c.jpg", "f.jpg")])
+    assert ledger.given() == {"b.jpg": "c.jpg"}
+
+
 def test_a_changed_file_is_a_new_version(library: Library, ledger: Ledger) -> None:
     """Its fingerprints and its content are forgotten, and by what it was filed is not."""
     path = known(library, ledger, "a.jpg", b"picture" * 20)

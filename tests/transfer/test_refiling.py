@@ -51,7 +51,7 @@ def plan_of(
     library: Library, ledger: Ledger, rules: HouseRules = OTHER, scope: Scope = Scope()  # noqa: B008
 ) -> Plan:  # fmt: skip
     found = read_home(library, ledger, rules, stop=never(), report=lambda *_: None)
-    return plan_refiling(library, rules, found.facts, found.known, scope, found.numbers)
+    return plan_refiling(library, rules, found.facts, found.known, scope, found.given)
 
 
 def go(plan: Plan, library: Library, ledger: Ledger, listener: Listener | None = None, **more: str) -> Outcome:
@@ -207,7 +207,7 @@ def on(name, row):
 library = new_library(root)
 with Ledger(library.ledger_path) as ledger:
     home = read_home(library, ledger, OTHER, stop=never(), report=lambda *_: None)
-    plan = plan_refiling(library, OTHER, home.facts, home.known, Scope(), home.numbers)
+    plan = plan_refiling(library, OTHER, home.facts, home.known, Scope(), home.given)
     refile(plan, library, ledger, stop=never(), listener=Listener(step=on))
 """
 

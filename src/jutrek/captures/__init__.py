@@ -1,7 +1,15 @@
 """Captures: moments decided from claims, files tied together, devices told apart, clocks put right, days and shoots."""
 
 from jutrek.captures.capture import Capture, Device, ReadFile, counter_of
-from jutrek.captures.companions import tied
+from jutrek.captures.companions import (
+    MEDIA_SUFFIXES,
+    SAME_PRESS,
+    developed_beside_raw,
+    named_after,
+    tied,
+    turn,
+    without_edit,
+)
 from jutrek.captures.deciding import Said, decided
 from jutrek.captures.decisions import Change, Decisions, Say, ShiftClock, ShiftClocks, TakeAsItIs
 from jutrek.captures.devices import assign, device_key, main_device
@@ -19,7 +27,9 @@ from jutrek.captures.zones import Habits, Surroundings
 
 __all__ = [
     "LADDER",
+    "MEDIA_SUFFIXES",
     "RUNGS",
+    "SAME_PRESS",
     "Beside",
     "Capture",
     "Certainty",
@@ -49,6 +59,7 @@ __all__ = [
     "counter_of",
     "decide",
     "decided",
+    "developed_beside_raw",
     "device_key",
     "doubtful",
     "filing_day",
@@ -56,6 +67,7 @@ __all__ = [
     "group",
     "held",
     "main_device",
+    "named_after",
     "order",
     "propose",
     "settled",
@@ -63,4 +75,6 @@ __all__ = [
     "shoots_of",
     "stacked",
     "tied",
+    "turn",
+    "without_edit",
 ]

@@ -17,19 +17,23 @@ from jutrek.captures.devices import device_key
 from jutrek.captures.moment import INSIDE, Moment, Trust
 from jutrek.formats import Kind
 
-_RANK = {Kind.STILL: 1, Kind.CLIP: 2, Kind.SOUND: 3, Kind.SIDECAR: 4}
+_RANK = {Kind.STILL: 1, Kind.CLIP: 2, Kind.SOUND: 3, Kind.SIDECAR: 4, Kind.OTHER: 5}
+_BESIDE = frozenset({Kind.SIDECAR, Kind.OTHER})
 _TRUST = {trust: number for number, trust in enumerate(Trust)}
 _MEDIA = (
     "jpg", "jpeg", "dng", "tif", "tiff", "nef", "nrw", "cr2", "cr3", "arw", "orf", "rw2", "raf", "pef", "srw", "3fr",
     "mrw", "x3f", "iiq", "heic", "heif", "hif", "avif", "png", "webp", "jxl", "gif", "mp4", "mov", "m4v", "3gp", "avi",
     "mts", "m2ts", "mpg", "mod", "mxf", "mkv", "webm", "dv", "wmv", "wav", "aif", "aiff", "flac", "ogg", "mp3", "m4a",
 )  # fmt: skip
-_INNER_SUFFIXES = frozenset(f".{suffix}" for suffix in _MEDIA)
+MEDIA_SUFFIXES = frozenset(f".{suffix}" for suffix in _MEDIA)
+"""Extensions of stills, clips and sound, in small letters."""
 _DEVELOPED = frozenset({"jpeg", "heic", "heif", "avif", "png", "webp", "jxl", "gif", "tiff"})
 _THUMBNAIL, _LIGHT = ".thm", ".lrv"
 _CLIP_DATA = re.compile(r"M\d\d$", re.IGNORECASE)
 """What cameras put between a clip's stem and the extension of its data."""
 _PROXY_FOLDERS = frozenset({"proxy", "proxies", "sub"})
+_EDIT = re.compile(r"[ _\-]+edit(?:ed)?(?:[ _\-]?\d{1,3})?$", re.IGNORECASE)
+"""What editors put behind the name of a picture for what they made of it."""
 _PROXY_END = re.compile(r"(_proxy|S\d\d)$", re.IGNORECASE)
 SAME_PRESS = timedelta(seconds=60)
 """Files of one stem whose own dates are further apart than this are two captures."""
@@ -38,11 +42,15 @@ _SAME_SECOND = timedelta(seconds=1)
 _Key = tuple[str, str]
 
 
-def tied(files: Iterable[ReadFile]) -> list[Capture]:
-    """Tie files into captures. Files of kind `other` are left out.
+def tied(files: Iterable[ReadFile], *, alone: bool = False) -> list[Capture]:
+    """Tie files into captures. Files of kind `other` are left out, but for those that are named after another one.
 
-    A sidecar is tied by `stem.xmp` as well as by `stem.ext.xmp`, clip data by `stemM01.XML`, a proxy in a folder of its
-    own (`Proxy`, `SUB`) or by its extension (`.LRV`), the tracks of a take by what stands behind the common stem.
+    A sidecar of any kind is tied by `stem.xmp` as well as by `stem.ext.xmp`, what was made of a picture by
+    `stem-Edit.ext`, clip data by `stemM01.XML`, a proxy in a folder of its own (`Proxy`, `SUB`) or by its extension
+    (`.LRV`), the tracks of a take by what stands behind the common stem.
+
+    Args:
+        alone: whether files of kind `other` that are named after nothing are told as captures of their own.
     """
     stems: dict[_Key, list[ReadFile]] = defaultdict(list)
     proxies: list[tuple[_Key, ReadFile]] = []
@@ -50,23 +58,68 @@ def tied(files: Iterable[ReadFile]) -> list[Capture]:
         kind = read.reading.kind
         if kind is Kind.CLIP and (key := _proxy_of(read)) is not None:
             proxies.append((key, read))
-        elif kind is not Kind.OTHER:
+        else:
             stems[_stem(read)].append(read)
     placed = _place_proxies(stems, proxies)
+    _join_edits(stems)
     _join_siblings(stems)
     captures: list[Capture] = []
     for same in stems.values():
+        if not alone and all(read.reading.kind is Kind.OTHER for read in same):
+            continue
         captures += [_capture(same, placed)] if len(same) == 1 else _captures(same, placed)
     return captures
+
+
+def named_after(others: Iterable[ReadFile], files: Iterable[ReadFile]) -> frozenset[str]:
+    """The paths of files of kind `other` that are sidecars by their names: beside a file of the same stem.
+
+    A picture, clip or sound that could not be read as one is never taken for a sidecar.
+    """
+    keys = {_bare(_stem(read)) for read in files}
+    return frozenset(
+        read.file.path
+        for read in others
+        if os.path.splitext(read.file.path)[1].lower() not in MEDIA_SUFFIXES and _bare(_stem(read)) in keys
+    )
+
+
+def without_edit(stem: str) -> str:
+    """The stem of a picture, of the stem of what was made of it."""
+    return _EDIT.sub("", stem)
+
+
+def _bare(key: _Key) -> _Key:
+    return key[0], without_edit(key[1])
+
+
+def developed_beside_raw(capture: Capture) -> frozenset[str]:
+    """The paths of pictures that a device developed beside its raw, and of their own sidecars."""
+    first = capture.primary.reading
+    if len(capture.files) == 1 or first.kind is not Kind.STILL or first.format in _DEVELOPED:
+        return frozenset()
+    pictures = {
+        read.file.path
+        for read in capture.files
+        if read.reading.kind is Kind.STILL
+        and read.reading.format in _DEVELOPED
+        and not read.file.path.lower().endswith(_THUMBNAIL)
+    }
+    beside = {
+        read.file.path
+        for read in capture.files
+        if read.reading.kind in _BESIDE and os.path.splitext(read.file.path)[0] in pictures
+    }
+    return frozenset(pictures | beside)
 
 
 def _stem(read: ReadFile) -> _Key:
     folder, name = os.path.split(read.file.path)
     stem = os.path.splitext(name)[0]
     kind = read.reading.kind
-    if kind is Kind.SIDECAR:
+    if kind in _BESIDE:
         inner, suffix = os.path.splitext(stem)
-        stem = inner if suffix.lower() in _INNER_SUFFIXES else stem
+        stem = inner if suffix.lower() in MEDIA_SUFFIXES else stem
         if read.reading.format == "clipdata":
             stem = _CLIP_DATA.sub("", stem)
     elif kind is Kind.SOUND:
@@ -84,6 +137,24 @@ def _proxy_of(read: ReadFile) -> _Key | None:
     if suffix.lower() == _LIGHT:
         return folder, stem.casefold()
     return None
+
+
+def _join_edits(stems: dict[_Key, list[ReadFile]]) -> None:
+    """Put what was made of a picture, and its sidecars, to the picture."""
+    for folder, stem in list(stems):
+        bare = without_edit(stem)
+        if bare != stem and any(read.reading.kind is not Kind.OTHER for read in stems.get((folder, bare), ())):
+            stems[folder, bare] += stems.pop((folder, stem))
+
+
+def _edit_of(read: ReadFile) -> str:
+    """What stands behind the stem of what was made of a picture; empty for anything else."""
+    stem = os.path.splitext(os.path.basename(read.file.path))[0]
+    if read.reading.kind in _BESIDE:
+        inner, suffix = os.path.splitext(stem)
+        stem = inner if suffix.lower() in MEDIA_SUFFIXES else stem
+    found = _EDIT.search(stem)
+    return found[0] if found else ""
 
 
 def _join_siblings(stems: dict[_Key, list[ReadFile]]) -> None:
@@ -139,20 +210,24 @@ def _place_proxies(stems: dict[_Key, list[ReadFile]], proxies: list[tuple[_Key, 
     return frozenset(placed)
 
 
-def _rank(read: ReadFile, proxies: _Paths) -> tuple[int, bool, bool, str]:
-    """A raw before its developed picture, stills before clips before sound; proxies, sidecars and thumbnails last."""
+def turn(read: ReadFile, proxies: _Paths = frozenset()) -> tuple[int, bool, bool, bool, str]:
+    """A raw before its developed picture, stills before clips before sound; proxies, sidecars and thumbnails last.
+
+    What was made of a picture comes behind it.
+    """
     rank = _RANK[read.reading.kind]
     if read.file.path.lower().endswith(_THUMBNAIL):
         rank = _RANK[Kind.SIDECAR]
-    return rank, read.file.path in proxies, read.reading.format in _DEVELOPED, read.file.path
+    return rank, read.file.path in proxies, bool(_edit_of(read)), read.reading.format in _DEVELOPED, read.file.path
 
 
 def _captures(same: list[ReadFile], proxies: _Paths) -> Iterator[Capture]:
     """Split files of one stem by their own dates and identifiers; what has none goes with the first."""
-    same.sort(key=lambda read: _rank(read, proxies))
+    same.sort(key=lambda read: turn(read, proxies))
     piles: list[list[tuple[ReadFile, str]]] = []
     for read in same:
-        for pile in piles:
+        edit = _edit_of(read)
+        for pile in sorted(piles, key=lambda pile: _edit_of(pile[0][0]) != edit):
             why = _why_tied(pile[0][0], read)
             if why:
                 why = "a proxy of it" if read.file.path in proxies else why
@@ -168,17 +243,18 @@ def _captures(same: list[ReadFile], proxies: _Paths) -> Iterator[Capture]:
 
 def _why_tied(first: ReadFile, read: ReadFile) -> str:
     """Why a file belongs to a capture that another one leads; empty where it does not."""
-    if read.reading.kind is Kind.SIDECAR:
+    if read.reading.kind in _BESIDE:
         return "named after it"
     one, other = _content(first), _content(read)
     if one and other:
         return "the same content identifier" if one == other else ""
     when, led = _own_date(read), _own_date(first)
+    is_edit = bool(_edit_of(read)) and not _edit_of(first)
     if when is None or led is None:
-        return "the same name"
+        return "made of it" if is_edit else "the same name"
     if abs(when - led) > SAME_PRESS:
         return ""
-    return "the same name and time"
+    return "made of it" if is_edit else "the same name and time"
 
 
 def _content(read: ReadFile) -> str:
@@ -222,7 +298,7 @@ def _tails(files: list[ReadFile], proxies: _Paths) -> tuple[str, ...]:
         track = TRACK.search(os.path.splitext(os.path.basename(read.file.path))[0])
         is_track = track is not None and read.reading.kind is Kind.SOUND
         tail = f"_{track[1].lower()}" if is_track and track else "_proxy" if read.file.path in proxies else ""
-        tails.append(tail)
+        tails.append(tail or ("" if _edit_of(files[0]) else _edit_of(read)))
     return tuple(tails) if any(tails) else ()
 
 

@@ -41,6 +41,9 @@ def refile_command(
     strangers: Annotated[
         bool, typer.Option("--strangers", help="Also what Jutrek did not file: its folders may say more than it knows.")
     ] = False,
+    by_hand: Annotated[
+        bool, typer.Option("--hand-named", help="Make also those names anew that somebody gave by hand.")
+    ] = False,
     go: Annotated[bool, typer.Option("--go", help="Move the files; without it the plan is only shown.")] = False,
     out: Annotated[Path | None, typer.Option("--out", "-o", help="Write the plan to a file.")] = None,
     plan: Annotated[
@@ -58,7 +61,7 @@ def refile_command(
         raise typer.BadParameter("choose one of --plan, --out and --take-back")
     scope = Scope(
         year, folder, folders=only != "names", names=only != "folders", strangers=strangers,
-        without=tuple(without or ()), since=since.date() if since else None,
+        without=tuple(without or ()), since=since.date() if since else None, by_hand=by_hand,
     )  # fmt: skip
     raise typer.Exit(_Refiling(str(library), as_json=as_json).run(scope, plan, out, take_back=take_back, go=go))
 
@@ -88,6 +91,8 @@ class _Refiling:
                     planned = refiler.plan(rules, scope, self._stop, report)
             for words in planned.left:
                 say(f"stays: {words}")
+            for path in planned.kept:
+                say(f"keeps the name that it was given by hand: {path}")
             if out is not None:
                 try:
                     tree, name = chosen(str(out))

@@ -10,7 +10,7 @@ import os
 import threading
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import TYPE_CHECKING
 
@@ -28,13 +28,15 @@ from jutrek.captures import (
     stacked,
     tied,
 )
+from jutrek.desk.rejoining import rejoined
 from jutrek.disk import TEMPORARY
 from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.filing import HouseRules
 from jutrek.filing.facts import Facts, below, owner_of, words_and_place
 from jutrek.filing.names import TAIL
+from jutrek.filing.refiling import Given
 from jutrek.formats import Kind, Precision, read
-from jutrek.library import Filed, GivenNumber, Library, known_devices
+from jutrek.library import Filed, Library, known_devices
 from jutrek.sources import SourceFile, scan
 
 if TYPE_CHECKING:
@@ -48,12 +50,12 @@ class AtHome:
     Attributes:
         facts: of every capture.
         known: ids of the captures that Jutrek filed.
-        numbers: which numbers names were given, by path relative to the library.
+        given: what is known of their names.
     """
 
     facts: tuple[Facts, ...] = ()
     known: frozenset[str] = frozenset()
-    numbers: Mapping[str, GivenNumber] = field(default_factory=dict)
+    given: Given = Given()  # noqa: RUF009 (immutable)
 
     def years(self) -> list[int]:
         """The years that captures are filed under."""
@@ -81,11 +83,13 @@ def read_home(
     moments = decided([Said(one.file.root, one.file.path, one.reading) for one in files], ladder=ladder)
     dated = (replace(one, moment=moment) for one, moment in zip(files, moments, strict=True))
     filed, devices = ledger.all_filed(), known_devices(library)
-    captures = [_as_filed(one, filed) for one in _whole(tied(dated))]
+    given = Given(ledger.numbers(), ledger.given())
+    whole = rejoined(list(_whole(tied(dated, alone=True))), filed, given.paths)
+    captures = [_as_filed(one, filed) for one in whole if one.kind is not Kind.OTHER]
     ordered = stacked(sorted(captures, key=order))
     known = frozenset(one.id for one in ordered if _record(one, filed) is not None)
     facts = tuple(_facts(one, _record(one, filed), devices, rules) for one in ordered)
-    return AtHome(facts, known, ledger.numbers())
+    return AtHome(facts, known, given)
 
 
 def _files(library: Library, stop: threading.Event, report: Callable[[int, int], None]) -> Iterable[ReadFile]:
@@ -102,8 +106,7 @@ def _files(library: Library, stop: threading.Event, report: Callable[[int, int],
             reading = read(file.path)
         except SourceUnreadable:
             continue
-        if reading.kind is not Kind.OTHER:
-            yield ReadFile(file, reading, None)
+        yield ReadFile(file, reading, None)
     report(len(found), len(found))
 
 
@@ -133,13 +136,16 @@ def _whole(captures: Sequence[Capture]) -> Iterable[Capture]:
             yield from _joined(pile)
 
 
+_BESIDE = frozenset({Kind.SIDECAR, Kind.OTHER})
+
+
 def _joined(pile: list[tuple[str, Capture]]) -> Iterable[Capture]:
     """One capture of what has one stem but for tails. Of several that have none, only the first can be its main one."""
-    pile.sort(key=lambda one: (one[1].kind is Kind.SIDECAR, "_proxy" in one[0], len(one[0]), one[0]))
+    pile.sort(key=lambda one: (one[1].kind in _BESIDE, "_proxy" in one[0], len(one[0]), one[0]))
     together = [pile[0]]
     apart: list[tuple[str, Capture]] = []
     for tail, capture in pile[1:]:
-        (together if tail or capture.kind is Kind.SIDECAR else apart).append((tail, capture))
+        (together if tail or capture.kind in _BESIDE else apart).append((tail, capture))
     files = tuple(read for _, one in together for read in one.files)
     tails = tuple(own for tail, one in together for own in one.tails or (tail,) * len(one.files))
     yield replace(pile[0][1], files=files, tails=tails, tied=())

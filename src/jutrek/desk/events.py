@@ -122,12 +122,14 @@ class RefilingPlanned:
         captures: how many are in its scope's library, filed by Jutrek.
         takes_back: the re-filing that the plan would take back; empty for a new one.
         left: sentences about what can't be moved back.
+        kept: paths of files that keep a name that somebody gave by hand.
     """
 
     plan: Plan
     captures: int
     takes_back: str = ""
     left: tuple[str, ...] = ()
+    kept: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,10 +8,11 @@ from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import TYPE_CHECKING
 
-from jutrek.captures import RUNGS, Capture, Journeys, ReadFile, Said, decided, group
+from jutrek.captures import RUNGS, Capture, Journeys, ReadFile, Said, decided, group, named_after
 from jutrek.desk.story import Story
 from jutrek.doubles import NEW, Standing, Stands, judge
 from jutrek.doubles.against import Lookout, retagged
+from jutrek.doubles.belonging import belonging
 from jutrek.doubles.waiting import remembered
 from jutrek.errors import SourceUnreadable, Stopped, reason
 from jutrek.filing import HouseRules, Plan, make_plan
@@ -66,6 +67,7 @@ def read_source(
         _look(stop)
         report(number, len(files))
         _read_file(file, found)
+    _take_sidecars(found)
     report(len(files), len(files))
     return found
 
@@ -76,10 +78,22 @@ def _read_file(file: SourceFile, found: Found) -> None:
     except SourceUnreadable as trouble:
         found.left.append(Left(file.path, file.root, f"It could not be read: {reason(trouble.error)}."))
         return
-    if reading.kind is Kind.OTHER:
-        found.left.append((file, " ".join(reading.notes) or "It is no picture, clip or sound."))
-        return
     found.files.append(ReadFile(file, reading, None))
+
+
+def _take_sidecars(found: Found) -> None:
+    """Of what is no picture, clip or sound, take what is named after one; the rest is left."""
+    others = [one for one in found.files if one.reading.kind is Kind.OTHER]
+    if not others:
+        return
+    files = [one for one in found.files if one.reading.kind is not Kind.OTHER]
+    sidecars = named_after(others, files)
+    found.files = [one for one in found.files if one.reading.kind is not Kind.OTHER or one.file.path in sidecars]
+    found.left += [
+        (one.file, " ".join(one.reading.notes) or "It is no picture, clip or sound.")
+        for one in others
+        if one.file.path not in sidecars
+    ]
 
 
 def make_captures(
@@ -137,6 +151,7 @@ def standings_of(
         stop=stop,
         report=lambda done: report("Comparing with the library", done, len(reads)),
     )
+    standings |= belonging(captures, _others(founds), standings, ledger)
     standings |= retagged(reads, standings, ledger, library.root, stop=stop)
     return remembered([read_file.file for read_file in reads], standings, ledger)
 

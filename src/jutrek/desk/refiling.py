@@ -14,7 +14,7 @@ from jutrek.desk.keeping import places_of
 from jutrek.disk import Outside, inside
 from jutrek.errors import NotPossible, shown
 from jutrek.filing import HouseRules, Plan
-from jutrek.filing.refiling import Scope, plan_refiling
+from jutrek.filing.refiling import Scope, kept_by_hand, plan_refiling
 from jutrek.library import Library, survey
 from jutrek.transfer import Listener, Outcome, last_refiling, plan_taking_back, refile
 
@@ -72,8 +72,9 @@ class Refiler:
             if not self._holds(path):
                 raise NotPossible(self._library.root, f"there is no {shown(path)} in it")
         home = self.look(rules, stop, report)
-        plan = plan_refiling(self._library, rules, home.facts, home.known, scope, home.numbers)
-        self.planned = RefilingPlanned(plan, len(home.known))
+        plan = plan_refiling(self._library, rules, home.facts, home.known, scope, home.given)
+        kept = kept_by_hand(home.facts, home.known, scope, home.given)
+        self.planned = RefilingPlanned(plan, len(home.known), kept=kept)
         return self.planned
 
     def _holds(self, path: str) -> bool:

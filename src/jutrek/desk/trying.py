@@ -12,7 +12,7 @@ from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
-from jutrek.captures import Capture
+from jutrek.captures import Capture, developed_beside_raw
 from jutrek.errors import OurFault, shown
 from jutrek.filing import Extensions, HouseRules, Undated
 from jutrek.filing.collecting import uncollected
@@ -103,7 +103,8 @@ class Trial:
             )
         name = named.stem + _ends(facts.capture, self.rules.extensions).endings[file]
         if file:
-            return TriedRow(source, named.folder, name, "with it")
+            is_apart = named.developed and read.file.path in developed_beside_raw(facts.capture)
+            return TriedRow(source, named.developed if is_apart else named.folder, name, "with it")
         marks = [Mark.UNDATED] if not facts.capture.trusted else list(marks_of(facts, self.wishes[at], named))
         note = ", ".join(_WORDS[mark] for mark in marks)
         return TriedRow(source, named.folder, name, note, not _LOUD.isdisjoint(marks))
@@ -165,7 +166,10 @@ class Bench:
             if not at % _LOOK_EVERY and is_old():
                 return None
             if trusted:
-                one = namer.name(facts, wish, ends)
+                if wish.developed:
+                    one = namer.name_apart(facts, wish, zip(facts.capture.files, ends.endings, strict=True))
+                else:
+                    one = namer.name(facts, wish, ends)
                 named.append(one)
                 if wish.changed or (one.stem != wish.stem and not wish.digits):
                     standing_out.append(at)

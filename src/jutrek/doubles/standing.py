@@ -26,13 +26,15 @@ if TYPE_CHECKING:
 class Standing(StrEnum):
     """Where a file stands: new; home (same bytes in the library); twin (same bytes earlier in the same intake).
 
-    Retagged: the same picture or sound to the byte, with other metadata. Re-encoded: the same by looks, in another
-    encoding. Look-alike: like it, and not the same. These three hold against the library, and within the intake.
+    Beside: a new sidecar without its picture, which is home. Retagged: the same picture or sound to the byte, with
+    other metadata. Re-encoded: the same by looks, in another encoding. Look-alike: like it, and not the same. These
+    three hold against the library, and within the intake.
     """
 
     NEW = "new"
     HOME = "home"
     TWIN = "twin"
+    BESIDE = "beside"
     RETAGGED = "retagged"
     REENCODED = "re-encoded"
     ALIKE = "look-alike"
@@ -44,7 +46,7 @@ class Stands:
 
     Attributes:
         standing: where it stands.
-        equal: where its equal is: a path in the library, or an absolute one on a source.
+        equal: where its equal is, or what it belongs to: a path in the library, or an absolute one on a source.
         better: of what is there in another encoding, whether the new one is the raw or has more pixels.
     """
 

@@ -39,6 +39,13 @@ def ends_of(endings: tuple[str, ...]) -> Ends:
     return Ends(endings, keys, longest, len(set(keys)) < len(keys), tuple(sorted(inner)))
 
 
+class Also(NamedTuple):
+    """Where further files of a capture go, under the same stem: the folder, and what their names carry behind it."""
+
+    folder: str
+    ends: Ends
+
+
 class _Taken:
     """What is taken in one folder.
 
@@ -122,7 +129,14 @@ class Folders:
         """Bytes for a stem that leave room for a count and the longest ending, within a name's and a path's limits."""
         return self._of(folder).room - ends.longest
 
-    def take(self, folder: str, stem: str, ends: Ends, tails: Callable[[], Iterable[str]] = tuple) -> str:
+    def take(
+        self,
+        folder: str,
+        stem: str,
+        ends: Ends,
+        tails: Callable[[], Iterable[str]] = tuple,
+        also: Also | None = None,
+    ) -> str:
         """Take a stem that nothing in a folder has yet.
 
         Args:
@@ -130,14 +144,22 @@ class Folders:
             stem: the wish.
             ends: what the names of the files carry behind the stem.
             tails: what to put behind a wish that is taken, in this order; then it is counted from 2 on.
+            also: another folder in which it must be free, too, and is taken.
         """
         taken = self._taken.get(folder) or self._of(folder)
         room = taken.room - ends.longest
+        other = self._of(also.folder) if also else None
+        if other is not None and also:
+            room = min(room, other.room - also.ends.longest)
         if len(stem) * 4 > room:
             stem = shortened(stem, room)
         key = same_name(stem)
-        if key in taken.stems or (ends.inner and taken.has(key, ends)):
-            stem, key = _told_apart(taken, stem, ends, tails())
+        if other is not None and also:
+            further = also.ends
+            stem, key = _free(taken, stem, tails, lambda one: taken.has(one, ends) or other.has(one, further))
+            other.take(key, further)
+        elif key in taken.stems or (ends.inner and taken.has(key, ends)):
+            stem, key = _free(taken, stem, tails, lambda one: taken.has(one, ends))
         taken.take(key, ends)
         return stem
 
@@ -149,12 +171,13 @@ class Folders:
         taken.take(same_name(stem), ends_of((ending,)))
         return True
 
-    def give_back(self, folder: str, stem: str, endings: Iterable[str]) -> None:
+    def give_back(self, paths: Iterable[str], stem: str) -> None:
         """Count names as free that a capture on disk bears, since it is the one that is named anew."""
-        taken = self._of(folder)
-        taken.names.difference_update(same_name(stem + ending) for ending in endings)
-        taken.stems.discard(same_name(stem))
-        taken.stems.difference_update(stem_of(same_name(stem + ending)) for ending in endings)
+        for path in paths:
+            folder, _, name = path.rpartition("/")
+            taken, key = self._of(folder), same_name(name)
+            taken.names.discard(key)
+            taken.stems.difference_update((stem_of(key), same_name(stem)))
 
     def _of(self, folder: str) -> _Taken:
         taken = self._taken.get(folder)
@@ -179,16 +202,20 @@ class Folders:
             raise LibraryMissing(os.path.join(self._root, folder), reason(error)) from error
 
 
-def _told_apart(taken: _Taken, stem: str, ends: Ends, tails: Iterable[str]) -> tuple[str, str]:
-    """A stem that is free, made of one that is not, and the form in which it is compared."""
-    for tail in tails:
-        key = same_name(stem + tail)
-        if not taken.has(key, ends):
-            return stem + tail, key
+def _free(
+    taken: _Taken, stem: str, tails: Callable[[], Iterable[str]], is_taken: Callable[[str], bool]
+) -> tuple[str, str]:
+    """A stem that is free, the wish or one made of it, and the form in which it is compared."""
     first = same_name(stem)
+    if not is_taken(first):
+        return stem, first
+    for tail in tails():
+        key = same_name(stem + tail)
+        if not is_taken(key):
+            return stem + tail, key
     for number in count(taken.counts.get(first, 2)):
         key = same_name(f"{stem}_{number}")
-        if not taken.has(key, ends):
+        if not is_taken(key):
             break
     taken.counts[first] = number + 1
     return f"{stem}_{number}", key

@@ -12,6 +12,8 @@ import unicodedata
 from enum import StrEnum
 from functools import lru_cache
 
+from jutrek.captures import MEDIA_SUFFIXES, without_edit
+
 MAX_BYTES = 255
 """Of a name, in UTF-8: the limit of most file systems."""
 MAX_PATH, MAX_FOLDER = 240, 160
@@ -70,11 +72,22 @@ def same_name(name: str) -> str:
 
 
 def stem_of(name: str) -> str:
-    """A name without its extension, and without the inner one of a sidecar (`a.dng.xmp`)."""
+    """A name without its extension, and without the inner one of a sidecar of any kind (`a.dng.xmp`)."""
     stem, suffix = os.path.splitext(name)
-    if suffix.lower() == ".xmp" and 2 <= len(os.path.splitext(stem)[1]) <= 5:
-        stem = os.path.splitext(stem)[0]
-    return stem
+    inner, second = os.path.splitext(stem)
+    if not second:
+        return stem
+    suffix = suffix.lower()
+    is_sidecars = 2 <= len(second) <= 5 if suffix == ".xmp" else second.lower() in MEDIA_SUFFIXES
+    return inner if is_sidecars and suffix not in MEDIA_SUFFIXES else stem
+
+
+def stem_and_tail(name: str) -> tuple[str, str]:
+    """The stem that all files of a capture have in common, and what a part, track, proxy or edit carries behind it."""
+    stem = stem_of(name)
+    bare = without_edit(stem)
+    common = TAIL.sub("", bare)
+    return common, stem[len(common) :]
 
 
 class Extensions(StrEnum):
@@ -88,9 +101,10 @@ class Extensions(StrEnum):
 def suffix_of(name: str, container: str, case: Extensions = Extensions.LOWER) -> str:
     """The extension a file gets: its own if its content may bear it, else its content's, of at most 32 bytes.
 
-    Clip data keep the number that their camera puts between stem and extension (`C0001M01.XML`).
+    Sidecars keep the extension of their file (`a.dng.xmp`), clip data the number that their camera puts between stem
+    and extension (`C0001M01.XML`).
     """
-    if container == "xmp":
+    if container == "xmp" or container not in _SUFFIXES:
         inner = name[len(stem_of(name)) :]
         own = inner if inner.count(".") == 2 else os.path.splitext(name)[1]
     elif container == "clipdata" and (numbered := _CLIP_DATA.search(name)):

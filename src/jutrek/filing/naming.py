@@ -8,17 +8,17 @@ from __future__ import annotations
 
 import os
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from enum import StrEnum
 from itertools import repeat
 from typing import NamedTuple
 
-from jutrek.captures import Capture
+from jutrek.captures import Capture, ReadFile, developed_beside_raw
 from jutrek.filing.counting import Numbers
 from jutrek.filing.facts import Facts
-from jutrek.filing.folders import Ends, Folders
+from jutrek.filing.folders import Also, Ends, Folders, ends_of
 from jutrek.filing.names import legal, shortened, stem_of
-from jutrek.filing.pattern import Pattern
+from jutrek.filing.pattern import Pattern, parse
 from jutrek.filing.pieces import COUNTER_SIGN
 from jutrek.filing.rules import UNFILED_FOLDER, HouseRules
 from jutrek.filing.writing import Columns, folder_of, stem_from, stems_from, write
@@ -44,12 +44,14 @@ class Wish(NamedTuple):
         stem: legal; where the number of a counter goes, its sign stands.
         digits: how many digits that number has at least; 0 where there is no counter.
         changed: whether something in them had to be changed to be legal.
+        developed: the folder of what a device developed beside its raw, where that is another one; else empty.
     """
 
     folder: str
     stem: str
     digits: int = 0
     changed: bool = False
+    developed: str = ""
 
 
 _NO_WISH = Wish("", "")
@@ -61,12 +63,14 @@ class Named(NamedTuple):
     Attributes:
         folder, stem: free, and taken by it now.
         key, number: what its counter counts within, and its number; an empty key where there is none.
+        developed: the folder of what was developed beside a raw, where that is another one; else empty.
     """
 
     folder: str
     stem: str
     key: str = ""
     number: int = 0
+    developed: str = ""
 
 
 class Piles:
@@ -109,12 +113,24 @@ class Piles:
             digits: Iterable[int] = repeat(_digits(name), count)
             if name.uses("counter"):
                 digits = [_digits(name) if COUNTER_SIGN in stem else 0 for stem in stems]
-            made = zip([cleaned[text] for text in folders.texts], stems, digits, changed, strict=True)
+            developed = self._developed(scheme, rules, cleaned) if rules.developed else repeat("", count)
+            made = zip([cleaned[text] for text in folders.texts], stems, digits, changed, developed, strict=True)
             if count == len(wishes):
                 return list(map(Wish._make, made))
             for at, wish in zip(own, made, strict=True):
                 wishes[at] = Wish._make(wish)
         return wishes
+
+    def _developed(self, scheme: int, rules: HouseRules, cleaned: dict[str, str]) -> Iterator[str]:
+        """Where captures would have what was developed beside their raws, as far as that is another folder."""
+        texts = write(parse(rules.developed), self._folders[scheme]).texts
+        for at, text in zip(self.numbers[scheme], texts, strict=True):
+            if not developed_beside_raw(self.facts[at].capture):
+                yield ""
+                continue
+            if text not in cleaned:
+                cleaned[text] = folder_of(text)
+            yield cleaned[text]
 
 
 def _digits(name: Pattern) -> int:
@@ -146,17 +162,36 @@ class Namer:
         """The wish for a capture that goes to Unfiled: it keeps its own name."""
         return Wish(UNFILED_FOLDER, _own_stem(capture))
 
-    def name(self, facts: Facts, wish: Wish, ends: Ends) -> Named:
+    def name_apart(self, facts: Facts, wish: Wish, files: Iterable[tuple[ReadFile, str]]) -> Named:
+        """Take a free name for files of which those that were developed beside a raw go to a folder of their own.
+
+        Args:
+            files: with what their names carry behind the stem.
+        """
+        apart = developed_beside_raw(facts.capture)
+        with_raw: list[str] = []
+        others: list[str] = []
+        for read, ending in files:
+            (others if read.file.path in apart else with_raw).append(ending)
+        if not with_raw:
+            named = self.name(facts, wish._replace(folder=wish.developed), ends_of(tuple(others)))
+            return named._replace(developed=named.folder)
+        also = Also(self.folders.spelt(wish.developed), ends_of(tuple(others))) if others else None
+        return self.name(facts, wish, ends_of(tuple(with_raw)), also)
+
+    def name(self, facts: Facts, wish: Wish, ends: Ends, also: Also | None = None) -> Named:
         """Take a free name.
 
         Args:
             wish: what the rules would have.
             ends: what the names of its files carry behind the stem.
+            also: the same for what was developed beside a raw, and the folder that it goes to.
         """
         folder = self.folders.spelt(wish.folder)
         if wish.digits:
-            return self._counted(facts, wish, folder, ends)
-        return Named(folder, self.folders.take(folder, wish.stem, ends, lambda: self._tails(facts.capture)))
+            return self._counted(facts, wish, folder, ends, also)
+        stem = self.folders.take(folder, wish.stem, ends, lambda: self._tails(facts.capture), also)
+        return Named(folder, stem, developed=also.folder if also else "")
 
     def _tails(self, capture: Capture) -> list[str]:
         moment, tails = capture.moment, []
@@ -166,20 +201,24 @@ class Namer:
             tails.append(f"_b{self._frames[capture.id]:02}")
         return tails
 
-    def _counted(self, facts: Facts, wish: Wish, folder: str, ends: Ends) -> Named:
+    def _counted(self, facts: Facts, wish: Wish, folder: str, ends: Ends, also: Also | None) -> Named:
         key = self._numbers.key(facts, wish.folder)
+        places = [(folder, ends), *([(also.folder, also.ends)] if also else [])]
+        room = min(self.folders.room(one, own) for one, own in places)
         while True:
             number = self._numbers.next(key)
-            stem = _numbered(wish.stem, f"{number:0{wish.digits}}", self.folders.room(folder, ends))
-            if not self.folders.has(folder, stem, ends):
-                stem = self.folders.take(folder, stem, ends)
-                return Named(folder, stem, key, number)
+            stem = _numbered(wish.stem, f"{number:0{wish.digits}}", room)
+            if not any(self.folders.has(one, stem, own) for one, own in places):
+                stem = self.folders.take(folder, stem, ends, also=also)
+                return Named(folder, stem, key, number, also.folder if also else "")
 
-    def gave(self, facts: Facts, wish: Wish, number: GivenNumber, ends: Ends) -> str:
+    def gave(self, facts: Facts, wish: Wish, number: GivenNumber, ends: Ends, also: Also | None) -> str:
         """The stem that a wish with a counter was given with a number; empty where it is counted within another."""
         if number.counter != self._numbers.key(facts, wish.folder):
             return ""
         room = self.folders.room(self.folders.spelt(wish.folder), ends)
+        if also is not None:
+            room = min(room, self.folders.room(also.folder, also.ends))
         return _numbered(wish.stem, f"{number.number:0{wish.digits}}", room)
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from itertools import count
 
-from jutrek.captures import Capture, Device, Moment, ReadFile, Shoot
+from jutrek.captures import Capture, Device, Moment, ReadFile, Shoot, developed_beside_raw
 from jutrek.doubles import NEW, Standing, Stands
 from jutrek.errors import shown
 from jutrek.filing.collecting import uncollected
@@ -151,7 +151,11 @@ class _Planner:
         if home_at and not self._rules.beside:
             why = f"Its capture is home as {shown(home_at)}; by the house rules what belongs to it stays."
             return [_row(read, facts, by, Action.STAY, None, why) for read in new]
-        rows = self._beside(facts, by, new, home_at) if home_at else []
+        rows = self._alone(facts, by, new, wish) if capture.kind is Kind.SIDECAR else []
+        if home_at:
+            rows += self._beside(facts, by, new, home_at, wish)
+        if not new:
+            return rows
         if capture.id in self._wishes.unfiled or (not capture.trusted and self._rules.undated is Undated.UNFILED):
             return rows + self._together(facts, by, new, self._namer.unfiled(capture), why)
         if capture.trusted:
@@ -168,13 +172,31 @@ class _Planner:
             self._said,
         )  # fmt: skip
 
-    def _beside(self, facts: Facts, by: Filed, new: list[ReadFile], home_at: str) -> list[Row]:
+    def _alone(self, facts: Facts, by: Filed, new: list[ReadFile], wish: Wish) -> list[Row]:
+        """Sidecars that come without their pictures go to them, where they are home. Takes them out of `new`."""
+        rows = []
+        for read in list(new):
+            stands = self._standings.get(read.file.path, NEW)
+            if stands.standing is not Standing.BESIDE:
+                continue
+            mine = [read]
+            new.remove(read)
+            rows += self._beside(facts, by, mine, stands.equal, wish)
+            why = f"It belongs to {shown(stands.equal)}, beside which there is another one already."
+            rows += [_row(one, facts, by, Action.STAY, None, why) for one in mine]
+        return rows
+
+    def _beside(self, facts: Facts, by: Filed, new: list[ReadFile], home_at: str, wish: Wish) -> list[Row]:
         """Companions of a file that is home go beside it, under its stem. Takes what it places out of `new`."""
-        folder, name = os.path.split(home_at)
+        home_folder, name = os.path.split(home_at)
         why = f"Beside its capture, which is home as {shown(home_at)}."
+        apart = developed_beside_raw(facts.capture) if wish.developed else frozenset[str]()
+        if any(self._standings.get(path, NEW).equal == home_at for path in apart):
+            home_folder = self._folders.spelt(wish.folder)
         rows = []
         for read in list(new):
             suffix = self._suffix(read)
+            folder = self._folders.spelt(wish.developed) if read.file.path in apart else home_folder
             if self._folders.take_beside(folder, stem_of(name), suffix):
                 new.remove(read)
                 path = os.path.join(folder, stem_of(name) + suffix)
@@ -193,12 +215,19 @@ class _Planner:
                 again = self._again(files, endings, ends)
                 files, endings = again[0]
                 ends = ends_of(tuple(endings))
-            named = self._namer.name(facts, wish, ends)
+            apart = developed_beside_raw(facts.capture) if wish.developed else frozenset[str]()
+            if apart:
+                named = self._namer.name_apart(facts, wish, zip(files, endings, strict=True))
+            else:
+                named = self._namer.name(facts, wish, ends)
             start = f"{named.folder}/{named.stem}" if named.folder else named.stem
             for read, ending in zip(files, endings, strict=True):
-                row = _row(read, facts, by, Action.BRING, start + ending, why)
+                is_apart = read.file.path in apart
+                path = os.path.join(named.developed, named.stem) + ending if is_apart else start + ending
+                row = _row(read, facts, by, Action.BRING, path, why)
                 if named.key or (self._may_want and self._wants(read, facts)):
-                    sidecar = self._sidecar(named, ending, read, facts) if self._wants(read, facts) else ""
+                    own = named._replace(folder=named.developed) if is_apart else named
+                    sidecar = self._sidecar(own, ending, read, facts) if self._wants(read, facts) else ""
                     row = row._replace(sidecar=sidecar, counter=named.key, number=named.number)
                 rows.append(row)
             if self._keeps_structure:
@@ -230,7 +259,8 @@ class _Planner:
         known = self._suffixes.get(key) if dot > 0 and path[dot - 1] not in "/." else None
         if known is None:
             known = suffix_of(path[path.rfind("/") + 1 :], form, self._rules.extensions)
-            if dot > 0 and path[dot - 1] not in "/." and "/" not in key[0] and form not in _BY_NAME:
+            by_name = form in _BY_NAME or read.reading.kind is Kind.OTHER
+            if dot > 0 and path[dot - 1] not in "/." and "/" not in key[0] and not by_name:
                 self._suffixes[key] = known
         return known
 
@@ -274,20 +304,34 @@ class _Planner:
         if stands.standing is Standing.HOME:
             why = f"The same bytes are home as {shown(stands.equal)}."
             return Row(file.path, file.root, Action.HOME, stands.equal, why, file.size, file.mtime_ns)
-        if file.root in self._wishes.along:
-            why = "It comes along as it is."
-            return Row(file.path, file.root, Action.BRING, self._along(file), why, file.size, file.mtime_ns)
+        if path := self._beside_home(file, stands):
+            why = f"Beside its capture, which is home as {shown(stands.equal)}."
+        elif file.root in self._wishes.along:
+            path, why = self._along(file), "It comes along as it is."
+        elif path := self._in_structure(file):
+            why = "Kept beside the clips as a part of the card's structure."
+        action = Action.BRING if path else Action.STAY
+        return Row(file.path, file.root, action, path or None, why, file.size, file.mtime_ns)
+
+    def _beside_home(self, file: SourceFile, stands: Stands) -> str:
+        """Where a sidecar goes whose picture is home; empty for anything else, or where the name is taken."""
+        if stands.standing is not Standing.BESIDE or not self._rules.beside:
+            return ""
+        folder, name = os.path.split(stands.equal)
+        suffix = suffix_of(os.path.basename(file.path), "", self._rules.extensions)
+        free = self._folders.take_beside(folder, stem_of(name), suffix)
+        return os.path.join(folder, stem_of(name) + suffix) if free else ""
+
+    def _in_structure(self, file: SourceFile) -> str:
+        """Where a part of a card's structure goes that is kept; empty for anything else, or where the name is taken."""
         folder = self._structures.get(structure_of(file.path, file.root)) if self._structures else None
-        if folder is not None and file.size:
-            card = os.path.basename(file.root.rstrip("/")) or "card"
-            inner = "/".join(legal(part) for part in os.path.relpath(file.path, file.root).split("/"))
-            above, name = os.path.split(os.path.join(folder, legal(f"{card} structure"), inner))
-            above = self._folders.spelt(above)
-            if self._folders.take_beside(above, name, ""):
-                why = "Kept beside the clips as a part of the card's structure."
-                path = os.path.join(above, name)
-                return Row(file.path, file.root, Action.BRING, path, why, file.size, file.mtime_ns)
-        return Row(file.path, file.root, Action.STAY, None, why, file.size, file.mtime_ns)
+        if folder is None or not file.size:
+            return ""
+        card = os.path.basename(file.root.rstrip("/")) or "card"
+        inner = "/".join(legal(part) for part in os.path.relpath(file.path, file.root).split("/"))
+        above, name = os.path.split(os.path.join(folder, legal(f"{card} structure"), inner))
+        above = self._folders.spelt(above)
+        return os.path.join(above, name) if self._folders.take_beside(above, name, "") else ""
 
 
 def _along_folder(file: SourceFile) -> tuple[str, str]:

@@ -1,8 +1,8 @@
 """Re-filing: what lies in the library, laid out anew by house rules.
 
 What fits the rules already stays, also where its name carries a count, as long as the clean name is taken, or a number
-that was given for it: nothing is moved only to be counted otherwise. Names on disk count as taken, those included that
-are about to be left.
+that was given for it: nothing is moved only to be counted otherwise. A name that somebody gave by hand is kept, and all
+files of its capture take it. Names on disk count as taken, those included that are about to be left.
 """
 
 from __future__ import annotations
@@ -12,16 +12,38 @@ import re
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
+from types import MappingProxyType
+from typing import NamedTuple
 
-from jutrek.captures import Capture
+from jutrek.captures import Capture, developed_beside_raw
 from jutrek.filing.counting import Numbers
 from jutrek.filing.facts import Facts, below, lies_in
-from jutrek.filing.folders import Ends, Folders, ends_of
-from jutrek.filing.names import stem_of, suffix_of
+from jutrek.filing.folders import Also, Ends, Folders, ends_of
+from jutrek.filing.names import stem_and_tail, stem_of, suffix_of
 from jutrek.filing.naming import Named, Namer, Piles, Wish
 from jutrek.filing.plan import Action, Plan, Row
 from jutrek.filing.rules import HouseRules
 from jutrek.library import GivenNumber, Library, numbers_given
+
+
+class Given(NamedTuple):
+    """What Jutrek knows of the names that it gave, by paths now, relative to the library.
+
+    Attributes:
+        numbers: which numbers names were given.
+        paths: which paths were given to files that somebody moved or renamed since.
+    """
+
+    numbers: Mapping[str, GivenNumber] = MappingProxyType({})
+    paths: Mapping[str, str] = MappingProxyType({})
+
+    def by_hand(self, path: str) -> str:
+        """The stem of a file whose name was given by hand; empty for all others."""
+        given = self.paths.get(path)
+        if given is None:
+            return ""
+        (own, _), (before, _) = (stem_and_tail(os.path.basename(one)) for one in (path, given))
+        return "" if own == before else own
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +58,7 @@ class Scope:
         strangers: whether also what Jutrek did not file: its folders may say more than Jutrek knows.
         without: files and folders that are left out, relative to the library.
         since: the first filing day that is filed anew; None for all.
+        by_hand: whether also names are made anew that somebody gave by hand.
     """
 
     year: int = 0
@@ -46,6 +69,7 @@ class Scope:
     strangers: bool = False
     without: tuple[str, ...] = ()
     since: date | None = None
+    by_hand: bool = False
 
     def holds(self, facts: Facts, *, known: bool) -> bool:
         """Whether a capture is in it; `known` where Jutrek filed it."""
@@ -68,14 +92,14 @@ def plan_refiling(
     facts: Sequence[Facts],
     known: frozenset[str],
     scope: Scope,
-    numbers: Mapping[str, GivenNumber],
+    given: Given,
 ) -> Plan:
     """Make the plan of a re-filing: a row for every file that has to move. Lists folders, and changes nothing.
 
     Args:
         facts: of the captures at home, in the order of shooting.
         known: ids of the captures that Jutrek filed.
-        numbers: which numbers names were given, by path relative to the library.
+        given: what is known of their names.
 
     Raises:
         LibraryMissing: when a folder of the library cannot be listed.
@@ -85,12 +109,14 @@ def plan_refiling(
     counters = Numbers(rules.counter_per, rules.counter_start, last)
     folders = Folders(library.root)
     namer = Namer(folders, counters, [one.capture for one in facts])
-    refiler = _Refiler(namer, rules, library.root, numbers)
+    refiler = _Refiler(namer, rules, library.root, given, stay=not scope.folders)
     wanted = [one for one in facts if one.capture.trusted and scope.holds(one, known=one.capture.id in known)]
     wishes = [
-        _kept(one.capture, wish, scope) for one, wish in zip(wanted, Piles(wanted, rules).wishes(rules), strict=True)
+        _kept(one.capture, wish, scope, given)
+        for one, wish in zip(wanted, Piles(wanted, rules).wishes(rules), strict=True)
     ]
-    for folder in _respelt(library.root, [wish.folder for wish in wishes], wanted):
+    wished = [folder for wish in wishes for folder in (wish.folder, wish.developed) if folder]
+    for folder in _respelt(library.root, wished, wanted):
         folders.spell(folder)
     rows = [row for one, wish in zip(wanted, wishes, strict=True) for row in refiler.moves(one, wish)]
     return Plan(library.root, library.id, rules, tuple(rows))
@@ -137,49 +163,109 @@ def current(capture: Capture) -> tuple[str, str]:
     return folder, stem.removesuffix(tail) if tail else stem
 
 
-def _kept(capture: Capture, wish: Wish, scope: Scope) -> Wish:
+def kept_by_hand(facts: Iterable[Facts], known: frozenset[str], scope: Scope, given: Given) -> tuple[str, ...]:
+    """Paths of files within a scope whose names were given by hand, and are kept."""
+    if scope.by_hand or not scope.names or not given.paths:
+        return ()
+    captures = [one.capture for one in facts if scope.holds(one, known=one.capture.id in known)]
+    paths = (below(read.file.path, one.root) for one in captures for read in one.files)
+    return tuple(path for path in paths if given.by_hand(path))
+
+
+def _kept(capture: Capture, wish: Wish, scope: Scope, given: Given) -> Wish:
+    """A wish without what stays as it is: the folder, or the name, or a name that was given by hand."""
     folder, stem = current(capture)
-    wish = wish if scope.folders else wish._replace(folder=folder)
-    return wish if scope.names else Wish(wish.folder, stem)
+    if not scope.folders:
+        wish = wish._replace(folder=folder)
+    if not scope.names:
+        return Wish(wish.folder, stem, developed=wish.developed)
+    if given.paths and not scope.by_hand:
+        named = (given.by_hand(below(read.file.path, capture.root)) for read in capture.files)
+        if own := next(filter(None, named), ""):
+            return Wish(wish.folder, own, developed=wish.developed)
+    return wish
 
 
 class _Refiler:
     """Moves captures one after the other to where rules would have them."""
 
-    def __init__(self, namer: Namer, rules: HouseRules, root: str, numbers: Mapping[str, GivenNumber]) -> None:
-        self._namer, self._rules, self._root, self._numbers = namer, rules, root, numbers
+    def __init__(self, namer: Namer, rules: HouseRules, root: str, given: Given, *, stay: bool) -> None:
+        """
+        Args:
+            stay: whether files stay in the folders that they are in.
+        """
+        self._namer, self._rules, self._root, self._given, self._stay = namer, rules, root, given, stay
 
     def moves(self, facts: Facts, wish: Wish) -> Iterable[Row]:
         """A row for each of its files that has to move."""
         capture, folders = facts.capture, self._namer.folders
         folder, stem = current(capture)
-        endings = _endings(capture, stem, self._rules)
-        own = [os.path.basename(path)[len(stem) :] for path in endings]
-        ends = ends_of(tuple(endings.values()))
-        fits = folders.spelt(wish.folder) == folder and self._fits(facts, folder, stem, wish, ends)
-        if fits and own == list(endings.values()):
+        endings = self._endings(capture, stem)
+        own = {path: below(path, self._root) for path in endings}
+        apart = developed_beside_raw(capture) if wish.developed else frozenset[str]()
+        if self._stay:
+            apart = frozenset(path for path, at in own.items() if os.path.dirname(at) != folder)
+            elsewhere = {os.path.dirname(own[path]) for path in apart}
+            if len(elsewhere) > 1:
+                return
+            wish = wish._replace(developed=next(iter(elsewhere), ""))
+        ends = ends_of(tuple(end for path, end in endings.items() if path not in apart))
+        also = None
+        if apart:
+            beside = ends_of(tuple(end for path, end in endings.items() if path in apart))
+            also = Also(folders.spelt(wish.developed), beside)
+        fits = folders.spelt(wish.folder) == folder and self._fits(facts, folder, stem, wish, ends, also)
+        if fits and own == _targets(endings, apart, Named(folder, stem, developed=also.folder if also else "")):
             return
-        folders.give_back(folder, stem, own)
-        named = Named(folder, folders.take(folder, stem, ends)) if fits else self._namer.name(facts, wish, ends)
+        folders.give_back(own.values(), stem)
+        if fits:
+            stem = folders.take(folder, stem, ends, also=also)
+            named = Named(folder, stem, developed=also.folder if also else "")
+        else:
+            named = self._namer.name(facts, wish, ends, also)
+        targets = _targets(endings, apart, named)
         for read in capture.files:
-            file = read.file
-            target = os.path.join(named.folder, named.stem + endings[file.path])
-            if target != below(file.path, self._root):
+            file, target = read.file, targets[read.file.path]
+            if target != own[file.path]:
                 yield _row(facts, file.path, self._root, target, file.size, file.mtime_ns, named)
 
-    def _fits(self, facts: Facts, folder: str, stem: str, wish: Wish, ends: Ends) -> bool:
+    def _endings(self, capture: Capture, stem: str) -> dict[str, str]:
+        """What each file's name carries behind the common stem, by its path: its tail, and its extension by the rules.
+
+        Where rules would make two files of a capture bear one name, the endings stay as they are.
+        """
+        made: dict[str, str] = {}
+        kept: dict[str, str] = {}
+        for read, known in zip(capture.files, capture.tails or ("",) * len(capture.files), strict=True):
+            name = os.path.basename(read.file.path)
+            suffix = suffix_of(name, read.reading.format, self._rules.extensions)
+            if name.startswith(stem) and below(read.file.path, self._root) not in self._given.paths:
+                own = os.path.splitext(name[len(stem) :])[0]
+                # A sidecar's inner extension is a part of its suffix already.
+                tail = "" if not own or suffix.lower().startswith(own.lower()) else _without_inner(own, suffix)
+                kept[read.file.path] = name[len(stem) :]
+            else:
+                tail = known
+                kept[read.file.path] = known + name[len(stem_of(name)) :]
+            made[read.file.path] = tail + suffix
+        return kept if len({ending.lower() for ending in made.values()}) < len(made) else made
+
+    def _fits(self, facts: Facts, folder: str, stem: str, wish: Wish, ends: Ends, also: Also | None) -> bool:
         """Whether a stem is the one that was given for the wish, in the folder that it lies in.
 
         Of a counter that is known by the number that was given. What was told apart from another name fits as long as
         the clean one is taken.
         """
         if wish.digits:
-            number = self._numbers.get(below(facts.capture.id, self._root))
-            return number is not None and self._namer.gave(facts, wish, number, ends) == stem
+            number = self._given.numbers.get(below(facts.capture.id, self._root))
+            return number is not None and self._namer.gave(facts, wish, number, ends, also) == stem
         if stem == wish.stem:
             return True
         told_apart = re.fullmatch(rf"{re.escape(wish.stem)}(?:_\d+|_b\d\d+)", stem) is not None
-        return told_apart and self._namer.folders.has(folder, wish.stem, ends)
+        has = self._namer.folders.has
+        return told_apart and (
+            has(folder, wish.stem, ends) or (also is not None and has(also.folder, wish.stem, also.ends))
+        )
 
 
 def _row(facts: Facts, path: str, root: str, target: str, size: int, mtime_ns: int, named: Named) -> Row:
@@ -189,19 +275,15 @@ def _row(facts: Facts, path: str, root: str, target: str, size: int, mtime_ns: i
     )  # fmt: skip
 
 
-def _endings(capture: Capture, stem: str, rules: HouseRules) -> dict[str, str]:
-    """What each file's name carries behind the common stem, by its path: its tail, and its extension as rules want it.
+def _targets(endings: Mapping[str, str], apart: frozenset[str], named: Named) -> dict[str, str]:
+    """Where files of a capture would lie under a name, relative to the library."""
+    return {
+        path: os.path.join(named.developed if path in apart else named.folder, named.stem + ending)
+        for path, ending in endings.items()
+    }
 
-    Where rules would make two files of a capture bear one name, the endings stay as they are.
-    """
-    made: dict[str, str] = {}
-    for read in capture.files:
-        name = os.path.basename(read.file.path)
-        suffix = suffix_of(name, read.reading.format, rules.extensions)
-        own = os.path.splitext(name[len(stem) :])[0] if name.startswith(stem) else ""
-        # A sidecar's inner extension is a part of its suffix already.
-        tail = "" if suffix.count(".") > 1 or not own or suffix.lower().startswith(own.lower()) else own
-        made[read.file.path] = tail + suffix
-    if len({ending.lower() for ending in made.values()}) < len(made):
-        return {path: os.path.basename(path)[len(stem) :] for path in made}
-    return made
+
+def _without_inner(own: str, suffix: str) -> str:
+    """A tail without the inner extension that is a part of a sidecar's suffix."""
+    inner = os.path.splitext(suffix)[0]
+    return own[: -len(inner)] if inner and own.lower().endswith(inner.lower()) else own

@@ -31,7 +31,8 @@ _ABOUT = {
     "Edit them by hand or on the page House rules; comments stay. All pieces of patterns: docs/patterns.md.",
     "filing": "Folders below the library, and names of files. Pieces stand in braces; a part in angle brackets\n"
     "disappears where a piece in it is empty. undated: stay | unfiled. extensions: lower | upper | kept.\n"
-    "owner-is-person: the owner or artist that a device writes made a capture, where nobody said another.",
+    "owner-is-person: the owner or artist that a device writes made a capture, where nobody said another.\n"
+    "developed: a layout for pictures that a device developed beside its raws; empty: with the raws.",
     "scheme": "A layout and a name for some captures only; the first that fits holds.\n"
     "kinds: still, clip, sound. device: a letter, name or model. words: of the shoot, or keywords.",
     "kinds": "What {kind} writes.",

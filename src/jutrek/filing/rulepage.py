@@ -61,6 +61,7 @@ class _Filing(_Table):
     extensions: Literal["lower", "upper", "kept"] = "lower"
     language: Annotated[str, AfterValidator(_language)] = _USUAL.language
     owner_is_person: bool = Field(False, alias="owner-is-person")
+    developed: str = ""
 
 
 class _Scheme(_Table):
@@ -185,7 +186,9 @@ _NUMBERS: dict[Where, str] = {
     ("counter", "start"): "a whole number from 0 to 999,999,999",
     ("copies", "proof-days"): "a whole number of days from 0 to 3,650",
 }
-_TABLE_OF: dict[str, Where] = {"layout": ("filing",), "name": ("filing",), "trust": ("trust",)}
+_TABLE_OF: dict[str, Where] = {
+    "layout": ("filing",), "name": ("filing",), "developed": ("filing",), "trust": ("trust",),
+}  # fmt: skip
 
 
 def _rules(page: _Page) -> HouseRules:
@@ -194,6 +197,7 @@ def _rules(page: _Page) -> HouseRules:
     return HouseRules(
         layout=page.filing.layout,
         name=page.filing.name,
+        developed=page.filing.developed.strip(),
         schemes=tuple(
             Scheme(tuple(one.kinds), one.device.strip(), one.words.strip(), one.layout, one.name) for one in page.scheme
         ),
@@ -242,6 +246,7 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
         "filing": {
             "layout": rules.layout, "name": rules.name, "undated": rules.undated.value,
             "extensions": rules.extensions.value, "language": rules.language, "owner-is-person": rules.owners,
+            "developed": rules.developed,
         },
         "scheme": schemes,
         "kinds": dict(rules.kinds),

@@ -119,6 +119,7 @@ class HouseRules:
     Attributes:
         layout: the pattern of folders below the library; its dates are of the filing day, which obeys the day's start.
         name: the pattern of file names, without extension; its dates are the true ones.
+        developed: the pattern of folders for what a device developed beside its raws; empty for those of the raws.
         schemes: layouts and names for some captures only; the first that fits holds.
         undated: whether captures without a trustworthy date stay on their source or go to `Unfiled/`.
         extensions: how extensions are written.
@@ -154,6 +155,7 @@ class HouseRules:
 
     layout: str = "{year}/{month}</{day} {shoot}>"
     name: str = "{date}_{time}< {shoot}>"
+    developed: str = ""
     schemes: tuple[Scheme, ...] = ()
     undated: Undated = Undated.STAY
     extensions: Extensions = Extensions.LOWER
@@ -187,6 +189,8 @@ class HouseRules:
     def __post_init__(self) -> None:
         _check("layout", self.layout, LAYOUT)
         _check("name", self.name, NAME)
+        if self.developed:
+            _check("developed", self.developed, LAYOUT)
         for number, scheme in enumerate(self.schemes):
             _check("layout", scheme.layout or self.layout, LAYOUT, number)
             _check("name", scheme.name or self.name, NAME, number)
@@ -221,7 +225,8 @@ class HouseRules:
 
     def uses(self, piece: str) -> bool:
         """Whether a piece is in any of the patterns."""
-        return any(layout.uses(piece) or name.uses(piece) for layout, name in self.patterns())
+        developed = parse(self.developed).uses(piece) if self.developed else False
+        return developed or any(layout.uses(piece) or name.uses(piece) for layout, name in self.patterns())
 
     @property
     def writes_sidecars(self) -> bool:

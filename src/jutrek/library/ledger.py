@@ -21,9 +21,11 @@ from jutrek.errors import LedgerUnusable
 from jutrek.library.contents import Contents
 from jutrek.library.home import Filed, GivenNumber, HomeFile, ProofMark, State, Waits
 
-VERSION = 7
+VERSION = 8
 """Of its tables."""
 _AT_ONCE = 500
+_NOWHERE = b"\0"
+"""No path begins with it."""
 _WAIT = 10.0
 """Seconds that another process may hold it."""
 _MARKS = 'SELECT place, path, size, mtime_ns, "full", at, state, inode, ctime_ns FROM proofs'
@@ -39,6 +41,24 @@ def _filed(row: Sequence[Any]) -> Filed:
     said = tuple(sorted(json.loads(row[9]).items())) if row[9] else ()
     moment, shift, device, operator, shoot = row[1:6]
     return Filed(moment, shift, device, operator, shoot, row[8] or "", said, os.fsdecode(row[7] or b""))
+
+
+def _given(
+    connection: sqlite3.Connection, moves: Iterable[tuple[bytes, bytes]]
+) -> Iterator[tuple[bytes, bytes, bytes, bool]]:
+    """Of moved files that Jutrek filed: where to, from where, which path it gave them, and whether that was kept."""
+    query = (
+        "SELECT coalesce(by_hand.given, moments.path), by_hand.given IS NOT NULL FROM moments"
+        " LEFT JOIN by_hand ON by_hand.path = moments.path WHERE moments.path = ?"
+    )
+    for to, path in moves:
+        row = connection.execute(query, (path,)).fetchone()
+        if row is not None:
+            yield to, path, row[0], bool(row[1])
+
+
+def _stem(path: bytes) -> bytes:
+    return os.path.splitext(os.path.basename(path))[0]
 
 
 def _connected(path: str) -> sqlite3.Connection:
@@ -228,15 +248,39 @@ class Ledger:
         with self._transaction() as connection:
             return {os.fsdecode(row[0]): _filed(row) for row in connection.execute(_FILED)}
 
-    def move(self, moves: Iterable[tuple[str, str]]) -> None:
-        """Follow files that were moved within the library, from one path to another. Durable on return."""
+    def move(self, moves: Iterable[tuple[str, str]], *, by_hand: bool = False) -> None:
+        """Follow files that were moved within the library, from one path to another. Durable on return.
+
+        Args:
+            by_hand: whether somebody else moved them: then it is kept which path they were given. It is kept on where
+                Jutrek moves such a file, and not where it gives it another name.
+        """
         rows = [(os.fsencode(to), os.fsencode(path)) for path, to in moves]
-        if rows:
-            with self._transaction() as connection:
+        if not rows:
+            return
+        crossed = not {to for to, _ in rows}.isdisjoint(path for _, path in rows)
+        with self._transaction() as connection:
+            given = [
+                (to, before)
+                for to, path, before, was_known in _given(connection, rows)
+                if before != to and (by_hand or (was_known and _stem(to) == _stem(path)))
+            ]
+            connection.executemany("DELETE FROM by_hand WHERE path IN (?, ?)", rows)
+            connection.executemany("INSERT OR REPLACE INTO by_hand VALUES (?, ?)", given)
+            # Where one file goes to another's old path, all go through paths that no file can have.
+            steps = [[(_NOWHERE + path, path) for _, path in rows]] if crossed else []
+            steps.append([(to, _NOWHERE + path) for to, path in rows] if crossed else rows)
+            for step in steps:
                 for table in ("files", "moments", "origins", "contents"):
-                    connection.executemany(f"UPDATE OR REPLACE {table} SET path = ? WHERE path = ?", rows)
-                connection.executemany("UPDATE OR REPLACE proofs SET path = ? WHERE path = ? AND place = ''", rows)
-                connection.executemany("UPDATE waits SET equal = ? WHERE equal = ?", rows)
+                    connection.executemany(f"UPDATE OR REPLACE {table} SET path = ? WHERE path = ?", step)
+                connection.executemany("UPDATE OR REPLACE proofs SET path = ? WHERE path = ? AND place = ''", step)
+                connection.executemany("UPDATE waits SET equal = ? WHERE equal = ?", step)
+
+    def given(self) -> dict[str, str]:
+        """Which paths Jutrek gave to files that somebody moved or renamed since, by their paths now."""
+        with self._transaction() as connection:
+            rows = connection.execute("SELECT path, given FROM by_hand")
+            return {os.fsdecode(path): os.fsdecode(given) for path, given in rows}
 
     def put_proofs(self, marks: Iterable[ProofMark]) -> None:
         """Keep what was found of files, replacing what was known of the same paths. Durable on return."""
@@ -297,7 +341,7 @@ class Ledger:
         rows = [(os.fsencode(path),) for path in paths]
         if rows:
             with self._transaction() as connection:
-                for table in ("files", "moments", "origins", "contents"):
+                for table in ("files", "moments", "origins", "contents", "by_hand"):
                     connection.executemany(f"DELETE FROM {table} WHERE path = ?", rows)
 
     def waits(self) -> dict[str, Waits]:

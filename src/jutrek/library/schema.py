@@ -55,6 +55,13 @@ numbered = sa.Table(
     sa.Column("number", sa.BigInteger, nullable=False),
 )
 """Since version 7: which number a counter gave to the name that a path was given. It stays with the path."""
+by_hand = sa.Table(
+    "by_hand",
+    meta,
+    sa.Column("path", sa.LargeBinary, primary_key=True),
+    sa.Column("given", sa.LargeBinary, nullable=False),
+)
+"""Since version 8: which path Jutrek gave to a file that somebody moved or renamed since."""
 proofs = sa.Table(
     "proofs",
     meta,

@@ -2,7 +2,8 @@
 
 A file that is gone from one path and has come to another, since somebody moved or renamed it, is known again by its
 content: by its quick fingerprint, and where none was made yet by size and time of change to the nanosecond. What the
-ledger knows of it moves along. A file whose size or time changed is a new version: its fingerprints are forgotten.
+ledger knows of it moves along. So are files whose names were swapped, by size, time and fingerprint. A file whose size
+or time changed is a new version: its fingerprints are forgotten.
 """
 
 from __future__ import annotations
@@ -10,7 +11,7 @@ from __future__ import annotations
 import os
 import threading
 from collections import defaultdict
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -55,9 +56,10 @@ def survey(
         Stopped: when `stop` was set.
     """
     known = ledger.all_files()
-    seen, changed = 0, 0
+    seen = 0
     fresh: list[HomeFile] = []
     came: list[HomeFile] = []
+    changed: dict[str, tuple[int, int]] = {}
     for path, size, mtime_ns in _walk(library.root):
         seen += 1
         if stop is not None and stop.is_set():
@@ -71,13 +73,47 @@ def survey(
         if before is None:
             came.append(fresh[-1])
         else:
-            changed += 1
+            changed[path] = before
     moves = _moved(library, ledger, known, came) if known and came else {}
-    ledger.move((old, now.path) for old, now in moves.items())
+    if changed:
+        taken = {now.path for now in moves.values()}
+        old = changed | {path: stamp for path, stamp in known.items() if path not in moves}
+        moves |= _swapped(library, ledger, old, [one for one in fresh if one.path not in taken], changed.keys())
+    ledger.move(((old, now.path) for old, now in moves.items()), by_hand=True)
     arrived = {now.path: now for now in moves.values()}
     ledger.put([arrived.get(one.path, one) for one in fresh])
     ledger.drop(path for path in known if path not in moves)
-    return Survey(seen, len(came) - len(moves), changed, len(known) - len(moves), len(moves))
+    new, gone = (one.path for one in came if one.path not in arrived), (path for path in known if path not in moves)
+    return Survey(seen, _count(new), _count(path for path in changed if path not in arrived), _count(gone), len(moves))
+
+
+def _count(paths: Iterator[str]) -> int:
+    return sum(1 for _ in paths)
+
+
+def _swapped(
+    library: Library, ledger: Ledger, old: dict[str, tuple[int, int]], now: list[HomeFile], changed: Collection[str]
+) -> dict[str, HomeFile]:
+    """Files whose names were exchanged, two or more in turn: by the path that they had, what they are now.
+
+    Where another file took a path, it counts as moved there only if what lay there before is known to lie elsewhere:
+    else that one's content would be missed by nobody.
+    """
+    by_stamp: dict[tuple[int, int], list[HomeFile]] = defaultdict(list)
+    for one in now:
+        by_stamp[one.size, one.mtime_ns].append(one)
+    found: dict[str, HomeFile] = {}
+    marks: dict[str, bytes] = {}
+    for before in ledger.of_paths(path for path, stamp in old.items() if stamp in by_stamp).values():
+        candidates = by_stamp[before.size, before.mtime_ns]
+        alike = [one for one in candidates if _same(before, one, library.root, marks)]
+        if len(alike) == 1:
+            found[before.path] = replace(alike[0], quick=before.quick, full=before.full)
+            candidates.remove(alike[0])
+    while hanging := [path for path, one in found.items() if one.path in changed and one.path not in found]:
+        for path in hanging:
+            del found[path]
+    return found
 
 
 def _moved(

@@ -18,10 +18,12 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
+from jutrek.captures import MEDIA_SUFFIXES, without_edit
 from jutrek.disk import Inside, Outside, Tree, inside, own
 from jutrek.doubles.degrees import Degree
 from jutrek.errors import FileTrouble, JutrekError, NotMoved, NotPossible, SourceUnreadable, Stopped, shown
 from jutrek.filing import Action, HouseRules, Plan, Row
+from jutrek.filing.names import stem_of
 from jutrek.library import Library, Place, State
 from jutrek.transfer.carrying_over import carry_over
 from jutrek.transfer.journal import Journal, Kind
@@ -34,7 +36,6 @@ if TYPE_CHECKING:
 
 TRAY = str(own("tray"))
 _BLOCK = 1024 * 1024
-_SIDECAR = ".xmp"
 _DAMAGED = frozenset({State.ROTTED, State.UNREADABLE, State.GONE})
 
 Stamp = tuple[int, int]
@@ -117,24 +118,37 @@ def _sidecars(library: Library, path: str, dropped: set[str], names: dict[str, l
             names[folder] = os.listdir(os.path.join(library.root, folder))
         except OSError:
             names[folder] = []
-    stem = os.path.splitext(name)[0]
-    found = [other for other in names[folder] if other.casefold() == f"{name}{_SIDECAR}".casefold()]
-    shares = any(
-        os.path.splitext(other)[0] == stem and os.path.join(folder, other) not in dropped
+    stay = {
+        os.path.splitext(other)[0]
         for other in names[folder]
-        if not other.casefold().endswith(_SIDECAR)
-    )
-    if not shares:
-        found += [other for other in names[folder] if other.casefold() == f"{stem}{_SIDECAR}".casefold()]
-    return [os.path.join(folder, other) for other in found]
+        if _is_media(other) and os.path.join(folder, other) not in dropped
+    }
+    own = {one.casefold() for one in (name, os.path.splitext(name)[0])}
+    return [
+        os.path.join(folder, other)
+        for other in names[folder]
+        if not _is_media(other)
+        and (after := _named_after(other)).isdisjoint(stay)
+        and any(one.casefold() in own for one in after)
+    ]
+
+
+def _is_media(name: str) -> bool:
+    return os.path.splitext(name)[1].lower() in MEDIA_SUFFIXES
+
+
+def _named_after(sidecar: str) -> set[str]:
+    """What a file is called that a sidecar belongs to: its whole name where that says it, else its stem."""
+    inner = os.path.splitext(sidecar)[0]
+    return {inner} if stem_of(sidecar) != inner else {inner, without_edit(inner)}
 
 
 def _has_its_file(sidecar: str) -> bool:
     """Whether a file that a sidecar may belong to lies beside it."""
     folder, name = os.path.split(sidecar)
-    own = os.path.splitext(name)[0]
-    beside = (other for other in os.listdir(folder) if not other.casefold().endswith(_SIDECAR))
-    return any(own in (other, os.path.splitext(other)[0]) for other in beside)
+    after = _named_after(name)
+    beside = (other for other in os.listdir(folder) if _is_media(other))
+    return any(not after.isdisjoint((other, os.path.splitext(other)[0])) for other in beside)
 
 
 class _Court:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PySide6.QtCore import QAbstractTableModel, QItemSelectionModel, QModelIndex, QPersistentModelIndex, Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -75,12 +77,15 @@ class RefileView(QWidget):
             self.what.addItem(words, scope)
         self.strangers = QCheckBox("also what Jutrek did not file")
         self.strangers.setToolTip("Its folders may say more about it than Jutrek knows")
+        self.by_hand = QCheckBox("also names given by hand")
+        self.by_hand.setToolTip("A name that somebody gave to a file at home is kept otherwise")
         row = QHBoxLayout()
         row.setSpacing(10)
         row.addWidget(Label("File anew"))
         row.addWidget(self.years)
         row.addWidget(self.what)
         row.addWidget(self.strangers)
+        row.addWidget(self.by_hand)
         row.addStretch()
         self.words = Label()
         self.words.setWordWrap(True)
@@ -98,6 +103,7 @@ class RefileView(QWidget):
         self.years.activated.connect(self._want)
         self.what.activated.connect(self._want)
         self.strangers.clicked.connect(self._want)
+        self.by_hand.clicked.connect(self._want)
         self._years: list[int] = []
 
     def open(self, years: list[int]) -> None:
@@ -123,15 +129,15 @@ class RefileView(QWidget):
     def _want(self) -> None:
         chosen: Scope = self.what.currentData()
         self.show_nothing()
-        year, strangers = self.years.currentData() or 0, self.strangers.isChecked()
-        self.wanted.emit(Scope(year, folders=chosen.folders, names=chosen.names, strangers=strangers))
+        more = {"strangers": self.strangers.isChecked(), "by_hand": self.by_hand.isChecked()}
+        self.wanted.emit(replace(chosen, year=self.years.currentData() or 0, **more))
 
     def show_plan(self, planned: events.RefilingPlanned) -> None:
         """Show a plan."""
         self.model.show_plan(planned)
         count = len(planned.plan.rows)
         is_back = bool(planned.takes_back)
-        for part in (self.years, self.what, self.strangers):
+        for part in (self.years, self.what, self.strangers, self.by_hand):
             part.setEnabled(not is_back)
         if is_back:
             words = f"{paint.counted(count, 'file')} would go back to where the last re-filing took them from."
@@ -142,6 +148,9 @@ class RefileView(QWidget):
             words = "Nothing here was filed by Jutrek yet, so it knows too little of it to move it."
         else:
             words = "Everything lies where the rules would have it."
+        if planned.kept:
+            words += f" {paint.counted(len(planned.kept), 'file')} keep a name given by hand: {shown(planned.kept[0])}"
+            words += "." if len(planned.kept) == 1 else ", …"
         self.words.setText(words)
 
     def chosen(self) -> frozenset[str]:

@@ -286,6 +286,7 @@ class CopiesSection(Section):
         self.second = self.tick("Keep a cryptographic sum (BLAKE3) beside the fingerprint")
         self.lists = self.tick("Leave a hash list (ASC MHL) of every intake in each place")
         self.owners = self.tick("{operator} writes the owner or artist in a file, where nobody said who made it")
+        self.developed = self.line("Pictures developed beside a raw", "with their raws; or a layout: JPEG/{year}")
         self.extensions = self.choice(
             "Extensions", {"lower": "in small letters: .jpg", "upper": "in capitals: .JPG", "kept": "as they are"}
         )
@@ -320,6 +321,7 @@ class CopiesSection(Section):
             box.setCurrentIndex(box.findData(value.value))
         set_text(self.start, str(rules.counter_start))
         set_text(self.language, rules.language)
+        set_text(self.developed, rules.developed)
         for kind, field in self.kinds.items():
             set_text(field, rules.kinds[kind])
 
@@ -338,6 +340,7 @@ class CopiesSection(Section):
             second_sum=self.second.isChecked(),
             hash_lists=self.lists.isChecked(),
             owners=self.owners.isChecked(),
+            developed=self.developed.text().strip(),
             extensions=Extensions(self.extensions.currentData()),
             counter_per=Per(self.per.currentData()),
             counter_start=int(start),
