@@ -105,7 +105,7 @@ def planned(library: Library, ledger: Ledger, sources: Sequence[Path], rules: Ho
     captures, decisions = make_captures(founds, rules), Decisions()
     devices = devices_of([found.source for found in founds], captures, decisions, {})
     story = tell(captures, devices, decisions, rules, ())
-    standings = standings_of(story.captures, library, ledger, stop=stop, report=lambda *_: None)
+    standings = standings_of(story.captures, library, ledger, stop=stop, report=lambda *_: None, founds=founds)
     return plan_of(founds, story, library, rules, standings)
 
 

@@ -94,6 +94,12 @@ def test_what_comes_later_goes_to_its_own_folder(library: Library, ledger: Ledge
     assert moved.rows == ()
     rows = {row.source: row.destination for row in planned(library, ledger, [later.parents[1]], APART).to_bring()}
     assert rows == {str(later): "Raw/2026/20260514_102613.dng"}
+    brought(library, ledger, later.parents[1], APART)
+    note = put(pair.parent / "last" / "DCIM" / "DSC1.JPG.txt", b"a note")
+    put(note.with_name("DSC1.txt"), b"another one")
+    assert {row.destination for row in planned(library, ledger, [note.parents[1]], APART).to_bring()} == {
+        "Developed/2026/05/20260514_102613.jpg.txt", "Raw/2026/20260514_102613.txt",
+    }  # fmt: skip
 
 
 def test_what_was_moved_and_renamed_by_hand_stays_one_capture(library: Library, ledger: Ledger, pair: Path) -> None:
@@ -123,6 +129,26 @@ def test_what_was_moved_and_renamed_by_hand_stays_one_capture(library: Library, 
     survey(library, ledger)
     back = {row.destination for row in plan_of(library, ledger, HouseRules()).rows}
     assert back == USUAL - {"2026/05/20260514_102613.dng"}
+
+
+def test_only_what_was_filed_as_one_is_one(library: Library, ledger: Ledger, card: Path) -> None:
+    """A raw and its picture on two cards are two captures until somebody puts them together; two pictures always are."""
+    for number, data in enumerate((making.dng(), making.jpeg(seed=1), making.jpeg(seed=2))):
+        put(card.parent / f"slot{number}" / "DCIM" / f"DSC1.{'DNG' if not number else 'JPG'}", data)
+        brought(library, ledger, card.parent / f"slot{number}")
+    assert at_home(library) == {f"2026/05/20260514_102613{end}" for end in (".dng", "_420.jpg", "_2.jpg")}
+
+    def captures() -> list[int]:
+        survey(library, ledger)
+        found = read_home(library, ledger, HouseRules(), stop=never(), report=lambda *_: None)
+        return sorted(len(one.capture.files) for one in found.facts)
+
+    assert captures() == [1, 1, 1]
+    moved = Path(library.root, "2026/05/20260514_102613_420.jpg").rename(Path(library.root, "mine.jpg"))
+    assert captures() == [1, 1, 1]
+    Path(library.root, "2026/05/20260514_102613_2.jpg").unlink()
+    assert captures() == [2]
+    assert moved.exists()
 
 
 def test_names_that_were_swapped_are_put_right(library: Library, ledger: Ledger, card: Path) -> None:
