@@ -84,7 +84,7 @@ def test_a_pair_lies_in_two_folders_by_rule(library: Library, ledger: Ledger, pa
 
 
 def test_what_comes_later_goes_to_its_own_folder(library: Library, ledger: Ledger, pair: Path) -> None:
-    """The raw after its picture, and the picture after its raw."""
+    """The raw after its picture, which a re-filing parts; then a sidecar of each."""
     later = put(pair.parent / "later" / "DCIM" / "DSC1.DNG", (pair / "DCIM" / "DSC1.DNG").read_bytes())
     for name in ("DSC1.JPG", "DSC1.JPG.pp3"):
         put(later.parent / name, (pair / "DCIM" / name).read_bytes())
@@ -95,6 +95,8 @@ def test_what_comes_later_goes_to_its_own_folder(library: Library, ledger: Ledge
     rows = {row.source: row.destination for row in planned(library, ledger, [later.parents[1]], APART).to_bring()}
     assert rows == {str(later): "Raw/2026/20260514_102613.dng"}
     brought(library, ledger, later.parents[1], APART)
+    assert go(plan_of(library, ledger, APART), library, ledger).failed == []
+    assert at_home(library) == BOTH
     note = put(pair.parent / "last" / "DCIM" / "DSC1.JPG.txt", b"a note")
     put(note.with_name("DSC1.txt"), b"another one")
     assert {row.destination for row in planned(library, ledger, [note.parents[1]], APART).to_bring()} == {
@@ -132,7 +134,7 @@ def test_what_was_moved_and_renamed_by_hand_stays_one_capture(library: Library, 
 
 
 def test_only_what_was_filed_as_one_is_one(library: Library, ledger: Ledger, card: Path) -> None:
-    """A raw and its picture on two cards are two captures until somebody puts them together; two pictures always are."""
+    """A raw and its picture on two cards are two captures until somebody moves one; two pictures always are."""
     for number, data in enumerate((making.dng(), making.jpeg(seed=1), making.jpeg(seed=2))):
         put(card.parent / f"slot{number}" / "DCIM" / f"DSC1.{'DNG' if not number else 'JPG'}", data)
         brought(library, ledger, card.parent / f"slot{number}")
