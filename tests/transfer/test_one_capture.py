@@ -135,17 +135,17 @@ def test_what_was_moved_and_renamed_by_hand_stays_one_capture(library: Library, 
 
 def test_only_what_was_filed_as_one_is_one(library: Library, ledger: Ledger, card: Path) -> None:
     """A raw and its picture on two cards are two captures until somebody moves one; two pictures always are."""
-    for number, data in enumerate((making.dng(), making.jpeg(seed=1), making.jpeg(seed=2))):
-        put(card.parent / f"slot{number}" / "DCIM" / f"DSC1.{'DNG' if not number else 'JPG'}", data)
-        brought(library, ledger, card.parent / f"slot{number}")
-    assert at_home(library) == {f"2026/05/20260514_102613{end}" for end in (".dng", "_420.jpg", "_2.jpg")}
 
     def captures() -> list[int]:
         survey(library, ledger)
         found = read_home(library, ledger, HouseRules(), stop=never(), report=lambda *_: None)
         return sorted(len(one.capture.files) for one in found.facts)
 
-    assert captures() == [1, 1, 1]
+    for number, data in enumerate((making.dng(), making.jpeg(seed=1), making.jpeg(seed=2))):
+        put(card.parent / f"slot{number}" / "DCIM" / f"DSC1.{'DNG' if not number else 'JPG'}", data)
+        brought(library, ledger, card.parent / f"slot{number}")
+        assert captures() == [1] * (number + 1)
+    assert at_home(library) == {f"2026/05/20260514_102613{end}" for end in (".dng", "_420.jpg", "_2.jpg")}
     moved = Path(library.root, "2026/05/20260514_102613_420.jpg").rename(Path(library.root, "mine.jpg"))
     assert captures() == [1, 1, 1]
     Path(library.root, "2026/05/20260514_102613_2.jpg").unlink()
