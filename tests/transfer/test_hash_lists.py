@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import hashlib
 import io
+import re
 import shutil
 import subprocess
 from dataclasses import replace
@@ -14,15 +15,21 @@ import pytest
 from lxml import etree
 
 from jutrek.desk.report import report_of, write_report
-from jutrek.filing import Action, Row
-from jutrek.library import Library, Place, survey
+from jutrek.doubles.degrees import Degree
+from jutrek.filing import Action, HouseRules, Row
+from jutrek.library import Library, Place, as_place, survey
 from jutrek.library.ledger import Ledger
-from jutrek.transfer import bring
+from jutrek.transfer import bring, last_refiling, plan_taking_back, refile
 from jutrek.transfer.accounts import Account, account_of
+from jutrek.transfer.catching_up import catch_up, lacking
+from jutrek.transfer.checking import check, mend
+from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.hash_lists import CHAINS, LISTS, c4_of, write_hash_lists
+from jutrek.transfer.setting_aside import Drop, set_aside
 from tests import making
 from tests.making import WHEN, never, planned, put
 from tests.transfer.test_bring import Fault, fill
+from tests.transfer.test_refiling import plan_of
 
 SCHEMAS = Path(__file__).parent / "schemas"
 
@@ -62,6 +69,96 @@ def test_every_place_gets_a_list_of_each_intake(library: Library, ledger: Ledger
     survey(library, ledger)
     assert len(ledger.all_files()) == len(files) + 1
     assert not [path for path in ledger.all_files() if path.startswith("ascmhl")]
+
+
+def listed(root: str) -> dict[str, str]:
+    """What the lists of a root say together: each path with its hash. They are valid, and chained."""
+    folder, found = Path(root, "ascmhl"), {}
+    chain = valid(folder / "ascmhl_chain.xml", "chain.xsd")
+    for entry in chain.findall(f"{{{CHAINS}}}hashlist"):
+        page = valid(folder / str(entry.findtext(f"{{{CHAINS}}}path")), "hash_list.xsd")
+        entries = list(page.iter(f"{{{LISTS}}}hash"))
+        for one in entries:
+            found.pop(one.findtext(f"{{{LISTS}}}previousPath"), None)
+        found |= {str(one.findtext(f"{{{LISTS}}}path")): str(one.findtext(f"{{{LISTS}}}xxh128")) for one in entries}
+        for pattern in page.iter(f"{{{LISTS}}}pattern"):
+            found.pop(re.sub(r"\\(.)", r"\1", str(pattern.text))[1:], None)
+    return found
+
+
+def on_disk(root: str) -> dict[str, str]:
+    files = {name: Path(root, name) for name in making.names_below(root)}
+    return {name: xxh128(path) for name, path in files.items() if not name.startswith((".jutrek", "ascmhl"))}
+
+
+def test_lists_follow_what_is_moved_set_aside_and_brought_back(
+    library: Library, ledger: Ledger, card: Path, tarn: Place
+) -> None:
+    """After each run the newest lists are true of the disk, in the library and in a place, whatever names are."""
+    fill(card, 2)
+    put(card / "odd [1] #!.JPG", making.jpeg(WHEN.replace(hour=20)))
+    write_hash_lists(intake(library, ledger, card, tarn), library, [tarn])
+    rules = HouseRules(layout="{year}", name="{original} [x] #{day}!")
+    roots = [library.root, tarn.root]
+
+    def true() -> None:
+        for root in roots:
+            assert listed(root) == on_disk(root)
+
+    true()
+    before = on_disk(library.root)
+    assert refile(plan_of(library, ledger, rules), library, ledger, stop=never(), places=[tarn]).remarks == []
+    assert on_disk(library.root).keys().isdisjoint(before)
+    true()
+    put(card / "B.JPG", making.jpeg(WHEN.replace(hour=21)))
+    write_hash_lists(intake(library, ledger, card, tarn), library, [tarn])
+    true()
+    keeper, drop = sorted(ledger.all_files())[:2]
+    stamps = ledger.all_files()
+    drops = [Drop(drop, stamps[drop], keeper, stamps[keeper], Degree.ALIKE)]
+    aside = set_aside(drops, library, ledger, stop=never(), places=[tarn])
+    assert aside.home == 1
+    assert drop not in listed(library.root)
+    true()
+    plan, _ = plan_taking_back(library, aside.run)
+    assert refile(plan, library, ledger, stop=never(), places=[tarn], takes_back=aside.run).home == 1
+    assert drop in listed(tarn.root)
+    true()
+    plan, _ = plan_taking_back(library, last_refiling(library))
+    refile(plan, library, ledger, stop=never(), takes_back=last_refiling(library))
+    assert listed(library.root) == on_disk(library.root)
+    changed = Path(library.root, next(iter(before)))
+    changed.write_bytes(b"another version")
+    survey(library, ledger)
+    assert catch_up(lacking(library, ledger, tarn), library, ledger, stop=never()).trouble is None
+    assert listed(tarn.root) == on_disk(tarn.root)
+    lists = len(list(Path(library.root, "ascmhl").iterdir()))
+    lists_follow(library, ledger, [tarn])
+    assert len(list(Path(library.root, "ascmhl").iterdir())) == lists
+
+
+def test_what_rotted_stays_listed_and_is_verified_once_mended(
+    library: Library, ledger: Ledger, card: Path, tarn: Place
+) -> None:
+    """A list that forgot what is missed would tell nobody; one of another program keeps its say."""
+    fill(card, 1)
+    write_hash_lists(intake(library, ledger, card, tarn), library, [tarn])
+    path = sorted(path for path in ledger.all_files() if path.endswith(".jpg"))[0]
+    Path(library.root, path).unlink()
+    foreign = Path(library.root, "ascmhl", "0002_x.mhl")
+    foreign.write_text(f'<hashlist xmlns="{LISTS}"><processinfo><ignore><pattern>*.tmp</pattern></ignore></processinfo>'
+                       f"<hashes><hash><path>a.txt</path><md5>0</md5></hash></hashes></hashlist>")  # fmt: skip
+    survey(library, ledger)
+    place = as_place(library)
+    bad = [one.mark for one in check(library, ledger, place, stop=never()).found]
+    lists_follow(library, ledger, [])
+    assert path in listed(library.root)
+    assert mend(bad, library, ledger, place, [tarn], stop=never()).home == 1
+    (newest,) = foreign.parent.glob("0003*")
+    page = valid(newest, "hash_list.xsd")
+    (entry,) = page.iter(f"{{{LISTS}}}hash")
+    assert (entry.findtext(f"{{{LISTS}}}path"), entry[1].get("action")) == (path, "verified")
+    assert "*.tmp" in [one.text for one in page.iter(f"{{{LISTS}}}pattern")]
 
 
 def xxh128(path: Path) -> str:

@@ -20,6 +20,7 @@ from jutrek.errors import PlaceLost, PlaceUnusable
 from jutrek.filing import Action, HouseRules, Row
 from jutrek.library import LIBRARY, Library, Place, ProofMark, State
 from jutrek.transfer.copies import Target, unchanged
+from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.lock import locked
 from jutrek.transfer.outcome import Listener, Outcome
@@ -142,6 +143,7 @@ def catch_up(
         aside = {path: put_away("replaced", token, inside(path)) for path in wanted.replaced}
         task = Task(wanted.rows, HouseRules(), (target,), Kind.CATCH_UP, about, expected=expected, aside=aside)
         outcome = _CatchingUp(task, library, ledger, steering or Steering(stop), listener or Listener()).go_for(wanted)
+        outcome.remarks += lists_follow(library, ledger, [place], process="transfer", begin=True)
         if wanted.damaged:
             outcome.remarks.append(
                 f"Files that are damaged in the library were not copied to {place.name}: {len(wanted.damaged):,}."

@@ -24,6 +24,7 @@ from jutrek.filing import Action, HouseRules, Row
 from jutrek.library import LIBRARY, Library, Place, ProofMark, State
 from jutrek.transfer.accounts import Account, known_of_files
 from jutrek.transfer.copies import Target, unchanged
+from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, read_back
@@ -306,8 +307,10 @@ def mend(
             rows, HouseRules(), (Target(place, main=True),), Kind.MEND, about, expected=expected, aside=aside
         )  # fmt: skip
         outcome = Run(task, library, ledger, Steering(stop), listener or Listener()).go()
+        mended = {done.row.destination or "" for done in outcome.done if done.home}
         if place.id == LIBRARY:
-            _know_again(library, ledger, {done.row.destination or "" for done in outcome.done if done.home})
+            _know_again(library, ledger, mended)
+        outcome.remarks += lists_follow(library, ledger, [place], again=mended)
         return outcome
 
 

@@ -15,7 +15,7 @@ import socket
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, NamedTuple
 
 from lxml import etree
 
@@ -31,7 +31,27 @@ _BASE_58 = "123456789ABCDEFGHJKLMNPQRSTUVWXYZabcdefghijkmnopqrstuvwxyz"
 _C4_LENGTH = 88
 _LONGEST = 150
 """Bytes of a root's name in the name of a list."""
+_LONGEST_LIST = 1 << 30
+"""Bytes of a list at most; a longer one is not read."""
+_PATTERN_SIGNS = re.compile(r"([\\*?\[\]!# ])")
 _NAME = re.compile(r"(\d{4,12})_.*\.mhl", re.ASCII)
+
+
+class Told(NamedTuple):
+    """What a list says of a hash besides.
+
+    Attributes:
+        action: as the specification has it: `original`, `verified`.
+        at: when the file was read, UTC; None for the moment at which the list is written.
+        previous: the path that it had before; empty where it was not moved.
+    """
+
+    action: str = "original"
+    at: datetime | None = None
+    previous: str = ""
+
+
+_ORIGINAL = Told()
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,12 +63,19 @@ class Listed:
         size: in bytes.
         mtime_ns: time of last change, nanoseconds since 1970, UTC.
         full: its XXH3-128, as hexadecimal digits.
+        told: what is said of it besides.
     """
 
     path: str
     size: int
     mtime_ns: int
     full: str
+    told: Told = _ORIGINAL
+
+    @property
+    def previous(self) -> str:
+        """The path that it had before; empty where it was not moved."""
+        return self.told.previous
 
 
 def listed_in(account: Account, place: str) -> list[Listed]:
@@ -78,7 +105,7 @@ def write_hash_lists(account: Account, library: Library, places: Iterable[Place]
     written = []
     for place in (as_place(library), *places):
         if files := listed_in(account, place.id):
-            written.append(_write(place.tree, files))
+            written.append(write_list(place.tree, files, "transfer"))
     return written
 
 
@@ -87,31 +114,35 @@ def checksum_list(files: Sequence[Listed]) -> str:
     return "".join(f"{one.full}  {one.path}\n" for one in files)
 
 
-def hash_list(files: Sequence[Listed], at: datetime) -> bytes:
-    """A hash list of a transfer (sections 4 to 6 of the specification).
+def hash_list(files: Sequence[Listed], at: datetime, process: str = "transfer", ignored: Sequence[str] = ()) -> bytes:
+    """A hash list (sections 4 to 6 of the specification).
 
     Args:
-        at: when the files were proven, UTC.
+        at: when it is written, UTC.
+        process: what was done, as the specification calls it: `transfer`, `in-place`.
+        ignored: patterns of paths that are not there any more.
     """
     top = etree.Element(_list("hashlist"), {"version": "2.0"}, nsmap={None: LISTS})
     about = etree.SubElement(top, _list("creatorinfo"))
     _text(about, "creationdate", _date(at))
     _text(about, "hostname", socket.gethostname() or "localhost")
     _text(about, "tool", "Jutrek").set("version", __version__)
-    process = etree.SubElement(top, _list("processinfo"))
-    _text(process, "process", "transfer")
-    ignored = etree.SubElement(process, _list("ignore"))
-    for pattern in (HASH_LISTS, OWN_FOLDER):
-        _text(ignored, "pattern", pattern)
-    hashes = etree.SubElement(top, _list("hashes"))
+    info = etree.SubElement(top, _list("processinfo"))
+    _text(info, "process", process)
+    patterns = etree.SubElement(info, _list("ignore"))
+    for pattern in (HASH_LISTS, OWN_FOLDER, *ignored):
+        _text(patterns, "pattern", pattern)
+    hashes = etree.SubElement(top, _list("hashes")) if files else None
     for one in files:
         entry = etree.SubElement(hashes, _list("hash"))
-        path = _text(entry, "path", _plain(one.path))
+        path = _text(entry, "path", plain(one.path))
         path.set("size", str(one.size))
         path.set("lastmodificationdate", _date(datetime.fromtimestamp(one.mtime_ns / 1e9, UTC)))
         full = _text(entry, "xxh128", one.full)
-        full.set("action", "original")
-        full.set("hashdate", _date(at))
+        full.set("action", one.told.action)
+        full.set("hashdate", _date(one.told.at or at))
+        if one.previous:
+            _text(entry, "previousPath", one.previous)
     return bytes(etree.tostring(top, xml_declaration=True, encoding="UTF-8", pretty_print=True))
 
 
@@ -124,34 +155,104 @@ def c4_of(data: bytes) -> str:
     return "c4" + signs.rjust(_C4_LENGTH, _BASE_58[0])
 
 
-_FOLDER = Inside((HASH_LISTS,))
+FOLDER = Inside((HASH_LISTS,))
 
 
-def _write(tree: Tree, files: Sequence[Listed]) -> str:
-    """Write the next generation below a root, and name it in the chain. Returns the list's path."""
-    tree.make_folders(_FOLDER)
+def list_names(tree: Tree) -> list[str]:
+    """The names of the lists below a root, the oldest first.
+
+    Raises:
+        OSError: when they cannot be listed.
+    """
+    try:
+        names = tree.regular_names(FOLDER)
+    except FileNotFoundError:
+        return []
+    return sorted((name for name in names if _NAME.fullmatch(name)), key=lambda name: (_number_of(name), name))
+
+
+def _number_of(name: str) -> int:
+    found = _NAME.fullmatch(name)
+    return int(found[1]) if found else 0
+
+
+def write_list(tree: Tree, files: Sequence[Listed], process: str, ignored: Sequence[str] | None = None) -> str:
+    """Write the next generation below a root, and name it in the chain.
+
+    Args:
+        process: what was done, as the specification calls it.
+        ignored: patterns of what is not there any more; None for those of the newest list that hold still.
+
+    Returns:
+        The list's path.
+
+    Raises:
+        OSError: when it cannot be written.
+    """
+    tree.make_folders(FOLDER)
     at = datetime.now(UTC)
-    numbers = [int(found[1]) for name in tree.names(_FOLDER) if (found := _NAME.fullmatch(name))]
-    number = max(numbers, default=0) + 1
-    root = _plain(os.path.basename(tree.root)).encode()[:_LONGEST].decode("utf-8", "ignore") or "root"
+    names = list_names(tree)
+    if ignored is None:
+        ignored = _still_ignored(tree, names, files)
+    number = _number_of(names[-1]) + 1 if names else 1
+    root = plain(os.path.basename(tree.root)).encode()[:_LONGEST].decode("utf-8", "ignore") or "root"
     name = f"{number:04d}_{root}_{at:%Y-%m-%d_%H%M%S}Z.mhl"
-    data = hash_list(files, at)
-    path = _FOLDER.below(name)
+    data = hash_list(files, at, process, ignored)
+    path = FOLDER.below(name)
     tree.write_new(path, data)
-    tree.write_own(_FOLDER.below(CHAIN), _chained(tree, number, name, data))
+    tree.write_own(FOLDER.below(CHAIN), _chained(tree, number, name, data))
     return tree.at(path)
+
+
+def pattern_of(path: str) -> str:
+    """A pattern that means just one path (as those of gitignore files, which the specification refers to)."""
+    return "/" + _PATTERN_SIGNS.sub(r"\\\1", path)
+
+
+def path_of_pattern(pattern: str) -> str:
+    """The path that a pattern of ours means; empty for any other pattern."""
+    bare = re.sub(r"\\(.)", r"\1", pattern[1:])
+    return bare if pattern.startswith("/") and pattern_of(bare) == pattern else ""
+
+
+def parsed_list(tree: Tree, name: str) -> Any:
+    """A list below a root as parsed XML; None for what is none.
+
+    Raises:
+        OSError: when it cannot be read.
+    """
+    try:
+        return etree.fromstring(tree.read_own(FOLDER.below(name), _LONGEST_LIST), _parser())
+    except (ValueError, etree.XMLSyntaxError):
+        return None
+
+
+def patterns_in(page: Any) -> list[str]:
+    """What a list ignores, but for Jutrek's own folders."""
+    texts = (pattern.text or "" for pattern in page.iter(_list("pattern")))
+    return [text for text in texts if text and text not in (HASH_LISTS, OWN_FOLDER)]
+
+
+def _still_ignored(tree: Tree, names: Sequence[str], files: Sequence[Listed]) -> list[str]:
+    """What the newest list ignores, and what does not come with these files."""
+    here = {plain(one.path) for one in files}
+    page = next((page for name in reversed(names) if (page := parsed_list(tree, name)) is not None), None)
+    return [] if page is None else [one for one in patterns_in(page) if path_of_pattern(one) not in here]
+
+
+def _parser() -> etree.XMLParser:
+    return etree.XMLParser(resolve_entities=False, no_network=True, remove_blank_text=True)
 
 
 def _chained(tree: Tree, number: int, name: str, data: bytes) -> bytes:
     """The chain with one more list. One that is damaged is begun anew from the lists that lie beside it."""
     try:
-        parser = etree.XMLParser(resolve_entities=False, no_network=True, remove_blank_text=True)
-        top = etree.fromstring(tree.read_own(_FOLDER.below(CHAIN)), parser)
+        top = etree.fromstring(tree.read_own(FOLDER.below(CHAIN)), _parser())
     except (OSError, ValueError, etree.XMLSyntaxError):
         top = etree.Element(f"{{{CHAINS}}}ascmhldirectory", nsmap={None: CHAINS})
-        for other in sorted(tree.names(_FOLDER)):
+        for other in sorted(tree.names(FOLDER)):
             if (found := _NAME.fullmatch(other)) and other != name:
-                _add(top, int(found[1]), other, tree.read_own(_FOLDER.below(other)))
+                _add(top, int(found[1]), other, tree.read_own(FOLDER.below(other)))
     _add(top, number, name, data)
     return bytes(etree.tostring(top, xml_declaration=True, encoding="UTF-8", pretty_print=True))
 
@@ -176,6 +277,6 @@ def _date(moment: datetime) -> str:
     return moment.isoformat(timespec="seconds")
 
 
-def _plain(text: str) -> str:
-    """A text without what XML cannot hold."""
+def plain(text: str) -> str:
+    """A text as a list holds it: without what XML cannot hold."""
     return "".join(sign if sign.isprintable() else "?" for sign in text.encode("utf-8", "replace").decode())

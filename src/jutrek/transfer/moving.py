@@ -43,6 +43,7 @@ from jutrek.filing import Plan, Row, numbers_in
 from jutrek.library import LIBRARY, HomeFile, Library, Place, ProofMark, keep_numbers
 from jutrek.transfer.accounts import known_of_files
 from jutrek.transfer.at_work import begin_in, end_in
+from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
 from jutrek.transfer.outcome import Done, Listener, Outcome, Progress
@@ -161,6 +162,7 @@ class _Moves:
             self._outcome.trouble = of_place(self._library.root, self._library.own, error)
         finally:
             journal.close()
+        self._outcome.remarks += lists_follow(self._library, self._ledger, self._places)
         return self._outcome
 
     def _move_all(self, journal: Journal) -> None:

@@ -38,6 +38,7 @@ from jutrek.sources import mounts
 from jutrek.transfer.accounts import Account, account_of, filed_by, given_number, known_of_files, unfinished
 from jutrek.transfer.at_work import at_work_in, end_in
 from jutrek.transfer.copies import temporary_name
+from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, read_back
@@ -94,6 +95,9 @@ def recover(library: Library, ledger: Ledger) -> list[Leftover]:
             notice_roots(ledger, places)
             for place in places:
                 clear_partials(place.tree, older_than=KEPT_FOR)
+            if leftovers:
+                # What cannot be written now is written by the next run that moves something.
+                lists_follow(library, ledger, places[1:])
             return leftovers
         except OSError as error:
             raise LibraryMissing(library.root, f"its last run can't be cleared up: {reason(error)}") from error
