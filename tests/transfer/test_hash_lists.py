@@ -15,6 +15,7 @@ import pytest
 from lxml import etree
 
 from jutrek.desk.report import report_of, write_report
+from jutrek.disk import Tree
 from jutrek.doubles.degrees import Degree
 from jutrek.filing import Action, HouseRules, Row
 from jutrek.library import Library, Place, as_place, survey
@@ -24,7 +25,17 @@ from jutrek.transfer.accounts import Account, account_of
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.checking import check, mend
 from jutrek.transfer.following_lists import lists_follow
-from jutrek.transfer.hash_lists import CHAINS, LISTS, c4_of, write_hash_lists
+from jutrek.transfer.hash_lists import (
+    CHAINS,
+    LISTS,
+    Listed,
+    c4_of,
+    path_of_pattern,
+    pattern_of,
+    patterns_in,
+    write_hash_lists,
+    write_list,
+)  # fmt: skip
 from jutrek.transfer.setting_aside import Drop, set_aside
 from tests import making
 from tests.making import WHEN, never, planned, put
@@ -110,6 +121,21 @@ def test_lists_follow_what_is_moved_set_aside_and_brought_back(
     assert refile(plan_of(library, ledger, rules), library, ledger, stop=never(), places=[tarn]).remarks == []
     assert on_disk(library.root).keys().isdisjoint(before)
     true()
+    newest = valid(max(Path(library.root, "ascmhl").glob("*.mhl")), "hash_list.xsd")
+    assert {one.findtext(f"{{{LISTS}}}previousPath") for one in newest.iter(f"{{{LISTS}}}hash")} == before.keys()
+    assert patterns_in(newest) == []
+    one, two = (Path(library.root, name) for name in sorted(on_disk(library.root))[:2])
+    for old, new in ((one, one.with_name("x")), (two, one), (one.with_name("x"), two)):
+        old.rename(new)
+    survey(library, ledger)
+    assert lists_follow(library, ledger) == []
+    assert listed(library.root) == on_disk(library.root)
+    newest = valid(max(Path(library.root, "ascmhl").glob("*.mhl")), "hash_list.xsd")
+    assert len(list(newest.iter(f"{{{LISTS}}}previousPath"))) == 2
+    for old, new in ((one, one.with_name("x")), (two, one), (one.with_name("x"), two)):
+        old.rename(new)
+    survey(library, ledger)
+    lists_follow(library, ledger)
     put(card / "B.JPG", making.jpeg(WHEN.replace(hour=21)))
     write_hash_lists(intake(library, ledger, card, tarn), library, [tarn])
     true()
@@ -130,11 +156,24 @@ def test_lists_follow_what_is_moved_set_aside_and_brought_back(
     changed = Path(library.root, next(iter(before)))
     changed.write_bytes(b"another version")
     survey(library, ledger)
+    shutil.rmtree(Path(tarn.root, "ascmhl"))
     assert catch_up(lacking(library, ledger, tarn), library, ledger, stop=never()).trouble is None
     assert listed(tarn.root) == on_disk(tarn.root)
     lists = len(list(Path(library.root, "ascmhl").iterdir()))
     lists_follow(library, ledger, [tarn])
     assert len(list(Path(library.root, "ascmhl").iterdir())) == lists
+
+
+def test_what_is_ignored_is_one_path_until_it_comes_again(tmp_path: Path) -> None:
+    """Patterns of ours mean one path, with signs that mean more elsewhere; those of others are kept."""
+    odd = "a [1] *#!?.jpg"
+    assert pattern_of(odd) == r"/a\ \[1\]\ \*\#\!\?.jpg"
+    assert [path_of_pattern(one) for one in (pattern_of(odd), "*.tmp", "/a*", "a.jpg")] == [odd, "", "", ""]
+    tree = Tree(str(tmp_path))
+    write_list(tree, [Listed("b.jpg", 1, 0, "0" * 32)], "in-place", [pattern_of(odd), "*.tmp"])
+    newest = write_list(tree, [Listed(odd, 1, 0, "1" * 32)], "transfer")
+    assert patterns_in(valid(Path(newest), "hash_list.xsd")) == ["*.tmp"]
+    assert listed(str(tmp_path)) == {"b.jpg": "0" * 32, odd: "1" * 32}
 
 
 def test_what_rotted_stays_listed_and_is_verified_once_mended(
@@ -151,8 +190,10 @@ def test_what_rotted_stays_listed_and_is_verified_once_mended(
     survey(library, ledger)
     place = as_place(library)
     bad = [one.mark for one in check(library, ledger, place, stop=never()).found]
+    other = next(one for one in ledger.all_files() if one != path)
+    ledger.drop_proofs("", [other])
     lists_follow(library, ledger, [])
-    assert path in listed(library.root)
+    assert {path, other} <= listed(library.root).keys()
     assert mend(bad, library, ledger, place, [tarn], stop=never()).home == 1
     (newest,) = foreign.parent.glob("0003*")
     page = valid(newest, "hash_list.xsd")
