@@ -14,9 +14,10 @@ from pathlib import Path
 
 import pytest
 
+from jutrek.desk.keeping import caught_up
 from jutrek.disk import naming
 from jutrek.errors import PlaceUnusable
-from jutrek.filing import HouseRules, Order, Plan, Row
+from jutrek.filing import HouseRules, OnChanged, Order, Plan, Row
 from jutrek.library import (
     LIBRARY,
     Library,
@@ -28,11 +29,13 @@ from jutrek.library import (
     new_library,
     survey,
 )
+from jutrek.library.fingerprint import full
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Choice, Listener, Outcome, Progress, Steering, bring, recover
 from jutrek.transfer.accounts import account_of, known_of_files
 from jutrek.transfer.at_work import at_work_in
 from jutrek.transfer.catching_up import catch_up, lacking
+from jutrek.transfer.checking import check
 from jutrek.transfer.moving import refile
 from jutrek.transfer.taking_back import plan_taking_back
 from tests import making
@@ -298,6 +301,60 @@ def test_an_older_version_is_put_aside_and_what_is_beyond_is_left(
     assert Path(tarn.root, gone).exists()
     (aside,) = Path(tarn.root, ".jutrek", "replaced").rglob("*.*")
     assert aside.read_bytes() == old
+
+
+@pytest.mark.parametrize("right", list(OnChanged))
+def test_what_was_changed_in_a_place_is_settled(
+    right: OnChanged, library: Library, ledger: Ledger, card: Path, tarn: Place
+) -> None:
+    """It waits until somebody says which version is right; the other one is kept aside, where it was."""
+    fill(card, 2)
+    go(planned(library, ledger, [card]), library, ledger, [tarn])
+    path, other = sorted(ledger.all_files())[:2]
+    mine, theirs = Path(library.root, path), Path(tarn.root, path)
+    before = mine.read_bytes()
+    theirs.write_bytes(b"edited in the place")
+    Path(tarn.root, other).unlink()
+    lack = lacking(library, ledger, tarn)
+    assert (lack.changed, lack.replaced, [row.destination for row in lack.rows]) == ((path,), (), [other])
+    outcome = caught_up(lack, library, ledger, right, stop=never())
+    assert outcome.trouble is None
+    assert outcome.home == (1 if right is OnChanged.ASK else 2)
+    assert Path(tarn.root, other).exists()
+    survey(library, ledger)
+    aside = {root: list(Path(root, ".jutrek").glob("replaced/*/*/*/*")) for root in (library.root, tarn.root)}
+    if right is OnChanged.ASK:
+        assert (mine.read_bytes(), theirs.read_bytes()) == (before, b"edited in the place")
+        assert lacking(library, ledger, tarn).changed == (path,)
+        return
+    good, old, where = (
+        (before, b"edited in the place", tarn.root) if right is OnChanged.LIBRARY
+        else (b"edited in the place", before, library.root)
+    )  # fmt: skip
+    assert mine.read_bytes() == theirs.read_bytes() == good
+    assert [one.read_bytes() for one in aside.pop(where)] == [old]
+    assert list(aside.values()) == [[]]
+    assert lacking(library, ledger, tarn).files == 0
+    assert {mark.full for mark in (ledger.proofs("")[path], ledger.proofs(tarn.id)[path])} == {full(str(mine))}
+    filed = ledger.filed(path)
+    assert filed is not None and filed.original
+
+
+def test_a_changed_copy_of_a_changed_file_waits_too(library: Library, ledger: Ledger, card: Path, tarn: Place) -> None:
+    """As does one that a check found changed; what is gone or empty there does not."""
+    fill(card, 2)
+    go(planned(library, ledger, [card]), library, ledger, [tarn])
+    both, found, empty = sorted(ledger.all_files())[:3]
+    for root, data in ((library.root, b"here"), (tarn.root, b"there")):
+        Path(root, both).write_bytes(data)
+    Path(tarn.root, empty).write_bytes(b"")
+    there = Path(tarn.root, found)
+    there.write_bytes(there.read_bytes() + b"x")
+    survey(library, ledger)
+    assert [one.finding for one in check(library, ledger, tarn, stop=never()).found]
+    lack = lacking(library, ledger, tarn)
+    assert (lack.changed, lack.replaced) == ((both, found), (empty,))
+    assert lacking(library, ledger, tarn, connected=False).changed == ()
 
 
 def test_what_rotted_at_home_is_not_copied_on(library: Library, ledger: Ledger, card: Path, tarn: Place) -> None:

@@ -17,6 +17,7 @@ from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import complain, out, say
 from jutrek.errors import NotPossible, PlaceUnusable, RunTrouble, Stopped, shown
+from jutrek.filing import OnChanged
 
 if TYPE_CHECKING:
     from jutrek.desk.keeping import Places
@@ -159,26 +160,34 @@ def catch_up_command(
     name: Annotated[
         str, typer.Argument(help="The place; else all that are connected.", metavar="[PLACE]", autocompletion=places)
     ] = "",
+    changed: Annotated[
+        OnChanged | None,
+        typer.Option("--changed", help="Which version of files is right that were changed there; else the house rule."),
+    ] = None,
 ) -> None:
-    """Bring places what they lack."""
-    from jutrek.desk.keeping import places_of
+    """Bring places what they lack. Of files that were changed there, one version is kept aside."""
+    from jutrek.cli.planning import house_of
+    from jutrek.desk.keeping import caught_up, places_of
     from jutrek.transfer import Outcome
-    from jutrek.transfer.catching_up import catch_up, lacking
+    from jutrek.transfer.catching_up import lacking
 
     stop = stop_on_interrupt()
     with opened(library, surveyed=True) as (home, ledger):
         places = places_of(home)
         wanted = _wanted(places, name)
+        right = changed or house_of(str(library)).changed
         sums, lacks = Outcome(), 0
         for place in wanted:
             lack = lacking(home, ledger, place)
             if lack.files:
-                outcome = catch_up(lack, home, ledger, stop=stop)
+                outcome = caught_up(lack, home, ledger, right, stop=stop)
                 lacks += lack.files
                 sums.done += outcome.done
                 sums.moved += outcome.moved
                 sums.remarks += outcome.remarks
                 sums.trouble = sums.trouble or outcome.trouble
+                for path in lack.changed if right is OnChanged.ASK else ():
+                    complain(f"{path} was changed in {place.name}, and waits: --changed library, or --changed copy.")
     words = f"{sums.home} files copied and proven, {sums.moved} moved within their places."
     end_of(sums, words, short=sums.home + sums.moved < lacks)
 

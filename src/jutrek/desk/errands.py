@@ -14,13 +14,14 @@ from typing import TYPE_CHECKING
 
 from jutrek.desk import events
 from jutrek.desk.doubles import Decided, drops_of, facts_of
-from jutrek.desk.keeping import Places, finish, leave_papers, places_of
+from jutrek.desk.keeping import Places, caught_up, finish, leave_papers, places_of
 from jutrek.desk.records import every_mark, files_of, records_of
 from jutrek.desk.taking_back import done_words, take_back
 from jutrek.desk.unwanting import declare_unwanted
 from jutrek.doubles.degrees import Group
 from jutrek.errors import DriveTrouble, JutrekError, NotPossible, SourceUnreadable, Stopped, reason, shown
-from jutrek.filing import HouseRules, Plan
+from jutrek.filing import HouseRules, OnChanged, Plan
+from jutrek.filing.rulebook import load_rules
 from jutrek.library import (
     LIBRARY,
     Library,
@@ -37,7 +38,7 @@ from jutrek.sources import drive_at, known_source
 from jutrek.sources import let_go as let_drive_go
 from jutrek.transfer import Done, Listener, Outcome, Progress, Steering, bring
 from jutrek.transfer.accounts import account_of
-from jutrek.transfer.catching_up import catch_up, lacking
+from jutrek.transfer.catching_up import lacking
 from jutrek.transfer.certificate import Certificate
 from jutrek.transfer.checking import check, known_bad, let_go, mend
 from jutrek.transfer.clearing import Way, clear
@@ -267,10 +268,17 @@ class Errands:
             unproven = len(self._ledger.all_files().keys() - marks.keys())
             return events.PlaceState(place, here, len(marks), oldest, unproven=unproven, bad=bad, partly=partly)
         lack = lacking(self._library, self._ledger, place, connected=here)
-        return events.PlaceState(place, here, len(marks), oldest, lack.files, lack.size, bad=bad, partly=partly)
+        return events.PlaceState(
+            place, here, len(marks), oldest, lack.files - len(lack.changed), lack.size, bad=bad, partly=partly,
+            changed=lack.changed,
+        )  # fmt: skip
 
-    def catch_up(self, id_: str) -> None:
-        """Bring a place what it lacks; `CaughtUp` and `PlacesKnown` follow."""
+    def catch_up(self, id_: str, right: OnChanged | None = None) -> None:
+        """Bring a place what it lacks; `CaughtUp` and `PlacesKnown` follow.
+
+        Args:
+            right: which version is right of files that were changed there; else the house rule says it.
+        """
         self._survey()
         place = next((one for one in self.look_for_places().here if one.id == id_), None)
         if place is None:
@@ -278,8 +286,9 @@ class Errands:
         outcome = Outcome()
         try:
             wanted = lacking(self._library, self._ledger, place)
-            outcome = catch_up(
-                wanted, self._library, self._ledger, stop=self._hooks.stop, steering=self._steered(),
+            outcome = caught_up(
+                wanted, self._library, self._ledger, right or load_rules(self._library).rules.changed,
+                stop=self._hooks.stop, steering=self._steered(),
                 listener=Listener(progress=lambda progress: self._hooks.tell(events.Running(progress, ()))),
             )  # fmt: skip
         finally:

@@ -194,6 +194,7 @@ class PlaceState:
         unproven: of the library: files that were never read back.
         bad: what was found rotted, unreadable or gone, and was neither mended nor let go.
         partly: bytes of files that were partly copied, kept to go on from.
+        changed: paths of files that somebody changed there, and of which nobody said yet which version is right.
     """
 
     place: Copies
@@ -205,6 +206,7 @@ class PlaceState:
     unproven: int = 0
     bad: int = 0
     partly: int = 0
+    changed: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from jutrek.desk.records import Record, records_of
 from jutrek.disk import have_folder
 from jutrek.errors import NotPossible, PageBroken, PlaceUnusable, reason, shown
-from jutrek.filing import HouseRules
+from jutrek.filing import HouseRules, OnChanged
 from jutrek.library import Library, Place, add_place, connected, known_places, new_library, numbers_given
 from jutrek.library.devicelist import damaged_devices
 from jutrek.library.kept import damaged_kept
@@ -19,6 +19,7 @@ from jutrek.library.unwanted import damaged_unwanted
 from jutrek.sources import mounts
 from jutrek.transfer import Listener, Outcome, Steering, bring, plan_finishing
 from jutrek.transfer.accounts import account_of, runs
+from jutrek.transfer.catching_up import Lacking, bring_changed_home, catch_up, with_the_librarys
 from jutrek.transfer.hash_lists import write_hash_lists
 from jutrek.transfer.journal import number_of
 
@@ -129,6 +130,38 @@ def leave_papers(
         return Left(write_report(account, library, stop=stop, report=report), lists)
     except OSError as error:
         return Left("", lists, f"The report could not be written: {reason(error)}.")
+
+
+def caught_up(
+    wanted: Lacking,
+    library: Library,
+    ledger: Ledger,
+    right: OnChanged,
+    *,
+    stop: threading.Event,
+    listener: Listener | None = None,
+    steering: Steering | None = None,
+) -> Outcome:
+    """Bring a place what it lacks, and settle what was changed there.
+
+    Args:
+        right: which version is right; where a person is to be asked, what was changed is left as it is.
+
+    Raises:
+        LibraryBusy: when another Jutrek is at work in the library.
+        LibraryTrouble: when the library or the place has no room, or cannot be written.
+    """
+    came = Outcome()
+    if right is OnChanged.LIBRARY:
+        wanted = with_the_librarys(wanted, library, ledger)
+    elif right is OnChanged.COPY:
+        came = bring_changed_home(wanted, library, ledger, stop=stop, listener=listener, steering=steering)
+    if came.trouble is not None or not (wanted.rows or wanted.moves or wanted.damaged):
+        return came
+    outcome = catch_up(wanted, library, ledger, stop=stop, listener=listener, steering=steering)
+    outcome.done += came.done
+    outcome.remarks += came.remarks
+    return outcome
 
 
 def finish(

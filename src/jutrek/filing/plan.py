@@ -17,7 +17,7 @@ from jutrek.errors import PlanUnusable
 from jutrek.filing.counting import Per
 from jutrek.filing.facts import below
 from jutrek.filing.names import Extensions
-from jutrek.filing.rules import HouseRules, OnDouble, Order, Scheme, Structure, Undated
+from jutrek.filing.rules import HouseRules, OnChanged, OnDouble, Order, Scheme, Structure, Undated
 from jutrek.library import NOT_FILED, Filed, GivenNumber
 
 FORMAT = "jutrek-plan"
@@ -147,6 +147,7 @@ def _rules(entries: Mapping[str, Any]) -> HouseRules:
         ("retagged", OnDouble),
         ("reencoded", OnDouble),
         ("alike", OnDouble),
+        ("changed", OnChanged),
         ("extensions", Extensions),
         ("counter_per", Per),
     ):

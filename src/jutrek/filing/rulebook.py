@@ -46,6 +46,7 @@ _ABOUT = {
     "second-sum: none | blake3, a cryptographic sum beside the fingerprint. hash-lists: an ASC MHL list of every\n"
     "intake in each place. unwanted: what every card has and nobody misses, by the ends of paths; never a capture.\n"
     "proof-days: for how many days beyond its own a copy that was read back counts for calling a card safe to clear.\n"
+    "changed-copies: which version is right where a copy was changed outside: ask | library | copy.\n"
     "order: time | small, small files first.",
     "sidecars": "What is written into an XMP sidecar beside every file that comes home.\n"
     "{year} in the rights is the year of the capture.",

@@ -16,7 +16,7 @@ from jutrek.captures import RUNGS
 from jutrek.filing.counting import Per
 from jutrek.filing.dates import knows_language
 from jutrek.filing.names import Extensions
-from jutrek.filing.rules import HouseRules, OnDouble, Order, RuleError, Scheme, Structure, Undated
+from jutrek.filing.rules import HouseRules, OnChanged, OnDouble, Order, RuleError, Scheme, Structure, Undated
 
 FORMAT = 1
 _USUAL = HouseRules()
@@ -115,6 +115,7 @@ class _Copies(_Table):
     hash_lists: bool = Field(True, alias="hash-lists")
     unwanted: list[str] = list(_USUAL.unwanted)
     proof_days: int = Field(0, alias="proof-days", ge=0, le=3650)
+    changed_copies: Literal["ask", "library", "copy"] = Field("ask", alias="changed-copies")
     order: Literal["time", "small"] = "time"
 
 
@@ -223,6 +224,7 @@ def _rules(page: _Page) -> HouseRules:
         hash_lists=page.copies.hash_lists,
         unwanted=tuple(page.copies.unwanted),
         proof_days=page.copies.proof_days,
+        changed=OnChanged(page.copies.changed_copies),
         order=Order(page.copies.order),
         sidecars=sidecars.corrected_dates,
         originals=sidecars.original_names,
@@ -263,7 +265,8 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
         "copies": {
             "card-structure": rules.structure.value, "read-twice": rules.twice,
             "second-sum": "blake3" if rules.second_sum else "none", "hash-lists": rules.hash_lists,
-            "unwanted": list(rules.unwanted), "proof-days": rules.proof_days, "order": rules.order.value,
+            "unwanted": list(rules.unwanted), "proof-days": rules.proof_days,
+            "changed-copies": rules.changed.value, "order": rules.order.value,
         },
         "sidecars": {
             "corrected-dates": rules.sidecars, "original-names": rules.originals, "creator": rules.creator,

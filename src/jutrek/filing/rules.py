@@ -45,6 +45,14 @@ class OnDouble(StrEnum):
     STAY = "stay"
 
 
+class OnChanged(StrEnum):
+    """Which version is right where somebody changed a copy: the library's, the copy's, or whichever a person says."""
+
+    ASK = "ask"
+    LIBRARY = "library"
+    COPY = "copy"
+
+
 UNFILED_FOLDER = "Unfiled"
 UNWANTED = (
     "system volume information/indexervolumeguid", "system volume information/wpsettings.dat", ".spotlight-v100/*",
@@ -145,6 +153,7 @@ class HouseRules:
             misses; they hold for nothing that is a picture, clip or sound.
         proof_days: for how many days beyond the one on which a copy was read back that counts for calling a card safe;
             0 is that day only, and what was read before is read again.
+        changed: which version is right where a copy was changed outside Jutrek; the other one is put aside.
         order: whether files come home in the order of time, or small ones first.
         creator, rights, words: who made what comes in, under which rights, and keywords, for such a sidecar; `{year}`
             in the rights is the year of the capture. Empty for none.
@@ -181,6 +190,7 @@ class HouseRules:
     hash_lists: bool = True
     unwanted: tuple[str, ...] = UNWANTED
     proof_days: int = 0
+    changed: OnChanged = OnChanged.ASK
     order: Order = Order.TIME
     creator: str = ""
     rights: str = ""

@@ -3,6 +3,9 @@
 What lies in the place under another path is moved there, instead of being copied; an older version of a file, or one
 that was found bad, is put aside under `.jutrek/replaced/` once the new one is proven. What is known to be damaged at
 home is not copied on. What the place has beyond the library is left alone, and told.
+
+A file that somebody changed in the place is left there until a person, or a house rule, says which version is right.
+Either way the other one is put aside: the place's where the library is right, the library's where the place is.
 """
 
 from __future__ import annotations
@@ -11,18 +14,20 @@ import os
 import secrets
 import threading
 from collections import defaultdict
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import TYPE_CHECKING
 
 from jutrek.disk import OWN_FOLDER, TEMPORARY, Inside, Outside, Tree, inside, put_away
 from jutrek.errors import PlaceLost, PlaceUnusable
 from jutrek.filing import Action, HouseRules, Row
-from jutrek.library import LIBRARY, Library, Place, ProofMark, State
+from jutrek.library import LIBRARY, HomeFile, Library, Place, ProofMark, State, as_place
 from jutrek.transfer.copies import Target, unchanged
 from jutrek.transfer.following_lists import lists_follow
-from jutrek.transfer.journal import Kind
+from jutrek.transfer.journal import Kind, now
 from jutrek.transfer.lock import locked
+from jutrek.transfer.medium import aligned_buffer, read_back
 from jutrek.transfer.outcome import Listener, Outcome
 from jutrek.transfer.room import hindrances
 from jutrek.transfer.running import Run, Task
@@ -46,6 +51,7 @@ class Lacking:
         replaced: paths at which an older or a bad version lies.
         damaged: paths of files that are damaged at home, and that the place lacks, too.
         beyond: paths of files that were proven there and that the library has no more.
+        changed: paths of files that somebody changed in the place since they were proven there.
     """
 
     place: Place
@@ -54,11 +60,12 @@ class Lacking:
     replaced: tuple[str, ...]
     beyond: tuple[str, ...]
     damaged: tuple[str, ...] = ()
+    changed: tuple[str, ...] = ()
 
     @property
     def files(self) -> int:
         """How many files are not where they should be."""
-        return len(self.rows) + len(self.moves) + len(self.damaged)
+        return len(self.rows) + len(self.moves) + len(self.damaged) + len(self.changed)
 
     @property
     def size(self) -> int:
@@ -82,7 +89,7 @@ def lacking(library: Library, ledger: Ledger, place: Place, *, connected: bool =
     for path, mark in held.items():
         if path not in files:
             spare[mark.full].append(path)
-    rows, moves, replaced, damaged = [], [], [], []
+    rows, moves, replaced, damaged, changed = [], [], [], [], []
     for path, (size, mtime_ns) in sorted(files.items()):
         ours, theirs = here.get(path), held.get(path)
         fits = ours is not None and (ours.size, ours.mtime_ns) == (size, mtime_ns)
@@ -95,6 +102,9 @@ def lacking(library: Library, ledger: Ledger, place: Place, *, connected: bool =
         if fits and ours and ours.state in _DAMAGED:
             damaged.append(path)
             continue
+        if theirs is None and connected and _is_changed(place.tree, there.get(path)):
+            changed.append(path)
+            continue
         if theirs is not None or (path in there and there[path].state in _NOT_AS_IT_WAS):
             replaced.append(path)
         source = os.path.join(library.root, path)
@@ -102,7 +112,106 @@ def lacking(library: Library, ledger: Ledger, place: Place, *, connected: bool =
     moving = {old for old, _ in moves}
     own = f"{OWN_FOLDER}/"
     beyond = tuple(path for path in held if path not in files and path not in moving and not path.startswith(own))
-    return Lacking(place, tuple(rows), tuple(moves), tuple(replaced), beyond, tuple(damaged))
+    return Lacking(place, tuple(rows), tuple(moves), tuple(replaced), beyond, tuple(damaged), tuple(changed))
+
+
+def _is_changed(tree: Tree, mark: ProofMark | None) -> bool:
+    """Whether a file lies where one was proven, and is another one by size or time, or was found to be."""
+    if mark is None:
+        return False
+    try:
+        status = tree.found(inside(mark.path))
+    except (OSError, Outside):
+        return False
+    return status is not None and status.st_size > 0 and (mark.state is State.CHANGED or not mark.fits(status))
+
+
+def with_the_librarys(wanted: Lacking, library: Library, ledger: Ledger) -> Lacking:
+    """What a place lacks where of files that were changed there the library's versions are right."""
+    files = ledger.all_files()
+    rows = [
+        Row(os.path.join(library.root, path), library.root, Action.BRING, path, "It was changed there.", *files[path])
+        for path in wanted.changed
+        if path in files
+    ]
+    return replace(wanted, rows=(*wanted.rows, *rows), replaced=(*wanted.replaced, *wanted.changed), changed=())
+
+
+def bring_changed_home(
+    wanted: Lacking,
+    library: Library,
+    ledger: Ledger,
+    *,
+    stop: threading.Event,
+    listener: Listener | None = None,
+    steering: Steering | None = None,
+) -> Outcome:
+    """Bring home what was changed in a place; the library's versions are put aside under `.jutrek/replaced/`.
+
+    Returns:
+        The outcome; `home` counts what came home. What could not be read back in the place is proven there later.
+
+    Raises:
+        LibraryBusy: when another Jutrek is at work in the library.
+        LibraryTrouble: when the library has no room, or cannot be written.
+    """
+    place, home = wanted.place, as_place(library)
+    rows = [
+        Row(
+            place.tree.at(inside(path)),
+            place.root,
+            Action.BRING,
+            path,
+            f"It was changed in {place.name}.",
+            size,
+            mtime_ns,
+        )
+        for path, size, mtime_ns in _stamps(place.tree, wanted.changed)
+    ]
+    if not rows:
+        return Outcome()
+    with locked(library):
+        for hindrance in hindrances(home, rows):
+            if hindrance.whole:
+                raise PlaceUnusable(home.root, hindrance.what.rstrip("."))
+        about = {"place": LIBRARY, "name": home.name, "root": home.root, "changed_in": place.name}
+        aside = _asides([row.destination or "" for row in rows])
+        task = Task(rows, HouseRules(), (Target(home, main=True),), Kind.CATCH_UP, about, aside=aside)
+        outcome = Run(task, library, ledger, steering or Steering(stop), listener or Listener()).go()
+        came = {done.row.destination or "": done.full for done in outcome.done if done.home}
+        ledger.put([
+            HomeFile(path, size, mtime_ns, None, came[path]) for path, size, mtime_ns in _stamps(library.tree, came)
+        ])  # fmt: skip
+        ledger.put_proofs(_read_there(place, came))
+        outcome.remarks += lists_follow(library, ledger, [place])
+        return outcome
+
+
+def _stamps(tree: Tree, paths: Iterable[str]) -> Iterator[tuple[str, int, int]]:
+    """Path, size and time of last change of the files that are there."""
+    for path in paths:
+        status = tree.found(inside(path))
+        if status is not None:
+            yield path, status.st_size, status.st_mtime_ns
+
+
+def _read_there(place: Place, came: Mapping[str, bytes]) -> Iterator[ProofMark]:
+    """Marks of files that came home from a place, and read back there as they came."""
+    buffer = aligned_buffer()
+    for path, full in came.items():
+        try:
+            now_there, _ = read_back(place.tree, inside(path), buffer)
+            status = place.tree.lstat(inside(path))
+        except (OSError, Outside):
+            continue
+        if now_there == full:
+            yield ProofMark(place.id, path, status.st_size, status.st_mtime_ns, full, now()).seen(status)
+
+
+def _asides(paths: Iterable[str]) -> dict[str, Inside]:
+    """Where versions are put aside that others take the place of."""
+    token = f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
+    return {path: put_away("replaced", token, inside(path)) for path in paths}
 
 
 def catch_up(
@@ -139,8 +248,7 @@ def catch_up(
             if (mark := marks.get(row.destination or "")) and (mark.size, mark.mtime_ns) == (row.size, row.mtime_ns)
         }
         about = {"place": place.id, "name": place.name, "root": place.root}
-        token = f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
-        aside = {path: put_away("replaced", token, inside(path)) for path in wanted.replaced}
+        aside = _asides(wanted.replaced)
         task = Task(wanted.rows, HouseRules(), (target,), Kind.CATCH_UP, about, expected=expected, aside=aside)
         outcome = _CatchingUp(task, library, ledger, steering or Steering(stop), listener or Listener()).go_for(wanted)
         outcome.remarks += lists_follow(library, ledger, [place], process="transfer", begin=True)

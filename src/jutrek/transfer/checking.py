@@ -205,9 +205,12 @@ class _Checker:
         if mark.full and mark.fits(status) and full != mark.full:
             why = f"It reads differently than on {mark.at[:10]}, although its time is the same."
             return self._bad(mark, Finding.ROTTED, why)
-        if mark.full and not mark.fits(status):
-            # Somebody's new version: it is told, and proven from now on as what it is.
+        if mark.full and not mark.fits(status) and full != mark.full:
             checked.found.append(Found(mark, Finding.CHANGED, "Its size or time is another one."))
+            if self._place.id != LIBRARY:
+                # A copy of nothing: it proves nothing until somebody says which version is right.
+                return None
+            # Somebody's new version: it is told, and proven from now on as what it is.
             self._note_proven(seen._replace(full=full))
         elif not mark.full:
             checked.first += 1
@@ -215,7 +218,7 @@ class _Checker:
             self._note_proven(seen._replace(full=full))
         else:
             checked.good += 1
-            if not mark.stands:
+            if not mark.stands or not mark.fits(status):
                 self._note_proven(seen)
         self._marks.append(seen._replace(full=full))
         return None
@@ -241,7 +244,8 @@ class _Checker:
         self._ledger.drop_proofs(self._place.id, moved)
         self._journal.note(*({"entry": "let go", "place": self._place.id, "path": path} for path in sorted(moved)))
         at = now()
-        bad = [one for one in checked.found if one.finding is not Finding.CHANGED]
+        is_copy = self._place.id != LIBRARY
+        bad = [one for one in checked.found if is_copy or one.finding is not Finding.CHANGED]
         self._ledger.put_proofs(
             one.mark._replace(state=State(one.finding.value), at=at) for one in bad if one.mark.full
         )  # fmt: skip

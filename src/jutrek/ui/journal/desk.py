@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QUrl
 from PySide6.QtGui import QDesktopServices
 
+from jutrek.filing import OnChanged
 from jutrek.ui import paint
 from jutrek.ui.pagedesk import PageDesk
 from jutrek.ui.theme import current
@@ -63,7 +64,8 @@ class JournalDesk(PageDesk):
         elif what == "let go":
             self._errand(lambda errands: errands.let_go(place))
         else:
-            self._errand(lambda errands: errands.catch_up(place))
+            right = OnChanged(what) if what in tuple(OnChanged) else None
+            self._errand(lambda errands: errands.catch_up(place, right))
 
     def _show_certificate(self, path: str) -> None:
         place = self._window.page.board.place

@@ -7,6 +7,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from jutrek.desk.events import PlaceState
+from jutrek.errors import shown
 from jutrek.ui import paint
 from jutrek.ui.journal.records import local
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
@@ -18,7 +19,7 @@ class PlaceCard(QWidget):
     """One place, with what can be done about it."""
 
     wanted = Signal(str, str)
-    """What: `check`, `catch up`, `mend` or `let go`; and the place's id."""
+    """What: `check`, `catch up`, `library`, `copy`, `mend` or `let go`; and the place's id."""
 
     def __init__(self, theme: Theme, state: PlaceState, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -29,15 +30,22 @@ class PlaceCard(QWidget):
         row.setContentsMargins(12, _HEIGHT - 38, 12, 8)
         row.setSpacing(8)
         self.buttons: dict[str, QPushButton] = {}
-        for what, words, shown in (
+        tips = {
+            "library": "The library's versions go there; the changed ones are kept aside in this place",
+            "copy": "The changed ones come home; the library's versions are kept aside there",
+        }
+        for what, words, is_shown in (
+            ("library", "Library is right", bool(state.changed)),
+            ("copy", "Copy is right", bool(state.changed)),
             ("catch up", f"Bring {paint.counted(state.lacks, 'file')}", state.here and state.lacks > 0),
             ("mend", f"Mend {paint.counted(state.bad, 'file')}", state.here and state.bad > 0),
             ("let go", "Miss no more", state.bad > 0),
             ("check", "Check", state.here and state.proven + state.unproven > 0),
         ):
-            if shown:
+            if is_shown:
                 button = self.buttons[what] = QPushButton(words)
                 button.setProperty("small", True)
+                button.setToolTip(tips.get(what, ""))
                 button.setAccessibleName(f"{words}: {state.place.name}")
                 button.clicked.connect(lambda _=False, what=what: self.wanted.emit(what, state.place.id))
                 row.addWidget(button)
@@ -56,6 +64,9 @@ class PlaceCard(QWidget):
             lines.append(("Not connected.", theme.amber))
         if state.bad:
             lines.append((f"{paint.counted(state.bad, 'file')} rotted, unreadable or gone.", theme.brick))
+        elif state.changed:
+            words = f"{paint.counted(len(state.changed), 'file')} changed there: {shown(state.changed[0])}"
+            lines.append((words, theme.amber))
         elif state.lacks:
             size = paint.size_words(state.lacks_bytes)
             lines.append((f"Is missing {paint.counted(state.lacks, 'file')} ({size}).", theme.amber))

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 
 from jutrek.captures import Device
 from jutrek.desk.typed import clock_of, journeys_of, offset_of
-from jutrek.filing import Extensions, HouseRules, OnDouble, Order, Per, Structure, Undated
+from jutrek.filing import Extensions, HouseRules, OnChanged, OnDouble, Order, Per, Structure, Undated
 from jutrek.filing.dates import knows_language
 from jutrek.filing.pieces import KIND_WORDS
 from jutrek.ui.intake.daysetting import offset_words
@@ -282,6 +282,14 @@ class CopiesSection(Section):
             {"alone": "stay: clips are filed alone", "beside": "come along, beside the clips"},
         )
         self.order = self.choice("Files come home", {"time": "in the order of time", "small": "small ones first"})
+        self.changed_copies = self.choice(
+            "A copy that was changed outside",
+            {
+                "ask": "waits until somebody says which is right",
+                "library": "is replaced by the library's, and kept aside",
+                "copy": "comes home, and the library's is kept aside",
+            },
+        )
         self.twice = self.tick("Read every file twice from its card, and compare")
         self.second = self.tick("Keep a cryptographic sum (BLAKE3) beside the fingerprint")
         self.lists = self.tick("Leave a hash list (ASC MHL) of every intake in each place")
@@ -312,7 +320,7 @@ class CopiesSection(Section):
         rules = self.rules
         values = (
             (self.structure, rules.structure), (self.extensions, rules.extensions), (self.per, rules.counter_per),
-            (self.order, rules.order),
+            (self.order, rules.order), (self.changed_copies, rules.changed),
         )  # fmt: skip
         for tick, on in ((self.twice, rules.twice), (self.second, rules.second_sum), (self.lists, rules.hash_lists),
                          (self.owners, rules.owners)):  # fmt: skip
@@ -336,6 +344,7 @@ class CopiesSection(Section):
             self.rules,
             structure=Structure(self.structure.currentData()),
             order=Order(self.order.currentData()),
+            changed=OnChanged(self.changed_copies.currentData()),
             twice=self.twice.isChecked(),
             second_sum=self.second.isChecked(),
             hash_lists=self.lists.isChecked(),
