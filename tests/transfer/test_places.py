@@ -351,7 +351,10 @@ def test_a_changed_copy_of_a_changed_file_waits_too(library: Library, ledger: Le
     there = Path(tarn.root, found)
     there.write_bytes(there.read_bytes() + b"x")
     survey(library, ledger)
-    assert [one.finding for one in check(library, ledger, tarn, stop=never()).found]
+    (touched,) = set(ledger.all_files()) - {both, found, empty}
+    os.utime(Path(tarn.root, touched), (1, 1))
+    assert {one.mark.path for one in check(library, ledger, tarn, stop=never()).found} == {both, found, empty}
+    assert touched in ledger.proofs(tarn.id)
     lack = lacking(library, ledger, tarn)
     assert (lack.changed, lack.replaced) == ((both, found), (empty,))
     assert lacking(library, ledger, tarn, connected=False).changed == ()
