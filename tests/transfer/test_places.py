@@ -342,7 +342,7 @@ def test_what_was_changed_in_a_place_is_settled(
 
 def test_a_changed_copy_of_a_changed_file_waits_too(library: Library, ledger: Ledger, card: Path, tarn: Place) -> None:
     """As does one that a check found changed; what is gone or empty there does not."""
-    fill(card, 2)
+    fill(card, 3)
     go(planned(library, ledger, [card]), library, ledger, [tarn])
     both, found, empty = sorted(ledger.all_files())[:3]
     for root, data in ((library.root, b"here"), (tarn.root, b"there")):
