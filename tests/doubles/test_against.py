@@ -11,10 +11,10 @@ from pathlib import Path
 import pytest
 
 from jutrek.captures import ReadFile
-from jutrek.demo import stills
-from jutrek.demo.copies import worded
+from jutrek.demo import clips, sound, stills
+from jutrek.demo.copies import _small_sound, worded
 from jutrek.demo.shelf.media import humming
-from jutrek.doubles import Standing, Stands, judge
+from jutrek.doubles import Standing, Stands, against, judge, learning
 from jutrek.doubles.against import Lookout, retagged
 from jutrek.doubles.finding import Answer, find
 from jutrek.doubles.learning import Lesson, learn
@@ -164,6 +164,40 @@ def test_looking_can_be_stopped_and_goes_on(library: Library, ledger: Ledger, tm
     assert (0, 1) in seen
     ledger.contents.forget_sources()
     assert ledger.contents.of_paths([reads[0].file.path]) == {}
+
+
+def test_clips_and_sounds_are_compared_by_frames_and_course(
+    library: Library, ledger: Ledger, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """With the library and within an intake; only what has the length of another one is decoded at all."""
+    take, other = clips.Take("bridge", WHEN, 1, "Hovar", "4K"), clips.Take("steam", WHEN, 6, "Hovar", "4K")
+    long = sound.take(WHEN, 6, 3, scene="Yard", number=1)
+    put(library, "a.mov", clips.clip(take, 5, (160, 90)))
+    put(library, "a.wav", long)
+    learnt(library, ledger)
+    looked: list[str] = []
+    monkeypatch.setattr(against, "content_of", lambda path, *a: looked.append(path) or learning.content_of(path, *a))
+    reads = [
+        source(tmp_path / "big.mov", clips.clip(take, 5, (320, 180))),
+        source(tmp_path / "new.mov", clips.clip(take, 9, (320, 180))),
+        source(tmp_path / "apart.mov", clips.clip(other, 7, (320, 180))),
+        source(tmp_path / "small.mp3", _small_sound(long)),
+        source(tmp_path / "other.wav", sound.take(WHEN, 6, 4, scene="Yard", number=2)),
+        source(tmp_path / "second.wav", sound.take(WHEN, 9, 5, scene="Yard", number=3)),
+        source(tmp_path / "again.mp3", _small_sound(sound.take(WHEN, 9, 5, scene="Yard", number=3))),
+    ]
+    assert stand(library, ledger, *reads) == {
+        "big.mov": Stands(Standing.REENCODED, "a.mov"),
+        "small.mp3": Stands(Standing.REENCODED, "a.wav"),
+        "again.mp3": Stands(Standing.REENCODED, "second.wav"),
+    }
+    assert "apart.mov" not in {os.path.basename(path) for path in looked}
+    asked = find([one.file for one in reads[-2:]], library, ledger, stop=threading.Event())
+    assert [one.standing for one in asked] == [Standing.NEW, Standing.NEW]
+    ledger.put_proofs([
+        ProofMark("", "a.mov", 1, 1, b"0" * 16, "2026-05-18T08:00:00+00:00", State.ROTTED)
+    ])  # fmt: skip
+    assert find([reads[0].file], library, ledger, stop=threading.Event())[0].standing is Standing.NEW
 
 
 def test_do_i_have_this(library: Library, ledger: Ledger, tmp_path: Path) -> None:

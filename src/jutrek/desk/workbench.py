@@ -372,6 +372,9 @@ class Workbench:
         return frozenset(homes | {path for path in folders if self._existing[path]})
 
 
+_LOOKED_AT = frozenset({Kind.STILL, Kind.CLIP, Kind.SOUND})
+
+
 def not_compared(
     story: Story, rules: HouseRules, standings: Mapping[str, Stands], *, content: bool, looks: bool
 ) -> int:
@@ -382,7 +385,7 @@ def not_compared(
         return 0
     return sum(
         _is_new(one.id, standings) and one.trusted and one.id not in story.wishes.waits
-        and (by_content or one.kind is Kind.STILL)
+        and (by_content or one.kind in _LOOKED_AT)
         for one in story.captures
     )  # fmt: skip
 

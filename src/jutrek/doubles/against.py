@@ -166,6 +166,25 @@ def _prints_as(print_of: Callable[[], bytes], mine: bytes) -> bool:
 _MORE = 1.2
 
 
+def _may_be(one: ReadFile, lengths: Mapping[Kind, Sequence[float]]) -> bool:
+    """Whether a file has to be looked at: a still always, a recording where another one has its length."""
+    kind = one.reading.kind
+    if kind is Kind.STILL:
+        return True
+    from jutrek.doubles.courses import has_its_length
+
+    return has_its_length(one.reading.duration, kind, lengths[kind])
+
+
+def _is_near(lengths: Sequence[float], number: int, kind: Kind) -> bool:
+    """Whether one of some ascending lengths has another one beside it that may be the same recording's."""
+    from jutrek.doubles.courses import longest_alike
+
+    below = number > 0 and lengths[number] <= longest_alike(lengths[number - 1], kind)
+    above = number + 1 < len(lengths) and lengths[number + 1] <= longest_alike(lengths[number], kind)
+    return below or above
+
+
 def _better(new: Content, old: Content) -> bool:
     """Whether a new picture is worth more than the one that is there: it is the raw, or has clearly more pixels."""
     raws = new.format in RAWS, old.format in RAWS
@@ -176,7 +195,7 @@ def _better(new: Content, old: Content) -> bool:
 
 @dataclass(slots=True)
 class Lookout:
-    """Tells by looks where the stills of an intake stand.
+    """Tells by looks where the stills of an intake stand; clips by those of their frames, sounds by their course.
 
     Attributes:
         ledger: keeps what was seen of files, those of sources included.
@@ -194,7 +213,7 @@ class Lookout:
     _seen: dict[str, Content] = field(default_factory=dict)
 
     def standings(self, primaries: Sequence[ReadFile], standings: Mapping[str, Stands]) -> dict[str, Stands]:
-        """Which of the new stills are there already in another encoding, or look like one that is.
+        """Which of the new captures are there already in another encoding; and which stills look like one that is.
 
         Args:
             primaries: the main files of captures, in the order of the intake.
@@ -203,18 +222,51 @@ class Lookout:
         Raises:
             Stopped: when `stop` was set. What was seen until then is kept.
         """
-        new = [one for one in primaries if one.reading.kind is Kind.STILL and _is_new(one, standings)]
-        own = [content for content in self._looked_at(new) if content.looks]
-        if not own:
+        new = [one for one in primaries if _is_new(one, standings)]
+        if not new:
             return {}
         damaged = self.ledger.damaged()
-        known = (one for one in self.ledger.contents.of_library() if one.kind == Kind.STILL and one.looks)
-        home = [one for one in known if one.path not in damaged]
-        return self._compared(home, own)
+        home = [one for one in self.ledger.contents.of_library() if one.looks and one.path not in damaged]
+        lengths = self._lengths(home, new)
+        own = [content for content in self._looked_at([one for one in new if _may_be(one, lengths)]) if content.looks]
+        stills = [one for one in own if one.kind == Kind.STILL]
+        at_home = [one for one in home if one.kind == Kind.STILL] if stills else []
+        return (self._compared(at_home, stills) if stills else {}) | self._recordings(home, own)
+
+    def _lengths(self, home: Sequence[Content], new: Sequence[ReadFile]) -> dict[Kind, list[float]]:
+        """The lengths of recordings that new ones may be the same as: those of the library, and of one another."""
+        lengths: dict[Kind, list[float]] = {Kind.CLIP: [], Kind.SOUND: []}
+        for one in home:
+            if (kind := Kind(one.kind)) in lengths:
+                lengths[kind].append(one.duration)
+        for kind, own in lengths.items():
+            mine = sorted(one.reading.duration for one in new if one.reading.kind is kind) if self.within else []
+            own += [length for number, length in enumerate(mine) if _is_near(mine, number, kind)]
+            own.sort()
+        return lengths
+
+    def _recordings(self, home: Sequence[Content], own: Sequence[Content]) -> dict[str, Stands]:
+        """Clips and sounds that are there in another encoding, in the order of the intake."""
+        turn = {one.path: number for number, one in enumerate(own)}
+        found: dict[str, Stands] = {}
+        recordings = [one for one in own if one.kind != Kind.STILL]
+        if not recordings:
+            return found
+        from jutrek.doubles.courses import KINDS, pairs_of
+
+        pairs = [pair for kind in KINDS for pair in pairs_of((*home, *recordings), kind)]
+        # What is home comes first, then what came first.
+        ordered = (sorted(pair, key=lambda one: turn.get(one.path, -1)) for pair in pairs)
+        for one, other in sorted(ordered, key=lambda pair: turn.get(pair[0].path, -1)):
+            if other.path not in turn or other.path in found:
+                continue
+            if one.path not in turn or (self.within and one.path not in found):
+                found[other.path] = Stands(Standing.REENCODED, one.path, _better(other, one))
+        return found
 
     @property
     def seen(self) -> frozenset[str]:
-        """Paths of the stills that were looked at, and whose looks are known."""
+        """Paths of the captures that were looked at, and whose looks are known."""
         return frozenset(path for path, one in self._seen.items() if one.looks)
 
     def _looked_at(self, new: Sequence[ReadFile]) -> list[Content]:

@@ -27,9 +27,6 @@ if TYPE_CHECKING:
     from jutrek.doubles.witnesses import Candidates
     from jutrek.library.ledger import Ledger
 
-_CLIP_APART, _SOUND_APART = (0.5, 0.02), (0.3, 0.01)
-"""How far the lengths of two encodings may be apart: seconds, and a share of the length."""
-_FRAME_BITS, _SOUND_BITS = 10, 6
 _KEPT_EVERY = 200
 
 Report = Callable[[str, int, int], None]
@@ -171,8 +168,9 @@ class _Search:
     def same_picture(self, files: Sequence[Content]) -> list[list[Content]]:
         """Same picture or sound in another encoding: found by looks, and compared."""
         pairs = self._stills([one for one in files if one.kind == Kind.STILL and one.looks])
-        pairs += _by_words(files, Kind.CLIP, _CLIP_APART, _FRAME_BITS)
-        pairs += _by_words(files, Kind.SOUND, _SOUND_APART, _SOUND_BITS)
+        from jutrek.doubles.courses import KINDS, pairs_of
+
+        pairs += [pair for kind in KINDS for pair in pairs_of(files, kind)]
         return _joined(pairs)
 
     def _stills(self, stills: Sequence[Content]) -> list[tuple[Content, Content]]:
@@ -247,27 +245,6 @@ class _Search:
                 groups.append([one, *own])
                 taken |= {one.path, *(other.path for other in own)}
         return groups
-
-
-def _by_words(
-    files: Sequence[Content], kind: Kind, apart: tuple[float, float], bits: int
-) -> list[tuple[Content, Content]]:
-    """Pairs of clips or sounds of the same length whose words are all close."""
-    import numpy as np
-
-    own = sorted((one for one in files if one.kind == kind and one.looks), key=lambda one: one.duration)
-    words = [np.frombuffer(one.looks or b"", "<u8") for one in own]
-    pairs = []
-    for number, one in enumerate(own):
-        limit = one.duration + max(apart[0], one.duration * apart[1])
-        for at in range(number + 1, len(own)):
-            if own[at].duration > limit:
-                break
-            if len(words[at]) == len(words[number]):
-                far = int(np.bitwise_count(words[number] ^ words[at]).max())
-                if far <= bits and not one_press(one, own[at]) and not two_presses(one, own[at]):
-                    pairs.append((one, own[at]))
-    return pairs
 
 
 def _joined(pairs: Sequence[tuple[Content, Content]]) -> list[list[Content]]:
