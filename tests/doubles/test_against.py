@@ -180,7 +180,7 @@ def test_clips_and_sounds_are_compared_by_frames_and_course(
     reads = [
         source(tmp_path / "big.mov", clips.clip(take, 5, (320, 180))),
         source(tmp_path / "new.mov", clips.clip(take, 9, (320, 180))),
-        source(tmp_path / "apart.mov", clips.clip(other, 7, (320, 180))),
+        source(tmp_path / "apart.mov", clips.clip(other, 3, (320, 180))),
         source(tmp_path / "small.mp3", _small_sound(long)),
         source(tmp_path / "other.wav", sound.take(WHEN, 6, 4, scene="Yard", number=2)),
         source(tmp_path / "second.wav", sound.take(WHEN, 9, 5, scene="Yard", number=3)),
@@ -191,7 +191,7 @@ def test_clips_and_sounds_are_compared_by_frames_and_course(
         "small.mp3": Stands(Standing.REENCODED, "a.wav"),
         "again.mp3": Stands(Standing.REENCODED, "second.wav"),
     }
-    assert "apart.mov" not in {os.path.basename(path) for path in looked}
+    assert {"apart.mov", "new.mov"}.isdisjoint(map(os.path.basename, looked))
     asked = find([one.file for one in reads[-2:]], library, ledger, stop=threading.Event())
     assert [one.standing for one in asked] == [Standing.NEW, Standing.NEW]
     ledger.put_proofs([

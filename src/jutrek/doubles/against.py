@@ -11,6 +11,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from jutrek.captures import ReadFile
@@ -176,15 +177,6 @@ def _may_be(one: ReadFile, lengths: Mapping[Kind, Sequence[float]]) -> bool:
     return has_its_length(one.reading.duration, kind, lengths[kind])
 
 
-def _is_near(lengths: Sequence[float], number: int, kind: Kind) -> bool:
-    """Whether one of some ascending lengths has another one beside it that may be the same recording's."""
-    from jutrek.doubles.courses import longest_alike
-
-    below = number > 0 and lengths[number] <= longest_alike(lengths[number - 1], kind)
-    above = number + 1 < len(lengths) and lengths[number + 1] <= longest_alike(lengths[number], kind)
-    return below or above
-
-
 def _better(new: Content, old: Content) -> bool:
     """Whether a new picture is worth more than the one that is there: it is the raw, or has clearly more pixels."""
     raws = new.format in RAWS, old.format in RAWS
@@ -235,13 +227,15 @@ class Lookout:
 
     def _lengths(self, home: Sequence[Content], new: Sequence[ReadFile]) -> dict[Kind, list[float]]:
         """The lengths of recordings that new ones may be the same as: those of the library, and of one another."""
+        from jutrek.doubles.courses import longest_alike
+
         lengths: dict[Kind, list[float]] = {Kind.CLIP: [], Kind.SOUND: []}
         for one in home:
             if (kind := Kind(one.kind)) in lengths:
                 lengths[kind].append(one.duration)
         for kind, own in lengths.items():
             mine = sorted(one.reading.duration for one in new if one.reading.kind is kind) if self.within else []
-            own += [length for number, length in enumerate(mine) if _is_near(mine, number, kind)]
+            own += [longer for shorter, longer in pairwise(mine) if longer <= longest_alike(shorter, kind)]
             own.sort()
         return lengths
 
