@@ -170,7 +170,7 @@ def test_clips_and_sounds_are_compared_by_frames_and_course(
     library: Library, ledger: Ledger, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """With the library and within an intake; only what has the length of another one is decoded at all."""
-    take, other = clips.Take("bridge", WHEN, 1, "Hovar", "4K"), clips.Take("steam", WHEN, 6, "Hovar", "4K")
+    take, other = clips.Take("bridge", WHEN, 2, "Hovar", "4K"), clips.Take("steam", WHEN, 1, "Hovar", "4K")
     long = sound.take(WHEN, 6, 3, scene="Yard", number=1)
     put(library, "a.mov", clips.clip(take, 5, (160, 90)))
     put(library, "a.wav", long)
@@ -191,7 +191,7 @@ def test_clips_and_sounds_are_compared_by_frames_and_course(
         "small.mp3": Stands(Standing.REENCODED, "a.wav"),
         "again.mp3": Stands(Standing.REENCODED, "second.wav"),
     }
-    assert {"apart.mov", "new.mov"}.isdisjoint(map(os.path.basename, looked))
+    assert "apart.mov" not in map(os.path.basename, looked)
     asked = find([one.file for one in reads[-2:]], library, ledger, stop=threading.Event())
     assert [one.standing for one in asked] == [Standing.NEW, Standing.NEW]
     ledger.put_proofs([
