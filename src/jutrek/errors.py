@@ -48,7 +48,10 @@ from datetime import date
 
 def shown(path: str | os.PathLike[str]) -> str:
     """A path as one printable line: undecodable bytes and control characters are escaped."""
-    text = os.fspath(path).encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+    given = os.fspath(path)
+    if given.isascii() and given.isprintable():
+        return given
+    text = given.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
     return "".join(sign if sign.isprintable() else sign.encode("unicode_escape").decode() for sign in text)
 
 

@@ -131,6 +131,8 @@ _NOT_BEFORE = DIGITIZED.kinds | CONTAINER.kinds
 """Claims of times that come after shooting, or with it, but never before."""
 _A_DAY = timedelta(days=1)
 _FIRST_DIGITAL_YEAR = 1990
+_ZERO_YEARS = frozenset((zero + step).year for zero in ZERO_POINTS for step in (-_A_DAY, timedelta(), _A_DAY))
+"""In which years anything is near a clock's zero point."""
 
 
 def decide(
@@ -183,8 +185,11 @@ def _passed_over(claims: Sequence[Claim], now: datetime, since: int) -> frozense
 
 
 def _is_impossible(stamp: Stamp, now: datetime, since: int) -> bool:
-    at_zero = stamp.precision >= Precision.MINUTE and any(abs(stamp.wall - zero) <= _A_DAY for zero in ZERO_POINTS)
-    return stamp.wall > now + _A_DAY or stamp.wall.year < since or at_zero
+    wall = stamp.wall
+    if wall.year < since or wall > now + _A_DAY:
+        return True
+    near = wall.year in _ZERO_YEARS and stamp.precision >= Precision.MINUTE
+    return near and any(abs(wall - zero) <= _A_DAY for zero in ZERO_POINTS)
 
 
 def doubtful(moment: Moment, doubt: Doubtful, because: str, against: int | None = None) -> Moment:
@@ -269,8 +274,6 @@ def _contradiction(moment: Moment, claims: Sequence[Claim], around: Surroundings
     if chosen.at not in INSIDE:
         return None
     for index, other in enumerate(claims):
-        if _is_impossible(other.stamp, now, around.since):
-            continue
         if other.at in _WITNESSES:
             apart = abs(_distance(other, chosen)) > _A_DAY
         elif other.at in _NOT_BEFORE:
@@ -279,7 +282,7 @@ def _contradiction(moment: Moment, claims: Sequence[Claim], around: Surroundings
             apart = not name_agrees(other.stamp.wall, chosen.stamp.wall, around.duration)
         else:
             continue
-        if apart:
+        if apart and not _is_impossible(other.stamp, now, around.since):
             return index
     return None
 

@@ -38,6 +38,11 @@ class Choices:
     answers: tuple[tuple[str, int], ...] = ()
     as_it_is: tuple[str, ...] = ()
 
+    @property
+    def says_nothing(self) -> bool:
+        """Whether they decide nothing about captures, and ask for nothing but a plan."""
+        return self == Choices(self.rules)
+
     def decisions(self, devices: Mapping[str, Device], sources: Sequence[Source] = ()) -> Decisions:
         """The decisions that they make about an intake with these devices. Errors are those of `changes`."""
         decisions = Decisions()

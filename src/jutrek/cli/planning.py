@@ -9,20 +9,22 @@ from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
 
-from jutrek.captures import Decisions, Heard, propose
+from jutrek.captures import Capture, Decisions, Heard, propose
 from jutrek.cli.choices import Choices
 from jutrek.cli.telling import complain, is_terminal, raw_json, say
 from jutrek.cli.telling import out as tell
 from jutrek.desk.doubling import with_doubles
 from jutrek.desk.intake import Found, Report, looked, make_captures, plan_of, read_source, standings_of
 from jutrek.desk.keeping import troubles_of
+from jutrek.desk.known import plan_of_known
 from jutrek.desk.story import Story, as_objects, devices_of
-from jutrek.desk.story import tell as told
+from jutrek.desk.story import tell as tell_story
 from jutrek.desk.workbench import not_compared
 from jutrek.disk import chosen
 from jutrek.doubles import Stands
 from jutrek.errors import NoSuchDay, NotPossible, SourceUnreadable, reason, shown
 from jutrek.filing import Action, HouseRules, Plan
+from jutrek.filing.collecting import uncollected
 from jutrek.filing.rulebook import load_rules
 from jutrek.library import Library, apart, is_library, known_devices, open_library
 from jutrek.library.ledger import Ledger
@@ -55,9 +57,15 @@ def working() -> Iterator[Report]:
 
 
 def prepare(
-    sources: list[str], library: Library, ledger: Ledger, choices: Choices, *, stop: threading.Event
+    sources: list[str],
+    library: Library,
+    ledger: Ledger,
+    choices: Choices,
+    *,
+    as_json: bool = False,
+    stop: threading.Event,
 ) -> tuple[Plan, Story]:
-    """Read sources and plan them.
+    """Read sources and plan them. Sources of which everything is home are not read, unless all is to be told as JSON.
 
     Raises:
         SourceRefused: for a source inside the library.
@@ -78,22 +86,24 @@ def prepare(
             else f"an intake of {leftover.at} did not end: {leftover.home} files are home, "
             f"{leftover.left} are not. Bringing its sources home again brings the rest."
         )
-    with working() as report:
+    with uncollected(), working() as report:
+        if choices.says_nothing and not as_json and (known := _known(sources, library, ledger, choices, stop, report)):
+            return known
         founds = read_sources(sources, library, stop=stop, report=report)
-        story, decisions = story_of(founds, library, choices)
+        captures = make_captures(founds, choices.rules)
+        story, decisions = story_of(founds, captures, library, choices)
         heard: tuple[Heard, ...] = ()
         if choices.listen:
-            heard = _listened(founds, choices, story, report, stop)
-            story = story_by(founds, library, choices, decisions, heard)
+            heard = _listened(captures, story, report, stop)
+            story = story_by(founds, captures, library, choices, decisions, heard)
         standings = standings_of(story.captures, library, ledger, stop=stop, report=report, founds=founds)
         if choices.looks:
             standings |= looked(story.captures, standings, library, ledger, stop=stop, report=report)
         story = with_doubles(story, standings, choices.rules, decisions)
         if choices.answers or choices.as_it_is:
             decisions = choices.answered(decisions, story.doubts, story.captures, story.devices)
-            story = with_doubles(
-                story_by(founds, library, choices, decisions, heard), standings, choices.rules, decisions
-            )
+            told = story_by(founds, captures, library, choices, decisions, heard)
+            story = with_doubles(told, standings, choices.rules, decisions)
         check_days(choices, story)
         _say_what_was_not_compared(story, standings, choices, ledger)
         for doubt in story.doubts:
@@ -101,6 +111,18 @@ def prepare(
             for number, answer in enumerate(doubt.answers, 1):
                 say(f"    --answer {doubt.sign}={number}  {answer.words}")
         return plan_of(founds, story, library, choices.rules, standings), story
+
+
+def _known(
+    sources: list[str], library: Library, ledger: Ledger, choices: Choices, stop: threading.Event, report: Report
+) -> tuple[Plan, Story] | None:
+    """The plan of sources of which everything is home, with nothing told of them; None for any others."""
+    try:
+        found = [known_source(path) for path in sources]
+    except OSError:
+        return None
+    plan = plan_of_known(found, library, ledger, choices.rules, stop=stop, report=report)
+    return None if plan is None else (plan, Story())
 
 
 def _say_what_was_not_compared(story: Story, standings: Mapping[str, Stands], choices: Choices, ledger: Ledger) -> None:
@@ -116,12 +138,14 @@ def _say_what_was_not_compared(story: Story, standings: Mapping[str, Stands], ch
         complain(f"{count} captures to come were not compared with the library {how}.")
 
 
-def story_of(founds: list[Found], library: Library, choices: Choices) -> tuple[Story, Decisions]:
-    """What sources tell, with what was decided on the command line; and these decisions."""
+def story_of(
+    founds: list[Found], captures: list[Capture], library: Library, choices: Choices
+) -> tuple[Story, Decisions]:
+    """What the captures of sources tell, with what was decided on the command line; and these decisions."""
     sources = [found.source for found in founds]
-    devices = devices_of(sources, make_captures(founds, choices.rules), Decisions(), known_devices(library))
+    devices = devices_of(sources, captures, Decisions(), known_devices(library))
     decisions = choices.decisions(devices, sources)
-    return story_by(founds, library, choices, decisions), decisions
+    return story_by(founds, captures, library, choices, decisions), decisions
 
 
 def check_days(choices: Choices, story: Story) -> None:
@@ -136,24 +160,27 @@ def check_days(choices: Choices, story: Story) -> None:
             raise NoSuchDay(day, sorted(days))
 
 
-def _listened(
-    founds: list[Found], choices: Choices, story: Story, report: Report, stop: threading.Event
-) -> tuple[Heard, ...]:
+def _listened(captures: list[Capture], story: Story, report: Report, stop: threading.Event) -> tuple[Heard, ...]:
     """What devices heard together; what their clocks are supposed to be off by is known by other evidence."""
     from jutrek.hearing import heard_of
 
     supposed = {doubt.device: doubt.shift for doubt in story.doubts if doubt.is_of_a_clock}
-    return heard_of(make_captures(founds, choices.rules), supposed, partial(report, "Listening to recordings"), stop)
+    return heard_of(captures, supposed, partial(report, "Listening to recordings"), stop)
 
 
 def story_by(
-    founds: list[Found], library: Library, choices: Choices, decisions: Decisions, heard: tuple[Heard, ...] = ()
+    founds: list[Found],
+    captures: list[Capture],
+    library: Library,
+    choices: Choices,
+    decisions: Decisions,
+    heard: tuple[Heard, ...] = (),
 ) -> Story:
-    """What sources tell, by decisions."""
-    captures = make_captures(founds, choices.rules)
+    """What the captures of sources tell, by decisions."""
     devices = devices_of([found.source for found in founds], captures, decisions, known_devices(library))
-    bare = told(captures, devices, decisions, choices.rules, ())
-    return told(captures, devices, decisions, choices.rules, propose(bare.captures, heard), heard)
+    bare = tell_story(captures, devices, decisions, choices.rules, ())
+    proposals = propose(bare.captures, heard)
+    return tell_story(captures, devices, decisions, choices.rules, proposals, heard) if proposals or heard else bare
 
 
 def read_sources(sources: list[str], library: Library, *, stop: threading.Event, report: Report) -> list[Found]:
@@ -192,7 +219,7 @@ def plan_sources(
     """Make a plan and print it, or write it to a file. Returns 0: a plan that can be made is a success."""
     library = open_library(library_path)
     with Ledger(library.ledger_path) as ledger:
-        plan, story = prepare(sources, library, ledger, choices, stop=stop)
+        plan, story = prepare(sources, library, ledger, choices, as_json=as_json or out is not None, stop=stop)
     if as_json:
         raw_json(plan.as_json(as_objects(story)))
         return 0

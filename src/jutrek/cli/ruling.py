@@ -157,6 +157,7 @@ def try_rules(
 def _facts(sources: list[Path] | None, library_path: str, choices: Any) -> list[Any]:
     from jutrek.cli.planning import check_days, read_sources, story_of, working
     from jutrek.desk.athome import read_home
+    from jutrek.desk.intake import make_captures
     from jutrek.filing.planner import all_facts
     from jutrek.library import open_library, survey
     from jutrek.library.ledger import Ledger
@@ -166,7 +167,7 @@ def _facts(sources: list[Path] | None, library_path: str, choices: Any) -> list[
     with working() as report:
         if sources:
             founds = read_sources([str(path) for path in sources], library, stop=stop, report=report)
-            story, _ = story_of(founds, library, choices)
+            story, _ = story_of(founds, make_captures(founds, choices.rules), library, choices)
             check_days(choices, story)
             return all_facts(story.captures, story.wishes)
         with Ledger(library.ledger_path) as ledger:

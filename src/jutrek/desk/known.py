@@ -1,0 +1,99 @@
+"""Sources of which everything is home: told by their bytes alone, without asking files for their dates.
+
+A card that is put in again is the commonest case of all, and nothing of it has to be named or placed.
+"""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Callable, Sequence
+from functools import partial
+
+from jutrek.captures import without_edit
+from jutrek.desk.intake import Report
+from jutrek.doubles import Standing, Stands, judge
+from jutrek.errors import SourceUnreadable, Stopped, shown
+from jutrek.filing import Action, HouseRules, Plan, Row, make_plan
+from jutrek.formats import Kind, read
+from jutrek.library import Library, apart, survey
+from jutrek.library.ledger import Ledger
+from jutrek.sources import Left, Source, SourceFile, scan
+
+_FIRST = 200
+"""So many of the files that came last are looked at before all others."""
+_OTHERS = 100
+"""So many files that are no captures a card may hold besides; with more of them it is read as any other."""
+
+
+def plan_of_known(
+    sources: Sequence[Source],
+    library: Library,
+    ledger: Ledger,
+    rules: HouseRules,
+    *,
+    stop: threading.Event,
+    report: Report,
+) -> Plan | None:
+    """The plan of sources of which every capture is home; None where anything is new, or has to be looked at.
+
+    Raises:
+        SourceRefused: when a source lies inside the library.
+        LibraryMissing: when the library cannot be listed.
+        Stopped: when `stop` was set.
+    """
+    survey(library, ledger, stop=stop, report=lambda seen: report("Looking through the library", seen, 0))
+    left: list[Left | tuple[SourceFile, str]] = []
+    files: dict[str, SourceFile] = {}
+    for source in sources:
+        for thing in scan(source.root, leave_out=apart(source.root, library)):
+            if stop.is_set():
+                raise Stopped
+            if isinstance(thing, Left):
+                left.append(thing)
+            else:
+                files[thing.path] = thing
+    stands = _all_known(list(files.values()), library, ledger, stop, partial(report, "Comparing with the library"))
+    if stands is None:
+        return None
+    others = [file for path, file in files.items() if stands[path].standing is not Standing.HOME]
+    at_home = {_stem(path) for path in files.keys() - {file.path for file in others}}
+    for file in others:
+        try:
+            reading = read(file.path)
+        except SourceUnreadable:
+            return None
+        if reading.kind is not Kind.OTHER or not at_home.isdisjoint(_stems(file.path)):
+            return None
+        left.append((file, " ".join(reading.notes) or "It is no picture, clip or sound."))
+    plan = make_plan(library, rules, (), stands, left)
+    known = [_row(file, stands[file.path]) for file in files.values() if stands[file.path].standing is Standing.HOME]
+    return Plan(plan.library, plan.library_id, plan.rules, (*known, *plan.rows))
+
+
+def _all_known(
+    files: list[SourceFile], library: Library, ledger: Ledger, stop: threading.Event, report: Callable[[int, int], None]
+) -> dict[str, Stands] | None:
+    """Where files stand; None as soon as too many of them are not home. What came last is looked at first."""
+    stands: dict[str, Stands] = {}
+    for part in (files[-_FIRST:], files[:-_FIRST]):
+        stands |= judge(part, ledger, library.root, stop=stop, report=lambda done: report(done, len(files)))
+        strangers = sum(one.standing is not Standing.HOME for one in stands.values())
+        if strangers > min(_OTHERS, len(files) // 2):
+            return None
+    return stands
+
+
+def _stem(path: str) -> str:
+    return os.path.splitext(path)[0].casefold()
+
+
+def _stems(path: str) -> set[str]:
+    """What a file is called that this one may be a sidecar of."""
+    stem = _stem(path)
+    return {stem, without_edit(stem), os.path.splitext(stem)[0]}
+
+
+def _row(file: SourceFile, stands: Stands) -> Row:
+    why = f"The same bytes are home as {shown(stands.equal)}."
+    return Row(file.path, file.root, Action.HOME, stands.equal, why, file.size, file.mtime_ns)
