@@ -67,6 +67,10 @@ def shown(path: str, reading: Reading) -> Shown:
     return Shown(path, reading.kind, reading.format, reading.orientation, reading.previews)
 
 
+_TURNS = {2: 0, 3: 3, 4: 1, 5: 5, 6: 4, 7: 6, 8: 2}
+"""How pictures are turned that way up, as `Image.Transpose` counts (Exif 2.32, orientation)."""
+
+
 @contextmanager
 def opened(path: str) -> Iterator[BinaryIO]:
     """A file, open for reading only.
@@ -98,6 +102,11 @@ def still(
         pillow_heif.register_heif_opener()
     picture: Image.Image = Image.open(source)
     picture.draft(mode, size)
+    if preview is None and view.format == "jpeg":
+        # The way up is known, and need not be looked for once more.
+        turn = _TURNS.get(view.orientation)
+        picture = picture.convert(mode)
+        return picture.transpose(Image.Transpose(turn)) if turn is not None else picture
     if preview is not None and not picture.getexif().get(0x0112):
         picture.getexif()[0x0112] = view.orientation
     return ImageOps.exif_transpose(picture).convert(mode)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -10,12 +11,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image, ImageDraw, ImageFilter, ImageOps
 
+from jutrek.decoding import shown, still
 from jutrek.doubles import witnesses
 from jutrek.doubles.aligned import SAME, agreement
 from jutrek.doubles.greys import Greys
 from jutrek.doubles.looks import TURNS, WHOLE, framed, looks_of, turn, turned
 from jutrek.doubles.search import Index, close_pairs
 from jutrek.doubles.witnesses import Album, share_of
+from jutrek.formats import read
 from tests.doubles.common import encoded, grey, scene
 
 
@@ -153,3 +156,17 @@ def test_looks_hardly_change_with_size_and_compression() -> None:
     assert one is not None and other is not None
     assert (one.look ^ other.look).bit_count() <= 2
     assert (one.grain ^ other.grain).bit_count() <= 4
+
+
+@pytest.mark.parametrize("orientation", range(1, 9))
+def test_pictures_are_turned_the_right_way_up(orientation: int, tmp_path: Path) -> None:
+    """As Exif has them lie, whatever their mode."""
+    exif = Image.Exif()
+    exif[0x0112] = orientation
+    path = tmp_path / "a.jpg"
+    scene(1, (64, 48)).save(path, exif=exif)
+    with path.open("rb") as file:
+        made = still(file, shown(str(path), read(str(path))), None, (64, 48), "L")
+    with Image.open(path) as picture:
+        picture.draft("L", (64, 48))
+        assert made.tobytes() == ImageOps.exif_transpose(picture).convert("L").tobytes()

@@ -87,12 +87,17 @@ def looks_at(path: str, reading: Reading) -> bytes:
         SourceUnreadable: when it cannot be read now.
     """
     if reading.kind is Kind.STILL:
-        grey = grey_of(shown(path, reading))
-        looks = looks_of(grey) if grey is not None else None
-        return looks.as_bytes() if looks is not None else b""
+        return looks_of_still(shown(path, reading))
     if reading.kind is Kind.CLIP:
         return _decoded(path, lambda: _of_clip(path)) or b""
     return _decoded(path, lambda: _of_sound(path)) or b"" if reading.kind is Kind.SOUND else b""
+
+
+def looks_of_still(view: Shown) -> bytes:
+    """The looks of a still of which it is known what its picture is made of; else as `looks_at`."""
+    grey = grey_of(view)
+    looks = looks_of(grey) if grey is not None else None
+    return looks.as_bytes() if looks is not None else b""
 
 
 def _of_clip(path: str) -> bytes:

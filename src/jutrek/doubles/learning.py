@@ -10,13 +10,14 @@ from __future__ import annotations
 import os
 import threading
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 from jutrek.captures.moment import INSIDE, decide
+from jutrek.decoding import Shown, shown
 from jutrek.doubles.payload import Payload
 from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.formats import Kind, Reading, read
@@ -29,6 +30,12 @@ if TYPE_CHECKING:
 
 _AT_ONCE = 64
 _THREADS = 2
+_HEAVY = 200_000
+"""Bytes of a file on the average from which on decoding it takes longer than what Python does around that."""
+_AT_WORK = 0.6
+"""Share of the time that one thread is at work, below which it waits for its disk."""
+_T = TypeVar("_T")
+_Made = TypeVar("_Made")
 _KEPT_EVERY = 2.0
 """Seconds after which what was learnt is written down."""
 
@@ -87,6 +94,8 @@ class Lesson:
         self._unseen: list[Content] | None = None if self._todo else unseen
         self._read = self._seen = 0
         self._found: list[tuple[Content, HomeFile | None]] = []
+        self._shown: dict[str, Shown] = {}
+        self._waits = False
         self._kept_at = time.monotonic()
 
     @property
@@ -121,26 +130,44 @@ class Lesson:
             Stopped: when `stop` was set.
         """
         root = self._library.root
-        with ThreadPoolExecutor(self._threads, thread_name_prefix="learning") as threads:
-            if self._unseen is None:
-                part = self._todo[self._read : self._read + self._at_once]
-                homes = self._ledger.of_paths(path for path, _, _ in part)
-                for one in threads.map(partial(_read, root, stop), [(row, homes.get(row[0])) for row in part]):
-                    self._found += [one] if one is not None else []
-                    self._read += 1
-                    report(self.done, self.total)
-            else:
-                for seen in threads.map(
-                    partial(_see, root, stop), self._unseen[self._seen : self._seen + self._at_once]
-                ):
-                    self._found += [(seen, None)] if seen is not None else []
-                    self._seen += 1
-                    report(self.done, self.total)
+        if self._unseen is None:
+            part = self._todo[self._read : self._read + self._at_once]
+            homes = self._ledger.of_paths(path for path, _, _ in part)
+            rows = [(row, homes.get(row[0])) for row in part]
+            for one in self._each(partial(_read, root, stop), rows, heavy=False):
+                if one is not None:
+                    self._found.append(one[:2])
+                    self._shown |= {one[0].path: one[2]} if one[2] is not None else {}
+                self._read += 1
+                report(self.done, self.total)
+        else:
+            own = self._unseen[self._seen : self._seen + self._at_once]
+            wanted = [(one, self._shown.pop(one.path, None)) for one in own]
+            heavy = sum(one.size for one in own) > _HEAVY * len(own)
+            for seen in self._each(partial(_see, root, stop), wanted, heavy=heavy):
+                self._found += [(seen, None)] if seen is not None else []
+                self._seen += 1
+                report(self.done, self.total)
         if self._unseen is None and self._read == len(self._todo):
             self.close()
             self._unseen = self._ledger.contents.unseen()
         if time.monotonic() - self._kept_at > _KEPT_EVERY or not self.left:
             self.close()
+
+    def _each(self, make: Callable[[_T], _Made], items: Sequence[_T], *, heavy: bool) -> Iterator[_Made]:
+        """Make something of each: side by side where that spares time, which it does not where Python has all the work.
+
+        Args:
+            heavy: whether decoders are at work for most of the time.
+        """
+        if self._threads > 1 and (heavy or self._waits):
+            with ThreadPoolExecutor(self._threads, thread_name_prefix="learning") as threads:
+                yield from threads.map(make, items)
+            return
+        began, at_work = time.monotonic(), time.thread_time()
+        yield from map(make, items)
+        # Whoever waits for a disk may as well wait for two files.
+        self._waits = time.thread_time() - at_work < _AT_WORK * (time.monotonic() - began)
 
     def close(self) -> None:
         """Write down what was learnt."""
@@ -179,29 +206,35 @@ def learn(
 
 def _read(
     root: str, stop: threading.Event, row: tuple[tuple[str, int, int], HomeFile | None]
-) -> tuple[Content, HomeFile | None] | None:
-    """Read one file. Of what cannot be read now nothing is kept: it is tried another time."""
+) -> tuple[Content, HomeFile | None, Shown | None] | None:
+    """Read one file. Of what cannot be read now nothing is kept: it is tried another time.
+
+    Returns:
+        What it holds, the file with its quick fingerprint if that was lacking, and what the picture of a still is.
+    """
     (name, size, mtime_ns), home = row
     path = os.path.join(root, name)
     if stop.is_set():
         raise Stopped
     try:
-        content = content_of(path, name, read(path), (size, mtime_ns), looks=False)
+        reading = read(path)
+        content = content_of(path, name, reading, (size, mtime_ns), looks=False)
         marked = replace(home, quick=quick(path)) if home is not None and home.quick is None and size else None
     except SourceUnreadable:
         return None
-    return content, marked
+    return content, marked, shown(path, reading) if reading.kind is Kind.STILL else None
 
 
-def _see(root: str, stop: threading.Event, content: Content) -> Content | None:
+def _see(root: str, stop: threading.Event, one: tuple[Content, Shown | None]) -> Content | None:
     """Decode one file for its looks; None where it cannot be read now."""
-    from jutrek.doubles.greys import looks_at
+    from jutrek.doubles.greys import looks_at, looks_of_still
 
+    content, view = one
     path = os.path.join(root, content.path)
     if stop.is_set():
         raise Stopped
     try:
-        return content._replace(looks=looks_at(path, read(path)))
+        return content._replace(looks=looks_of_still(view) if view is not None else looks_at(path, read(path)))
     except SourceUnreadable:
         return None
 
