@@ -59,6 +59,7 @@ def pieces_table() -> str:
         forms = [] if words else [f"`{form}`" for form in kind.forms]
         forms += ["words"] if words else []
         forms += ["a number of digits"] if kind.digits else []
+        forms += ["`4 from 100`"] if kind.counts else []
         forms += ["`%…`"] if kind.directed else []
         lines.append(f"| `{{{name}}}` | {kind.about} | {', '.join(forms)} |")
     return "\n".join(lines)

@@ -32,6 +32,7 @@ from jutrek.filing import (
     Action,
     HouseRules,
     Plan,
+    RuleError,
     Structure,
     Undated,
     Wishes,
@@ -330,3 +331,27 @@ def test_plans_carry_dates_and_rules_of_all_kinds(library: Library) -> None:
     page["rows"][0]["sidecar"] = "../../x.xmp"
     with pytest.raises(PlanUnusable):
         from_json(json.dumps(page), "x")
+
+
+def test_a_pattern_may_say_its_first_number_and_shortening_is_told(tmp_path: Path) -> None:
+    """It goes on from there; what had to be cut is said with the reason, of counted names too."""
+    captures = [taken(f"/card/{number}.jpg", second=number) for number in (1, 2)]
+    library = Library(str(tmp_path), "id", "x")
+    plan = make_plan(library, HouseRules(name="{counter:3 from 100}"), captures, {})
+    assert [row.destination for row in plan.rows] == ["2026/05/100.jpg", "2026/05/101.jpg"]
+    for name, cut in (
+        ("{date}", False),
+        ("{date} " + "x" * 200, True),
+        ("x" * 240 + " {counter}", True),
+        ("y {counter}", False),
+    ):
+        plan = make_plan(library, HouseRules(name=name), captures[:1], {})
+        assert plan.rows[0].why.endswith("shortened to fit.") is cut
+    for wrong in ("{counter:0 from 5}", "{counter:4 from}", "{counter:12 from 4}", "{original-number:4 from 100}"):
+        with pytest.raises(RuleError):
+            HouseRules(name=wrong)
+
+
+def taken(path: str, *, second: int) -> Capture:
+    moment = Moment(datetime(2026, 5, 14, 10, 0, second), None, Precision.SECOND, Trust.SURE, 0, "Because.")
+    return Capture((ReadFile(SourceFile(path, "/card", 5, 0), Reading(Kind.STILL, "jpeg"), moment),), moment, "d")

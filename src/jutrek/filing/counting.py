@@ -40,7 +40,8 @@ class Numbers:
             return f"shoot:{facts.day or ''}:{facts.shoot}"
         return self._per.value
 
-    def next(self, key: str) -> int:
-        """Give the next number."""
-        number = self._last[key] = self._last.get(key, self._start - 1) + 1
+    def next(self, key: str, first: int | None = None) -> int:
+        """Give the next number; the first one of all is the pattern's, else the house's."""
+        start = self._start if first is None else first
+        number = self._last[key] = self._last.get(key, start - 1) + 1
         return number

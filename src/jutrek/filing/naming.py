@@ -19,7 +19,7 @@ from jutrek.filing.facts import Facts
 from jutrek.filing.folders import Also, Ends, Folders, ends_of
 from jutrek.filing.names import legal, shortened, stem_of
 from jutrek.filing.pattern import Pattern, parse
-from jutrek.filing.pieces import COUNTER_SIGN
+from jutrek.filing.pieces import COUNTER_SIGN, counted_by
 from jutrek.filing.rules import UNFILED_FOLDER, HouseRules
 from jutrek.filing.writing import Columns, folder_of, stem_from, stems_from, write
 from jutrek.formats import Precision
@@ -45,6 +45,7 @@ class Wish(NamedTuple):
         digits: how many digits that number has at least; 0 where there is no counter.
         changed: whether something in them had to be changed to be legal.
         developed: the folder of what a device developed beside its raw, where that is another one; else empty.
+        first: the first number of its counter; None where that is the house's.
     """
 
     folder: str
@@ -52,6 +53,7 @@ class Wish(NamedTuple):
     digits: int = 0
     changed: bool = False
     developed: str = ""
+    first: int | None = None
 
 
 _NO_WISH = Wish("", "")
@@ -110,11 +112,13 @@ class Piles:
                     stems[place] = _own_stem(self.facts[own[place]].capture)
             odd, count = folders.odd | names.odd, len(own)
             changed: Iterable[bool] = map(odd.__contains__, range(count)) if odd else repeat(False, count)
-            digits: Iterable[int] = repeat(_digits(name), count)
+            width, first = _counter(name)
+            digits: Iterable[int] = repeat(width, count)
             if name.uses("counter"):
-                digits = [_digits(name) if COUNTER_SIGN in stem else 0 for stem in stems]
+                digits = [width if COUNTER_SIGN in stem else 0 for stem in stems]
             developed = self._developed(scheme, rules, cleaned) if rules.developed else repeat("", count)
-            made = zip([cleaned[text] for text in folders.texts], stems, digits, changed, developed, strict=True)
+            layouts, firsts = [cleaned[text] for text in folders.texts], repeat(first, count)
+            made = zip(layouts, stems, digits, changed, developed, firsts, strict=True)
             if count == len(wishes):
                 return list(map(Wish._make, made))
             for at, wish in zip(own, made, strict=True):
@@ -133,8 +137,11 @@ class Piles:
             yield cleaned[text]
 
 
-def _digits(name: Pattern) -> int:
-    return max((int(piece.form or 1) for piece in name.pieces() if piece.name == "counter"), default=0)
+def _counter(name: Pattern) -> tuple[int, int | None]:
+    """How many digits the counter of a pattern has at least, 0 without one; and its first number, if it says one."""
+    counters = [counted_by(piece.form) for piece in name.pieces() if piece.name == "counter"]
+    first = next((one for _, one in counters if one is not None), None)
+    return max((width for width, _ in counters), default=0), first
 
 
 def _own_stem(capture: Capture) -> str:
@@ -206,7 +213,7 @@ class Namer:
         places = [(folder, ends), *([(also.folder, also.ends)] if also else [])]
         room = min(self.folders.room(one, own) for one, own in places)
         while True:
-            number = self._numbers.next(key)
+            number = self._numbers.next(key, wish.first)
             stem = _numbered(wish.stem, f"{number:0{wish.digits}}", room)
             if not any(self.folders.has(one, stem, own) for one, own in places):
                 stem = self.folders.take(folder, stem, ends, also=also)
@@ -233,13 +240,21 @@ def _numbered(stem: str, number: str, room: int) -> str:
     return stem_from(number.join(parts)) or number
 
 
+def was_cut(wish: Wish, named: Named) -> bool:
+    """Whether a name had to be shortened, to fit into what disks and paths allow."""
+    if not wish.digits:
+        return not named.stem.startswith(wish.stem)
+    return any(part.strip(". ") not in named.stem for part in wish.stem.split(COUNTER_SIGN))
+
+
 def marks_of(facts: Facts, wish: Wish, named: Named) -> tuple[Mark, ...]:
     """What is to be said about a name that was given."""
     marks = [Mark.CHANGED] if wish.changed else []
     moment = facts.capture.moment
-    if not wish.digits and named.stem != wish.stem:
-        is_cut = not named.stem.startswith(wish.stem)
-        marks.append(Mark.SHORTENED if is_cut else Mark.CLASH)
+    if was_cut(wish, named):
+        marks.append(Mark.SHORTENED)
+    elif not wish.digits and named.stem != wish.stem:
+        marks.append(Mark.CLASH)
     if moment is not None and facts.day is not None and facts.day < moment.local.date():
         marks.append(Mark.EARLY)
     return tuple(marks)

@@ -46,6 +46,7 @@ class PieceKind:
         write: writes it where no format is given.
         forms: its formats by name, with what each does.
         digits: whether a number of digits is a format, too.
+        counts: whether its format may also say which number is the first: `4 from 100`.
         by_day: whether it is the same for all captures of a day that is known as far.
         directed: writes it in a date format with `%`, where it takes such formats.
     """
@@ -55,6 +56,7 @@ class PieceKind:
     write: Write
     forms: Mapping[str, Write] = field(default_factory=dict)
     digits: bool = False
+    counts: bool = False
     by_day: bool = False
     directed: Callable[[str], Write] | None = None
 
@@ -62,11 +64,14 @@ class PieceKind:
         """What is wrong with a format, as a sentence; empty where nothing is."""
         if form in self.forms or (self.digits and form.isascii() and form.isdigit() and 1 <= int(form) <= 9):
             return ""
+        if self.counts and _COUNTED.fullmatch(form):
+            return ""
         if self.directed and "%" in form:
             return dates.trouble_with(form)
         known = [
             *self.forms,
             *(["a number of digits from 1 to 9"] if self.digits else []),
+            *(["such as 4 from 100, with the first number"] if self.counts else []),
             *(["%d.%m.%y"] if self.directed else []),
         ]
         if not known:
@@ -82,6 +87,15 @@ class PieceKind:
         if self.digits:
             return lambda facts, setting: _padded(self.write(facts, setting), int(form))
         return self.directed(form) if self.directed else self.write
+
+
+_COUNTED = re.compile(r"([1-9]) from (\d{1,9})", re.ASCII)
+
+
+def counted_by(form: str) -> tuple[int, int | None]:
+    """How many digits a counter's format asks for, and its first number; None where that is the house's."""
+    found = _COUNTED.fullmatch(form)
+    return (int(found[1]), int(found[2])) if found else (int(form or 1), None)
 
 
 def _padded(digits: str, width: int) -> str:
@@ -292,7 +306,9 @@ PIECES: dict[str, PieceKind] = {
     "scene": _words("the scene that the recorder wrote down", "file", _tie("scene")),
     "take": _words("the take that the recorder wrote down", "file", _tie("take")),
     "tape": _words("the tape or roll that was written down", "file", _tie("tape")),
-    "counter": _number("a number that counts on", "file", lambda facts, _: COUNTER_SIGN),
+    "counter": PieceKind(
+        "a number that counts on", "file", lambda facts, _: COUNTER_SIGN, digits=True, counts=True
+    ),
 }  # fmt: skip
 """All pieces by name, in the order in which they are offered."""
 

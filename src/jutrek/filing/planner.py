@@ -16,7 +16,7 @@ from jutrek.filing.counting import Numbers
 from jutrek.filing.facts import Facts, facts_of
 from jutrek.filing.folders import Ends, Folders, ends_of
 from jutrek.filing.names import legal, stem_of, suffix_of
-from jutrek.filing.naming import Named, Namer, Piles, Wish
+from jutrek.filing.naming import Named, Namer, Piles, Wish, was_cut
 from jutrek.filing.plan import Action, Plan, Row
 from jutrek.filing.rules import HouseRules, Structure, Undated
 from jutrek.filing.structures import structure_of
@@ -220,11 +220,12 @@ class _Planner:
                 named = self._namer.name_apart(facts, wish, zip(files, endings, strict=True))
             else:
                 named = self._namer.name(facts, wish, ends)
+            told = f"{why} Its name is shortened to fit." if was_cut(wish, named) else why
             start = f"{named.folder}/{named.stem}" if named.folder else named.stem
             for read, ending in zip(files, endings, strict=True):
                 is_apart = read.file.path in apart
                 path = os.path.join(named.developed, named.stem) + ending if is_apart else start + ending
-                row = _row(read, facts, by, Action.BRING, path, why)
+                row = _row(read, facts, by, Action.BRING, path, told)
                 if named.key or (self._may_want and self._wants(read, facts)):
                     own = named._replace(folder=named.developed) if is_apart else named
                     sidecar = self._sidecar(own, ending, read, facts) if self._wants(read, facts) else ""

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication, QMenu, QPushButton, QWidget
 
 from jutrek.filing.facts import Facts
 from jutrek.filing.pattern import Piece
-from jutrek.filing.pieces import COUNTER_SIGN, PIECES, Setting, writer
+from jutrek.filing.pieces import COUNTER_SIGN, PIECES, Setting, counted_by, writer
 from jutrek.ui.intake.parts import ButtonFlow
 from jutrek.ui.theme import Theme
 
@@ -38,7 +38,8 @@ def chip_words(piece: Piece) -> str:
 def value_of(piece: Piece, sample: Facts | None, setting: Setting) -> str:
     """What a capture gives a piece; empty where it gives nothing, or there is none."""
     if piece.name == "counter":
-        return "1".rjust(int(piece.form or 1), "0")
+        width, first = counted_by(piece.form)
+        return str(1 if first is None else first).rjust(width, "0")
     if sample is None:
         return ""
     return writer(piece.name, piece.form)(sample, setting).replace(COUNTER_SIGN, "1")
