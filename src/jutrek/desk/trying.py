@@ -9,7 +9,7 @@ from __future__ import annotations
 import os
 import threading
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from jutrek.captures import Capture, developed_beside_raw
@@ -21,6 +21,8 @@ from jutrek.filing.facts import Facts, below
 from jutrek.filing.folders import Ends, Folders, ends_of
 from jutrek.filing.names import suffix_of, units
 from jutrek.filing.naming import Mark, Named, Namer, Piles, Wish, marks_of
+from jutrek.filing.pattern import Piece
+from jutrek.filing.pieces import writer
 
 FIRST = 60
 """Captures that are tried before all the others: more than a screen holds."""
@@ -106,8 +108,17 @@ class Trial:
             is_apart = named.developed and read.file.path in developed_beside_raw(facts.capture)
             return TriedRow(source, named.developed if is_apart else named.folder, name, "with it")
         marks = [Mark.UNDATED] if not facts.capture.trusted else list(marks_of(facts, self.wishes[at], named))
-        note = ", ".join(_WORDS[mark] for mark in marks)
+        note = ", ".join([*(_WORDS[mark] for mark in marks), *_lacking(facts, self.rules)])
         return TriedRow(source, named.folder, name, note, not _LOUD.isdisjoint(marks))
+
+
+def _lacking(facts: Facts, rules: HouseRules) -> Iterator[str]:
+    """What its patterns ask for outside of their optional parts, and a capture does not have: the joiner goes, too."""
+    patterns = rules.patterns()[rules.scheme_of(facts)]
+    for pattern, setting in zip(patterns, (rules.setting(filed=True), rules.setting(filed=False)), strict=True):
+        for part in pattern.parts:
+            if isinstance(part, Piece) and not writer(part.name, part.form)(facts, setting):
+                yield f"without {part.name.replace('-', ' ')}"
 
 
 def with_those_above(folders: Sequence[tuple[str, int]]) -> list[tuple[str, int]]:
