@@ -87,7 +87,8 @@ def show_places(library: LibraryOption, as_json: AsJson = False) -> None:
             here = place in places.here
             lack = lacking(home, ledger, place, connected=here)
             told.append({
-                "id": place.id, "name": place.name, "root": place.root, "connected": here, "lacks": lack.files,
+                "id": place.id, "name": place.name, "root": place.root, "connected": here,
+                "lacks": lack.files - len(lack.changed), "changed": len(lack.changed),
                 "bytes": lack.size, "beyond": len(lack.beyond), **_known_bad(ledger, place),
                 "partly": room_of_partials(place.tree)[1] if here else 0,
             })  # fmt: skip
@@ -96,6 +97,7 @@ def show_places(library: LibraryOption, as_json: AsJson = False) -> None:
         tell_json(told, indent=1)
     for one in told if not as_json else ():
         words = f"lacks {one['lacks']} files ({one['bytes'] / 1e6:,.1f} MB)" if one["lacks"] else ""
+        words += f"{'; ' if words else ''}{one['changed']} changed there" if one["changed"] else ""
         words = ", ".join(filter(None, (words, _bad_words(one), _partly_words(one)))) or "has everything"
         out(one["name"], one["root"], words + ("" if one["connected"] else ", not connected"))
     if bad := _bad_words(at_home):

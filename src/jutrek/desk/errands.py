@@ -294,6 +294,7 @@ class Errands:
         finally:
             self._hooks.tell(events.CaughtUp(place.name, outcome))
         self.tell_places()
+        self.tell_records()
 
     def check(self, id_: str) -> None:
         """Read a place again; `CheckEnded` and `PlacesKnown` follow."""

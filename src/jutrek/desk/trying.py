@@ -195,6 +195,7 @@ class Bench:
         there = [(one, ends.longest) for one, ends in zip(named, self._ends, strict=True) if one is not None]
         folders = Counter([one.folder for one, _ in there])
         widths = {folder: units(folder) + 1 for folder in folders}
+        folders += Counter([one.developed for one, _ in there if one.developed])
         clash = undated = 0
         for at in standing_out:
             one = named[at]

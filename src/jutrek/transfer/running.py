@@ -156,7 +156,8 @@ class Run:
             keep_numbers(self._library, self._numbers)
         with contextlib.suppress(OSError):
             how, size = "done" if all_ended else "stopped", sum(one.row.size for one in done)
-            journal.end(how, len(done), len(self._rows) - len(done), bytes=size, copies=copies)
+            there = len(done) + self._outcome.moved
+            journal.end(how, there, len(self._rows) - len(done), bytes=size, copies=copies)
             end_in((target.place for target in self._targets if target.lost is None), journal.run)
 
     def _end_the_rest(self, why: str) -> None:

@@ -48,8 +48,8 @@ class StateBar(QWidget):
         painter.fillRect(self.rect(), theme.card)
         painter.setPen(theme.line)
         painter.drawLine(0, 0, self.width(), 0)
-        first = next((button for button in self._buttons if not button.isHidden()), self._buttons[-1])
-        room = first.x() - 36
+        first = next((button for button in self._buttons if not button.isHidden()), None)
+        room = (self.width() if first is None else first.x()) - 36
         state, more, under = self._words
         line = QRect(18, 8 if under else 17, room, 19)
         used = paint.text(painter, line, state, font(13, BOLD), self._colour)

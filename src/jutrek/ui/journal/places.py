@@ -13,6 +13,10 @@ from jutrek.ui.journal.records import local
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
 _HEIGHT = 108
+"""Pixels of a card with one row of buttons."""
+_BUTTON, _BETWEEN = 26, 8
+_ABREAST = 2
+"""Buttons beside each other: what they say must fit the column."""
 
 
 class PlaceCard(QWidget):
@@ -24,11 +28,10 @@ class PlaceCard(QWidget):
     def __init__(self, theme: Theme, state: PlaceState, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme, self.state = theme, state
-        self.setFixedHeight(_HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, _HEIGHT - 38, 12, 8)
-        row.setSpacing(8)
+        rows = QVBoxLayout(self)
+        rows.setContentsMargins(12, _HEIGHT - 38, 12, 8)
+        rows.setSpacing(_BETWEEN)
         self.buttons: dict[str, QPushButton] = {}
         tips = {
             "library": "The library's versions go there; the changed ones are kept aside in this place",
@@ -48,8 +51,16 @@ class PlaceCard(QWidget):
                 button.setToolTip(tips.get(what, ""))
                 button.setAccessibleName(f"{words}: {state.place.name}")
                 button.clicked.connect(lambda _=False, what=what: self.wanted.emit(what, state.place.id))
+        buttons = list(self.buttons.values())
+        for start in range(0, len(buttons), _ABREAST):
+            row = QHBoxLayout()
+            row.setSpacing(_BETWEEN)
+            for button in buttons[start : start + _ABREAST]:
                 row.addWidget(button)
-        row.addStretch()
+            row.addStretch()
+            rows.addLayout(row)
+        more = max(0, -(-len(buttons) // _ABREAST) - 1)
+        self.setFixedHeight(_HEIGHT + more * (_BUTTON + _BETWEEN))
         self.setAccessibleName(f"{state.place.name}: {'. '.join(words for words, _ in self.lines())}")
 
     def lines(self) -> list[tuple[str, QColor]]:

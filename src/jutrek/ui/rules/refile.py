@@ -84,9 +84,12 @@ class RefileView(QWidget):
         row.addWidget(Label("File anew"))
         row.addWidget(self.years)
         row.addWidget(self.what)
-        row.addWidget(self.strangers)
-        row.addWidget(self.by_hand)
         row.addStretch()
+        ticks = QHBoxLayout()
+        ticks.setSpacing(18)
+        ticks.addWidget(self.strangers)
+        ticks.addWidget(self.by_hand)
+        ticks.addStretch()
         self.words = Label()
         self.words.setWordWrap(True)
         self.words.setFont(font(13))
@@ -98,6 +101,7 @@ class RefileView(QWidget):
         column.setContentsMargins(14, 10, 14, 10)
         column.setSpacing(8)
         column.addLayout(row)
+        column.addLayout(ticks)
         column.addWidget(self.words)
         column.addWidget(self.table, 1)
         self.years.activated.connect(self._want)
@@ -149,8 +153,9 @@ class RefileView(QWidget):
         else:
             words = "Everything lies where the rules would have it."
         if planned.kept:
-            words += f" {paint.counted(len(planned.kept), 'file')} keep a name given by hand: {shown(planned.kept[0])}"
-            words += "." if len(planned.kept) == 1 else ", …"
+            several = len(planned.kept) > 1
+            words += f" {paint.counted(len(planned.kept), 'file')} keep{'' if several else 's'} a name given by hand: "
+            words += shown(planned.kept[0]) + (", …" if several else ".")
         self.words.setText(words)
 
     def chosen(self) -> frozenset[str]:
