@@ -36,6 +36,7 @@ RunArgument = Annotated[
     ),
 ]  # fmt: skip
 DONE, NOT_ALL, UNUSABLE = 0, 1, 3
+_MEGABYTE = 1_000_000
 
 
 @contextmanager
@@ -168,7 +169,7 @@ def catch_up_command(
     ] = None,
 ) -> None:
     """Bring places what they lack. Of files that were changed there, one version is kept aside."""
-    from jutrek.cli.planning import house_of
+    from jutrek.cli.planning import house_of, watching
     from jutrek.desk.keeping import caught_up, places_of
     from jutrek.transfer import Outcome
     from jutrek.transfer.catching_up import lacking
@@ -182,7 +183,8 @@ def catch_up_command(
         for place in wanted:
             lack = lacking(home, ledger, place)
             if lack.files:
-                outcome = caught_up(lack, home, ledger, right, stop=stop)
+                with watching(f"Bringing to {place.name}") as listener:
+                    outcome = caught_up(lack, home, ledger, right, stop=stop, listener=listener)
                 lacks += lack.files
                 sums.done += outcome.done
                 sums.moved += outcome.moved
@@ -217,6 +219,7 @@ def check_command(
     as_json: AsJson = False,
 ) -> None:
     """Read files again and compare them with their proofs, the oldest first."""
+    from jutrek.cli.planning import watching, working
     from jutrek.desk.keeping import places_of
     from jutrek.library import as_place
     from jutrek.transfer.checking import check, mend
@@ -225,7 +228,11 @@ def check_command(
     with opened(library, surveyed=True) as (home, ledger):
         places = places_of(home)
         place = _wanted(places, name)[0] if name else as_place(home)
-        checked = check(home, ledger, place, stop=stop, seconds=minutes * 60 if minutes is not None else None)
+        with working() as report:
+            checked = check(
+                home, ledger, place, stop=stop, seconds=minutes * 60 if minutes is not None else None,
+                report=lambda done, total: report("Reading, MB", done // _MEGABYTE, total // _MEGABYTE),
+            )  # fmt: skip
         for one in checked.found:
             if not as_json:
                 out(one.finding, one.mark.path, one.why)
@@ -233,7 +240,8 @@ def check_command(
         if mending and checked.bad:
             others = [one for one in (as_place(home), *places.here) if one.id != place.id]
             bad = [one.mark for one in checked.bad]
-            mended = mend(bad, home, ledger, place, others, stop=stop).home
+            with watching("Mending") as listener:
+                mended = mend(bad, home, ledger, place, others, stop=stop, listener=listener).home
     if as_json:
         found = [{"path": one.mark.path, "finding": one.finding.value, "why": one.why} for one in checked.found]
         page: dict[str, Any] = {
@@ -291,6 +299,7 @@ def journal_command(library: LibraryOption, run: RunArgument = "", as_json: AsJs
 
 def report_command(library: LibraryOption, run: RunArgument = "") -> None:
     """Write the report of an intake (HTML, CSV, checksums), and print where it is."""
+    from jutrek.cli.planning import working
     from jutrek.desk.keeping import newest, run_named
     from jutrek.desk.report import write_report
     from jutrek.transfer.accounts import account_of
@@ -300,6 +309,12 @@ def report_command(library: LibraryOption, run: RunArgument = "") -> None:
         intakes = lambda record: record.kind is Kind.INTAKE and record.files > 0  # noqa: E731
         wanted = run_named(home, run) if run else newest(home, intakes, "is an intake").run
         try:
-            out(write_report(account_of(home, wanted), home, stop=stop_on_interrupt()))
+            with working() as report:
+                words = "Writing the report"
+                path = write_report(
+                    account_of(home, wanted), home, stop=stop_on_interrupt(),
+                    report=lambda done, total: report(words, done, total),
+                )  # fmt: skip
+            out(path)
         except OSError as error:
             raise NotPossible(home.root, f"the report of {wanted} can't be written: {error}") from error

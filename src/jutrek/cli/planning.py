@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
@@ -29,7 +29,7 @@ from jutrek.filing.rulebook import load_rules
 from jutrek.library import Library, apart, is_library, known_devices, open_library
 from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
-from jutrek.transfer import Leftover, recover
+from jutrek.transfer import Done, Leftover, Listener, recover
 
 
 def tell_troubles(library: Library, leftovers: Sequence[Leftover] = ()) -> None:
@@ -54,6 +54,17 @@ def working() -> Iterator[Report]:
     with Progress(*columns, console=Console(stderr=True), transient=True) as bars:
         task = bars.add_task("", total=None)
         yield lambda what, done, total: bars.update(task, description=what, completed=done, total=total or None)
+
+
+@contextmanager
+def watching(what: str, on_done: Callable[[Done], None] = lambda done: None) -> Iterator[Listener]:
+    """The same for a run: whoever listens to it shows how far it is.
+
+    Args:
+        on_done: hears of every file.
+    """
+    with working() as report:
+        yield Listener(on_done, lambda run: report(what, run.files, run.all_files))
 
 
 def prepare(

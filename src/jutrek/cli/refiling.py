@@ -117,7 +117,8 @@ class _Refiling:
         say(f"{len(plan.rows)} files would move. --go moves them; that can be taken back.")
 
     def _go(self, refiler: Refiler) -> int:
-        from jutrek.transfer import Done, Listener
+        from jutrek.cli.planning import watching
+        from jutrek.transfer import Done
 
         def on_done(done: Done) -> None:
             if self._as_json:
@@ -126,7 +127,8 @@ class _Refiling:
             if not done.home:
                 say(f"not moved: {done.why}")
 
-        outcome = refiler.go(self._stop, Listener(on_done))
+        with watching("Moving", on_done) as listener:
+            outcome = refiler.go(self._stop, listener)
         return self._sum_up(outcome)
 
     def _sum_up(self, outcome: Outcome) -> int:

@@ -33,9 +33,9 @@ def take_back_command(
 
     Without a run it only says which one could be taken back, and what that would do.
     """
+    from jutrek.cli.planning import watching
     from jutrek.desk.keeping import newest, places_of, run_named
     from jutrek.desk.taking_back import done_words, plan_of_taking_back, take_back, told_of
-    from jutrek.transfer import Listener
     from jutrek.transfer.journal import number_of
     from jutrek.transfer.taking_back import empty_taken_back
 
@@ -64,7 +64,8 @@ def take_back_command(
             say(f"`jutrek take-back {number_of(wanted) or wanted}` takes that run back.")
             raise typer.Exit(NOT_ALL if left else DONE)
         some = frozenset(below_root(home, row.source) for row in plan.rows) if paths else frozenset()
-        outcome, left = take_back(home, ledger, wanted, places_of(home), stop=stop, listener=Listener(), only=some)
+        with watching("Taking back") as listener:
+            outcome, left = take_back(home, ledger, wanted, places_of(home), stop=stop, listener=listener, only=some)
     for sentence in left:
         say(f"stays: {sentence}")
     stay = len(left) + len(outcome.failed)
