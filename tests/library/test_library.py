@@ -134,17 +134,20 @@ def test_by_what_a_file_was_filed_is_kept(ledger: Ledger) -> None:
     assert ledger.filed("2026/05/x.jpg") is None
 
 
-def test_a_ledger_of_before_is_carried_on(library: Library) -> None:
-    """What it holds stays, and it learns the rest."""
+@pytest.mark.parametrize(("version", "lacks", "learns"), [(1, ["moments", "origins"], True), (7, ["by_hand"], False)])
+def test_a_ledger_of_before_is_carried_on(version: int, lacks: list[str], learns: bool, library: Library) -> None:
+    """What it holds stays; it learns the rest from journals, unless they would only tell it what was once."""
     with Ledger(library.ledger_path) as ledger:
         ledger.put([HomeFile("a.jpg", 1, 1)])
     raw = sqlite3.connect(library.ledger_path)
-    raw.execute("DROP TABLE moments")
-    raw.execute("DROP TABLE origins")
-    raw.execute("UPDATE about SET value = '1'")
+    for table in lacks:
+        raw.execute(f"DROP TABLE {table}")
+    raw.execute("UPDATE about SET value = ?", (str(version),))
     raw.commit()
     raw.close()
     with Ledger(library.ledger_path) as ledger:
+        assert ledger.is_new is learns
+        assert ledger.given() == {}
         assert ledger.all_files() == {"a.jpg": (1, 1)}
         assert ledger.shoot_words() == []
     raw = sqlite3.connect(library.ledger_path)

@@ -23,6 +23,8 @@ from jutrek.library.home import Filed, GivenNumber, HomeFile, ProofMark, State, 
 
 VERSION = 8
 """Of its tables."""
+_FILLED = 7
+"""The last version that added a table which journals fill."""
 _AT_ONCE = 500
 _NOWHERE = b"\0"
 """No path begins with it."""
@@ -107,8 +109,9 @@ class Ledger:
         bring_up_to_date(self.path, version, VERSION)
         self._connection = _connected(self.path)
         self._prepare()
-        # Whole tables that later versions added were made just now; journals fill them.
-        self.is_new = True
+        # Whole tables that later versions added were made just now. What journals fill is filled from them; else what
+        # they tell is older than what is known.
+        self.is_new = version < _FILLED
 
     def _prepare(self) -> None:
         self._connection.execute("PRAGMA journal_mode = WAL")
