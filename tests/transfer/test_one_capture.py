@@ -209,3 +209,17 @@ def test_a_sidecar_joins_its_picture_at_home(library: Library, ledger: Ledger, p
             brought(other, own, source)
         (row,) = [row for row in planned(other, own, [card]).rows if row.source.endswith("OTHER/DSC1.pp3")]
         assert row.destination is None
+
+
+def test_names_are_free_in_the_second_folder_too(library: Library, ledger: Ledger, card: Path) -> None:
+    """Of two raws that go to different folders, with pictures that go to the same."""
+    for number, folder in enumerate("AB"):
+        put(card / folder / "DSC1.DNG", making.dng(seed=number))
+        put(card / folder / "DSC1.JPG", making.jpeg(seed=number))
+    rules = HouseRules(layout="{original-folder}", developed="All", name="{date}")
+    brought(library, ledger, card, rules)
+    pictures = sorted(name for name in at_home(library) if name.startswith("All/"))
+    assert len(pictures) == 2
+    raws = {Path(name).stem: name for name in at_home(library) if name.endswith(".dng")}
+    assert {Path(name).stem for name in pictures} == raws.keys()
+    assert plan_of(library, ledger, rules).rows == ()
