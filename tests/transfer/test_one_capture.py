@@ -211,6 +211,30 @@ def test_a_sidecar_joins_its_picture_at_home(library: Library, ledger: Ledger, p
         assert row.destination is None
 
 
+def test_pictures_that_were_swapped_between_pairs_go_back_to_their_raws(
+    library: Library, ledger: Ledger, card: Path
+) -> None:
+    """Lying under another one's name makes nothing a part of its capture; what was brought beside it stays."""
+    for number in range(2):
+        when = WHEN.replace(minute=number)
+        put(card / f"P{number}.DNG", making.dng(when, seed=number), when)
+        put(card / f"P{number}.JPG", making.jpeg(when, seed=number + 5), when)
+    brought(library, ledger, card)
+    before = {path: one[0] for path, one in everything(library.root).items() if path.endswith(".jpg")}
+    one, two = (Path(library.root, f"2026/05/20260514_10{number:02}13.jpg") for number in range(2))
+    one.rename(one.with_name("x"))
+    two.rename(one)
+    one.with_name("x").rename(two)
+    put(card.parent / "later" / "P0.txt", b"a note")
+    brought(library, ledger, card.parent / "later")
+    found = read_home(library, ledger, HouseRules(), stop=never(), report=lambda *_: None)
+    assert sorted(len(one.capture.files) for one in found.facts) == [2, 3]
+    for _ in range(2):
+        assert go(plan_of(library, ledger, HouseRules(), Scope(by_hand=True)), library, ledger).failed == []
+    assert before == {path: one[0] for path, one in everything(library.root).items() if path.endswith(".jpg")}
+    assert plan_of(library, ledger, HouseRules()).rows == ()
+
+
 def test_names_are_free_in_the_second_folder_too(library: Library, ledger: Ledger, card: Path) -> None:
     """Of two raws that go to different folders, with pictures that go to the same."""
     for number, folder in enumerate("AB"):

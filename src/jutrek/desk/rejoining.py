@@ -18,6 +18,7 @@ from jutrek.formats import Kind
 from jutrek.library import Filed
 
 _BESIDE = frozenset({Kind.SIDECAR, Kind.OTHER})
+_RECORDED = frozenset({Kind.CLIP, Kind.SOUND})
 _Key = tuple[str, ...]
 
 
@@ -29,6 +30,8 @@ def rejoined(captures: Sequence[Capture], filed: Mapping[str, Filed], given: Map
         filed: by what files were filed, by path relative to the library.
         given: which paths files were given that somebody moved or renamed since.
     """
+    if given:
+        captures = [part for one in captures for part in _apart(one, filed, given)]
     piles: dict[_Key, list[int]] = defaultdict(list)
     for number, capture in enumerate(captures):
         for key in _keys(capture, filed, given):
@@ -45,6 +48,33 @@ def rejoined(captures: Sequence[Capture], filed: Mapping[str, Filed], given: Map
     return [pile[0] if len(pile) == 1 else _as_one(pile, given) for pile in together.values()]
 
 
+def _apart(capture: Capture, filed: Mapping[str, Filed], given: Mapping[str, str]) -> Iterator[Capture]:
+    """A capture without what was filed as another one, and only came to lie under its name by hand; and that."""
+    paths = [below(read.file.path, capture.root) for read in capture.files]
+    keys = [_original(filed.get(path)) for path in paths]
+    by_hand = {number for number, path in enumerate(paths) if path in given and keys[number] is not None}
+    if len(paths) == 1 or not by_hand or len({key for key in keys if key is not None}) < 2:
+        yield capture
+        return
+    own = next((key for number, key in enumerate(keys) if key is not None and number not in by_hand), None)
+    own = own or next(key for key in keys if key is not None)
+    piles: dict[_Key, list[int]] = defaultdict(list)
+    for number, key in enumerate(keys):
+        piles[key if number in by_hand and key is not None else own].append(number)
+    for numbers in piles.values():
+        files = tuple(capture.files[number] for number in numbers)
+        tails = tuple(capture.tails[number] for number in numbers) if capture.tails else ()
+        moment = capture.moment if capture.dated_by in numbers else files[0].moment
+        yield replace(capture, files=files, tails=tails, tied=(), dated_by=0, moment=moment)
+
+
+def _original(record: Filed | None) -> _Key | None:
+    """What all files of one press that came from one folder have in common; None where it is not known."""
+    if record is None or not record.moment or not record.original:
+        return None
+    return "original", _common(record.original), record.moment, record.device
+
+
 def _root(first: Sequence[int], number: int) -> int:
     while first[number] != number:
         number = first[number]
@@ -58,11 +88,12 @@ def _keys(capture: Capture, filed: Mapping[str, Filed], given: Mapping[str, str]
         record = filed.get(path)
         if record is None or not record.moment:
             continue
-        if record.original:
-            yield "original", _common(record.original), record.moment, record.device
-        if given:
-            # Parts of a recording bore different names on their card.
-            yield "given", _common(given.get(path, path)), record.moment, record.device
+        if (key := _original(record)) is not None:
+            yield key
+        name = given.get(path, path)
+        if given and (read.reading.kind in _RECORDED or stem_and_tail(os.path.basename(name))[1]):
+            # Parts of a recording, tracks and proxies bore other names on their card.
+            yield "given", _common(name), record.moment, record.device
 
 
 def _common(path: str) -> str:

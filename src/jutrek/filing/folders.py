@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections import Counter
 from collections.abc import Callable, Iterable
 from functools import lru_cache
 from itertools import count
@@ -56,7 +57,7 @@ class _Taken:
         room: bytes for a stem and its ending.
     """
 
-    __slots__ = ("_coming", "_names", "counts", "folders", "room", "stems")
+    __slots__ = ("_bearers", "_coming", "_names", "counts", "folders", "room", "stems")
 
     def __init__(self, folder: str) -> None:
         self.stems: set[str] = set()
@@ -65,6 +66,22 @@ class _Taken:
         self.room = min(MAX_BYTES, MAX_PATH - units(folder) - 1) - ROOM_FOR_A_COUNT
         self._names: set[str] = set()
         self._coming: list[tuple[str, Ends]] = []
+        self._bearers: Counter[str] | None = None
+
+    def give_back(self, keys: Iterable[str], stem: str) -> None:
+        """Count names as free, and their stems and `stem` as far as no other name has them."""
+        names, bearers = self.names, self.bearers
+        given = [key for key in keys if key in names]
+        names.difference_update(given)
+        bearers.subtract(map(stem_of, given))
+        self.stems.difference_update(one for one in {stem, *map(stem_of, given)} if bearers[one] <= 0)
+
+    @property
+    def bearers(self) -> Counter[str]:
+        """How many names have each stem; counted when somebody asks, and kept up from then on."""
+        if self._bearers is None:
+            self._bearers = Counter(map(stem_of, self.names))
+        return self._bearers
 
     @property
     def names(self) -> set[str]:
@@ -81,6 +98,8 @@ class _Taken:
     def take(self, key: str, ends: Ends) -> None:
         self._coming.append((key, ends))
         self.stems.add(key)
+        if self._bearers is not None:
+            self._bearers.update(stem_of(key + ending) for ending in ends.keys)
         if ends.inner:
             self.stems.update([key + one for one in ends.inner])
 
@@ -124,6 +143,11 @@ class Folders:
     def has(self, folder: str, stem: str, ends: Ends) -> bool:
         """Whether a stem is taken in a folder, or the stem of one of the names that it would make."""
         return self._of(folder).has(same_name(stem), ends)
+
+    def shares(self, folder: str, stem: str, own: Iterable[str]) -> bool:
+        """Whether other names in a folder have a stem, besides a capture's own ones."""
+        key = same_name(stem)
+        return self._of(folder).bearers[key] > sum(stem_of(same_name(name)) == key for name in own)
 
     def room(self, folder: str, ends: Ends) -> int:
         """Bytes for a stem that leave room for a count and the longest ending, within a name's and a path's limits."""
@@ -173,11 +197,12 @@ class Folders:
 
     def give_back(self, paths: Iterable[str], stem: str) -> None:
         """Count names as free that a capture on disk bears, since it is the one that is named anew."""
+        by_folder: dict[str, list[str]] = {}
         for path in paths:
             folder, _, name = path.rpartition("/")
-            taken, key = self._of(folder), same_name(name)
-            taken.names.discard(key)
-            taken.stems.difference_update((stem_of(key), same_name(stem)))
+            by_folder.setdefault(folder, []).append(same_name(name))
+        for folder, keys in by_folder.items():
+            self._of(folder).give_back(keys, same_name(stem))
 
     def _of(self, folder: str) -> _Taken:
         taken = self._taken.get(folder)

@@ -215,6 +215,15 @@ class _Refiler:
             beside = ends_of(tuple(end for path, end in endings.items() if path in apart))
             also = Also(folders.spelt(wish.developed), beside)
         fits = folders.spelt(wish.folder) == folder and self._fits(facts, folder, stem, wish, ends, also)
+        if fits and self._given.paths:
+            # By hand two captures may come to lie under one name: then one of them must get another.
+            places = {folder, also.folder} if also else {folder}
+            fits = not any(
+                folders.shares(
+                    one, stem, [os.path.basename(path) for path in own.values() if os.path.dirname(path) == one]
+                )
+                for one in places
+            )
         if fits and own == _targets(endings, apart, Named(folder, stem, developed=also.folder if also else "")):
             return
         folders.give_back(own.values(), stem)
