@@ -170,6 +170,20 @@ def test_lists_tell_where_files_were_before(library: Library, ledger: Ledger, ca
     assert patterns_in(newest(library.root)) == []
 
 
+def test_times_that_are_none_stop_no_list(library: Library, ledger: Ledger, card: Path) -> None:
+    """A journal may tell anything: nothing is said of when such a file was read."""
+    fill(card, 1)
+    write_hash_lists(intake(library, ledger, card), library, [])
+    marks = list(ledger.proofs("").values())
+    ledger.put_proofs([
+        marks[0]._replace(path="odd.jpg", at="yesterday"), marks[1]._replace(path="none.jpg", at=""),
+    ])  # fmt: skip
+    assert lists_follow(library, ledger) == []
+    for entry in newest(library.root).iter(f"{{{LISTS}}}hash"):
+        assert entry[1].get("hashdate") is None
+    assert {"odd.jpg", "none.jpg"} < listed(library.root).keys()
+
+
 def test_what_is_ignored_is_one_path_until_it_comes_again(tmp_path: Path) -> None:
     """Patterns of ours mean one path, with signs that mean more elsewhere; those of others are kept."""
     odd = "a [1] *#!?.jpg"

@@ -195,6 +195,8 @@ def test_a_sidecar_joins_its_picture_at_home(library: Library, ledger: Ledger, p
     put(card / "DCIM" / "DSC1.pp3", b"other settings")
     put(card / "DCIM" / "DSC1.DNG.xmp", making.xmp("2026-05-14T19:00:00+02:00"))
     put(card / "OTHER" / "DSC1.pp3", b"of another picture")
+    alone = planned(library, ledger, [card], HouseRules(beside=False))
+    assert {row.destination for row in alone.rows} == {None, "2026/05/20260514_190000.dng.xmp"}
     rows = {os.path.relpath(row.source, card): row.destination for row in brought(library, ledger, card).rows}
     assert rows == {
         "DCIM/DSC1.xmp": "2026/05/20260514_102613.xmp", "DCIM/DSC1.JPG.txt": "2026/05/20260514_102613.jpg.txt",

@@ -355,8 +355,11 @@ def test_a_changed_copy_of_a_changed_file_waits_too(library: Library, ledger: Le
     os.utime(Path(tarn.root, touched), (1, 1))
     assert {one.mark.path for one in check(library, ledger, tarn, stop=never()).found} == {both, found, empty}
     assert touched in ledger.proofs(tarn.id)
+    spare = put(Path(tarn.root, "elsewhere.bin"), Path(library.root, found).read_bytes())
+    mark = ledger.proofs("")[found]
+    ledger.put_proofs([mark._replace(place=tarn.id, path="elsewhere.bin", mtime_ns=spare.stat().st_mtime_ns)])
     lack = lacking(library, ledger, tarn)
-    assert (lack.changed, lack.replaced) == ((both, found), (empty,))
+    assert (lack.changed, lack.replaced, lack.moves) == ((both, found), (empty,), ())
     assert lacking(library, ledger, tarn, connected=False).changed == ()
 
 

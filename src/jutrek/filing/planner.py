@@ -181,8 +181,11 @@ class _Planner:
                 continue
             mine = [read]
             new.remove(read)
-            rows += self._beside(facts, by, mine, stands.equal, wish)
-            why = f"It belongs to {shown(stands.equal)}, beside which there is another one already."
+            if self._rules.beside:
+                rows += self._beside(facts, by, mine, stands.equal, wish)
+                why = f"It belongs to {shown(stands.equal)}, beside which there is another one already."
+            else:
+                why = f"It belongs to {shown(stands.equal)}; by the house rules what belongs to it stays."
             rows += [_row(one, facts, by, Action.STAY, None, why) for one in mine]
         return rows
 

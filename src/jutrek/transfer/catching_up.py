@@ -96,14 +96,15 @@ def lacking(library: Library, ledger: Ledger, place: Place, *, connected: bool =
         known = fits and ours is not None and (ours.stands or ours.state in _DAMAGED)
         if theirs is not None and (theirs.full == ours.full if known and ours else _alike(theirs, size, mtime_ns)):
             continue
+        is_damaged = fits and ours is not None and ours.state in _DAMAGED
+        if theirs is None and connected and not is_damaged and _is_changed(place.tree, there.get(path)):
+            changed.append(path)
+            continue
         if known and ours and theirs is None and spare.get(ours.full):
             moves.append((spare[ours.full].pop(), path))
             continue
-        if fits and ours and ours.state in _DAMAGED:
+        if is_damaged:
             damaged.append(path)
-            continue
-        if theirs is None and connected and _is_changed(place.tree, there.get(path)):
-            changed.append(path)
             continue
         if theirs is not None or (path in there and there[path].state in _NOT_AS_IT_WAS):
             replaced.append(path)

@@ -15,7 +15,7 @@ from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 from jutrek.disk import OWN_FOLDER, Outside, Tree, inside
-from jutrek.errors import reason
+from jutrek.errors import LedgerUnusable, reason
 from jutrek.filing.rulebook import load_rules
 from jutrek.library import LIBRARY, Library, Place, ProofMark, as_place
 from jutrek.transfer.hash_lists import (
@@ -110,9 +110,12 @@ def lists_follow(
         own = place.id != LIBRARY
         try:
             _list_anew(place, ledger, process if own else "in-place", begin=begin and own, again=again)
-        except OSError as error:
-            where = place.name if own else "the library"
-            failed.append(f"The hash lists of {where} were not brought up to date: {reason(error)}.")
+        except (OSError, LedgerUnusable) as error:
+            where, why = (
+                place.name if own else "the library",
+                reason(error) if isinstance(error, OSError) else str(error),
+            )
+            failed.append(f"The hash lists of {where} were not brought up to date: {why.rstrip('.')}.")
     return failed
 
 
@@ -160,7 +163,11 @@ def _changed(
 
 
 def _listed(path: str, mark: ProofMark, action: str, previous: str = "") -> Listed:
-    told = Told(action, datetime.fromisoformat(mark.at), previous)
+    try:
+        told = Told(action, datetime.fromisoformat(mark.at), previous)
+    except ValueError:
+        # A journal may tell anything as its time.
+        told = Told(action, None, previous, dated=False)
     return Listed(path, mark.size, mark.mtime_ns, mark.full.hex(), told)
 
 

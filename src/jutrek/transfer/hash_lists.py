@@ -44,11 +44,13 @@ class Told(NamedTuple):
         action: as the specification has it: `original`, `verified`.
         at: when the file was read, UTC; None for the moment at which the list is written.
         previous: the path that it had before; empty where it was not moved.
+        dated: whether it is known when it was read; else nothing is said of it.
     """
 
     action: str = "original"
     at: datetime | None = None
     previous: str = ""
+    dated: bool = True
 
 
 _ORIGINAL = Told()
@@ -140,7 +142,8 @@ def hash_list(files: Sequence[Listed], at: datetime, process: str = "transfer", 
         path.set("lastmodificationdate", _date(datetime.fromtimestamp(one.mtime_ns / 1e9, UTC)))
         full = _text(entry, "xxh128", one.full)
         full.set("action", one.told.action)
-        full.set("hashdate", _date(one.told.at or at))
+        if one.told.dated:
+            full.set("hashdate", _date(one.told.at or at))
         if one.previous:
             _text(entry, "previousPath", one.previous)
     return bytes(etree.tostring(top, xml_declaration=True, encoding="UTF-8", pretty_print=True))
