@@ -153,22 +153,32 @@ def test_only_what_was_filed_as_one_is_one(library: Library, ledger: Ledger, car
     assert moved.exists()
 
 
+def pictures(library: Library) -> dict[str, str]:
+    """The digests of all pictures at home."""
+    return {path: one[0] for path, one in everything(library.root).items() if path.endswith(".jpg")}
+
+
+def swap_pictures(library: Library) -> None:
+    """Swap the names of the two pictures that are home."""
+    one, two = (Path(path) for path in sorted(pictures(library)))
+    one.rename(one.with_name("x"))
+    two.rename(one)
+    one.with_name("x").rename(two)
+
+
 def test_names_that_were_swapped_are_put_right(library: Library, ledger: Ledger, card: Path) -> None:
     """Each file keeps what it was filed by: a re-filing gives one name, and the next the other, once that is free."""
     for number in range(2):
         put(card / f"P{number}.JPG", making.jpeg(WHEN.replace(minute=number), seed=number))
     brought(library, ledger, card)
-    before = {path: one[0] for path, one in everything(library.root).items() if path.endswith(".jpg")}
-    one, two = (Path(library.root, f"2026/05/20260514_10{number:02}13.jpg") for number in range(2))
-    one.rename(one.with_name("x"))
-    two.rename(one)
-    one.with_name("x").rename(two)
+    before = pictures(library)
+    swap_pictures(library)
     assert survey(library, ledger).moved == 2
     assert plan_of(library, ledger, HouseRules()).rows == ()
     for _ in range(2):
         plan = plan_of(library, ledger, HouseRules(), Scope(by_hand=True))
         assert go(plan, library, ledger).failed == []
-    assert before == {path: one[0] for path, one in everything(library.root).items() if path.endswith(".jpg")}
+    assert before == pictures(library)
 
 
 def test_sidecars_follow_what_is_set_aside(library: Library, ledger: Ledger, card: Path) -> None:
@@ -222,18 +232,15 @@ def test_pictures_that_were_swapped_between_pairs_go_back_to_their_raws(
         put(card / f"P{number}.DNG", making.dng(when, seed=number), when)
         put(card / f"P{number}.JPG", making.jpeg(when, seed=number + 5), when)
     brought(library, ledger, card)
-    before = {path: one[0] for path, one in everything(library.root).items() if path.endswith(".jpg")}
-    one, two = (Path(library.root, f"2026/05/20260514_10{number:02}13.jpg") for number in range(2))
-    one.rename(one.with_name("x"))
-    two.rename(one)
-    one.with_name("x").rename(two)
+    before = pictures(library)
+    swap_pictures(library)
     put(card.parent / "later" / "P0.txt", b"a note")
     brought(library, ledger, card.parent / "later")
     found = read_home(library, ledger, HouseRules(), stop=never(), report=lambda *_: None)
     assert sorted(len(one.capture.files) for one in found.facts) == [2, 3]
     for _ in range(2):
         assert go(plan_of(library, ledger, HouseRules(), Scope(by_hand=True)), library, ledger).failed == []
-    assert before == {path: one[0] for path, one in everything(library.root).items() if path.endswith(".jpg")}
+    assert before == pictures(library)
     assert plan_of(library, ledger, HouseRules()).rows == ()
 
 
@@ -244,8 +251,8 @@ def test_names_are_free_in_the_second_folder_too(library: Library, ledger: Ledge
         put(card / folder / "DSC1.JPG", making.jpeg(seed=number))
     rules = HouseRules(layout="{original-folder}", developed="All", name="{date}")
     brought(library, ledger, card, rules)
-    pictures = sorted(name for name in at_home(library) if name.startswith("All/"))
-    assert len(pictures) == 2
+    developed = sorted(name for name in at_home(library) if name.startswith("All/"))
+    assert len(developed) == 2
     raws = {Path(name).stem: name for name in at_home(library) if name.endswith(".dng")}
-    assert {Path(name).stem for name in pictures} == raws.keys()
+    assert {Path(name).stem for name in developed} == raws.keys()
     assert plan_of(library, ledger, rules).rows == ()
