@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sqlite3
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -11,6 +12,7 @@ import pytest
 from jutrek.errors import LedgerUnusable, LibraryMissing, SourceRefused
 from jutrek.library import Filed, HomeFile, Library, Survey, apart, open_library, survey
 from jutrek.library.ledger import Ledger
+from jutrek.library.rows import put_rows
 from tests.making import everything, put
 
 
@@ -153,3 +155,13 @@ def test_a_ledger_of_before_is_carried_on(version: int, lacks: list[str], learns
     raw = sqlite3.connect(library.ledger_path)
     assert raw.execute("SELECT value FROM about WHERE key = 'version'").fetchall() == [("8",)]
     raw.close()
+
+
+def test_many_rows_go_in_whole_and_the_last_of_a_key_stays() -> None:
+    """Whatever their number, they are in their order; values are values, whatever they say."""
+    for count in (0, 1, 15, 17, 256, 300, 600):
+        with closing(sqlite3.connect(":memory:")) as connection:
+            connection.execute("CREATE TABLE files (path BLOB PRIMARY KEY, size INTEGER)")
+            rows = [(b"%d'); DROP TABLE files" % number, number) for number in range(count)]
+            put_rows(connection, "files", [*((path, -1) for path, _ in rows), *rows])
+            assert connection.execute("SELECT path, size FROM files ORDER BY size").fetchall() == rows

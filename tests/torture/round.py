@@ -26,7 +26,7 @@ from jutrek.errors import JutrekError
 from jutrek.library import as_place
 from jutrek.library.ledger import Ledger
 from jutrek.simulate.faults import Faults
-from jutrek.transfer import carry, journal, recover
+from jutrek.transfer import bundles, carry, journal, recover, running
 from jutrek.transfer.accounts import broken_records
 from tests.torture.acts import ACTS, AT_LAST, WEIGHTS, happen
 from tests.torture.world import World
@@ -72,6 +72,8 @@ def rounds(seed: int, seconds: float) -> Tally:
     """Torture one world after the other until the time is over, or something did not hold."""
     tally, until, number = Tally(), time.monotonic() + seconds, 0
     carry.PART = PART
+    # Small as they are, worlds have their files carried in bundles, too.
+    running.IN_FLIGHT, bundles.FEW = running.LANES, 1
     while time.monotonic() < until and len(tally.failures) < 3:
         one_round(seed + number, tally, until)
         number += 1

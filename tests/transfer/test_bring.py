@@ -86,8 +86,9 @@ import os, signal, sys, threading
 from pathlib import Path
 from jutrek.library import new_library
 from jutrek.library.ledger import Ledger
-from jutrek.transfer import Listener, bring
+from jutrek.transfer import Listener, bring, bundles, running
 from tests.making import planned
+running.IN_FLIGHT, bundles.FEW = running.LANES, 1
 root, card, wanted, count = sys.argv[1], sys.argv[2], sys.argv[3], int(sys.argv[4])
 left = [count]
 def step(name, row):

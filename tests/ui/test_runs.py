@@ -20,6 +20,7 @@ from jutrek.library import Library, Place, add_place
 from jutrek.library.ledger import Ledger
 from jutrek.sources import Drive
 from jutrek.transfer import Listener, bring, carry
+from jutrek.transfer.flight import Flight
 from jutrek.ui.intake.clearing import ClearDialog
 from jutrek.ui.window import MainWindow
 from tests import making
@@ -71,12 +72,12 @@ class Held:
         self.begun: list[str] = []
         copy = carry.Carrier._copy
 
-        def hold(carrier: carry.Carrier, row: object, *rest: object) -> None:
-            self.begun.append(row.source)  # type: ignore[attr-defined]
+        def hold(carrier: carry.Carrier, flight: Flight) -> None:
+            self.begun.append(flight.row.source)
             while not self.go.is_set():
                 carrier._watch.look()
                 time.sleep(0.01)
-            copy(carrier, row, *rest)  # type: ignore[arg-type]
+            copy(carrier, flight)
 
         monkeypatch.setattr(carry.Carrier, "_copy", hold)
 

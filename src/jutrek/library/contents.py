@@ -11,6 +11,8 @@ from collections.abc import Callable, Iterable
 from contextlib import AbstractContextManager
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from jutrek.library.rows import put_rows
+
 if TYPE_CHECKING:
     import sqlite3
 
@@ -64,9 +66,8 @@ class Contents:
         """Write rows, replacing those of the same paths."""
         rows = [one._replace(path=os.fsencode(one.path)) for one in contents]  # type: ignore[arg-type]
         if rows:
-            marks = ",".join("?" * len(Content._fields))
             with self._transaction() as connection:
-                connection.executemany(f"INSERT OR REPLACE INTO contents VALUES ({marks})", rows)
+                put_rows(connection, "contents", rows)
 
     def of_library(self) -> list[Content]:
         """The rows of all files that the library has as they were looked at, ordered by path."""
@@ -107,7 +108,7 @@ class Contents:
         wanted = list(rows)
         if wanted:
             with self._transaction() as connection:
-                connection.executemany("INSERT OR REPLACE INTO agreements VALUES (?, ?, ?)", wanted)
+                put_rows(connection, "agreements", wanted)
 
     def agreements(self) -> dict[tuple[bytes, bytes], float]:
         """How far pictures agree, as kept."""

@@ -20,6 +20,7 @@ from jutrek.disk import chosen, have_folder
 from jutrek.errors import LedgerUnusable
 from jutrek.library.contents import Contents
 from jutrek.library.home import Filed, GivenNumber, HomeFile, ProofMark, State, Waits
+from jutrek.library.rows import put_rows
 
 VERSION = 8
 """Of its tables."""
@@ -213,7 +214,7 @@ class Ledger:
             return
         rows = [(os.fsencode(file.path), file.size, file.mtime_ns, file.quick, file.full) for file in files]
         with self._transaction() as connection:
-            connection.executemany("INSERT OR REPLACE INTO files VALUES (?, ?, ?, ?, ?)", rows)
+            put_rows(connection, "files", rows)
 
     def put_filed(self, filed: Iterable[tuple[str, Filed]]) -> None:
         """Keep by what files were filed, with their paths. Durable on return."""
@@ -224,15 +225,15 @@ class Ledger:
             origins.append((key, os.fsencode(one.original), one.day, json.dumps(dict(one.said)) if one.said else ""))
         if moments:
             with self._transaction() as connection:
-                connection.executemany("INSERT OR REPLACE INTO moments VALUES (?, ?, ?, ?, ?, ?)", moments)
-                connection.executemany("INSERT OR REPLACE INTO origins VALUES (?, ?, ?, ?)", origins)
+                put_rows(connection, "moments", moments)
+                put_rows(connection, "origins", origins)
 
     def put_numbers(self, given: Iterable[tuple[str, GivenNumber]]) -> None:
         """Keep which numbers names were given, by their paths. Durable on return."""
         rows = [(os.fsencode(path), one.counter, one.number) for path, one in given]
         if rows:
             with self._transaction() as connection:
-                connection.executemany("INSERT OR REPLACE INTO numbered VALUES (?, ?, ?)", rows)
+                put_rows(connection, "numbered", rows)
 
     def numbers(self) -> dict[str, GivenNumber]:
         """Which numbers names were given, by path relative to the library, whatever bears them now."""
@@ -269,7 +270,7 @@ class Ledger:
                 if before != to and (by_hand or (was_known and _stem(to) == _stem(path)))
             ]
             connection.executemany("DELETE FROM by_hand WHERE path IN (?, ?)", rows)
-            connection.executemany("INSERT OR REPLACE INTO by_hand VALUES (?, ?)", given)
+            put_rows(connection, "by_hand", given)
             # Where one file goes to another's old path, all go through paths that no file can have.
             steps = [[(_NOWHERE + path, path) for _, path in rows]] if crossed else []
             steps.append([(to, _NOWHERE + path) for to, path in rows] if crossed else rows)
@@ -290,7 +291,7 @@ class Ledger:
         rows = [mark._replace(path=os.fsencode(mark.path), state=str(mark.state)) for mark in marks]  # type: ignore[arg-type]
         if rows:
             with self._transaction() as connection:
-                connection.executemany("INSERT OR REPLACE INTO proofs VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", rows)
+                put_rows(connection, "proofs", rows)
 
     def marks(self, place: str) -> dict[str, ProofMark]:
         """What is known of the files of a place, by path, those read longest ago first: proofs, and what was found bad,
@@ -364,7 +365,7 @@ class Ledger:
             if gone:
                 connection.executemany("DELETE FROM waits WHERE path = ?", gone)
             if rows:
-                connection.executemany("INSERT OR REPLACE INTO waits VALUES (?, ?, ?, ?, ?, ?)", rows)
+                put_rows(connection, "waits", rows)
 
     def source_prints(self, paths: Iterable[str]) -> dict[str, tuple[int, int, bytes, bytes]]:
         """What is kept of source files: size, mtime_ns, quick and full fingerprint, by path."""
@@ -382,4 +383,4 @@ class Ledger:
         rows = [(os.fsencode(path), *rest) for path, *rest in prints]
         if rows:
             with self._transaction() as connection:
-                connection.executemany("INSERT OR REPLACE INTO source_prints VALUES (?, ?, ?, ?, ?)", rows)
+                put_rows(connection, "source_prints", rows)

@@ -20,8 +20,7 @@ import contextlib
 import errno
 import os
 import threading
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from jutrek.disk import Inside, Outside, Realm, Tree, inside
@@ -41,8 +40,11 @@ from jutrek.errors import (
 )
 from jutrek.filing import Row
 from jutrek.library.fingerprint import ENDS, quick_of
+from jutrek.transfer.bundles import SMALL
 from jutrek.transfer.copies import Copied, Copy, Target, temporary_name
-from jutrek.transfer.medium import BLOCK, Hash, aligned_buffer, new_hash, new_second, open_to_read, read_back
+from jutrek.transfer.flight import Flight, Proof, Sums, Watch
+from jutrek.transfer.folders import HeldFolders
+from jutrek.transfer.medium import BLOCK, Hash, aligned_buffer, new_hash, new_second, open_regular, read_back
 from jutrek.transfer.partials import PART, Content, Partial, find_partial, forget_page, keep_partial
 
 STEPS = ("begin", "opened", "folder made", "half copied", "copied", "synced", "read back", "named", "folder synced")
@@ -50,78 +52,8 @@ STEPS = ("begin", "opened", "folder made", "half copied", "copied", "synced", "r
 _AWAY = frozenset({errno.ENODEV, errno.ENXIO, errno.ENOTCONN, errno.ESTALE, errno.ENOMEDIUM})
 
 
-@dataclass(frozen=True, slots=True)
-class Proof:
-    """What makes a file home: the fingerprint of its bytes on the source, equal to the one read back.
-
-    Attributes:
-        full: the fingerprint (XXH3-128, 16 bytes).
-        direct: whether the reading back is sure to have reached the medium (`O_DIRECT`); else the pages were dropped
-            before, which a file system may ignore.
-        mtime_ns: the time of last change that the file has in the library: some file systems round it.
-        inode, ctime_ns: which file it is in the library, and in which version.
-        content: by what a large file is known of which something partly copied may be kept; None for others.
-        second: a cryptographic sum (BLAKE3), where house rules ask for one; else empty.
-        copies: what became of it in the other places.
-    """
-
-    row: Row
-    full: bytes
-    direct: bool
-    mtime_ns: int
-    second: bytes = b""
-    copies: tuple[Copied, ...] = ()
-    inode: int = 0
-    ctime_ns: int = 0
-    content: Content | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Watch:
-    """How a carrier talks to its run, from any thread.
-
-    Attributes:
-        look: called between blocks: waits while the run pauses, and raises `Stopped` when it is to end.
-        read: told of bytes that were read from a source.
-        proven: told of bytes that were read back from a place, by its id.
-        step: told of every step.
-        part: told that a large file is durable in all places up to a byte, with the fingerprint of its last part, and
-            the quick one of the whole.
-        full: asked what becomes of a place that is full: whether to try again.
-        lost: told that a place dropped out.
-    """
-
-    look: Callable[[], None]
-    read: Callable[[Row, int], None]
-    proven: Callable[[Row, str, int], None]
-    step: Callable[[str, Row], None]
-    part: Callable[[int, int, bytes, bytes], None]
-    full: Callable[[Target], bool]
-    lost: Callable[[Target], None]
-
-
-@dataclass(slots=True)
-class _Sums:
-    """The fingerprints of a file in the making; of a large one also by what it is known."""
-
-    full: Hash
-    second: Hash | None
-    content: Content | None = None
-    parts: list[tuple[int, bytes]] = field(default_factory=list)
-
-    def kept(self) -> tuple[Hash, Hash | None]:
-        """Both as they are now, to go back to."""
-        return self.full.copy(), self.second.copy() if self.second is not None else None
-
-    def update(self, block: memoryview) -> None:
-        """Take more bytes."""
-        self.full.update(block)
-        if self.second is not None:
-            self.second.update(block)
-
-
 class Carrier:
-    """Carries files into a library and its other places, one at a time. Each thread has its own."""
+    """Carries files into a library and its other places, a few at a time. Each thread has its own."""
 
     def __init__(
         self,
@@ -139,7 +71,7 @@ class Carrier:
         Args:
             targets: the library first.
             run: the run's id: a part of the temporaries' names.
-            lanes: bounds how many files are being read at once from the same device; proving goes on beside it.
+            lanes: bounds how many large files are being read at once from the same device; proving goes on beside it.
             twice: whether every file is read a second time from its source.
             second: whether a cryptographic sum is made, too.
             expected: fingerprints that sources must have, by path, as far as they are known.
@@ -148,56 +80,99 @@ class Carrier:
         self._targets, self._run, self._lanes, self._watch = targets, run, lanes, watch
         self._twice, self._second = twice, second
         self._expected, self._aside = expected or {}, aside or {}
-        self._buffer = aligned_buffer()
+        self._buffer, self._folders = aligned_buffer(), HeldFolders()
 
-    def carry(self, row: Row, number: int) -> Proof:
-        """Bring one file home and prove it.
+    def carry(self, files: Iterable[tuple[int, Row]]) -> Iterator[tuple[int, Proof | Exception]]:
+        """Bring files home and prove them, step by step side by side: a disk that syncs many at once does it sooner.
 
-        Raises:
-            FileTrouble: this file did not come home; nothing of it is left at the targets.
-            RunTrouble: the library is full or lost, or the run was stopped; likewise.
+        Args:
+            files: their numbers in the run, which tell their temporaries apart, and their rows.
+
+        Yields:
+            Of every file, as soon as it has ended, its number and its proof; or why it did not come home, and then
+            nothing of it is left at the targets: a `FileTrouble` of its own, a `RunTrouble` where the library is full
+            or lost or the run was stopped, any other error where Jutrek is at fault.
         """
-        step = self._watch.step
-        step("begin", row)
-        source = self._open(row)
-        copies: list[Copy] = []
-        sums = _Sums(new_hash(), new_second() if self._second else None)
+        flights = [Flight(row, number, Sums(new_hash(), self._new_second())) for number, row in files]
+        several = len(flights) > 1
         try:
-            copies = self._copies(row, temporary_name(self._run, number))
-            for copy in copies:
-                self._at(copy, copy.look, source)
-            step("opened", row)
-            with self._lanes:
-                self._copy(row, number, source, copies, sums)
-            step("copied", row)
-            status = self._check_source(row, source, sums)
-            for copy in _standing(copies):
-                self._at(copy, copy.finish, (status.st_atime_ns, status.st_mtime_ns))
-            step("synced", row)
-            self._prove_all(row, source, copies, sums.full.digest())
-            step("read back", row)
-            for copy in _standing(copies):
-                self._at(copy, copy.name)
-            step("named", row)
-        except OSError as error:
-            self._put_away(row, copies, sums)
-            raise of_place(self._targets[0].root, row.destination or "", error) from error
-        except BaseException:
-            self._put_away(row, copies, sums)
-            raise
+            for act in (self._bring_in, self._make_durable, self._prove, self._ensure):
+                for flight in tuple(flights):
+                    result = self._ended(act, flight)
+                    if result is not None:
+                        flights.remove(flight)
+                        yield flight.number, result
+                    elif several and act == self._bring_in:
+                        self._start_syncing(flight)
         finally:
-            for copy in copies:
-                copy.let_go()
-            # Of a card that was pulled even the closing fails, and would hide what happened.
-            with contextlib.suppress(OSError):
-                os.close(source)
-        home, *others = copies
+            for flight in flights:
+                self._put_away(flight)
+            self._folders.close()
+
+    def _ended(self, act: Callable[[Flight], Proof | None], flight: Flight) -> Proof | Exception | None:
+        """Take a file on. Returns how it ended; None where it goes on."""
+        try:
+            proof = act(flight)
+        except OSError as error:
+            self._put_away(flight)
+            return of_place(self._targets[0].root, flight.row.destination or "", error)
+        # Every file must end: what is our own fault is raised by the run.
+        except Exception as error:  # noqa: BLE001
+            self._put_away(flight)
+            return error
+        if proof is not None:
+            flight.let_go()
+        return proof
+
+    def _bring_in(self, flight: Flight) -> None:
+        """Steps 1 to 3, and what follows from them for the source."""
+        row, step = flight.row, self._watch.step
+        self._watch.begin(row)
+        step("begin", row)
+        flight.source = self._open(row)
+        flight.copies = self._copies(row, temporary_name(self._run, flight.number))
+        for copy in flight.copies:
+            self._at(copy, copy.look, flight.source)
+        step("opened", row)
+        with self._lanes if row.size > SMALL else contextlib.nullcontext():
+            self._copy(flight)
+        step("copied", row)
+        status = self._check_source(row, flight.source, flight.sums)
+        flight.times = status.st_atime_ns, status.st_mtime_ns
+
+    def _start_syncing(self, flight: Flight) -> None:
+        for copy in _standing(flight.copies):
+            copy.start_syncing()
+
+    def _make_durable(self, flight: Flight) -> None:
+        """Step 4."""
+        for copy in _standing(flight.copies):
+            self._at(copy, copy.finish, flight.times)
+        self._watch.step("synced", flight.row)
+
+    def _prove(self, flight: Flight) -> None:
+        """Steps 5 and 6."""
+        row = flight.row
+        self._prove_all(row, flight.source, flight.copies, flight.sums.full.digest())
+        self._watch.step("read back", row)
+        for copy in _standing(flight.copies):
+            self._at(copy, copy.name)
+        self._watch.step("named", row)
+
+    def _ensure(self, flight: Flight) -> Proof:
+        """Look once more whether the names lead to what was proven, and put together what is known of it."""
+        for copy in _standing(flight.copies):
+            self._at(copy, copy.check_folder)
+        row, sums = flight.row, flight.sums
+        home, *others = flight.copies
         second = sums.second.digest() if sums.second is not None else b""
         away = [target for target in self._targets[1:] if all(copy.target is not target for copy in others)]
         told = [copy.told for copy in others] + [Copied(one.place.id, why=str(one.lost)) for one in away]
         mtime_ns, inode, ctime_ns = home.stamp
-        full = sums.full.digest()
-        return Proof(row, full, home.direct, mtime_ns, second, tuple(told), inode, ctime_ns, sums.content)
+        return Proof(row, sums.full.digest(), home.direct, mtime_ns, second, tuple(told), inode, ctime_ns, sums.content)
+
+    def _new_second(self) -> Hash | None:
+        return new_second() if self._second else None
 
     def _copies(self, row: Row, name: str) -> list[Copy]:
         """The file at each place."""
@@ -206,7 +181,8 @@ class Carrier:
         except Outside as error:
             raise NotInside(row.destination or "", error) from error
         aside = self._aside.get(row.destination or "")
-        return [Copy(target, row, destination, name, aside) for target in self._targets if target.lost is None]
+        folders = self._folders
+        return [Copy(target, row, destination, name, folders, aside) for target in self._targets if target.lost is None]
 
     def _source_of(self, row: Row) -> tuple[Tree, Inside]:
         """Where the source lies: in the folder that it was found in, and nowhere else."""
@@ -218,8 +194,8 @@ class Carrier:
 
     def _open(self, row: Row) -> int:
         try:
-            fd = open_to_read(*self._source_of(row))
-            status = os.fstat(fd)
+            tree, path = self._source_of(row)
+            fd, status = open_regular(self._folders.hold(tree, path.folder), path)
         except OSError as error:
             raise _source_trouble(row, error) from error
         if status.st_size != row.size or status.st_mtime_ns != row.mtime_ns:
@@ -249,8 +225,10 @@ class Carrier:
             copy.target.lost = copy.target.lost or trouble
             self._watch.lost(copy.target)
 
-    def _copy(self, row: Row, number: int, source: int, copies: list[Copy], sums: _Sums) -> None:
+    def _copy(self, flight: Flight) -> None:
         """Steps 2 and 3."""
+        row, number, sums = flight.row, flight.number, flight.sums
+        source, copies = flight.source, flight.copies
         best: tuple[Copy, Partial] | None = None
         if row.size > PART:
             sums.content = Content(row.size, self._quick(row, source))
@@ -270,7 +248,7 @@ class Carrier:
         except OSError as error:
             raise _source_trouble(row, error) from error
 
-    def _take_up(self, number: int, source: int, copies: list[Copy], partial: Partial, sums: _Sums) -> int:
+    def _take_up(self, number: int, source: int, copies: list[Copy], partial: Partial, sums: Sums) -> int:
         """Read back what a partial has, as far as it agrees with its fingerprints, and give it to the other places.
 
         It was of a file of the same size, head and tail: stretches of every part are compared with the source, too.
@@ -306,7 +284,7 @@ class Carrier:
             self._watch.part(number, upto, wanted, partial.content.quick)
         return begin
 
-    def _stream(self, row: Row, number: int, source: int, at: int, copies: Sequence[Copy], sums: _Sums) -> None:
+    def _stream(self, row: Row, number: int, source: int, at: int, copies: Sequence[Copy], sums: Sums) -> None:
         # A file of one part needs no fingerprint of it.
         part = new_hash() if row.size > PART else None
         mark, view = at + PART, memoryview(self._buffer)
@@ -334,7 +312,7 @@ class Carrier:
         if at != row.size:
             raise SourceChanged(row.source, "while it was being read")
 
-    def _end_part(self, number: int, at: int, part: bytes, copies: Sequence[Copy], sums: _Sums) -> None:
+    def _end_part(self, number: int, at: int, part: bytes, copies: Sequence[Copy], sums: Sums) -> None:
         for copy in _standing(copies):
             self._at(copy, copy.settle)
         sums.parts.append((at, part))
@@ -350,7 +328,7 @@ class Carrier:
             except OSError as error:
                 raise _source_trouble(row, error, at) from error
 
-    def _check_source(self, row: Row, source: int, sums: _Sums) -> os.stat_result:
+    def _check_source(self, row: Row, source: int, sums: Sums) -> os.stat_result:
         """The source must be what it was; where rules ask for it, a second reading must give the same bytes."""
         try:
             status = os.fstat(source)
@@ -380,12 +358,12 @@ class Carrier:
                     self._fail(copy, CopyDiffers(row.destination or "", copy.target.place.name, where))
                     break
                 self._at(copy, copy.again)
-                sums = _Sums(new_hash(), None)
+                sums = Sums(new_hash(), None)
                 self._stream_again(row, source, copy, sums)
                 if sums.full.digest() != full:
                     raise SourceLies(row.source)
 
-    def _stream_again(self, row: Row, source: int, copy: Copy, sums: _Sums) -> None:
+    def _stream_again(self, row: Row, source: int, copy: Copy, sums: Sums) -> None:
         view = memoryview(self._buffer)
         try:
             for at in range(0, row.size, BLOCK):
@@ -411,9 +389,10 @@ class Carrier:
         self._at(copy, read)
         return equal
 
-    def _put_away(self, row: Row, copies: Sequence[Copy], sums: _Sums) -> None:
+    def _put_away(self, flight: Flight) -> None:
         """Leave nothing half behind; what is durable of a large file is kept for another time."""
-        for copy in copies:
+        sums = flight.sums
+        for copy in flight.copies:
             keeps = False
             if copy.stands and not copy.there and sums.parts and sums.content is not None:
                 try:
@@ -423,6 +402,7 @@ class Carrier:
                 keeps = keep_partial(copy.target.tree, copy.temporary, sums.content, sums.parts)
             if not keeps:
                 copy.drop()
+        flight.let_go()
 
 
 def _source_trouble(row: Row, error: OSError, at: int | None = None) -> SourceGone | SourceUnreadable:

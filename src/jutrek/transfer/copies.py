@@ -14,6 +14,7 @@ from jutrek.disk import TEMPORARY, Held, Inside, Outside, Tree, inside
 from jutrek.errors import JutrekError
 from jutrek.filing import Row
 from jutrek.library import Place, ProofMark
+from jutrek.transfer.folders import HeldFolders
 from jutrek.transfer.medium import BLOCK, SECTOR, read_back
 
 _STRETCHES = 4
@@ -39,18 +40,6 @@ class Target:
         self.device = os.stat(place.root).st_dev if lost is None else -1
         self.tree = Tree(place.root, self.device)
         self.lost = lost
-
-    def have_folder(self, path: Inside | None) -> Held:
-        """Open a folder to hold it; it is made with its parents, if it is not there.
-
-        Raises:
-            OSError: ENODEV when the place is gone, or lies on another device than at the start.
-        """
-        try:
-            return self.tree.hold(path)
-        except FileNotFoundError:
-            self.tree.make_folders(path)
-            return self.tree.hold(path)
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,11 +68,20 @@ class Copy:
     The folder that it goes to is held open meanwhile: what is looked at, written, read back and named is in one folder.
     """
 
-    def __init__(self, target: Target, row: Row, destination: Inside, name: str, aside: Inside | None = None) -> None:
+    def __init__(
+        self,
+        target: Target,
+        row: Row,
+        destination: Inside,
+        name: str,
+        folders: HeldFolders,
+        aside: Inside | None = None,
+    ) -> None:
         """
         Args:
             destination: where it goes in the place.
             name: of its temporary, which lies beside its destination.
+            folders: from which it has the folder that it goes to.
             aside: where a bad or older file goes that bears the destination's name, once the new one is proven.
         """
         self.target, self.row, self.destination, self.aside = target, row, destination, aside
@@ -96,7 +94,7 @@ class Copy:
         self.written = 0
         """How many bytes a partial had that was taken up."""
         self._fd = -1
-        self._folder: Held | None = None
+        self._folders = folders
         self._direct_writes = False
 
     @property
@@ -115,10 +113,10 @@ class Copy:
         """
         if self.aside is None:
             try:
-                self._folder = self.target.tree.hold(self.destination.folder)
+                folder = self._folders.hold(self.target.tree, self.destination.folder)
             except FileNotFoundError:
                 return
-            found = self._folder.found(self.destination)
+            found = folder.found(self.destination)
             self.there = found is not None
             if found is not None and os.path.samestat(found, os.fstat(source)):
                 raise OSError("it is the source itself, under another name")
@@ -150,13 +148,10 @@ class Copy:
             return self._held().open(self.temporary, flags)
         except FileNotFoundError:
             # Somebody removed the folder, which was empty, since it was looked at.
-            self.let_go()
-            return self._held().open(self.temporary, flags)
+            return self._folders.hold_anew(self.target.tree, self.destination.folder).open(self.temporary, flags)
 
     def _held(self) -> Held:
-        if self._folder is None:
-            self._folder = self.target.have_folder(self.destination.folder)
-        return self._folder
+        return self._folders.hold(self.target.tree, self.destination.folder, make=True)
 
     def write(self, data: memoryview, at: int) -> None:
         """Write bytes where they belong. After an error it may be called again with the same ones.
@@ -193,6 +188,12 @@ class Copy:
         if not self.there:
             os.fdatasync(self._fd)
 
+    def start_syncing(self) -> None:
+        """Have the system begin to write what it holds of it, without waiting for that: it drops its pages that way."""
+        if not self.there:
+            with contextlib.suppress(OSError):
+                os.posix_fadvise(self._fd, 0, 0, os.POSIX_FADV_DONTNEED)
+
     def finish(self, times: tuple[int, int]) -> None:
         """Put times on (access and last change, nanoseconds), and make everything durable."""
         if self.there:
@@ -215,7 +216,8 @@ class Copy:
         """Read it back from the medium. Returns its fingerprint."""
         path, folder = self.destination if self.there else self.temporary, self._held()
         found, self.direct = read_back(folder, path, buffer, look=look, report=report)
-        self._seen = folder.lstat(path)
+        if self.there:
+            self._seen = folder.lstat(path)
         return found
 
     def agrees(self, source: int, span: tuple[int, int], length: int) -> bool:
@@ -249,7 +251,6 @@ class Copy:
 
         Raises:
             FileExistsError: when something else took that name meanwhile.
-            FileNotFoundError: when its folder is not where it was.
         """
         if self.there:
             return
@@ -265,20 +266,23 @@ class Copy:
             if instead is not None:
                 tree.give_name(instead, self.destination)
             raise
-        # Naming it was a change of the file's own, too; and the folder that was held must still be the one of its name.
-        self._seen = tree.lstat(self.destination)
+        # Naming it was a change of the file's own, too.
+        self._seen = folder.lstat(self.destination)
+
+    def check_folder(self) -> None:
+        """Make sure that it lies where its name says.
+
+        Raises:
+            FileNotFoundError: when its folder is not where it was.
+        """
+        if not self.there:
+            self._folders.check(self.target.tree, self.destination.folder)
 
     def close(self) -> None:
         """Close its file."""
         if self._fd >= 0:
             fd, self._fd = self._fd, -1
             os.close(fd)
-
-    def let_go(self) -> None:
-        """Close its folder."""
-        if self._folder is not None:
-            self._folder.close()
-            self._folder = None
 
     def drop(self) -> None:
         """Leave nothing of it behind."""

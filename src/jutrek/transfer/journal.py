@@ -31,7 +31,7 @@ from jutrek.transfer.chain import START, chained, last_chain, lines_of
 
 if TYPE_CHECKING:
     from jutrek.library import Place
-    from jutrek.transfer.carry import Proof
+    from jutrek.transfer.flight import Proof
 
 FOLDER = own("journal")
 VERSION = 3

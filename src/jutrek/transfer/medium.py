@@ -112,7 +112,7 @@ def _rounded(size: int) -> int:
 
 def _open_direct(tree: Tree | Held, path: Inside) -> tuple[int, os.stat_result, bool]:
     try:
-        return *_open_regular(tree, path, os.O_DIRECT), True
+        return *open_regular(tree, path, os.O_DIRECT), True
     except OSError as error:
         if error.errno not in (errno.EINVAL, errno.EOPNOTSUPP):
             raise
@@ -121,15 +121,19 @@ def _open_direct(tree: Tree | Held, path: Inside) -> tuple[int, os.stat_result, 
 
 
 def open_to_read(tree: Tree | Held, path: Inside) -> int:
+    """Open a regular file for reading, as `open_regular`."""
+    return open_regular(tree, path)[0]
+
+
+def open_regular(tree: Tree | Held, path: Inside, more: int = 0) -> tuple[int, os.stat_result]:
     """Open a regular file for reading, leaving the time of last access alone where that is allowed.
+
+    Args:
+        more: flags besides those of reading.
 
     Raises:
         OSError: when it cannot be opened, or is no regular file.
     """
-    return _open_regular(tree, path)[0]
-
-
-def _open_regular(tree: Tree | Held, path: Inside, more: int = 0) -> tuple[int, os.stat_result]:
     flags = os.O_RDONLY | os.O_NONBLOCK | more
     try:
         fd = tree.open(path, flags | os.O_NOATIME)

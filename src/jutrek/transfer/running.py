@@ -1,8 +1,8 @@
 """A run at work: many files in flight, each proven in every place, each written down.
 
 A few files are read from each source device at once; others are synced, read back and named meanwhile, so the proof
-runs beside the reading. Sources on different devices run side by side. One thread, the caller's, owns the journal and
-the ledger.
+runs beside the reading. Small ones are carried in bundles. Sources on different devices run side by side. One thread,
+the caller's, owns the journal and the ledger.
 """
 
 from __future__ import annotations
@@ -24,16 +24,17 @@ from jutrek.errors import (
     PlaceLost,
     RunTrouble,
     SourceGone,
-    SourceUnreadable,
     Stopped,
     of_place,
 )
 from jutrek.filing import HouseRules, Row, numbers_in
 from jutrek.library import HomeFile, Library, ProofMark, keep_numbers
 from jutrek.transfer.at_work import begin_in, end_in
-from jutrek.transfer.carry import Carrier, Proof, Watch
+from jutrek.transfer.bundles import bundled, most_at_once
+from jutrek.transfer.carry import Carrier
 from jutrek.transfer.copies import Target
 from jutrek.transfer.counts import Counts
+from jutrek.transfer.flight import Proof, Watch
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.outcome import Done, Listener, Outcome
 from jutrek.transfer.partials import forget_partials
@@ -44,9 +45,9 @@ if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
 
 IN_FLIGHT = 8
-"""Files being carried at once: read, written, synced or read back."""
+"""How many threads carry at once: they read, write, sync, or read back."""
 LANES = 3
-"""Files being read from one source device at once."""
+"""Large files being read from one source device at once; of small ones as many as there are threads."""
 _SETTLE_EVERY = 0.25
 _TICK = 0.02
 _TELL_EVERY = 0.05
@@ -169,11 +170,12 @@ class Run:
 
     def _carry_all(self, journal: Journal) -> None:
         watch = Watch(
-            self._steering.look, self._counts.read, self._counts.proven, self._listener.step,
+            self._begun, self._steering.look, self._counts.read, self._counts.proven, self._listener.step,
             lambda *part: self._parts.put(part), lambda target: self._steering.ask(target.place), self._lost.put,
         )  # fmt: skip
         groups = _by_device(self._rows)
         threads = max(LANES, IN_FLIGHT // max(1, len(groups)))
+        most = most_at_once(threads * len(groups), len(self._targets))
         pools = [ThreadPoolExecutor(threads, thread_name_prefix="carry") for _ in groups]
         try:
             for pool, group in zip(pools, groups, strict=True):
@@ -181,8 +183,8 @@ class Run:
                 carriers: queue.SimpleQueue[Carrier] = queue.SimpleQueue()
                 for _ in range(threads):
                     carriers.put(self._carrier(journal.run, lanes, watch))
-                for number in group:
-                    pool.submit(self._one, carriers, number, self._rows[number])
+                for bundle in bundled(self._rows, group, threads, most):
+                    pool.submit(self._carry, carriers, bundle)
             for number, result in self._settled(journal):
                 self._take(journal, number, result)
         finally:
@@ -199,17 +201,21 @@ class Run:
             self._targets, run, lanes, watch, twice=twice, second=second, expected=expected, aside=aside
         )  # fmt: skip
 
-    def _one(self, carriers: queue.SimpleQueue[Carrier], number: int, row: Row) -> None:
+    def _begun(self, row: Row) -> None:
+        self._steering.look()
+        self._counts.begin(row)
+
+    def _carry(self, carriers: queue.SimpleQueue[Carrier], bundle: Sequence[int]) -> None:
         carrier = carriers.get()
+        left = set(bundle)
         try:
-            self._steering.look()
-            self._counts.begin(row)
-            self._results.put((number, carrier.carry(row, number)))
-        except OSError as error:
-            self._results.put((number, SourceUnreadable(row.source, error)))
+            for number, result in carrier.carry((number, self._rows[number]) for number in bundle):
+                left.remove(number)
+                self._results.put((number, result))
         # Every row must end, or the run would wait for it forever: what is our own fault is raised by `_take`.
         except Exception as error:  # noqa: BLE001
-            self._results.put((number, error))
+            for number in left:
+                self._results.put((number, error))
         finally:
             carriers.put(carrier)
 
