@@ -12,13 +12,18 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
+from jutrek.desk.examples import example_facts
+from jutrek.desk.records import records_of
 from jutrek.filing import HouseRules, Undated
 from jutrek.filing.pattern import Piece
 from jutrek.filing.rulebook import FILE, load_rules, rules_text
 from jutrek.library import Library
+from jutrek.transfer.journal import Kind
+from jutrek.transfer.saying import Words
 from jutrek.ui.rules.chips import MIME, PieceMenu, StockChip, forms_of
 from jutrek.ui.rules.page import RulesPage
 from jutrek.ui.rules.pathedit import PathEditor
+from jutrek.ui.rules.saying import SayDialog
 from jutrek.ui.window import MainWindow
 from tests.making import names_below
 from tests.ui.conftest import PATIENCE
@@ -300,6 +305,67 @@ def test_what_is_home_is_re_filed_and_taken_back(
     page.keep.click()
     qtbot.waitUntil(lambda: "back where they were" in page.bar.words(), timeout=PATIENCE)
     assert names_below(library.root) == before
+
+
+def test_what_captures_are_is_said_anew_by_a_selection(
+    qtbot: QtBot, small: MainWindow, page: RulesPage, library: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Of one capture, as it is; the plan follows it, nothing else is touched, and the Journal takes it back."""
+    small.open_page(0)
+    small.runs.bring_home()
+    qtbot.waitUntil(lambda: not small.runs.running and "proven" in small.page.action_bar.words(), timeout=PATIENCE)
+    small.open_page(2)
+    page.edit(HouseRules(layout="{year}/{shoot}"))
+    page.keep_or_refile()
+    qtbot.waitUntil(lambda: page.plan_refiling.isEnabled() and not page.changed, timeout=PATIENCE)
+    page.plan_refiling.click()
+    view, model = page.refiling, page.refiling.model
+    qtbot.waitUntil(lambda: model.planned is not None and bool(model.planned.home), timeout=PATIENCE)
+    assert not view.say.isEnabled()
+    moves, before = model.rowCount(), names_below(library.root)
+    view.staying.click()
+    last = len(before) - 2
+    assert model.rowCount() == last + 1, "all but what was there before Jutrek"
+    view.table.selectRow(last)
+    assert page.keep.isEnabled() == (moves == last + 1)
+    asked: list[SayDialog] = []
+
+    def answer(dialog: SayDialog) -> int:
+        asked.append(dialog)
+        assert not dialog.main.isEnabled()
+        type_into(dialog.fields["shoot"], "the snow plough")
+        type_into(dialog.fields["person"], "Runa")
+        return SayDialog.DialogCode.Accepted
+
+    monkeypatch.setattr(SayDialog, "exec", answer)
+    chosen = model.capture(last)
+    view.say.click()
+    assert asked[0].words == Words(shoot="the snow plough", person="Runa")
+    qtbot.waitUntil(lambda: page.bar.words().startswith("Said of 1 file."), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: model.planned is not None and bool(model.planned.home), timeout=PATIENCE)
+    assert model.planned is not None
+    (row,) = [row for row in model.planned.plan.rows if row.capture == chosen]
+    assert (row.destination or "").split("/")[1] == "the snow plough"
+    assert names_below(library.root) == before
+    (run,) = [one for one in records_of(library) if one.kind is Kind.SAY]
+    assert run.can_take_back
+
+
+def test_of_captures_that_differ_only_what_was_changed_is_said(qtbot: QtBot) -> None:
+    """What differs stays as it is; what is the same of all is shown, and can be taken away."""
+    ours = [
+        one._replace(said={"job": "26-014"}, operator=name) for one, name in zip(example_facts(), "ab", strict=False)
+    ]
+    dialog = SayDialog(ours, ours)
+    qtbot.addWidget(dialog)
+    assert (dialog.words, dialog.main.isEnabled()) == (Words(), False)
+    assert dialog.fields["person"].placeholderText() == "different: a, b"
+    dialog.fields["job"].clear()
+    assert dialog.words == Words(job="")
+    dialog.fields["person"].setText("  c ")
+    assert dialog.words == Words(job="", person="c")
+    dialog.fields["person"].clear()
+    assert dialog.words == Words(job="")
 
 
 def page_start(words: str) -> object:

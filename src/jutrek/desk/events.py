@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from jutrek.desk.records import FileRecord, Record
     from jutrek.doubles.degrees import Group
     from jutrek.filing import HouseRules, Plan
+    from jutrek.filing.facts import Facts
     from jutrek.library import Place as Copies
     from jutrek.sources import Drive
     from jutrek.transfer import Leftover, Outcome, Progress
@@ -123,6 +124,7 @@ class RefilingPlanned:
         takes_back: the re-filing that the plan would take back; empty for a new one.
         left: sentences about what can't be moved back.
         kept: paths of files that keep a name that somebody gave by hand.
+        home: the captures in its scope that Jutrek filed: what can be said anew.
     """
 
     plan: Plan
@@ -130,6 +132,14 @@ class RefilingPlanned:
     takes_back: str = ""
     left: tuple[str, ...] = ()
     kept: tuple[str, ...] = ()
+    home: tuple[Facts, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class WordsSaid:
+    """What captures at home are was said anew: of how many files it is new."""
+
+    files: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -371,6 +381,7 @@ Event = (
     | RulesRead
     | HomeRead
     | RefilingPlanned
+    | WordsSaid
     | Refiled
     | PapersLeft
     | Released

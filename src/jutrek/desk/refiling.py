@@ -14,9 +14,11 @@ from jutrek.desk.keeping import places_of
 from jutrek.disk import Outside, inside
 from jutrek.errors import NotPossible, shown
 from jutrek.filing import HouseRules, Plan
+from jutrek.filing.facts import below
 from jutrek.filing.refiling import Scope, kept_by_hand, plan_refiling
 from jutrek.library import Library, survey
 from jutrek.transfer import Listener, Outcome, last_refiling, plan_taking_back, refile
+from jutrek.transfer.saying import Words, say
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -74,8 +76,26 @@ class Refiler:
         home = self.look(rules, stop, report)
         plan = plan_refiling(self._library, rules, home.facts, home.known, scope, home.given)
         kept = kept_by_hand(home.facts, home.known, scope, home.given)
-        self.planned = RefilingPlanned(plan, len(home.known), kept=kept)
+        ours = tuple(one for one in home.facts if one.capture.id in home.known and scope.holds(one, known=True))
+        self.planned = RefilingPlanned(plan, len(home.known), kept=kept, home=ours)
         return self.planned
+
+    def say(self, captures: frozenset[str], words: Words) -> int:
+        """Say anew what captures are that `look` found, by their ids. What was read is old afterwards.
+
+        Returns:
+            For how many files that is new.
+
+        Raises:
+            LibraryBusy: when another Jutrek is at work in the library.
+        """
+        filed = self._ledger.all_filed()
+        facts = self.home.facts if self.home is not None else ()
+        wanted = (one.capture for one in facts if one.capture.id in captures)
+        own = (below(read.file.path, capture.root) for capture in wanted for read in capture.files)
+        count = say(self._library, self._ledger, [path for path in own if path in filed], words)
+        self.forget()
+        return count
 
     def _holds(self, path: str) -> bool:
         try:

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import contextlib
 import logging
-import os
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import replace
@@ -27,11 +26,11 @@ from jutrek.desk.keeping import furnish
 from jutrek.desk.naming_devices import change_devices
 from jutrek.desk.reading import MANY, ReadingThread
 from jutrek.desk.refiling import Refiler
+from jutrek.desk.saving import save_text
 from jutrek.desk.settings import remember_library
 from jutrek.desk.story import as_objects
 from jutrek.desk.workbench import room_at
-from jutrek.disk import chosen as chosen_file
-from jutrek.errors import LibraryMissing, NotPossible, PlaceLost, PlanUnusable, Stopped, reason
+from jutrek.errors import LibraryMissing, PlanUnusable, Stopped, reason
 from jutrek.filing import HouseRules
 from jutrek.filing.planner import all_facts
 from jutrek.library import keep_devices, new_library, open_library
@@ -42,6 +41,7 @@ if TYPE_CHECKING:
     from jutrek.captures import Device
     from jutrek.filing.facts import Facts
     from jutrek.filing.refiling import Scope
+    from jutrek.transfer.saying import Words
 
 _BOARD_EVERY = 0.4
 
@@ -125,6 +125,10 @@ class IntakeSession(ReadingThread):
     def refile(self, only: frozenset[str] = frozenset()) -> None:
         """Carry out the re-filing that was planned last, for all captures or only some; `Refiled` follows."""
         self._jobs.put(lambda: self._refile(only))
+
+    def say(self, captures: frozenset[str], words: Words) -> None:
+        """Say anew what captures at home are, by their ids; the event `WordsSaid` follows."""
+        self._jobs.put(lambda: self._say(captures, words))
 
     def facts(self) -> list[Facts]:
         """The facts of the intake's captures as they stand, those without a date to trust last."""
@@ -286,11 +290,7 @@ class IntakeSession(ReadingThread):
     def _export_rules(self, rules: HouseRules, path: str) -> None:
         from jutrek.filing.rulebook import rules_text
 
-        try:
-            tree, name = chosen_file(path)
-            tree.write_own(name, rules_text(rules).encode())
-        except OSError as error:
-            raise PlaceLost(os.path.dirname(path), error) from error
+        save_text(path, rules_text(rules))
         self._tell(events.Saved(path))
 
     def _report(self, what: str, done: int, total: int, sizes: bool = False) -> None:
@@ -314,6 +314,12 @@ class IntakeSession(ReadingThread):
     def _plan_taking_back(self) -> None:
         if self._refiler is not None:
             self._tell(self._refiler.plan_taking_back())
+
+    def _say(self, captures: frozenset[str], words: Words) -> None:
+        if self._refiler is not None:
+            if self._refiler.home is None:
+                self._look_home()
+            self._tell(events.WordsSaid(self._refiler.say(captures, words)))
 
     def _refile(self, only: frozenset[str]) -> None:
         if self._refiler is None:
@@ -427,11 +433,7 @@ class IntakeSession(ReadingThread):
 
     def _save(self, path: str) -> None:
         if self._bench.plan is not None:
-            try:
-                tree, name = chosen_file(path)
-                tree.write_own(name, (self._bench.plan.as_json(as_objects(self._bench.story)) + "\n").encode())
-            except OSError as error:
-                raise NotPossible(path, f"it could not be written: {reason(error)}") from error
+            save_text(path, self._bench.plan.as_json(as_objects(self._bench.story)) + "\n")
             self._tell(events.Saved(path))
 
     def _bring(self, number: int) -> None:

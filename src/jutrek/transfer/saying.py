@@ -118,11 +118,15 @@ def _meant(library: Library, filed: Mapping[str, Filed], paths: Sequence[str]) -
         captures.setdefault(_capture_of(path), []).append(path)
     meant: dict[str, None] = {}
     for wanted in paths:
-        inside = [path for path in filed if wanted in ("", ".") or lies_in(path, wanted)]
+        inside = [wanted] if wanted in filed else _below(filed, wanted)
         if not inside:
             raise NotPossible(library.root, f"there is nothing that Jutrek filed at {shown(wanted)}")
         meant.update(dict.fromkeys(own for path in inside for own in captures[_capture_of(path)]))
     return list(meant)
+
+
+def _below(filed: Iterable[str], folder: str) -> list[str]:
+    return [path for path in filed if folder in ("", ".") or lies_in(path, folder)]
 
 
 def _capture_of(path: str) -> tuple[str, str]:

@@ -38,6 +38,7 @@ class RulesDesk(PageDesk):
             page.wanted_refiling.connect(lambda scope: wish(lambda session: session.plan_refiling(scope)))
             page.wanted_back.connect(lambda: wish(lambda session: session.plan_taking_back()))
             page.refiled.connect(lambda only: wish(lambda session: session.refile(only)))
+            page.refiling.said.connect(lambda captures, words: wish(lambda session: session.say(captures, words)))
             page.stopped.connect(self._window.runs.stop)
             page.wanted_others.connect(self.choose_rules)
             page.wanted_export.connect(self.choose_file)
@@ -119,6 +120,8 @@ class RulesDesk(PageDesk):
                         self._try_on()
             case events.RefilingPlanned():
                 self.page.show_planned(event)
+            case events.WordsSaid():
+                self.page.show_said(event)
             case events.Refiled():
                 self._home = None
                 self.page.show_refiled(event)

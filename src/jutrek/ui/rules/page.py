@@ -419,14 +419,19 @@ class RulesPage(QWidget):
             self.refiling.show_plan(planned)
             self._refresh()
 
+    def show_said(self, said: events.WordsSaid) -> None:
+        """Say of how many files something was said, and plan by it."""
+        if self.refiling_open:
+            self.refiling.want_again()
+            self.notify(f"Said of {paint.counted(said.files, 'file')}.", "The moves follow it; nothing has moved yet.")
+
     def show_refiled(self, refiled: events.Refiled) -> None:
         """Say how a re-filing ended."""
         self.show_working("")
         outcome = refiled.outcome
         left = len(outcome.done) - outcome.home
-        words = (
-            f"{paint.counted(outcome.home, 'file')} {'are back where they were' if refiled.takes_back else 'moved'}."
-        )
+        went = "are back where they were" if refiled.takes_back else "moved"
+        words = f"{paint.counted(outcome.home, 'file')} {went}."
         why = str(outcome.trouble or next((done.why for done in outcome.done if not done.home), ""))
         self.take_back.setVisible(not refiled.takes_back and outcome.home > 0)
         self._home = None
@@ -434,9 +439,8 @@ class RulesPage(QWidget):
         if left or outcome.trouble:
             self.notify(words, f"{left:,} stay where they were. {why}", brick=True)
         else:
-            self.notify(
-                words, "" if refiled.takes_back else "It can be taken back as long as the files stay unchanged."
-            )
+            more = "" if refiled.takes_back else "It can be taken back as long as the files stay unchanged."
+            self.notify(words, more)
 
     # ---- what is said
 
@@ -457,8 +461,10 @@ class RulesPage(QWidget):
         """What can be done now, and the sentence at the bottom."""
         planned = self.refiling.model.planned
         if self.refiling_open:
-            chosen = len(self.refiling.chosen())
-            count = len(planned.plan.rows) if planned else 0
+            only = self.refiling.chosen()
+            rows = planned.plan.rows if planned else ()
+            chosen = len({row.capture for row in rows} & only)
+            count = len(rows) if chosen or not only else 0
             words = f"Move the {chosen:,} chosen" if chosen else f"Move {paint.counted(count, 'file')}"
             self.keep.setText(words if count else "Nothing to move")
             self.keep.setEnabled(count > 0 and not self._working)
