@@ -189,13 +189,14 @@ def run() -> None:
     if os.geteuid() != 0 or shutil.which("xxhsum") is None:
         print("skipped: dropping the page cache needs root, and the baseline needs xxhsum")
         return
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000
     for name, load in (("12 MB files", _LARGE), ("300 kB files", _SMALL)):
         with tempfile.TemporaryDirectory(dir=".") as folder:
             os.environ["XDG_DATA_HOME"] = os.path.join(os.path.abspath(folder), "xdg")
             card = _fill(os.path.join(os.path.abspath(folder), "card"), load)
             _ratios(name, card, os.path.abspath(folder), load)
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000
-    print(f"peak memory {peak:.0f} MB")
+    print(f"peak memory {peak:.0f} MB, {before:.0f} MB of them before the first file")
     for part in (_from_a_slow_card, _resume):
         with tempfile.TemporaryDirectory(dir=".") as folder:
             os.environ["XDG_DATA_HOME"] = os.path.join(os.path.abspath(folder), "xdg")

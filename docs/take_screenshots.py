@@ -25,10 +25,10 @@ from jutrek.desk import events
 from jutrek.desk.board import STILL, CaptureView, Place
 from jutrek.desk.keeping import furnish
 from jutrek.doubles.degrees import Degree
-from jutrek.filing import Row
 from jutrek.filing.pattern import Piece
 from jutrek.filing.starting import STARTS
-from jutrek.transfer.carry import Carrier, Proof
+from jutrek.transfer.carry import Carrier
+from jutrek.transfer.flight import Flight
 from jutrek.ui.start import application, wait
 from jutrek.ui.window import MainWindow
 
@@ -51,13 +51,13 @@ _NAMES = {
 
 def _like_a_slow_card() -> None:
     """Make every file take as long as from a slow card, so that a run can be seen."""
-    carry = Carrier.carry
+    bring_in = Carrier._bring_in
 
-    def slowly(self: Carrier, row: Row, number: int) -> Proof:
+    def slowly(self: Carrier, flight: Flight) -> None:
         time.sleep(0.3)
-        return carry(self, row, number)
+        bring_in(self, flight)
 
-    Carrier.carry = slowly  # type: ignore[method-assign]
+    Carrier._bring_in = slowly  # type: ignore[method-assign]
 
 
 class Camera:
@@ -200,6 +200,8 @@ class Camera:
         self.window.runs.bring_home()
         wait(self.app, lambda: not self.window.runs.running)
         self.settle()
+        if not taken or "proven" not in self.page.action_bar.words():
+            sys.exit(f"The demo did not come home: {self.page.action_bar.words()}")
 
 
 def shoot_report(path: str) -> None:

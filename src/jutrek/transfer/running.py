@@ -332,7 +332,7 @@ class Run:
                 copy = replace(copy, why=str(target.lost))  # noqa: PLW2901
             copies += [copy] if copy is not None else []
         self._listener.step("folder synced", self._rows[number])
-        return replace(proof, copies=tuple(copies))
+        return replace(proof, copies=tuple(copies)) if copies else proof
 
     def _end(self, done: Done) -> None:
         if done.home and done.row.counter:

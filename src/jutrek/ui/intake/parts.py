@@ -71,6 +71,7 @@ def plain_table(model: QAbstractItemModel, name: str) -> QTableView:
     table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
     table.setTabKeyNavigation(False)
     table.verticalHeader().hide()
+    table.horizontalHeader().setHighlightSections(False)
     table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
     table.setAccessibleName(name)
     return table

@@ -221,7 +221,7 @@ class RefileView(QWidget):
         elif not planned.captures:
             words = "Nothing here was filed by Jutrek yet, so it knows too little of it to move it."
         else:
-            words = "Everything lies where the rules would have it."
+            words = "Everything lies where the rules would have it. Show what stays to say anew what it is."
         if planned.kept:
             several = len(planned.kept) > 1
             words += f" {paint.counted(len(planned.kept), 'file')} keep{'' if several else 's'} a name given by hand: "
