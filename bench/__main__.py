@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from bench import clocks, corpus, dates, doubles, filing, heard, mixed, reading, story, transfer, window
+from bench import clocks, corpus, dates, doubles, filing, hands, heard, mixed, reading, story, transfer, window
 
 _ALL = {
     "reading": reading.run,
@@ -14,6 +14,7 @@ _ALL = {
     "clocks": clocks.run,
     "dates": dates.run,
     "corpus": corpus.run,
+    "hands": hands.run,
     "heard": heard.run,
     "filing": filing.run,
     "story": story.run,

@@ -217,27 +217,6 @@ def test_a_name_taken_in_the_last_moment_is_left_alone(library: Library, ledger:
     assert len(names_below(library.root)) == 2
 
 
-@pytest.mark.parametrize("step", ["copied", "read back"])
-def test_a_folder_that_is_moved_away_meanwhile_takes_no_file_home(
-    step: str, library: Library, ledger: Ledger, card: Path, tmp_path: Path
-) -> None:
-    """What was to lie in it is not called home, as nothing lies under its name; the next time it comes."""
-    fill(card, 0)
-
-    def move(row: Row) -> None:
-        folder = Path(library.root, row.destination or "").parent
-        folder.rename(tmp_path / "away")
-        folder.mkdir()
-
-    fault = Fault(step, move)
-    outcome = run(planned(library, ledger, [card]), library, ledger, fault)
-    assert fault.fired
-    assert (outcome.home, len(outcome.done)) == (0, 1)
-    (row,) = planned(library, ledger, [card]).to_bring()
-    assert run(planned(library, ledger, [card]), library, ledger).home == 1
-    assert Path(library.root, row.destination or "").read_bytes() == Path(row.source).read_bytes()
-
-
 @pytest.mark.parametrize(
     ("code", "trouble"),
     [(errno.ENOSPC, PlaceFull), (errno.EROFS, PlaceLost), (errno.EIO, PlaceLost), (errno.ENAMETOOLONG, None)],

@@ -6,11 +6,9 @@ import os
 
 from PySide6.QtWidgets import (
     QDialog,
-    QHBoxLayout,
     QListWidget,
     QPushButton,
     QRadioButton,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -18,6 +16,7 @@ from jutrek.errors import shown
 from jutrek.transfer.certificate import Certificate
 from jutrek.transfer.clearing import Way
 from jutrek.ui import paint
+from jutrek.ui.intake.parts import dialog_column
 from jutrek.ui.plainly import Label
 from jutrek.ui.theme import Theme, font
 
@@ -63,16 +62,7 @@ class ClearDialog(QDialog):
         self.main.setAutoDefault(False)
         self.main.clicked.connect(self.accept)
         leave.clicked.connect(self.reject)
-        buttons = QHBoxLayout()
-        buttons.addStretch()
-        buttons.addWidget(leave)
-        buttons.addWidget(self.main)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(18, 16, 18, 16)
-        column.setSpacing(10)
-        for part in (words, self.list, self.stays, self.remove, self.trash):
-            column.addWidget(part)
-        column.addLayout(buttons)
+        dialog_column(self, (words, self.list, self.stays, self.remove, self.trash), (leave, self.main))
         leave.setFocus()
 
     @property

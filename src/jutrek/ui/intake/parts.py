@@ -8,6 +8,7 @@ from PySide6.QtCore import QAbstractItemModel, QEvent, QLocale, QRect, Qt, Signa
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
+    QDialog,
     QFrame,
     QHBoxLayout,
     QLineEdit,
@@ -75,6 +76,20 @@ def plain_table(model: QAbstractItemModel, name: str) -> QTableView:
     table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
     table.setAccessibleName(name)
     return table
+
+
+def dialog_column(dialog: QDialog, parts: Sequence[QWidget], buttons: Sequence[QPushButton]) -> None:
+    """Lay out a small window: parts below one another, and the buttons that end it at the right."""
+    row = QHBoxLayout()
+    row.addStretch()
+    for button in buttons:
+        row.addWidget(button)
+    column = QVBoxLayout(dialog)
+    column.setContentsMargins(18, 16, 18, 16)
+    column.setSpacing(10)
+    for part in parts:
+        column.addWidget(part)
+    column.addLayout(row)
 
 
 def scrolling(inner: QWidget) -> QScrollArea:

@@ -10,16 +10,15 @@ from PySide6.QtWidgets import (
     QCompleter,
     QDialog,
     QFormLayout,
-    QHBoxLayout,
     QLineEdit,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
 from jutrek.errors import shown
 from jutrek.transfer.saying import Words
 from jutrek.ui import paint
+from jutrek.ui.intake.parts import dialog_column
 from jutrek.ui.plainly import Label
 from jutrek.ui.theme import font
 
@@ -55,7 +54,9 @@ class SayDialog(QDialog):
         told.setFont(font(13))
         self.fields: dict[str, QLineEdit] = {}
         self._before: dict[str, str | None] = {}
-        form = QFormLayout()
+        asked = QWidget()
+        form = QFormLayout(asked)
+        form.setContentsMargins(0, 0, 0, 0)
         form.setSpacing(8)
         for name, label, value in _FIELDS:
             form.addRow(label, self._field(name, label, {value(one) for one in captures}, map(value, all_known)))
@@ -66,16 +67,7 @@ class SayDialog(QDialog):
         leave = QPushButton("Leave it as it is")
         leave.setAutoDefault(False)
         leave.clicked.connect(self.reject)
-        buttons = QHBoxLayout()
-        buttons.addStretch()
-        buttons.addWidget(leave)
-        buttons.addWidget(self.main)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(18, 16, 18, 16)
-        column.setSpacing(12)
-        column.addWidget(told)
-        column.addLayout(form)
-        column.addLayout(buttons)
+        dialog_column(self, (told, asked), (leave, self.main))
         self._look()
         self.fields["shoot"].setFocus()
 
