@@ -26,7 +26,7 @@ from jutrek.library import Library, new_library, survey
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import bring, refile
 
-_LIBRARIES = 60
+_LIBRARIES = 200
 _KINDS = (("DNG", "JPG"), ("DNG", "JPG", "pp3"), ("JPG",), ("JPG", "JPG.txt"), ("DNG",))
 _RULES = (
     HouseRules(),
@@ -80,7 +80,9 @@ def _world(seed: int) -> Iterator[_World]:
         for number in range(5):
             when, stem = WHEN + timedelta(seconds=chance.choice((0, 1, 60)) * number), f"DSC{number}"
             for ending in chance.choice(_KINDS):
-                put(card / "DCIM" / f"{stem}.{ending}", _made(ending, when, number, stem), WHEN)
+                # Of two files of one size and time whose names were swapped nothing tells that without reading them.
+                written = WHEN + timedelta(minutes=7 * number + len(ending))
+                put(card / "DCIM" / f"{stem}.{ending}", _made(ending, when, number, stem), written)
         library, rules = new_library(str(root)), chance.choice(_RULES)
         with Ledger(library.ledger_path) as ledger:
             plan = planned(library, ledger, [card], rules)
