@@ -10,9 +10,9 @@ from pathlib import Path
 import pytest
 
 from jutrek.filing import Action, Row
-from jutrek.library import Library, as_place
+from jutrek.library import Library, add_place, as_place
 from jutrek.library.ledger import Ledger
-from jutrek.transfer import bundles, running
+from jutrek.transfer import bring, bundles, running
 from jutrek.transfer.carry import Carrier
 from jutrek.transfer.copies import Target
 from jutrek.transfer.flight import Proof, Watch
@@ -158,3 +158,52 @@ def test_a_bundle_that_is_broken_off_leaves_nothing(library: Library, ledger: Le
     under_way.close()
     assert len(os.listdir("/proc/self/fd")) == opened
     assert not list(Path(library.root).rglob(".jutrek-*.part"))
+
+
+def test_an_empty_folder_that_somebody_removes_is_made_again(library: Library, ledger: Ledger, stills: Path) -> None:
+    """Between looking and writing: the file comes home all the same."""
+    plan = planned(library, ledger, [stills])
+    folders = {Path(library.root, row.destination or "").parent for row in plan.to_bring()}
+    for folder in folders:
+        folder.mkdir(parents=True)
+    removed: list[Path] = []
+
+    def remove(step: str, row: Row) -> None:
+        folder = Path(library.root, row.destination or "").parent
+        if step == "opened" and not removed and not any(folder.iterdir()):
+            folder.rmdir()
+            removed.append(folder)
+
+    outcome = run(plan, library, ledger, remove)
+    assert removed
+    assert (outcome.home, outcome.failed) == (_FILES, [])
+
+
+def test_what_a_place_has_already_is_proven_as_the_file_that_it_is(
+    library: Library, ledger: Ledger, stills: Path, tmp_path: Path
+) -> None:
+    """Read back and compared, not written; its mark tells which file that was."""
+    (tmp_path / "place").mkdir()
+    place = add_place(library, str(tmp_path / "place"))
+    plan = planned(library, ledger, [stills])
+    row = plan.to_bring()[0]
+    there = put(Path(place.root, row.destination or ""), Path(row.source).read_bytes())
+    inode = there.stat().st_ino
+    bring(plan, library, ledger, stop=threading.Event(), places=[place])
+    assert there.stat().st_ino == inode
+    mark = ledger.mark_of(row.destination or "", place.id)
+    assert mark is not None
+    assert (mark.inode, mark.mtime_ns) == (inode, there.stat().st_mtime_ns)
+
+
+def test_a_fault_of_ours_ends_the_run_and_is_told(
+    library: Library, ledger: Ledger, stills: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """It waits for no file that will never end."""
+
+    def fail(*_: object) -> None:
+        raise ZeroDivisionError
+
+    monkeypatch.setattr(Carrier, "carry", fail)
+    with pytest.raises(ZeroDivisionError):
+        run(planned(library, ledger, [stills]), library, ledger)
