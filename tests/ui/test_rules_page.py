@@ -315,19 +315,17 @@ def test_what_captures_are_is_said_anew_by_a_selection(
     small.runs.bring_home()
     qtbot.waitUntil(lambda: not small.runs.running and "proven" in small.page.action_bar.words(), timeout=PATIENCE)
     small.open_page(2)
-    page.edit(HouseRules(layout="{year}/{shoot}"))
-    page.keep_or_refile()
-    qtbot.waitUntil(lambda: page.plan_refiling.isEnabled() and not page.changed, timeout=PATIENCE)
     page.plan_refiling.click()
     view, model = page.refiling, page.refiling.model
     qtbot.waitUntil(lambda: model.planned is not None and bool(model.planned.home), timeout=PATIENCE)
     assert not view.say.isEnabled()
-    moves, before = model.rowCount(), names_below(library.root)
+    assert model.rowCount() == 0
+    before = names_below(library.root)
     view.staying.click()
     last = len(before) - 2
     assert model.rowCount() == last + 1, "all but what was there before Jutrek"
     view.table.selectRow(last)
-    assert page.keep.isEnabled() == (moves == last + 1)
+    assert not page.keep.isEnabled()
     asked: list[SayDialog] = []
 
     def answer(dialog: SayDialog) -> int:
@@ -345,7 +343,7 @@ def test_what_captures_are_is_said_anew_by_a_selection(
     qtbot.waitUntil(lambda: model.planned is not None and bool(model.planned.home), timeout=PATIENCE)
     assert model.planned is not None
     (row,) = [row for row in model.planned.plan.rows if row.capture == chosen]
-    assert (row.destination or "").split("/")[1] == "the snow plough"
+    assert "the snow plough" in (row.destination or "").split("/")[2]
     assert names_below(library.root) == before
     rows = [(model.capture(number), model.data(model.index(number, 0))) for number in range(model.rowCount())]
     assert all(Path(capture).stem == Path(str(shown)).stem for capture, shown in rows)
