@@ -442,8 +442,7 @@ class IntakeSession(ReadingThread):
             return
         if self._bench.plan is None or self._library is None or self._errands is None:
             raise PlanUnusable("", "it is not made yet")
-        failed = [path for path, done in self._bench.results.items() if not done.home]
-        for path in failed:
+        for path in [path for path, done in self._bench.results.items() if not done.home]:
             del self._bench.results[path]
         with contextlib.suppress(OSError):
             # A list that cannot be written now is written the next time; the files themselves say whether they can be.

@@ -1,4 +1,4 @@
-"""Carrying one file home, to every place at once: the states on disk, and their order.
+"""Carrying files home, to every place at once: the states on disk of each, and their order.
 
     1. the source is opened read-only and compared with the plan (size and time);
     2. in every place a hidden temporary `.jutrek-<run>-<row>.part` is made beside the target, never replacing anything;
@@ -6,12 +6,15 @@
        second time, and must give the same bytes;
     4. the time of last change is put on, and the temporaries are synced;
     5. each is read back from its medium and its fingerprint compared; one that differs is copied once more;
-    6. each is given its final name, the library's first, in a way that cannot replace an existing file;
+    6. each is given its final name, the library's first, in a way that cannot replace an existing file; its folder must
+       still be the one of its own name;
     7. the folders are synced, those of several files at once, by the run: only then a file counts as home.
 
 Before step 6 a target's name does not exist; from step 6 on it names proven bytes. Whatever goes wrong before removes
 the temporary, or keeps what is durable of a large one as a partial; a kill leaves it for the next start, which knows it
 by its name. Trouble in a place besides the library is that place's alone: the file comes home without it.
+
+Several small files go through the steps side by side (see `bundles`).
 """
 
 from __future__ import annotations
