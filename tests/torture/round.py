@@ -20,6 +20,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from jutrek.desk.keeping import places_of
 from jutrek.errors import JutrekError
@@ -71,12 +72,15 @@ def end_with_parent() -> None:
 def rounds(seed: int, seconds: float) -> Tally:
     """Torture one world after the other until the time is over, or something did not hold."""
     tally, until, number = Tally(), time.monotonic() + seconds, 0
-    carry.PART = PART
-    # Small as they are, worlds have their files carried in bundles, too.
-    running.IN_FLIGHT, bundles.FEW = running.LANES, 1
-    while time.monotonic() < until and len(tally.failures) < 3:
-        one_round(seed + number, tally, until)
-        number += 1
+    # Small as they are, worlds have partly copied files, and files that are carried in bundles.
+    with (
+        mock.patch.object(carry, "PART", PART),
+        mock.patch.object(running, "IN_FLIGHT", running.LANES),
+        mock.patch.object(bundles, "FEW", 1),
+    ):
+        while time.monotonic() < until and len(tally.failures) < 3:
+            one_round(seed + number, tally, until)
+            number += 1
     return tally
 
 
