@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 
+from jutrek.disk import inside
 from jutrek.filing import Action, Row
 from jutrek.library import Library, add_place, as_place
 from jutrek.library.ledger import Ledger
@@ -16,6 +17,7 @@ from jutrek.transfer import bring, bundles, running
 from jutrek.transfer.carry import Carrier
 from jutrek.transfer.copies import Target
 from jutrek.transfer.flight import Proof, Watch
+from jutrek.transfer.folders import HeldFolders
 from tests import making
 from tests.making import WHEN, everything, names_below, planned, put
 from tests.transfer.test_bring import run
@@ -211,3 +213,17 @@ def test_a_fault_of_ours_ends_the_run_and_is_told(
     monkeypatch.setattr(Carrier, "carry", fail)
     with pytest.raises(ZeroDivisionError):
         run(planned(library, ledger, [stills]), library, ledger)
+
+
+def test_what_was_checked_for_one_bundle_holds_for_no_other(library: Library, tmp_path: Path) -> None:
+    """A folder that was moved away afterwards is seen by the next bundle of the same thread."""
+    folders, tree, path = HeldFolders(), library.tree, inside("2026")
+    folders.hold(tree, path, make=True)
+    folders.check(tree, path)
+    folders.close()
+    folders.hold(tree, path)
+    Path(library.root, "2026").rename(tmp_path / "away")
+    Path(library.root, "2026").mkdir()
+    with pytest.raises(FileNotFoundError):
+        folders.check(tree, path)
+    folders.close()

@@ -63,8 +63,9 @@ class HeldFolders:
         self._checked.add(key)
 
     def close(self) -> None:
-        """Close all of them."""
+        """Close all of them. What was checked of them holds for no others."""
         for held in (*self._held.values(), *self._left):
             held.close()
         self._held.clear()
         self._left.clear()
+        self._checked.clear()
