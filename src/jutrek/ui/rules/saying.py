@@ -93,8 +93,8 @@ class SayDialog(QDialog):
         """What was changed. Where several differ, a field that stays empty says nothing."""
         said = {}
         for name, field in self.fields.items():
-            text, before = " ".join(field.text().split()), self._before[name]
-            if text != (shown(before) if before is not None else ""):
+            text, before = (" ".join(one.split()) for one in (field.text(), shown(self._before[name] or "")))
+            if text != before:
                 said[name] = text
         return Words(**said)
 
