@@ -30,12 +30,12 @@ from jutrek.captures.decisions import (
 from jutrek.desk import drafts, events
 from jutrek.desk.board import State
 from jutrek.desk.drafts import Draft
-from jutrek.desk.session import IntakeSession
 from jutrek.desk.typed import clock_of, journeys_of, placed_of, shift_of
 from jutrek.formats import Precision
 from jutrek.library import Library
+from jutrek.transfer import Outcome
 from tests import making
-from tests.desk.test_session import Ear
+from tests.desk.talk import Ear, Talk
 from tests.making import WHEN, put
 
 DAY = WHEN.date()
@@ -109,18 +109,18 @@ def day(card: Path, count: int = 3) -> None:
 
 
 @pytest.fixture
-def working(library: Library, card: Path) -> tuple[Ear, IntakeSession]:
+def working(library: Library, card: Path) -> tuple[Ear, Talk]:
     """A session with a library and a card of three pictures."""
     day(card)
     ear = Ear()
-    session = IntakeSession(ear)
+    session = Talk(ear)
     session.open_library(library.root)
     session.add_source(str(card))
     ear.board(lambda board: board.captures == 3)
     return ear, session
 
 
-def test_steps_are_taken_back_and_done_again(working: tuple[Ear, IntakeSession]) -> None:
+def test_steps_are_taken_back_and_done_again(working: tuple[Ear, Talk]) -> None:
     """Each by its name; a new step forgets what was taken back; nothing decided is no step."""
     ear, session = working
     device = ear_device(session)
@@ -143,34 +143,34 @@ def test_steps_are_taken_back_and_done_again(working: tuple[Ear, IntakeSession])
     session.close()
 
 
-def ear_device(session: IntakeSession) -> str:
-    return next(iter(session._bench.story.devices))
+def ear_device(session: Talk) -> str:
+    return next(iter(session._intake._bench.story.devices))
 
 
-def test_a_closed_intake_goes_on(working: tuple[Ear, IntakeSession], library: Library) -> None:
+def test_a_closed_intake_goes_on(working: tuple[Ear, Talk], library: Library) -> None:
     """The next session of the library has sources and decisions again, and forgets them when all is home."""
     ear, session = working
     session.change(Describe(DAY, None, "Bridge"))
     ear.board(lambda board: board.can_undo != "")
     session.close()
     again = Ear()
-    session = IntakeSession(again)
+    session = Talk(again)
     session.open_library(library.root)
-    again.wait(lambda event: isinstance(event, events.TakenUp))
+    again.wait(events.TakenUp)
     board = again.board(lambda board: board.captures == 3)
     assert board.days[0].words == "Bridge"
-    session.bring_home()
-    again.wait(lambda event: isinstance(event, events.Ended))
+    session.bring()
+    again.wait(Outcome)
     session.close()
     assert drafts.load(library.id) is None
     third = Ear()
-    session = IntakeSession(third)
+    session = Talk(third)
     session.open_library(library.root)
     assert third.board().earlier == ("Bridge",)
     session.close()
 
 
-def test_without_sources_there_is_no_draft(working: tuple[Ear, IntakeSession], library: Library, card: Path) -> None:
+def test_without_sources_there_is_no_draft(working: tuple[Ear, Talk], library: Library, card: Path) -> None:
     """Taking the last source out ends the intake."""
     ear, session = working
     assert drafts.load(library.id) is not None
@@ -181,7 +181,7 @@ def test_without_sources_there_is_no_draft(working: tuple[Ear, IntakeSession], l
 
 
 def test_a_card_that_is_away_is_waited_for(
-    working: tuple[Ear, IntakeSession], library: Library, card: Path, tmp_path: Path
+    working: tuple[Ear, Talk], library: Library, card: Path, tmp_path: Path
 ) -> None:
     """Its decisions stay in the draft, whatever else goes on, and hold when it is there again."""
     ear, session = working
@@ -190,7 +190,7 @@ def test_a_card_that_is_away_is_waited_for(
     session.close()
     card.rename(tmp_path / "away")
     other = Ear()
-    session = IntakeSession(other)
+    session = Talk(other)
     session.open_library(library.root)
     put(tmp_path / "inbox" / "x.JPG", making.jpeg(seed=50))
     session.add_source(str(tmp_path / "inbox"))
@@ -198,13 +198,13 @@ def test_a_card_that_is_away_is_waited_for(
     session.close()
     (tmp_path / "away").rename(card)
     third = Ear()
-    session = IntakeSession(third)
+    session = Talk(third)
     session.open_library(library.root)
     assert third.board(lambda board: board.captures == 4).count(State.ASIDE) == 1
     session.close()
 
 
-def test_a_draft_knows_its_files_again(working: tuple[Ear, IntakeSession], library: Library, card: Path) -> None:
+def test_a_draft_knows_its_files_again(working: tuple[Ear, Talk], library: Library, card: Path) -> None:
     """A formatted card bears its names anew: what was decided about the old file does not touch the new one."""
     _, session = working
     first, second = (str(card / name) for name in ("0.JPG", "1.JPG"))
@@ -213,7 +213,7 @@ def test_a_draft_knows_its_files_again(working: tuple[Ear, IntakeSession], libra
     session.close()
     put(card / "0.JPG", making.jpeg(WHEN, seed=77), WHEN + timedelta(days=7))
     again = Ear()
-    session = IntakeSession(again)
+    session = Talk(again)
     session.open_library(library.root)
     board = again.board(lambda board: board.captures == 3)
     views = {view.name: view for one in board.days for view in one.captures}
@@ -229,11 +229,11 @@ def test_nothing_single_becomes_something_whole() -> None:
     assert made.without(ONE) == decided(ShiftClock("b", 3600.0))
 
 
-def test_a_saved_plan_tells_the_story(working: tuple[Ear, IntakeSession], tmp_path: Path) -> None:
+def test_a_saved_plan_tells_the_story(working: tuple[Ear, Talk], tmp_path: Path) -> None:
     """Captures, devices, shoots and doubts stand beside the rows."""
     ear, session = working
     session.save_plan(str(tmp_path / "x.json"))
-    ear.wait(lambda event: isinstance(event, events.Saved))
+    ear.wait(str)
     page = json.loads((tmp_path / "x.json").read_text())
     assert [len(page[name]) for name in ("devices", "shoots", "captures", "doubts", "rows")] == [1, 1, 3, 0, 3]
     assert page["captures"][0]["moment"]["why"].startswith("Date from")
@@ -244,7 +244,7 @@ def test_zones_are_changed_without_reading_again(library: Library, card: Path) -
     """What is known in UTC moves with the house's zone."""
     put(card / "1.MP4", making.mp4(WHEN))
     ear = Ear()
-    session = IntakeSession(ear)
+    session = Talk(ear)
     session.open_library(library.root)
     session.add_source(str(card))
     ear.board(lambda board: board.captures == 1)
@@ -301,7 +301,7 @@ def test_decisions_do_not_wait_for_reading(
     library: Library, card: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """While a source is being read, what is decided about others is drawn up at once."""
-    monkeypatch.setattr("jutrek.desk.jobs._EVENT_EVERY", 0.0)
+    monkeypatch.setattr("jutrek.desk.hub._EVERY", 0.0)
     day(card)
     more = tmp_path / "more"
     for number in range(400):
@@ -319,7 +319,7 @@ def test_decisions_do_not_wait_for_reading(
         ear(event)
 
     ear = Ear()
-    session = IntakeSession(tell)
+    session = Talk(tell)
     session.open_library(library.root)
     session.add_source(str(card))
     session.add_source(str(more))
@@ -329,13 +329,13 @@ def test_decisions_do_not_wait_for_reading(
     assert order[order.index("shown") + 1] == "reading"
 
 
-def test_what_a_fix_did_is_told(working: tuple[Ear, IntakeSession]) -> None:
+def test_what_a_fix_did_is_told(working: tuple[Ear, Talk]) -> None:
     """On the source's tile, and in Close look."""
     ear, session = working
     session.change(ShiftClock(ear_device(session), 3600.0))
     board = ear.board(lambda board: board.can_undo != "")
     assert board.sources[0].shift == 3600.0
-    close = session.close_view(board.days[0].captures[0].id)
+    close = session.details(board.days[0].captures[0].id)
     assert close is not None
     assert ("Clock fix", "+1:00:00") in close.facts
     session.close()

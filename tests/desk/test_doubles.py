@@ -12,18 +12,19 @@ import pytest
 from jutrek.captures.decisions import BringDoubles, SetAside
 from jutrek.demo import stills
 from jutrek.demo.copies import worded
-from jutrek.desk import drafts, events
+from jutrek.desk import answers, drafts, events
 from jutrek.desk.board import State, home_view
 from jutrek.desk.doubles import Decided, Verdict, carried_words, drops_of, facts_of, piles_of, summary_of
-from jutrek.desk.session import IntakeSession
 from jutrek.doubles.degrees import Degree, Group
 from jutrek.filing import HouseRules, OnDouble
 from jutrek.library import Library
 from jutrek.library.contents import Content
 from jutrek.library.kept import kept_beside
 from jutrek.library.ledger import Ledger
+from jutrek.transfer import Outcome
 from jutrek.transfer.setting_aside import Drop
-from tests.desk.test_session import Ear
+from jutrek.transfer.tray import Emptied
+from tests.desk.talk import Ear, Talk
 from tests.doubles.common import encoded, groups_of, put, scene, shot
 from tests.making import WHEN, names_below
 from tests.making import put as put_file
@@ -35,9 +36,9 @@ def ear() -> Ear:
 
 
 @pytest.fixture
-def session(ear: Ear) -> Iterator[IntakeSession]:
+def session(ear: Ear) -> Iterator[Talk]:
     """A session that learns."""
-    session = IntakeSession(ear)
+    session = Talk(ear)
     session.learns = True
     yield session
     session.close()
@@ -50,7 +51,7 @@ def complete(event: events.Event) -> bool:
 
 def found(event: events.Event) -> bool:
     """Whether doubles were found."""
-    return isinstance(event, events.DoublesFound)
+    return isinstance(event, answers.DoublesFound)
 
 
 @pytest.fixture
@@ -64,10 +65,10 @@ def mess(library: Library) -> Library:
 
 
 def test_a_library_is_learnt_while_nothing_else_is_to_be_done(
-    session: IntakeSession, ear: Ear, mess: Library, card: Path, monkeypatch: pytest.MonkeyPatch
+    session: Talk, ear: Ear, mess: Library, card: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """It can be paused, goes on, and what an intake holds is told again when all is known."""
-    monkeypatch.setattr("jutrek.desk.idle._AT_ONCE", 2)
+    monkeypatch.setattr("jutrek.desk.services.learner._AT_ONCE", 2)
     for number in range(60):
         put(mess, f"more/{number}.jpg", shot(100 + number, quality=50))
     put_file(card / "1.jpg", worded(shot(0), ["yard"], ""))
@@ -78,7 +79,6 @@ def test_a_library_is_learnt_while_nothing_else_is_to_be_done(
     ear.wait(lambda e: isinstance(e, events.Learning) and 0 < e.done < e.total)
     session.pause_learning(True)
     paused = ear.wait(lambda e: isinstance(e, events.Learning) and e.paused)
-    assert isinstance(paused, events.Learning)
     assert (paused.complete, paused.done < paused.total) == (False, True)
     session.pause_learning(False)
     ear.wait(complete)
@@ -97,8 +97,8 @@ def test_a_library_is_learnt_while_nothing_else_is_to_be_done(
     session.answer(question.key, 1)
     board = ear.board(lambda board: not any(one.about_doubles for one in board.questions))
     assert board.find(view.id).state is State.BRING  # type: ignore[union-attr]
-    session.errand(lambda errands: errands.tell_records())
-    ear.wait(lambda e: isinstance(e, events.RecordsKnown))
+    session.ask_intake(lambda _: "all that was decided is done", ear)
+    ear.wait(str)
     kept = drafts.load(mess.id)
     assert kept is not None
     assert kept.decisions.both == {view.id}
@@ -107,9 +107,7 @@ def test_a_library_is_learnt_while_nothing_else_is_to_be_done(
     board = ear.board(lambda board: board.count(State.ASIDE) == 1)
 
 
-def test_looks_are_compared_and_can_be_interrupted(
-    session: IntakeSession, ear: Ear, library: Library, card: Path
-) -> None:
+def test_looks_are_compared_and_can_be_interrupted(session: Talk, ear: Ear, library: Library, card: Path) -> None:
     """A smaller export with its date waits for an answer; a look-alike comes, and says what it is like."""
     put(library, "a.jpg", shot(0))
     put(library, "b.jpg", shot(3))
@@ -130,7 +128,7 @@ def test_looks_are_compared_and_can_be_interrupted(
 
 
 def test_a_better_one_is_proposed_to_come_and_companions_are_not_asked_about(
-    session: IntakeSession, ear: Ear, library: Library, card: Path
+    session: Talk, ear: Ear, library: Library, card: Path
 ) -> None:
     """Also where house rules leave other encodings on their source; a raw whose picture is home comes beside it."""
     about = stills.Shot(WHEN, "Arlen", "M2", "A2-1")
@@ -151,38 +149,34 @@ def test_a_better_one_is_proposed_to_come_and_companions_are_not_asked_about(
 
 
 def test_groups_are_found_opened_set_aside_and_put_back(
-    session: IntakeSession, ear: Ear, mess: Library, monkeypatch: pytest.MonkeyPatch
+    session: Talk, ear: Ear, mess: Library, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """What stays together is remembered; what is gone from the tray is in the trash; trouble says so."""
     session.open_library(mess.root)
     ear.wait(complete)
-    session.errand(lambda errands: errands.find_doubles())
+    session.of_library(lambda at: at.doubles.find())
     told = ear.wait(found)
-    assert isinstance(told, events.DoublesFound)
     assert [group.degree for group in told.groups] == [Degree.BYTES, Degree.PAYLOAD]
-    session.errand(lambda errands: errands.open_group(told.groups[1].key))
-    opened = ear.wait(lambda e: isinstance(e, events.GroupOpened))
-    assert isinstance(opened, events.GroupOpened)
-    assert carried_words(opened.files, 0) == "bridge · © Velmora Line Trust"
-    assert carried_words(opened.files, 1) == ""
+    session.of_lookup(lambda at: at.facts_of(told.groups[1]))
+    opened = ear.wait(tuple)
+    assert carried_words(opened, 0) == "bridge · © Velmora Line Trust"
+    assert carried_words(opened, 1) == ""
     verdicts = [Verdict(told.groups[0], "2026/05/a.jpg"), Verdict(told.groups[1], "")]
-    session.errand(lambda errands: errands.settle_doubles(Decided().with_all(verdicts)))
-    ended = ear.wait(lambda e: isinstance(e, events.SetAside))
-    assert isinstance(ended, events.SetAside)
-    assert ended.outcome.home == 1
+    session.of_library(lambda at: at.doubles.settle(Decided().with_all(verdicts)))
+    ended = ear.wait(Outcome)
+    assert ended.home == 1
+    session.of_library(lambda at: at.doubles.find())
     again = ear.wait(found)
-    assert isinstance(again, events.DoublesFound)
     assert again.groups == ()
     assert [one.was for one in again.tray] == ["mess/a (1).jpg"]
     assert len(kept_beside(mess)) == 1
-    session.errand(lambda errands: errands.empty_tray(again.tray))
-    emptied = ear.wait(lambda e: isinstance(e, events.TrayEmptied))
-    assert isinstance(emptied, events.TrayEmptied)
-    assert emptied.emptied.files == 1
-    session.errand(lambda errands: errands.take_back(emptied.emptied.run))
-    session.errand(lambda errands: errands.take_back(ended.outcome.run))
-    ear.wait(lambda e: isinstance(e, events.TakenBack) and e.outcome.home == 1 and e.outcome.run != "")
-    ear.wait(lambda e: isinstance(e, events.TakenBack) and e.outcome.home == 1)
+    session.of_library(lambda at: at.doubles.empty_tray(again.tray))
+    emptied = ear.wait(Emptied)
+    assert emptied.files == 1
+    session.of_library(lambda at: at.runs.take_back(emptied.run))
+    session.of_library(lambda at: at.runs.take_back(ended.run))
+    ear.wait(lambda e: isinstance(e, answers.TakenBack) and e.outcome.home == 1 and e.outcome.run != "")
+    ear.wait(lambda e: isinstance(e, answers.TakenBack) and e.outcome.home == 1)
     assert "mess/a (1).jpg" in names_below(mess.root)
 
 
@@ -258,7 +252,7 @@ def test_decisions_about_doubles_are_values() -> None:
 
 
 def test_an_error_of_idle_work_is_told_once(
-    session: IntakeSession, ear: Ear, mess: Library, monkeypatch: pytest.MonkeyPatch
+    session: Talk, ear: Ear, mess: Library, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """And the session goes on with what people want."""
     stop = threading.Event()
@@ -267,10 +261,10 @@ def test_an_error_of_idle_work_is_told_once(
         stop.set()
         raise OSError("the drive is gone")
 
-    monkeypatch.setattr("jutrek.desk.idle.survey", broken)
+    monkeypatch.setattr("jutrek.desk.services.learner.survey", broken)
     session.open_library(mess.root)
-    ear.wait(lambda e: isinstance(e, events.Trouble))
+    ear.wait(events.Trouble)
     assert stop.is_set()
-    session.errand(lambda errands: errands.tell_records())
-    ear.wait(lambda e: isinstance(e, events.RecordsKnown))
+    session.of_lookup(lambda at: at.tell_records())
+    ear.wait(events.RecordsKnown)
     assert sum(isinstance(e, events.Trouble) for e in ear.heard) == 0

@@ -9,21 +9,22 @@ from pathlib import Path
 
 import pytest
 
-from jutrek.desk import events
+from jutrek.desk import answers, events
 from jutrek.desk.board import State
 from jutrek.desk.examples import example_facts
-from jutrek.desk.session import IntakeSession
+from jutrek.desk.saving import save_text
 from jutrek.desk.trying import FIRST, Bench, Trial, Trier
 from jutrek.errors import OurFault
 from jutrek.filing import HouseRules, Scheme, Undated
 from jutrek.filing.facts import Facts
 from jutrek.filing.planner import Wishes, make_plan
 from jutrek.filing.refiling import Scope
-from jutrek.filing.rulebook import FILE, load_rules, rules_at
+from jutrek.filing.rulebook import FILE, load_rules, rules_at, rules_text
 from jutrek.filing.starting import STARTS
 from jutrek.library import Library, known_devices
+from jutrek.transfer import Outcome
 from tests import making
-from tests.desk.test_session import Ear
+from tests.desk.talk import Ear, Talk
 from tests.making import WHEN, names_below, put
 
 FACTS = example_facts()
@@ -160,14 +161,14 @@ def ear() -> Ear:
 
 
 @pytest.fixture
-def session(ear: Ear) -> Iterator[IntakeSession]:
-    session = IntakeSession(ear)
+def session(ear: Ear) -> Iterator[Talk]:
+    session = Talk(ear)
     yield session
     session.close()
 
 
 def test_kept_rules_hold_at_once_and_the_next_time(
-    session: IntakeSession, ear: Ear, library: Library, card: Path, tmp_path: Path
+    session: Talk, ear: Ear, library: Library, card: Path, tmp_path: Path
 ) -> None:
     """The plan follows, what the intake changed stays changed, rules can be copied and exported."""
     put(card / "A.JPG", making.jpeg())
@@ -181,23 +182,20 @@ def test_kept_rules_hold_at_once_and_the_next_time(
     assert board.days[0].captures[0].destination == "2026/20260514_102613.jpg"
     assert board.gap == 120
     assert load_rules(library).rules.layout == "{job}/{year}"
-    session.export_rules(HouseRules(name="{date}"), str(tmp_path / "ours.toml"))
-    ear.wait(lambda event: isinstance(event, events.Saved))
-    session.read_rules(str(tmp_path / "ours.toml"))
-    read = ear.wait(lambda event: isinstance(event, events.RulesRead))
-    assert isinstance(read, events.RulesRead)
-    assert read.rules == rules_at(str(tmp_path / "ours.toml")) == HouseRules(name="{date}")
-    session.read_rules(str(tmp_path / "none"))
-    ear.wait(lambda event: isinstance(event, events.Trouble))
+    save_text(str(tmp_path / "ours.toml"), rules_text(HouseRules(name="{date}")))
+    session.aside(lambda: rules_at(str(tmp_path / "ours.toml")))
+    assert ear.wait(HouseRules) == HouseRules(name="{date}")
+    session.aside(lambda: rules_at(str(tmp_path / "none")))
+    ear.wait(events.Trouble)
 
 
-def test_devices_are_renamed_with_the_rules(session: IntakeSession, ear: Ear, library: Library, card: Path) -> None:
+def test_devices_are_renamed_with_the_rules(session: Talk, ear: Ear, library: Library, card: Path) -> None:
     """The list is written, and the board shows the new name."""
     put(card / "A.JPG", making.jpeg())
     session.open_library(library.root)
     session.add_source(str(card))
-    session.bring_home()
-    ear.wait(lambda event: isinstance(event, events.Ended))
+    session.bring()
+    ear.wait(Outcome)
     (device,) = known_devices(library).values()
     session.keep_rules(HouseRules(), [replace(device, name="Stills body", letter="S")])
     board = ear.board(lambda board: any(one.letter == "S" for one in board.devices))
@@ -205,40 +203,36 @@ def test_devices_are_renamed_with_the_rules(session: IntakeSession, ear: Ear, li
     assert known_devices(library)[device.key].letter == "S"
 
 
-def test_a_broken_file_is_told_when_the_library_opens(session: IntakeSession, ear: Ear, library: Library) -> None:
+def test_a_broken_file_is_told_when_the_library_opens(session: Talk, ear: Ear, library: Library) -> None:
     """With the rules that hold instead."""
     Path(library.own, FILE).write_text("[filing\n")
     session.open_library(library.root)
-    known = ear.wait(lambda event: isinstance(event, events.RulesKnown))
-    assert isinstance(known, events.RulesKnown)
+    known = ear.wait(events.RulesKnown)
     assert (known.rules, "line 1" in known.trouble) == (HouseRules(), True)
 
 
-def test_a_library_is_re_filed_and_taken_back(session: IntakeSession, ear: Ear, library: Library, card: Path) -> None:
+def test_a_library_is_re_filed_and_taken_back(session: Talk, ear: Ear, library: Library, card: Path) -> None:
     """Read, planned, moved, planned back, moved back; the board knows where things are at each time."""
     for number in range(3):
         put(card / f"{number}.JPG", making.jpeg(WHEN.replace(minute=number), seed=number))
     session.open_library(library.root)
     session.add_source(str(card))
-    session.bring_home()
-    ear.wait(lambda event: isinstance(event, events.Ended))
+    session.bring()
+    ear.wait(Outcome)
     before = names_below(library.root)
     session.keep_rules(HouseRules(layout="Pictures", name="{time}"))
-    session.plan_refiling(Scope())
-    home = ear.wait(lambda event: isinstance(event, events.HomeRead))
-    planned = ear.wait(lambda event: isinstance(event, events.RefilingPlanned))
-    assert isinstance(home, events.HomeRead)
-    assert isinstance(planned, events.RefilingPlanned)
+    session.of_library(lambda at: at.refiling.look_home())
+    session.of_library(lambda at: at.refiling.plan(Scope()))
+    home = ear.wait(answers.HomeRead)
+    planned = ear.wait(answers.RefilingPlanned)
     assert (home.home.years(), planned.captures, len(planned.plan.rows)) == ([2026], 3, 3)
-    session.refile(frozenset({planned.plan.rows[0].capture}))
+    session.of_library(lambda at: at.refiling.carry_out(frozenset({planned.plan.rows[0].capture})))
+    assert ear.wait(answers.Refiled).outcome.home == 1
     ear.board(lambda board: any(folder.path == "Pictures" for folder in board.folders))
-    refiled = ear.wait(lambda event: isinstance(event, events.Refiled))
-    assert isinstance(refiled, events.Refiled)
-    assert refiled.outcome.home == 1
     assert "Pictures/100013.jpg" in names_below(library.root)
-    session.plan_taking_back()
-    session.refile()
-    ear.wait(lambda event: isinstance(event, events.Refiled) and event.takes_back != "")
+    session.of_library(lambda at: at.refiling.plan_taking_back())
+    session.of_library(lambda at: at.refiling.carry_out())
+    ear.wait(lambda event: isinstance(event, answers.Refiled) and event.takes_back != "")
     assert names_below(library.root) == before
-    session.plan_taking_back()
-    ear.wait(lambda event: isinstance(event, events.Trouble))
+    session.of_library(lambda at: at.refiling.plan_taking_back())
+    ear.wait(events.Trouble)

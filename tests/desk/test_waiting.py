@@ -15,11 +15,11 @@ from jutrek.demo.copies import worded
 from jutrek.desk import events
 from jutrek.desk.board import Board, State
 from jutrek.desk.intake import standings_of
-from jutrek.desk.session import IntakeSession
 from jutrek.doubles import Standing
 from jutrek.library import Library
 from jutrek.library.ledger import Ledger
-from tests.desk.test_session import Ear
+from jutrek.transfer import Outcome
+from tests.desk.talk import Ear, Talk
 from tests.doubles.common import put, scene, shot
 from tests.making import WHEN, names_below, never
 from tests.making import put as put_file
@@ -33,8 +33,8 @@ def ear() -> Ear:
 
 
 @pytest.fixture(params=[False, True], ids=["not learning", "learning"])
-def session(request: pytest.FixtureRequest, ear: Ear) -> Iterator[IntakeSession]:
-    session = IntakeSession(ear)
+def session(request: pytest.FixtureRequest, ear: Ear) -> Iterator[Talk]:
+    session = Talk(ear)
     session.learns = request.param
     yield session
     session.close()
@@ -55,35 +55,33 @@ def waits(board: Board) -> bool:
     return board.plan is not None and board.count(State.LOOK) == COUNT and board.count(State.BRING) == 0
 
 
-def test_nothing_that_waits_is_ever_brought_unasked(
-    session: IntakeSession, ear: Ear, library: Library, pairs: Path
-) -> None:
+def test_nothing_that_waits_is_ever_brought_unasked(session: Talk, ear: Ear, library: Library, pairs: Path) -> None:
     """After a run, when the button is pressed again and again, with the card pulled, and back, and after a restart."""
     session.open_library(library.root)
     session.add_source(str(pairs))
     board = ear.board(lambda board: board.count(State.BRING) == board.count(State.LOOK) == COUNT)
     assert {view.standing for day in board.days for view in day.captures if view.state is State.LOOK} == {"retagged"}
     for _ in range(4):
-        session.bring_home()
-        ear.wait(lambda event: isinstance(event, events.Ended))
-        session.errand(lambda errands: errands.tell_places())
+        session.bring()
+        ear.wait(Outcome)
+        session.of_library(lambda at: at.places.tell())
         ear.board(waits)
     assert len(names_below(library.root)) == COUNT
     os.rename(pairs, f"{pairs} away")
-    session.bring_home()
-    ear.wait(lambda event: isinstance(event, events.Ended))
-    session.errand(lambda errands: errands.tell_places())
-    ear.wait(lambda event: isinstance(event, events.PlacesKnown))
+    session.bring()
+    ear.wait(Outcome)
+    session.of_library(lambda at: at.places.tell())
+    ear.wait(events.PlacesKnown)
     assert len(names_below(library.root)) == COUNT
     os.rename(f"{pairs} away", pairs)
     again = Ear()
-    second = IntakeSession(again)
+    second = Talk(again)
     try:
         second.open_library(library.root)
         second.add_source(str(pairs))
         again.board(lambda board: board.plan is not None and board.count(State.LOOK) == COUNT)
-        second.bring_home()
-        again.wait(lambda event: isinstance(event, events.Ended))
+        second.bring()
+        again.wait(Outcome)
     finally:
         second.close()
     assert len(names_below(library.root)) == COUNT
@@ -94,7 +92,7 @@ def test_what_was_found_by_looks_is_not_forgotten(ear: Ear, library: Library, ca
     put(library, "2026/a.jpg", shot(0))
     small = scene(0).resize((150, 100))
     put_file(card / "small.jpg", stills.jpeg(small, stills.Shot(WHEN, "Arlen", "M2", "A2-1")))
-    first = IntakeSession(ear)
+    first = Talk(ear)
     first.learns = True
     try:
         first.open_library(library.root)
@@ -123,7 +121,7 @@ def test_what_was_found_by_looks_is_not_forgotten(ear: Ear, library: Library, ca
 def test_what_was_not_compared_yet_is_counted(ear: Ear, library: Library, card: Path) -> None:
     """With an empty library nothing is to be compared; with one that was not looked at, all of it."""
     put_file(card / "1.JPG", shot(1))
-    session = IntakeSession(ear)
+    session = Talk(ear)
     try:
         session.open_library(library.root)
         session.add_source(str(card))
@@ -139,7 +137,7 @@ def test_other_files_come_along_by_a_decision_that_can_be_taken_back(ear: Ear, l
     """As they are, under their own paths; known by content the next time."""
     put_file(card / "1.JPG", shot(1))
     put_file(card / "PRIVATE" / "INDEX.BDM", b"index")
-    session = IntakeSession(ear)
+    session = Talk(ear)
     try:
         session.open_library(library.root)
         session.add_source(str(card))
@@ -150,8 +148,8 @@ def test_other_files_come_along_by_a_decision_that_can_be_taken_back(ear: Ear, l
         ear.board(lambda board: board.plan is not None and len(board.plan.to_bring()) == 1)
         session.redo()
         ear.board(lambda board: board.plan is not None and len(board.plan.to_bring()) == 2)
-        session.bring_home()
-        ear.wait(lambda event: isinstance(event, events.Ended))
+        session.bring()
+        ear.wait(Outcome)
     finally:
         session.close()
     assert "Brought along/Card A/PRIVATE/INDEX.BDM" in names_below(library.root)

@@ -1,8 +1,12 @@
-"""What a session tells its face. Events come from the session's own thread, at most about 20 a second of a kind."""
+"""What goes on, as whoever cares hears it: from any thread, at most about 20 times a second of a kind.
+
+What somebody asked for comes back as the answer to that (`answers`), and to nobody else.
+"""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import StrEnum
 from typing import TYPE_CHECKING
 
 from jutrek.desk.board import Board
@@ -10,20 +14,20 @@ from jutrek.errors import JutrekError
 
 if TYPE_CHECKING:
     from jutrek.captures import Device
-    from jutrek.desk.athome import AtHome
-    from jutrek.desk.doubles import FileFacts
-    from jutrek.desk.questions import Effect
-    from jutrek.desk.records import FileRecord, Record
-    from jutrek.doubles.degrees import Group
-    from jutrek.filing import HouseRules, Plan
-    from jutrek.filing.facts import Facts
+    from jutrek.desk.records import Record
+    from jutrek.filing import HouseRules
     from jutrek.library import Place as Copies
     from jutrek.sources import Drive
-    from jutrek.transfer import Leftover, Outcome, Progress
+    from jutrek.transfer import Leftover, Progress
     from jutrek.transfer.certificate import Certificate
-    from jutrek.transfer.checking import Checked
-    from jutrek.transfer.clearing import Cleared as ClearedFiles
-    from jutrek.transfer.tray import Emptied, Trayed
+
+
+class Who(StrEnum):
+    """Who is at work: each has a thread of its own."""
+
+    INTAKE = "intake"
+    LIBRARY = "library"
+    LOOKUP = "lookup"
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,12 +45,16 @@ class Working:
 
     Attributes:
         sizes: whether the figures are bytes; else they count something.
+        speed: bytes a second; 0 where that is not told.
+        who: is at work.
     """
 
     what: str
     done: int = 0
     total: int = 0
     sizes: bool = False
+    speed: float = 0.0
+    who: Who = Who.INTAKE
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,17 +66,10 @@ class BoardChanged:
 
 @dataclass(frozen=True, slots=True)
 class Running:
-    """A run is at work; names of files just proven come with it, newest first."""
+    """An intake is being brought home; names of files just proven come with it, newest first."""
 
     progress: Progress
     proven: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Ended:
-    """A run has ended."""
-
-    outcome: Outcome
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,78 +85,12 @@ class TakenUp:
 
 
 @dataclass(frozen=True, slots=True)
-class Previewed:
-    """What an answer would change."""
-
-    effect: Effect
-
-
-@dataclass(frozen=True, slots=True)
 class RulesKnown:
     """The house rules that hold, why the library's file does not (empty where it does), and the library's devices."""
 
     rules: HouseRules
     trouble: str = ""
     devices: tuple[Device, ...] = ()
-
-
-@dataclass(frozen=True, slots=True)
-class RulesRead:
-    """Rules were read from another library or file, to be looked at before they are kept."""
-
-    rules: HouseRules
-    path: str
-
-
-@dataclass(frozen=True, slots=True)
-class HomeRead:
-    """The captures of the library are read: what they tell, and the re-filing that can be taken back."""
-
-    home: AtHome
-    last_refiling: str
-
-
-@dataclass(frozen=True, slots=True)
-class RefilingPlanned:
-    """The plan of a re-filing is made.
-
-    Attributes:
-        captures: how many are in its scope's library, filed by Jutrek.
-        takes_back: the re-filing that the plan would take back; empty for a new one.
-        left: sentences about what can't be moved back.
-        kept: paths of files that keep a name that somebody gave by hand.
-        home: the captures in its scope that Jutrek filed: what can be said anew.
-    """
-
-    plan: Plan
-    captures: int
-    takes_back: str = ""
-    left: tuple[str, ...] = ()
-    kept: tuple[str, ...] = ()
-    home: tuple[Facts, ...] = ()
-
-
-@dataclass(frozen=True, slots=True)
-class WordsSaid:
-    """What captures at home are was said anew: of how many files it is new."""
-
-    files: int
-
-
-@dataclass(frozen=True, slots=True)
-class Refiled:
-    """A re-filing has ended."""
-
-    outcome: Outcome
-    takes_back: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class AfterRun:
-    """What is to be done behind a run: prove each card afresh, and let those go that are safe."""
-
-    prove: bool = True
-    eject: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -182,14 +117,6 @@ class LetGo:
     root: str
     words: str
     gone: bool
-
-
-@dataclass(frozen=True, slots=True)
-class Cleared:
-    """A card was cleared."""
-
-    root: str
-    cleared: ClearedFiles
 
 
 @dataclass(frozen=True, slots=True)
@@ -227,59 +154,10 @@ class PlacesKnown:
 
 
 @dataclass(frozen=True, slots=True)
-class CaughtUp:
-    """A place was caught up, or as far as it came."""
-
-    name: str
-    outcome: Outcome
-
-
-@dataclass(frozen=True, slots=True)
-class CheckEnded:
-    """A place was read again."""
-
-    name: str
-    checked: Checked
-
-
-@dataclass(frozen=True, slots=True)
-class Mended:
-    """Good bytes came back; for some files there are none."""
-
-    name: str
-    mended: int
-    left: int
-
-
-@dataclass(frozen=True, slots=True)
 class RecordsKnown:
     """The journal, the newest run first."""
 
     records: tuple[Record, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class RunOpened:
-    """The files of a run."""
-
-    run: str
-    files: tuple[FileRecord, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class TakenBack:
-    """A run was taken back; sentences about what stays, and what the others are now: `put away`, `home again`."""
-
-    outcome: Outcome
-    left: tuple[str, ...]
-    became: str
-
-
-@dataclass(frozen=True, slots=True)
-class TakenBackEmptied:
-    """What was taken back of some runs is in the trash."""
-
-    runs: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -290,15 +168,8 @@ class DrivesChanged:
 
 
 @dataclass(frozen=True, slots=True)
-class Saved:
-    """The plan was written to a file."""
-
-    path: str
-
-
-@dataclass(frozen=True, slots=True)
 class Trouble:
-    """Something went wrong: at a source (its root), or at the library (an empty string)."""
+    """Something went wrong that nobody asked for: at a source (its root), or at the library (an empty string)."""
 
     root: str
     error: JutrekError
@@ -338,71 +209,22 @@ class Hearing:
     total: int
 
 
-@dataclass(frozen=True, slots=True)
-class DoublesFound:
-    """The doubles of the library, the strongest degree first, and what lies in the tray."""
-
-    groups: tuple[Group, ...]
-    tray: tuple[Trayed, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class GroupOpened:
-    """What tells the files of a group apart, by the group's key."""
-
-    key: str
-    files: tuple[FileFacts, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class SetAside:
-    """Doubles were set aside."""
-
-    outcome: Outcome
-
-
-@dataclass(frozen=True, slots=True)
-class TrayEmptied:
-    """What was set aside went to the system's trash."""
-
-    emptied: Emptied
-
-
 Event = (
     Reading
     | Working
     | BoardChanged
     | Running
-    | Ended
     | Found
     | TakenUp
-    | Previewed
     | RulesKnown
-    | RulesRead
-    | HomeRead
-    | RefilingPlanned
-    | WordsSaid
-    | Refiled
     | PapersLeft
     | Released
     | LetGo
-    | Cleared
     | PlacesKnown
-    | CaughtUp
-    | CheckEnded
-    | Mended
     | RecordsKnown
-    | RunOpened
-    | TakenBack
-    | TakenBackEmptied
     | DrivesChanged
     | Learning
     | Looking
     | Hearing
-    | DoublesFound
-    | GroupOpened
-    | SetAside
-    | TrayEmptied
-    | Saved
     | Trouble
 )

@@ -8,8 +8,8 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from jutrek.desk.answers import RefilingPlanned
 from jutrek.desk.athome import AtHome, read_home
-from jutrek.desk.events import RefilingPlanned
 from jutrek.desk.keeping import places_of
 from jutrek.disk import Outside, inside
 from jutrek.errors import NotPossible, shown

@@ -1,0 +1,101 @@
+"""What a library answers to whoever asked for it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from jutrek.desk.athome import AtHome
+    from jutrek.doubles.degrees import Group
+    from jutrek.filing import Plan
+    from jutrek.filing.facts import Facts
+    from jutrek.transfer import Outcome
+    from jutrek.transfer.checking import Checked
+    from jutrek.transfer.tray import Trayed
+
+
+@dataclass(frozen=True, slots=True)
+class HomeRead:
+    """The captures of the library are read: what they tell, and the re-filing that can be taken back."""
+
+    home: AtHome
+    last_refiling: str
+
+
+@dataclass(frozen=True, slots=True)
+class RefilingPlanned:
+    """The plan of a re-filing is made.
+
+    Attributes:
+        captures: how many are in its scope's library, filed by Jutrek.
+        takes_back: the re-filing that the plan would take back; empty for a new one.
+        left: sentences about what can't be moved back.
+        kept: paths of files that keep a name that somebody gave by hand.
+        home: the captures in its scope that Jutrek filed: what can be said anew.
+    """
+
+    plan: Plan
+    captures: int
+    takes_back: str = ""
+    left: tuple[str, ...] = ()
+    kept: tuple[str, ...] = ()
+    home: tuple[Facts, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Refiled:
+    """A re-filing has ended."""
+
+    outcome: Outcome
+    takes_back: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class AfterRun:
+    """What is to be done behind a run: prove each card afresh, and let those go that are safe."""
+
+    prove: bool = True
+    eject: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class CaughtUp:
+    """A place was caught up, or as far as it came."""
+
+    name: str
+    outcome: Outcome
+
+
+@dataclass(frozen=True, slots=True)
+class CheckEnded:
+    """A place was read again."""
+
+    name: str
+    checked: Checked
+
+
+@dataclass(frozen=True, slots=True)
+class Mended:
+    """Good bytes came back; for some files there are none."""
+
+    name: str
+    mended: int
+    left: int
+
+
+@dataclass(frozen=True, slots=True)
+class TakenBack:
+    """A run was taken back; sentences about what stays, and what the others are now: `put away`, `home again`."""
+
+    outcome: Outcome
+    left: tuple[str, ...]
+    became: str
+
+
+@dataclass(frozen=True, slots=True)
+class DoublesFound:
+    """The doubles of the library, the strongest degree first, and what lies in the tray."""
+
+    groups: tuple[Group, ...]
+    tray: tuple[Trayed, ...]

@@ -1,0 +1,79 @@
+"""Events by their type: who wants to hear of something says so once, and hears what is the case at once.
+
+A face has one thread on which it hears everything; `post` brings calls there. Subscribing is done on that thread.
+"""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections import defaultdict
+from collections.abc import Callable
+from functools import partial
+from typing import Any, TypeVar
+
+from jutrek.desk import events
+
+Post = Callable[[Callable[[], None]], None]
+"""Has something called on the thread of a face, in the order in which it is passed."""
+_E = TypeVar("_E")
+_EVERY = 0.05
+"""Seconds between two events of a kind that only say how far something is."""
+
+
+class Hub:
+    """Passes events on to those that subscribed to their type."""
+
+    def __init__(self, post: Post) -> None:
+        self._post = post
+        self._hear: defaultdict[type, list[Callable[[Any], None]]] = defaultdict(list)
+        self._latest: dict[type, object] = {}
+
+    def on(self, kind: type[_E], hear: Callable[[_E], None], *, latest: bool = False) -> None:
+        """Hear every event of a type from now on.
+
+        Args:
+            latest: whether the one that was told last, if there is one, is heard at once.
+        """
+        self._hear[kind].append(hear)
+        if latest and isinstance(event := self._latest.get(kind), kind):
+            hear(event)
+
+    def tell(self, event: events.Event) -> None:
+        """Tell something, from any thread."""
+        self._post(partial(self._pass_on, event))
+
+    def _pass_on(self, event: events.Event) -> None:
+        self._latest[type(event)] = event
+        for hear in tuple(self._hear[type(event)]):
+            hear(event)
+
+
+class Teller:
+    """Tells what one worker is about. Its thread alone uses it."""
+
+    def __init__(self, hub: Hub, who: events.Who) -> None:
+        self._hub, self.who = hub, who
+        self._last: dict[type, float] = {}
+        self._lock = threading.Lock()
+
+    def tell(self, event: events.Event) -> None:
+        """Tell an event."""
+        self._hub.tell(event)
+
+    def often(self, event: events.Event, *, last: bool = False) -> None:
+        """Tell an event unless one of its kind was told just now."""
+        now = time.monotonic()
+        with self._lock:
+            if not last and now - self._last.get(type(event), 0.0) <= _EVERY:
+                return
+            self._last[type(event)] = now
+        self._hub.tell(event)
+
+    def working(self, what: str, done: int = 0, total: int = 0, *, sizes: bool = False, speed: float = 0.0) -> None:
+        """Tell what is going on, and how far it is; what is new is told at once."""
+        self.often(events.Working(what, done, total, sizes, speed, self.who), last=total == 0 == done)
+
+    def resting(self) -> None:
+        """Tell that nothing is going on any more."""
+        self.tell(events.Working("", who=self.who))

@@ -1,0 +1,176 @@
+"""Runs that bring files home, what is done behind them, and taking runs back."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable, Sequence
+
+from jutrek.desk import events
+from jutrek.desk.answers import AfterRun, TakenBack
+from jutrek.desk.keeping import finish, leave_papers
+from jutrek.desk.services.cards import CardsService
+from jutrek.desk.services.opened import Opened
+from jutrek.desk.services.places import PlacesService
+from jutrek.desk.taking_back import done_words, take_back
+from jutrek.errors import JutrekError, NotPossible, Stopped, reason
+from jutrek.filing import HouseRules, Plan
+from jutrek.transfer import Done, Listener, Outcome, Progress, Steering, bring
+from jutrek.transfer.accounts import account_of
+from jutrek.transfer.taking_back import empty_taken_back
+
+_JUST_PROVEN = 6
+
+
+class RunsService:
+    """Runs.
+
+    Attributes:
+        steering: what steers the run that is at work; made anew for each, and read from any thread.
+    """
+
+    def __init__(
+        self, opened: Opened, places: PlacesService, cards: CardsService, rules: Callable[[], HouseRules]
+    ) -> None:
+        self._at, self._places, self._cards, self._rules = opened, places, cards, rules
+        self.steering = Steering(opened.stop)
+
+    def _steered(self) -> Steering:
+        self.steering = Steering(self._at.stop)
+        self.steering.may_ask = True
+        return self.steering
+
+    def _listener(self) -> Listener:
+        just: list[str] = []
+
+        def on_done(done: Done) -> None:
+            self._at.intake.done(done)
+            if done.home:
+                just.insert(0, done.row.destination or "")
+                del just[_JUST_PROVEN:]
+
+        def on_progress(progress: Progress) -> None:
+            self._at.teller.tell(events.Running(progress, tuple(just)))
+            self._at.intake.redraw(False)
+
+        return Listener(on_done, on_progress)
+
+    def bring(self, plan: Plan, settled: Sequence[str], after: AfterRun) -> Outcome:
+        """Carry out the plan of an intake, and do what is to be done behind it.
+
+        Args:
+            plan: of this library.
+            settled: what was decided about its dates, in words.
+            after: what is done behind it.
+
+        Returns:
+            The outcome. A full or lost library, or a stop, is its `trouble`.
+
+        Raises:
+            PlanUnusable: when the plan is one of another library, or its numbers were given since.
+            LibraryTrouble: when the run cannot begin.
+        """
+        at = self._at
+        self._cards.forget()
+        places = self._places.look()
+        outcome = bring(
+            plan, at.library, at.ledger, stop=at.stop, listener=self._listener(), places=places.here,
+            steering=self._steered(), settled=settled,
+        )  # fmt: skip
+        self._behind(outcome, sorted({row.root for row in plan.rows}), after)
+        at.moved()
+        return outcome
+
+    def finish(self, run: str, after: AfterRun) -> Outcome:
+        """Bring home what an intake left.
+
+        Raises:
+            NotPossible: when it cannot be finished.
+            LibraryTrouble: when the run cannot begin.
+        """
+        at = self._at
+        outcome = finish(
+            at.library, at.ledger, run, self._rules(), self._places.look(), stop=at.stop, listener=self._listener(),
+            steering=self._steered(),
+        )  # fmt: skip
+        self._behind(outcome, sorted({done.row.root for done in outcome.done}), after)
+        at.moved()
+        return outcome
+
+    def _behind(self, outcome: Outcome, roots: Sequence[str], after: AfterRun) -> None:
+        """The papers of a run, and the release of its cards."""
+        if isinstance(outcome.trouble, Stopped) or not outcome.run:
+            return
+        at = self._at
+        with contextlib.suppress(Stopped):
+            papers = leave_papers(
+                at.library, outcome.run, self._rules(), self._places.known, stop=at.stop,
+                report=lambda done, total: at.teller.working("Writing the report", done, total),
+            )  # fmt: skip
+            at.teller.tell(events.PapersLeft(papers.report, papers.trouble))
+            if self._places.known.here:
+                self._places.tell()
+            if outcome.trouble is None and after.prove:
+                for root in roots:
+                    self._release_behind(root, eject=after.eject)
+
+    def _release_behind(self, root: str, *, eject: bool) -> None:
+        """Prove a source; trouble with it takes nothing from what came home."""
+        try:
+            self._cards.release(root, eject=eject)
+        except Stopped:
+            raise
+        except JutrekError as error:
+            self._at.teller.tell(events.Trouble(root, error))
+
+    def take_back(self, run: str, only: frozenset[str] = frozenset()) -> TakenBack:
+        """Take a run back, or only some of its files; `PlacesKnown` follows.
+
+        Raises:
+            NotPossible: when it cannot be taken back.
+        """
+        at = self._at
+        became = done_words(at.library, run)
+        listener = Listener(progress=lambda run: at.teller.working("Taking back", run.files, run.all_files))
+        try:
+            outcome, left = take_back(
+                at.library, at.ledger, run, self._places.look(), stop=at.stop, listener=listener, only=only
+            )
+        finally:
+            at.changed()
+        self._places.tell()
+        return TakenBack(outcome, tuple(left), became)
+
+    def empty_taken_back(self) -> int:
+        """Put what was taken back into the system's trash.
+
+        Returns:
+            Of how many runs.
+
+        Raises:
+            NotPossible: when the trash can't take it.
+        """
+        try:
+            return empty_taken_back(self._at.library)
+        except OSError as error:
+            words = f"the trash of its drive can't take it: {reason(error)}"
+            raise NotPossible(self._at.library.root, words) from error
+
+    def report(self, run: str) -> str:
+        """Write the report of an intake.
+
+        Returns:
+            Its path.
+
+        Raises:
+            NotPossible: when it cannot be written.
+        """
+        from jutrek.desk.report import write_report
+
+        at = self._at
+        try:
+            return write_report(
+                account_of(at.library, run), at.library, stop=at.stop,
+                report=lambda done, total: at.teller.working("Writing the report", done, total),
+            )  # fmt: skip
+        except OSError as error:
+            raise NotPossible(at.library.root, f"the report can't be written: {reason(error)}") from error

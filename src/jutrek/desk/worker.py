@@ -1,0 +1,300 @@
+"""A thread that does jobs one after the other, the most urgent first, and in between what can wait.
+
+Whoever asks for a job gets a ticket, and hears the answer or the trouble where it asked: nobody else does.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import heapq
+import logging
+import os
+import threading
+from collections.abc import Callable, Iterator
+from enum import IntEnum
+from typing import Any, Generic, Protocol, TypeVar
+
+from jutrek.desk.hub import Post, Teller
+from jutrek.errors import JutrekError, LibraryMissing, OurFault, Stopped, reason
+
+_T = TypeVar("_T")
+_LOOK_EVERY = 0.05
+"""Seconds after which a thread that waits for another looks what is urgent."""
+
+_LOOK_ANEW = 1.0
+"""Seconds after which a thread that has nothing to do looks again."""
+
+_log = logging.getLogger(__name__)
+
+
+class Urgency(IntEnum):
+    """When a job has its turn."""
+
+    NOW = 0
+    """Also while another job waits for something."""
+    SOON = 1
+    """Before everything else that waits, and between two steps of a job that allows it."""
+    TURN = 2
+    """After everything that was asked for before."""
+
+
+class Ticket(Generic[_T]):
+    """Something that was asked for.
+
+    Attributes:
+        given_up: whether it need not begin any more.
+        begun: whether it has begun.
+    """
+
+    def __init__(
+        self, job: Callable[[], _T], answer: Callable[[_T], None] | None, trouble: Callable[[JutrekError], None] | None
+    ) -> None:
+        self.job, self.answer, self.trouble = job, answer, trouble
+        self.given_up = self.begun = False
+
+    def give_up(self) -> None:
+        """If it has not begun yet, let it end as stopped."""
+        self.given_up = True
+
+
+class IdleWork(Protocol):
+    """What is done while no job waits: a little at a time, never longer than a person would notice."""
+
+    @property
+    def has_work(self) -> bool:
+        """Whether there is something to do."""
+
+    def go_on(self) -> None:
+        """Do a little of it."""
+
+
+class Worker:
+    """One thread and its jobs. Jobs are asked for from any thread.
+
+    Attributes:
+        stop: set to end the job at hand; jobs look at it.
+        teller: tells what goes on.
+        idle: what is done while no job waits, if anything.
+        rests: called, on the thread, whenever it has done all its jobs.
+    """
+
+    def __init__(self, teller: Teller, post: Post, heard: Callable[[JutrekError], None]) -> None:
+        """
+        Args:
+            teller: tells what goes on, and who it is.
+            post: brings answers and troubles to the face's thread.
+            heard: told of troubles that nobody asked to hear of, on the worker's thread.
+        """
+        self.stop = threading.Event()
+        self.teller, self.who = teller, teller.who
+        self.idle: IdleWork | None = None
+        self.rests: Callable[[], None] = _nothing
+        self._post, self._heard = post, heard
+        self._more = threading.Condition()
+        self._queue: list[tuple[Urgency, int, Ticket[Any]]] = []
+        self._asked = 0
+        self._busy = self._closed = False
+        self._thread = threading.Thread(target=self._work, name=teller.who, daemon=True)
+
+    def start(self) -> None:
+        """Begin with what was asked for."""
+        self._thread.start()
+
+    def ask(
+        self,
+        job: Callable[[], _T],
+        answer: Callable[[_T], None] | None = None,
+        trouble: Callable[[JutrekError], None] | None = None,
+        *,
+        urgency: Urgency = Urgency.TURN,
+    ) -> Ticket[_T]:
+        """Ask for a job.
+
+        Args:
+            answer: hears what came of it, on the face's thread.
+            trouble: hears why nothing did, on the face's thread; `Stopped` where it was stopped. Without it, the
+                worker's owner does.
+        """
+        ticket = Ticket(job, answer, trouble)
+        self._put(ticket, urgency)
+        return ticket
+
+    def _put(self, ticket: Ticket[Any], urgency: Urgency) -> None:
+        with self._more:
+            ended = self._closed
+            if not ended:
+                self._asked += 1
+                heapq.heappush(self._queue, (urgency, self._asked, ticket))
+                self._more.notify_all()
+        if ended:
+            self._fail(ticket, Stopped())
+
+    @property
+    def busy(self) -> bool:
+        """Whether it does a job, or one waits."""
+        return self._busy or bool(self._queue)
+
+    @property
+    def wanted(self) -> bool:
+        """Whether jobs wait, or it is to end."""
+        return self._closed or bool(self._queue)
+
+    @property
+    def closing(self) -> bool:
+        """Whether it is to end."""
+        return self._closed
+
+    def nudge(self) -> None:
+        """Look again whether something can be done meanwhile."""
+        with self._more:
+            self._more.notify_all()
+
+    def end(self) -> None:
+        """Stop what it does, and take nothing up any more. `join` waits until it has ended."""
+        with self._more:
+            self._closed = True
+            self.stop.set()
+            self._more.notify_all()
+
+    def join(self) -> None:
+        """Wait until the thread has ended."""
+        self._thread.join()
+
+    # ---- on its own thread
+
+    def serve(self, urgency: Urgency = Urgency.SOON) -> None:
+        """Do what is at least that urgent: called by a job between two of its steps."""
+        while (ticket := self._take(urgency)) is not None:
+            self._do(ticket)
+
+    def have_done(self, other: Worker, job: Callable[[], _T], *, to_the_end: bool = False) -> _T:
+        """Have another worker do a job, and do meanwhile what must be done here now.
+
+        Args:
+            other: who does it.
+            job: what it does.
+            to_the_end: whether a stop of this worker is none of that job.
+
+        Raises:
+            JutrekError: what the other one met with; `Stopped` where one of them ends.
+        """
+        ticket = _Passed(job, self)
+        other._put(ticket, Urgency.TURN)
+        while not ticket.ended:
+            self.serve(Urgency.NOW)
+            if self.stop.is_set() and not to_the_end:
+                ticket.give_up()
+                if ticket.begun:
+                    other.stop.set()
+            with self._more:
+                if not ticket.ended:
+                    self._more.wait(_LOOK_EVERY)
+        self.serve(Urgency.NOW)
+        if ticket.error is not None:
+            raise ticket.error
+        return ticket.value  # type: ignore[no-any-return]
+
+    @contextlib.contextmanager
+    def holding(self, lock: threading.RLock, *, idly: bool = False) -> Iterator[None]:
+        """Hold a lock that another worker may hold for long, and do until then what must be done here now.
+
+        Args:
+            lock: of which one thread at a time is the holder.
+            idly: whether it is waited for only as long as no job waits.
+
+        Raises:
+            Stopped: when it is not to be waited for any longer.
+        """
+        while not lock.acquire(timeout=_LOOK_EVERY):
+            if self.stop.is_set() or (idly and self.wanted):
+                raise Stopped
+            self.serve(Urgency.NOW)
+        try:
+            yield
+        finally:
+            lock.release()
+
+    def _take(self, urgency: Urgency) -> Ticket[Any] | None:
+        with self._more:
+            if self._closed or not self._queue or self._queue[0][0] > urgency:
+                return None
+            return heapq.heappop(self._queue)[2]
+
+    def _work(self) -> None:
+        while not self._closed:
+            ticket = self._take(Urgency.TURN)
+            if ticket is not None:
+                self._busy = True
+                self.stop.clear()
+                self._do(ticket)
+                continue
+            if self._busy:
+                self._busy = False
+                self.rests()
+            if self.idle is not None and self.idle.has_work:
+                self.stop.clear()
+                self._do(Ticket(self.idle.go_on, None, None))
+                continue
+            with self._more:
+                if not self._queue and not self._closed:
+                    # What the other workers do says whether something can be done meanwhile.
+                    self._more.wait(_LOOK_ANEW)
+        self._busy = False
+        for _, _, ticket in sorted(self._queue):
+            self._fail(ticket, Stopped())
+
+    def _do(self, ticket: Ticket[Any]) -> None:
+        try:
+            if ticket.given_up:
+                raise Stopped
+            ticket.begun = True
+            value = ticket.job()
+        except JutrekError as error:
+            self._fail(ticket, error)
+        except OSError as error:
+            # A drive that went away meanwhile, above all.
+            self._fail(ticket, LibraryMissing(os.fsdecode(error.filename or "on that drive"), reason(error)))
+        # The thread must outlive an error of our own: the person sees it, and can go on or close the window.
+        except Exception as error:  # noqa: BLE001
+            _log.exception("A job of the %s failed.", self._thread.name)
+            self._fail(ticket, OurFault(error))
+        else:
+            self._settle(ticket, value)
+
+    def _settle(self, ticket: Ticket[Any], value: object) -> None:
+        if isinstance(ticket, _Passed):
+            ticket.end(value, None)
+        elif ticket.answer is not None:
+            answer = ticket.answer
+            self._post(lambda: answer(value))
+
+    def _fail(self, ticket: Ticket[Any], error: JutrekError) -> None:
+        if isinstance(ticket, _Passed):
+            ticket.end(None, error)
+            return
+        self.teller.resting()
+        if ticket.trouble is not None:
+            trouble = ticket.trouble
+            self._post(lambda: trouble(error))
+        elif not isinstance(error, Stopped):
+            self._heard(error)
+
+
+class _Passed(Ticket[Any]):
+    """What one worker asked of another, and waits for."""
+
+    def __init__(self, job: Callable[[], Any], waiting: Worker) -> None:
+        super().__init__(job, None, None)
+        self._waiting = waiting
+        self.ended = False
+        self.value: Any = None
+        self.error: JutrekError | None = None
+
+    def end(self, value: object, error: JutrekError | None) -> None:
+        """It is done, or could not be."""
+        self.value, self.error, self.ended = value, error, True
+        self._waiting.nudge()
+
+
+def _nothing() -> None:
+    return
