@@ -67,8 +67,8 @@ def _measure(folder: str) -> None:
 
     from jutrek.captures.decisions import Describe
     from jutrek.desk.board import State
-    from jutrek.ui.start import application, wait
-    from jutrek.ui.window import MainWindow
+    from jutrek.ui.app.start import application, wait
+    from jutrek.ui.app.window import MainWindow
 
     bench = large_intake("/archive", folder)
     _timed("grouping and lining up, once after reading", bench.sources_changed, 1)
@@ -78,7 +78,7 @@ def _measure(folder: str) -> None:
     _timed("the board, in the background", bench.board, 3)
     app = application()
     window = MainWindow()
-    page = window.page
+    page = window.page("intake").view
     _timed("a board shown", lambda: page.show_board(board), 3)
     window.show()
     wait(app, lambda: False, patience=400)

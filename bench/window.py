@@ -35,13 +35,13 @@ app.exec()
 _BOARD = """
 import pickle, sys, time
 from PySide6.QtCore import QCoreApplication, QEvent, QObject, Qt
-from jutrek.ui.start import application
+from jutrek.ui.app.start import application
 app = application()
-from jutrek.ui.window import MainWindow
+from jutrek.ui.app.window import MainWindow
 with open(sys.argv[1], "rb") as file:
     began = time.perf_counter(); board = pickle.load(file); loaded = time.perf_counter() - began
 window = MainWindow()
-window.page.show_board(board)
+window.page("intake").view.show_board(board)
 class FirstPaint(QObject):
     # The whole window is painted in one go. What is posted meanwhile with a high priority comes right behind it, and
     # before the session's start, which the window has queued.
@@ -53,7 +53,7 @@ class FirstPaint(QObject):
     def customEvent(self, event):
         print(time.clock_gettime(time.CLOCK_BOOTTIME) - loaded); sys.stdout.flush(); app.quit()
 eye = FirstPaint()
-window.page.when_area.viewport().installEventFilter(eye)
+window.page("intake").view.when_area.viewport().installEventFilter(eye)
 window.show()
 app.exec()
 sys.stdout.flush()
@@ -63,18 +63,18 @@ import os; os._exit(0)
 _SCROLL = """
 import pickle, sys, time
 from statistics import median
-from jutrek.ui.start import application, wait
+from jutrek.ui.app.start import application, wait
 app = application()
-from jutrek.ui.window import MainWindow
+from jutrek.ui.app.window import MainWindow
 with open(sys.argv[1], "rb") as file:
     board = pickle.load(file)
 window = MainWindow()
-window.page.show_board(board)
+window.page("intake").view.show_board(board)
 window.show()
 wait(app, lambda: False, patience=300)
-window.page.open_day(board.days[0].key)
+window.page("intake").view.open_day(board.days[0].key)
 wait(app, lambda: False, patience=1500)
-bar = window.page.when_area.verticalScrollBar()
+bar = window.page("intake").view.when_area.verticalScrollBar()
 frames = []
 for step in range(200):
     began = time.perf_counter()

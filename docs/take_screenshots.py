@@ -22,6 +22,7 @@ from bench.story import large_intake
 from jutrek.captures.decisions import Describe
 from jutrek.demo import build
 from jutrek.desk import events
+from jutrek.desk.answers import CaughtUp
 from jutrek.desk.board import STILL, CaptureView, Place
 from jutrek.desk.keeping import furnish
 from jutrek.doubles.degrees import Degree
@@ -29,8 +30,8 @@ from jutrek.filing.pattern import Piece
 from jutrek.filing.starting import STARTS
 from jutrek.transfer.carry import Carrier
 from jutrek.transfer.flight import Flight
-from jutrek.ui.start import application, wait
-from jutrek.ui.window import MainWindow
+from jutrek.ui.app.start import application, wait
+from jutrek.ui.app.window import MainWindow
 
 _SHOTS = os.path.join(os.path.dirname(os.path.abspath(__file__)), "screenshots")
 _DAY = "2026-05-14"
@@ -67,7 +68,7 @@ class Camera:
         self.app = application()
         self.window = MainWindow()
         self.window.learns = True
-        self.page = self.window.page
+        self.page = self.window.page("intake").view
         self.window.begin(library, sources)
         self.window.show()
         wait(self.app, lambda: self.page.board.plan is not None and len(self.page.board.sources) == len(sources))
@@ -76,7 +77,7 @@ class Camera:
     def settle(self) -> None:
         """Let thumbnails come and timers run out."""
         wait(self.app, lambda: False, patience=500)
-        wait(self.app, self.window.thumbnails.idle)
+        wait(self.app, self.window.pictures.idle)
         wait(self.app, lambda: False, patience=300)
 
     def most_told(self) -> str:
@@ -95,11 +96,10 @@ class Camera:
 
     def answer_everything(self) -> None:
         """Give every question its proposed answer, and say what the shoots were."""
-        session = self.window._session
         for question in self.page.board.questions:
-            session.answer(question.key, 0)
+            self.page.answered.emit(question.key, 0)
         for day, words in _WORDS.items():
-            session.change(Describe(date.fromisoformat(day), None, words))
+            self.page.decided.emit([Describe(date.fromisoformat(day), None, words)])
         self.until(lambda: not self.page.board.questions and self.page.board.days[4].words == "First steam test")
 
     def compare(self) -> None:
@@ -112,8 +112,8 @@ class Camera:
 
     def shoot_rules(self) -> None:
         """Compose a layout, and get a piece wrong."""
-        self.window.open_page(2)
-        rules = self.window.house.page
+        self.window.go_to("rules")
+        rules = self.window.page("rules").view
         self.until(lambda: rules.trial is not None and rules.trial.tally is not None)
         rules.start_from(STARTS[2])
         rules.composer.path.setFocus()
@@ -127,12 +127,12 @@ class Camera:
         self.settle()
         self.shoot("rules-error")
         rules.put_back.click()
-        self.window.open_page(0)
+        self.window.go_to("intake")
 
     def shoot_refiling(self) -> None:
         """Keep other rules, and plan to file anew what is home."""
-        self.window.open_page(2)
-        rules = self.window.house.page
+        self.window.go_to("rules")
+        rules = self.window.page("rules").view
         rules.start_from(STARTS[4])
         rules.keep_or_refile()
         self.until(rules.plan_refiling.isEnabled)
@@ -142,16 +142,15 @@ class Camera:
 
     def catch_up(self, place: str) -> None:
         """Bring a place what was at home before there was the place."""
-        caught: list[bool] = []
-        self.window._bridge.told.connect(lambda event: caught.append(isinstance(event, events.CaughtUp)))
-        self.window._session.errand(lambda errands: errands.catch_up(place))
-        self.until(lambda: any(caught))
-        self.window.page.notify("")
+        caught: list[CaughtUp] = []
+        self.window.page("intake").ask_library(lambda library: library.places.catch_up(place), caught.append)
+        self.until(lambda: bool(caught))
+        self.window.page("intake").notify("")
 
     def shoot_doubles(self) -> None:
         """Doubles settled by eye, and the tray that they lie in; what was set aside is taken back."""
-        self.window.open_page(1)
-        page = self.window.doubles.page
+        self.window.go_to("doubles")
+        page = self.window.page("doubles").view
         self.until(lambda: len(page._all) > 20 and page.pair.whole())
         page.decide_pile(page.piles._piles[0])
         page.list.choose_degree(Degree.PAYLOAD)
@@ -170,34 +169,30 @@ class Camera:
         self.shoot("tray")
         page.taken_back.emit(page.tray.items)
         self.until(lambda: not page.tray.items)
-        self.window.open_page(0)
+        self.window.go_to("intake")
 
     def shoot_journal(self) -> None:
         """The journal, with the intake opened."""
-        self.window.open_page(3)
-        page = self.window.journal.page
+        self.window.go_to("journal")
+        page = self.window.page("journal").view
         self.until(lambda: bool(page.list.rows.records and page.places.cards))
         runs = [record.kind for record in page.list.rows.records]
         page.list.setCurrentIndex(page.list.rows.index(runs.index("intake")))
         self.until(lambda: bool(page.run.model.files))
         self.shoot("journal")
-        self.window.open_page(0)
+        self.window.go_to("intake")
 
     def shoot_running(self, name: str) -> None:
         """Bring home, and write what is seen when some two fifths are proven."""
         taken: list[bool] = []
 
-        def look(event: events.Event) -> None:
-            if (
-                not taken
-                and isinstance(event, events.Running)
-                and event.progress.files > event.progress.all_files * 0.4
-            ):
+        def look(event: events.Running) -> None:
+            if not taken and event.progress.files > event.progress.all_files * 0.4:
                 taken.append(True)
                 self.shoot(name)
 
-        self.window._bridge.told.connect(look)
-        self.window.runs.bring_home()
+        self.window.client.on(events.Running, look)
+        self.window.page("intake").go()
         wait(self.app, lambda: not self.window.runs.running)
         self.settle()
         if not taken or "proven" not in self.page.action_bar.words():
@@ -226,12 +221,12 @@ def shoot_large(folder: str) -> None:
     board = replace(bench.board(), place=Place("Family pictures", library, 1_210 * 10**9, 4_000 * 10**9))
     app = application()
     window = MainWindow()
-    window.page.show_board(board)
+    window.page("intake").view.show_board(board)
     window.header.show_place(board.place)
     window.show()
     wait(app, lambda: False, patience=500)
     for row in (4, 7):
-        window.page.rows()[row].click()
+        window.page("intake").view.rows()[row].click()
         wait(app, lambda: False, patience=400)
     window.grab().save(os.path.join(_SHOTS, "intake-large.png"))
     window.close()
@@ -272,7 +267,7 @@ def main() -> None:
         camera.page.open_day(_DAY)
         camera.settle()
         camera.shoot("intake-home")
-        shoot_report(camera.window.runs.report)
+        shoot_report(camera.window.page("intake").runs.report)
         camera.shoot_journal()
         camera.shoot_refiling()
         camera.shoot_doubles()

@@ -10,7 +10,9 @@ from typing import Any, get_args
 
 from jutrek.captures import Change, Device
 from jutrek.desk import events
+from jutrek.desk.answers import AfterRun
 from jutrek.desk.board import Board
+from jutrek.desk.hub import Hub
 from jutrek.desk.services.library import LibraryServices
 from jutrek.desk.services.lookup import LookupService
 from jutrek.desk.session import Session
@@ -21,15 +23,22 @@ PATIENCE = 20.0
 
 
 class Ear:
-    """Hears a session, and waits for what it wants to hear."""
+    """Hears a session, and waits for what it wants to hear.
+
+    Attributes:
+        heard: what was not waited for yet.
+        all: everything.
+    """
 
     def __init__(self) -> None:
         self.heard: list[Any] = []
+        self.all: list[Any] = []
         self._more = threading.Condition()
 
     def __call__(self, event: object) -> None:
         with self._more:
             self.heard.append(event)
+            self.all.append(event)
             self._more.notify_all()
 
     def wait(self, wanted: Callable[[Any], bool] | type, patience: float = PATIENCE) -> Any:
@@ -58,7 +67,7 @@ class Talk(Session):
     """A session whose answers and troubles an ear hears like its events."""
 
     def __init__(self, ear: Ear) -> None:
-        super().__init__(lambda call: call())
+        super().__init__(Hub(lambda call: call()))
         self._ear = ear
         for kind in get_args(events.Event):
             self.hub.on(kind, ear)
@@ -114,4 +123,4 @@ class Talk(Session):
         self.of_library(lambda at: at.rules.keep(rules, devices))
 
     def bring(self) -> None:
-        self.bring_home(self._ear, self._troubled)
+        self.bring_home(AfterRun(), self._ear, self._troubled)

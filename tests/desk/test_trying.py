@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -12,6 +11,7 @@ import pytest
 from jutrek.desk import answers, events
 from jutrek.desk.board import State
 from jutrek.desk.examples import example_facts
+from jutrek.desk.pool import Pool
 from jutrek.desk.saving import save_text
 from jutrek.desk.trying import FIRST, Bench, Trial, Trier
 from jutrek.errors import OurFault
@@ -89,70 +89,43 @@ def test_what_stands_out_is_marked_and_counted() -> None:
     assert (stays.folder, stays.name) == ("stays on its source", "scan-lok4.tif")
 
 
-class Listening:
-    """Hears trials, and can wait for one."""
-
-    def __init__(self) -> None:
-        self.heard: list[Trial | OurFault] = []
-        self._news = threading.Condition()
-
-    def __call__(self, trial: Trial | OurFault) -> None:
-        with self._news:
-            self.heard.append(trial)
-            self._news.notify()
-
-    def fault(self) -> None:
-        """Wait for a fault of ours."""
-        with self._news:
-            is_fault = lambda: any(isinstance(one, OurFault) for one in self.heard)  # noqa: E731
-            assert self._news.wait_for(is_fault, timeout=20)
-
-    def whole(self, name: str) -> Trial:
-        """The whole trial of a name pattern."""
-        with self._news:
-            fits = lambda one: isinstance(one, Trial) and one.tally is not None and one.rules.name == name  # noqa: E731
-            assert self._news.wait_for(lambda: any(map(fits, self.heard)), timeout=20)
-            found = next(one for one in self.heard if fits(one))
-            assert isinstance(found, Trial)
-            return found
-
-
 @pytest.fixture
-def listening() -> Listening:
-    return Listening()
+def trier(ear: Ear) -> Iterator[Trier]:
+    pool = Pool(2)
+    yield Trier(pool.line(0), ear)
+    pool.close()
 
 
-@pytest.fixture
-def trier(listening: Listening) -> Iterator[Trier]:
-    trier = Trier(listening)
-    yield trier
-    trier.close()
+def whole(ear: Ear, name: str) -> Trial:
+    """The whole trial of a name pattern."""
+    found = ear.wait(lambda one: isinstance(one, Trial) and one.tally is not None and one.rules.name == name)
+    assert isinstance(found, Trial)
+    return found
 
 
-def test_the_first_screen_comes_first_and_only_the_newest_wish_counts(trier: Trier, listening: Listening) -> None:
+def test_the_first_screen_comes_first_and_only_the_newest_wish_counts(trier: Trier, ear: Ear) -> None:
     """Of wishes that come faster than they are served, those in between are dropped."""
     trier.try_on(lambda: FACTS * 30)
     for number in range(40):
         trier.try_rules(HouseRules(name=f"{{date}}_{{time}}_{number}"))
-    last = listening.whole("{date}_{time}_39")
+    last = whole(ear, "{date}_{time}_39")
     assert len(last.facts) == len(FACTS) * 30
-    wholes = [one for one in listening.heard if isinstance(one, Trial) and one.tally is not None]
-    assert len(wholes) < 20
-    first = next(one for one in listening.heard if isinstance(one, Trial) and one.rules.name.endswith("_39}"[:-1]))
+    assert len([one for one in ear.all if one.tally is not None]) < 20
+    first = next(one for one in ear.all if one.rules.name.endswith("_39"))
     assert (len(first.facts), first.tally) == (FIRST, None)
 
 
-def test_a_fault_is_told_and_the_next_wish_served(trier: Trier, listening: Listening) -> None:
+def test_a_fault_is_told_and_the_next_wish_served(trier: Trier, ear: Ear) -> None:
     """The trier outlives an error of our own."""
 
     def broken() -> list[Facts]:
         raise RuntimeError("broken")
 
     trier.try_on(broken)
-    listening.fault()
+    ear.wait(OurFault)
     trier.try_rules(HouseRules())
     trier.try_on(lambda: FACTS)
-    assert listening.whole(HouseRules().name).facts is FACTS
+    assert whole(ear, HouseRules().name).facts is FACTS
 
 
 @pytest.fixture

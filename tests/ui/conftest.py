@@ -11,12 +11,21 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from jutrek.library import Library
-from jutrek.ui.start import application
-from jutrek.ui.window import MainWindow
+from jutrek.ui.app.start import application
+from jutrek.ui.app.window import MainWindow
+from jutrek.ui.pages.intake.page import IntakePage
+from jutrek.ui.pages.intake.view import IntakeView
 from tests import making
 from tests.making import WHEN, put
 
 PATIENCE = 20_000
+
+
+def intake(window: MainWindow) -> IntakeView:
+    """What the Intake page shows."""
+    page = window.page("intake")
+    assert isinstance(page, IntakePage)
+    return page.view
 
 
 def gone(window: MainWindow) -> None:
@@ -40,7 +49,7 @@ def window(qtbot: QtBot) -> Iterator[MainWindow]:
 
 def ready(qtbot: QtBot, window: MainWindow, sources: int) -> None:
     """Wait until this many sources are read and planned. One that is being read shows no captures yet."""
-    page = window.page
+    page = intake(window)
 
     def are_read() -> bool:
         board = page.board

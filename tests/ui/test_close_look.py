@@ -12,13 +12,13 @@ from pytestqt.qtbot import QtBot
 
 from jutrek.demo.shelf import specimens
 from jutrek.library import Library
-from jutrek.ui.close.claims import place
-from jutrek.ui.close.look import CloseLook
-from jutrek.ui.start import application
-from jutrek.ui.window import MainWindow
+from jutrek.ui.app.start import application
+from jutrek.ui.app.window import MainWindow
+from jutrek.ui.viewer.claims import place
+from jutrek.ui.viewer.close_look import CloseLook
 from tests import making
 from tests.making import put
-from tests.ui.conftest import gone
+from tests.ui.conftest import gone, intake
 
 PATIENCE = 20_000
 NAMES = ["body.jpg", "encoded.mov", "take.wav", "raw.orf"]
@@ -34,7 +34,7 @@ def window(qtbot: QtBot, library: Library, card: Path) -> Iterator[MainWindow]:
     window.begin(library.root, [str(card)])
     window.show()
     qtbot.waitExposed(window)
-    page = window.page
+    page = intake(window)
     qtbot.waitUntil(lambda: page.board.plan is not None and page.board.captures == len(NAMES), timeout=PATIENCE)
     page.open_day("2026-05-14")
     yield window
@@ -43,7 +43,7 @@ def window(qtbot: QtBot, library: Library, card: Path) -> Iterator[MainWindow]:
 
 def look_at(window: MainWindow, name: str) -> CloseLook:
     """Choose a capture and press Space."""
-    page = window.page
+    page = intake(window)
     capture = next(view for day in page.board.days for view in day.captures if view.name == name)
     page.grid.choose(capture.id)
     page.grid.setFocus()
@@ -53,29 +53,29 @@ def look_at(window: MainWindow, name: str) -> CloseLook:
 def test_space_opens_and_space_closes(qtbot: QtBot, window: MainWindow) -> None:
     """It shows picture, claims and facts of the chosen capture, and gives the focus back."""
     look = look_at(window, "body.jpg")
-    qtbot.keyClick(window.page.grid, Qt.Key.Key_Space)
+    qtbot.keyClick(intake(window).grid, Qt.Key.Key_Space)
     assert look.isVisible()
     qtbot.waitUntil(lambda: look.stage.picture() is not None, timeout=PATIENCE)
     assert "body.jpg" in look.accessibleName()
     assert "The camera's time of shooting: 2026-05-14 10:26:13.42 +02:00, chosen" in look.claims.accessibleName()
     assert "Device: Arlen M2 · No. A2-10442" in look.facts.accessibleName()
-    assert look.geometry().bottom() < window.page.action_bar.y()
+    assert look.geometry().bottom() < intake(window).action_bar.y()
     qtbot.keyClick(look, Qt.Key.Key_Space)
     assert not look.isVisible()
-    assert QApplication.focusWidget() is window.page.grid
+    assert QApplication.focusWidget() is intake(window).grid
 
 
 def test_arrows_walk_through_the_day(qtbot: QtBot, window: MainWindow) -> None:
     """The grid's choice goes along; at the ends it stays; the buttons do the same."""
-    first = window.page.board.days[0].captures[0]
+    first = intake(window).board.days[0].captures[0]
     look = look_at(window, first.name)
-    qtbot.keyClick(window.page.grid, Qt.Key.Key_Space)
+    qtbot.keyClick(intake(window).grid, Qt.Key.Key_Space)
     seen = []
     for _ in range(len(NAMES) + 1):
         capture = look.capture()
         assert capture is not None
         seen.append(capture.name)
-        assert window.page.capture == capture.id
+        assert intake(window).capture == capture.id
         qtbot.keyClick(look, Qt.Key.Key_Right)
     assert sorted(seen[:-1]) == sorted(NAMES)
     assert seen[-1] == seen[-2]
@@ -91,7 +91,7 @@ def test_arrows_walk_through_the_day(qtbot: QtBot, window: MainWindow) -> None:
 def test_focus_stays_on_what_can_be_seen(qtbot: QtBot, window: MainWindow) -> None:
     """Tab goes round within Close look; a click on a button leaves Space to close it."""
     look = look_at(window, "body.jpg")
-    window.page.look_close()
+    intake(window).look_close()
     seen = []
     for _ in range(5):
         focused = QApplication.focusWidget()
@@ -110,7 +110,7 @@ def test_focus_stays_on_what_can_be_seen(qtbot: QtBot, window: MainWindow) -> No
 def test_a_clip_is_walked_through_by_the_pointer(qtbot: QtBot, window: MainWindow) -> None:
     """Moving across it shows another frame; Shift and arrows do it from the keyboard; sound shows its waveform."""
     look = look_at(window, "encoded.mov")
-    window.page.arrival.look.click()
+    intake(window).arrival.look.click()
     stage = look.stage
     qtbot.waitUntil(lambda: stage.picture() is not None, timeout=PATIENCE)
     first = stage.picture()
@@ -125,7 +125,7 @@ def test_a_clip_is_walked_through_by_the_pointer(qtbot: QtBot, window: MainWindo
     assert look.capture() is not None
     look.leave()
     look_at(window, "take.wav")
-    window.page.look_close()
+    intake(window).look_close()
     qtbot.waitUntil(lambda: stage.picture() is not None, timeout=PATIENCE)
 
 
@@ -134,14 +134,14 @@ def test_what_has_no_picture_says_so_and_stays_open_while_the_board_changes(
 ) -> None:
     """A raw without a preview still shows what is known. A capture that vanishes closes it."""
     look = look_at(window, "raw.orf")
-    window.page.look_close()
+    intake(window).look_close()
     qtbot.waitUntil(lambda: "no picture" in look.stage._words(), timeout=PATIENCE)
     assert look.claims.lines()
     assert look.grab().toImage().pixelColor(5, look.height() - 5).isValid()
-    window.add_source(str(put(card.parent / "more" / "B.JPG", making.jpeg(seed=5)).parent))
-    qtbot.waitUntil(lambda: len(window.page.board.sources) == 2, timeout=PATIENCE)
+    window.page("intake").add_source(str(put(card.parent / "more" / "B.JPG", making.jpeg(seed=5)).parent))
+    qtbot.waitUntil(lambda: len(intake(window).board.sources) == 2, timeout=PATIENCE)
     assert look.isVisible()
-    window.page.removed_source.emit(str(card))
+    intake(window).removed_source.emit(str(card))
     qtbot.waitUntil(lambda: not look.isVisible(), timeout=PATIENCE)
 
 

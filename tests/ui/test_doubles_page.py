@@ -17,13 +17,13 @@ from jutrek.demo.copies import worded
 from jutrek.doubles.degrees import Degree
 from jutrek.formats import read
 from jutrek.library import Library
-from jutrek.ui.doubles.page import DoublesPage
-from jutrek.ui.intake.narrowing import standings_of
-from jutrek.ui.window import MainWindow
+from jutrek.ui.app.window import MainWindow
+from jutrek.ui.pages.doubles.view import DoublesView
+from jutrek.ui.pages.intake.narrowing import standings_of
 from tests.doubles.common import encoded, put, scene, shot
 from tests.making import WHEN, names_below
 from tests.making import put as put_file
-from tests.ui.conftest import PATIENCE, ready
+from tests.ui.conftest import PATIENCE, intake, ready
 
 Press = Callable[..., None]
 
@@ -42,18 +42,18 @@ def mess(library: Library) -> Library:
 
 
 @pytest.fixture
-def page(qtbot: QtBot, window: MainWindow, mess: Library) -> DoublesPage:
+def page(qtbot: QtBot, window: MainWindow, mess: Library) -> DoublesView:
     """The page with all doubles, the first group open."""
     window.learns = True
     window.begin(mess.root, [])
-    window.open_page(1)
-    page = window.doubles.page
+    window.go_to("doubles")
+    page = window.page("doubles").view
     qtbot.waitUntil(lambda: len(page._all) == 5 and bool(page._facts), timeout=PATIENCE)
     return page
 
 
 @pytest.fixture
-def press(qtbot: QtBot, page: DoublesPage) -> Press:
+def press(qtbot: QtBot, page: DoublesView) -> Press:
     """Presses a key on the list of groups."""
 
     def key(*keys: Qt.Key) -> None:
@@ -63,7 +63,7 @@ def press(qtbot: QtBot, page: DoublesPage) -> Press:
     return key
 
 
-def test_degrees_groups_facts_and_reasons_are_shown(qtbot: QtBot, page: DoublesPage) -> None:
+def test_degrees_groups_facts_and_reasons_are_shown(qtbot: QtBot, page: DoublesView) -> None:
     """With figures; what differs from the framed one is marked."""
     assert [chip.text() for chip in page.list.chips.values()] == [
         "Same bytes 2", "Other metadata 1", "Other encoding 1", "Look alike 1",
@@ -81,7 +81,7 @@ def test_degrees_groups_facts_and_reasons_are_shown(qtbot: QtBot, page: DoublesP
     assert page.piles.isHidden()
 
 
-def test_pictures_are_zoomed_moved_and_blinked_together(qtbot: QtBot, page: DoublesPage, press: Press) -> None:
+def test_pictures_are_zoomed_moved_and_blinked_together(qtbot: QtBot, page: DoublesView, press: Press) -> None:
     """By wheel and pointer; of more than three the columns follow the frame."""
     pair = page.pair
     page.list.choose_degree(Degree.ALIKE)
@@ -118,7 +118,7 @@ def test_pictures_are_zoomed_moved_and_blinked_together(qtbot: QtBot, page: Doub
 
 
 def test_one_key_decides_and_another_takes_it_back(
-    qtbot: QtBot, window: MainWindow, page: DoublesPage, press: Press
+    qtbot: QtBot, window: MainWindow, page: DoublesView, press: Press
 ) -> None:
     """Nothing moves before it is carried out; decisions of many groups at once count as one."""
     first = page.list.group()
@@ -133,19 +133,19 @@ def test_one_key_decides_and_another_takes_it_back(
     assert page.frame == 1
     press(Qt.Key.Key_Backspace)
     assert first.key not in page.decided.verdicts
-    window.undo()
-    window.undo()
+    window.current.undo()
+    window.current.undo()
     assert list(page.decided.verdicts) == [first.key]
-    window.undo()
+    window.current.undo()
     qtbot.mouseClick(page.piles.buttons[0], Qt.MouseButton.LeftButton)
     assert len(page.decided.verdicts) == 2
-    window.undo()
+    window.current.undo()
     assert page.decided.verdicts == {}
     assert not page.piles.go.isVisible()
 
 
 def test_a_mess_is_cleared_with_nothing_lost(
-    qtbot: QtBot, window: MainWindow, page: DoublesPage, press: Press, mess: Library
+    qtbot: QtBot, window: MainWindow, page: DoublesView, press: Press, mess: Library
 ) -> None:
     """Set aside, looked at in the tray, some taken back, the rest to the trash; words went over to the keeper."""
     before = names_below(mess.root)
@@ -159,7 +159,7 @@ def test_a_mess_is_cleared_with_nothing_lost(
     page.list.choose_degree(Degree.ALIKE)
     press(Qt.Key.Key_B)
     assert page.piles.go.text() == "Set 4 files aside"
-    window.go()
+    window.current.go()
     qtbot.waitUntil(lambda: len(page.tray.items) == 4 and not page._all, timeout=PATIENCE)
     qtbot.waitUntil(lambda: page.bar.words().startswith("4 files set aside."), timeout=PATIENCE)
     assert page.headline.accessibleName().startswith("No doubles")
@@ -177,20 +177,20 @@ def test_a_mess_is_cleared_with_nothing_lost(
     qtbot.waitUntil(lambda: len(page.tray.items) == 3 and bool(page._all), timeout=PATIENCE)
     assert Path(mess.root, "mess/small.jpg").exists()
     qtbot.waitUntil(lambda: not page._working, timeout=PATIENCE)
-    window.go()
+    window.current.go()
     qtbot.waitUntil(lambda: page.tray.items == () and not page.on_tray, timeout=PATIENCE)
     qtbot.waitUntil(lambda: page.bar.words().startswith("3 files in the trash, "), timeout=PATIENCE)
-    window.widen()
+    window.current.back()
     assert not page.on_tray
 
 
 def test_a_keeper_that_vanished_is_told_on_the_page(
-    qtbot: QtBot, window: MainWindow, page: DoublesPage, mess: Library
+    qtbot: QtBot, window: MainWindow, page: DoublesView, mess: Library
 ) -> None:
     """The file that was to go stays, and the sentence says why."""
     qtbot.mouseClick(page.piles.buttons[0], Qt.MouseButton.LeftButton)
     Path(mess.root, "2026/05/0.jpg").unlink()
-    window.go()
+    window.current.go()
     qtbot.waitUntil(lambda: page.bar.words().startswith("1 file set aside."), timeout=PATIENCE)
     assert "which was to stay, is gone" in page.bar.words()
     assert Path(mess.root, "mess/0 (1).jpg").exists()
@@ -202,8 +202,8 @@ def test_looking_through_a_library_is_told_and_can_be_paused(
     """A library that was not looked at offers to go on; an empty one says that there is nothing."""
     put(library, "a.jpg", shot(0))
     window.begin(library.root, [])
-    window.open_page(1)
-    page = window.doubles.page
+    window.go_to("doubles")
+    page = window.page("doubles").view
     qtbot.waitUntil(lambda: page.pause.text() == "Go on looking", timeout=PATIENCE)
     paused = "Looking through the library paused at"
     qtbot.waitUntil(lambda: page.headline.accessibleName().startswith(paused), timeout=PATIENCE)
@@ -213,7 +213,7 @@ def test_looking_through_a_library_is_told_and_can_be_paused(
     qtbot.waitUntil(lambda: page.bar.words() == "Nothing to decide here.", timeout=PATIENCE)
 
 
-def test_a_decision_holds_for_the_files_that_were_seen_only(page: DoublesPage, press: Press) -> None:
+def test_a_decision_holds_for_the_files_that_were_seen_only(page: DoublesView, press: Press) -> None:
     """A group that has another file by then, or a changed one, is open again."""
     one, other = page.list.groups()
     press(Qt.Key.Key_Return, Qt.Key.Key_Return)
@@ -225,15 +225,15 @@ def test_a_decision_holds_for_the_files_that_were_seen_only(page: DoublesPage, p
 
 
 def test_looking_for_doubles_can_be_stopped_and_goes_on(
-    qtbot: QtBot, window: MainWindow, page: DoublesPage
+    qtbot: QtBot, window: MainWindow, page: DoublesView
 ) -> None:  # fmt: skip
     """With a word about it; when the page is opened again, they are looked for again."""
     qtbot.waitUntil(lambda: not page._working, timeout=PATIENCE)
     page.stopped.emit()
     assert page.bar.words().startswith("Stopped.")
     page._all = ()
-    window.open_page(0)
-    window.open_page(1)
+    window.go_to("intake")
+    window.go_to("doubles")
     qtbot.waitUntil(lambda: len(page._all) == 5, timeout=PATIENCE)
 
 
@@ -248,13 +248,13 @@ def test_the_board_is_narrowed_by_standing_and_shows_the_home_one_beside(
     window.learns = True
     window.begin(library.root, [str(card)])
     ready(qtbot, window, 1)
-    page = window.page
+    page = intake(window)
     qtbot.waitUntil(lambda: any(one.about_doubles for one in page.board.questions), timeout=PATIENCE)
     assert standings_of(page.board) == {"new": 1, "home": 1, "retagged": 1}
     page.overlays.narrowed.emit("retagged")
     assert [view.name for day in page.when.days() for view in day.captures] == ["words.jpg"]
     assert page.titles.clear.text() == "only the same, with other metadata · show all"
-    window.widen()
+    window.current.back()
     (day,) = page.board.days
     page.open_day(day.key)
     words = next(view for view in day.captures if view.name == "words.jpg")

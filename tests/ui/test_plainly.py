@@ -14,15 +14,16 @@ from jutrek.library import LIBRARY, Library, Place, add_place
 from jutrek.library.ledger import Ledger
 from jutrek.library.unwanted import declared
 from jutrek.transfer import bring
-from jutrek.ui.intake.unbrought import UnbroughtDialog
-from jutrek.ui.journal.places import PlaceCard
+from jutrek.ui.app.registry import PAGES
+from jutrek.ui.app.window import MainWindow
+from jutrek.ui.pages.intake.unbrought import UnbroughtDialog
+from jutrek.ui.pages.journal.places import PlaceCard
 from jutrek.ui.plainly import Label, plain, tip
 from jutrek.ui.theme import current
-from jutrek.ui.window import MainWindow
 from tests import making
 from tests.making import never, planned, put
 from tests.transfer.test_release import certify
-from tests.ui.conftest import PATIENCE, ready
+from tests.ui.conftest import PATIENCE, intake, ready
 
 HOSTILE = "<b>bold</b>\u202egpj.exe\x1b[31m"
 
@@ -45,8 +46,8 @@ def test_labels_and_tips_show_what_they_are_given(qtbot: QtBot) -> None:
 
 def test_no_label_of_the_window_takes_markup(qtbot: QtBot, small: MainWindow) -> None:
     """Also those that are made later."""
-    for page in range(4):
-        small.open_page(page)
+    for entry in PAGES:
+        small.go_to(entry.key)
     labels = [one for one in small.findChildren(QLabel) if one.textFormat() is not Qt.TextFormat.PlainText]
     # Those that a form makes for its fields have words of our own.
     assert [one.text() for one in labels if one.buddy() is None] == []
@@ -84,26 +85,26 @@ def test_a_card_becomes_safe_by_a_word_that_can_be_taken_back(
     put(card / "INDEX.BIN", b"x")
     window.begin(library.root, [str(card)])
     ready(qtbot, window, 1)
-    window.page.action_bar.main.click()
+    intake(window).action_bar.main.click()
     qtbot.waitUntil(lambda: not window.runs.running, timeout=PATIENCE)
 
     def released() -> str:
-        view = window.page.board.sources[0].released
+        view = intake(window).board.sources[0].released
         return view.words if view is not None else ""
 
-    window.page.from_column.proved.emit(str(card))
+    intake(window).from_column.proved.emit(str(card))
     qtbot.waitUntil(lambda: "1 thing was not brought" in released(), timeout=PATIENCE)
-    qtbot.waitUntil(lambda: window.page.action_bar.answers[0].text() == "What was not brought…", timeout=PATIENCE)
+    qtbot.waitUntil(lambda: intake(window).action_bar.answers[0].text() == "What was not brought…", timeout=PATIENCE)
 
     def ticked(dialog: UnbroughtDialog) -> int:
         dialog.all.click()
         return UnbroughtDialog.DialogCode.Accepted
 
     monkeypatch.setattr(UnbroughtDialog, "exec", ticked)
-    window.page.action_bar.answers[0].click()
+    intake(window).action_bar.answers[0].click()
     qtbot.waitUntil(lambda: released().startswith("Safe to clear"), timeout=PATIENCE)
     assert [one.path for one in declared(library)] == ["INDEX.BIN"]
-    window.page.action_bar.answers[0].click()
+    intake(window).action_bar.answers[0].click()
     qtbot.waitUntil(lambda: "1 thing was not brought" in released(), timeout=PATIENCE)
     assert declared(library) == []
 

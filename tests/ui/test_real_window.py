@@ -22,8 +22,8 @@ import json, sys
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from jutrek.desk.board import State
-from jutrek.ui.start import application, wait
-from jutrek.ui.window import MainWindow
+from jutrek.ui.app.start import application, wait
+from jutrek.ui.app.window import MainWindow
 library, card, picture = sys.argv[1:]
 app = application()
 window = MainWindow()
@@ -31,7 +31,7 @@ window.begin(library, [card])
 window.show()
 QTest.qWaitForWindowExposed(window)
 window.activateWindow()
-page = window.page
+page = window.page("intake").view
 wait(app, lambda: page.board.plan is not None and bool(page.board.sources))
 wait(app, lambda: False, patience=300)
 

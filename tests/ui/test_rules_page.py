@@ -20,29 +20,29 @@ from jutrek.filing.rulebook import FILE, load_rules, rules_text
 from jutrek.library import Library
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.saying import Words
-from jutrek.ui.rules.chips import MIME, PieceMenu, StockChip, forms_of
-from jutrek.ui.rules.page import RulesPage
-from jutrek.ui.rules.pathedit import PathEditor
-from jutrek.ui.rules.saying import SayDialog
-from jutrek.ui.window import MainWindow
+from jutrek.ui.app.window import MainWindow
+from jutrek.ui.pages.rules.chips import MIME, PieceMenu, StockChip, forms_of
+from jutrek.ui.pages.rules.pathedit import PathEditor
+from jutrek.ui.pages.rules.saying import SayDialog
+from jutrek.ui.pages.rules.view import RulesView
 from tests.making import names_below
-from tests.ui.conftest import PATIENCE
+from tests.ui.conftest import PATIENCE, intake
 
 KEYS = Qt.Key
 
 
 @pytest.fixture
-def page(qtbot: QtBot, small: MainWindow) -> RulesPage:
+def page(qtbot: QtBot, small: MainWindow) -> RulesView:
     """The page, opened by its shortcut on an intake of five captures."""
     small.activateWindow()
     qtbot.waitUntil(small.isActiveWindow)
     QTest.keyClick(small, KEYS.Key_5, Qt.KeyboardModifier.ControlModifier)
-    page = small.house.page
+    page = small.page("rules").view
     qtbot.waitUntil(lambda: page.trial is not None and page.trial.tally is not None, timeout=PATIENCE)
     return page
 
 
-def tried(qtbot: QtBot, page: RulesPage, wanted: Callable[[set[str]], bool]) -> None:
+def tried(qtbot: QtBot, page: RulesView, wanted: Callable[[set[str]], bool]) -> None:
     """Wait until the rules that are shown have been tried, and where captures go is as wanted."""
 
     def is_so() -> bool:
@@ -71,12 +71,12 @@ def menu_of(qtbot: QtBot) -> PieceMenu:
     return menu
 
 
-def text(page: RulesPage) -> str:
+def text(page: RulesView) -> str:
     return page.composer.field.text()
 
 
 def test_a_layout_is_composed_by_keyboard_alone(
-    qtbot: QtBot, small: MainWindow, page: RulesPage, library: Library
+    qtbot: QtBot, small: MainWindow, page: RulesView, library: Library
 ) -> None:
     """From the list to the path by Tab, typed, moved, made optional, kept by a shortcut; the intake follows."""
     assert small.focusWidget() is page.menu.list
@@ -121,10 +121,10 @@ def test_a_layout_is_composed_by_keyboard_alone(
     type_into(small, (KEYS.Key_S, Qt.KeyboardModifier.ControlModifier))
     qtbot.waitUntil(lambda: page.bar.words().startswith("Kept."), timeout=PATIENCE)
     assert load_rules(library).rules.layout == "{year}/{month:name}/<by {letter}>"
-    board = lambda: {view.folder for day in small.page.board.days for view in day.captures}  # noqa: E731
+    board = lambda: {view.folder for day in intake(small).board.days for view in day.captures}  # noqa: E731
     qtbot.waitUntil(lambda: "2026/May/by A" in board(), timeout=PATIENCE)
     type_into(small, (KEYS.Key_1, Qt.KeyboardModifier.ControlModifier))
-    assert small.pages.currentWidget() is small.page
+    assert small.current is small.page("intake")
 
 
 def centre(path: PathEditor, number: int) -> QPoint:
@@ -151,7 +151,7 @@ def drop(path: PathEditor, piece: Piece, at: QPoint) -> None:
     QApplication.sendEvent(path, QDropEvent(QPointF(at), *args))
 
 
-def test_chips_are_dragged_in_about_and_out(qtbot: QtBot, page: RulesPage) -> None:
+def test_chips_are_dragged_in_about_and_out(qtbot: QtBot, page: RulesView) -> None:
     """And pressed, and their formats chosen from their menu."""
     path = page.composer.path
     page.composer.take("{year}/{month}")
@@ -176,7 +176,7 @@ def test_chips_are_dragged_in_about_and_out(qtbot: QtBot, page: RulesPage) -> No
     assert "kind" in path.accessibleName()
 
 
-def test_text_that_is_no_pattern_is_pointed_at_and_loses_nothing(qtbot: QtBot, page: RulesPage) -> None:
+def test_text_that_is_no_pattern_is_pointed_at_and_loses_nothing(qtbot: QtBot, page: RulesView) -> None:
     """The chips stay as they were, nothing can be kept, and mending it goes on; a slash is refused in a name."""
     field = page.composer.field
     field.setFocus()
@@ -205,7 +205,7 @@ def test_text_that_is_no_pattern_is_pointed_at_and_loses_nothing(qtbot: QtBot, p
     assert page.rules.name == f"{HouseRules().name}-x"
 
 
-def test_some_captures_have_a_scheme_of_their_own(qtbot: QtBot, page: RulesPage) -> None:
+def test_some_captures_have_a_scheme_of_their_own(qtbot: QtBot, page: RulesView) -> None:
     """Added, its conditions set, tied to everything's name until it has its own, and taken out again."""
     add = next(one for one in page.composer.tabs.findChildren(QPushButton) if one.text() == "For some only…")
     add.click()
@@ -225,7 +225,7 @@ def test_some_captures_have_a_scheme_of_their_own(qtbot: QtBot, page: RulesPage)
     assert page.rules.schemes == ()
 
 
-def test_a_starting_point_is_taken_and_only_what_stands_out_is_shown(qtbot: QtBot, page: RulesPage) -> None:
+def test_a_starting_point_is_taken_and_only_what_stands_out_is_shown(qtbot: QtBot, page: RulesView) -> None:
     """The tree follows; rows can be narrowed to those that ask for a look."""
     page.menu.starts.setCurrentRow(3)
     type_into(page.menu.starts, KEYS.Key_Return)
@@ -240,7 +240,7 @@ def test_a_starting_point_is_taken_and_only_what_stands_out_is_shown(qtbot: QtBo
     assert "fit" in page.tried_title.words()
 
 
-def test_the_other_sections_change_their_rules(qtbot: QtBot, page: RulesPage) -> None:
+def test_the_other_sections_change_their_rules(qtbot: QtBot, page: RulesView) -> None:
     """Days, trust, doubles, copies, words and devices; what cannot be read is said and not taken."""
     days, trust, doubles, copies, words = page.sections
     page.open_section(2)
@@ -274,14 +274,14 @@ def test_the_other_sections_change_their_rules(qtbot: QtBot, page: RulesPage) ->
 
 
 def test_what_is_home_is_re_filed_and_taken_back(
-    qtbot: QtBot, small: MainWindow, page: RulesPage, library: Library
+    qtbot: QtBot, small: MainWindow, page: RulesView, library: Library
 ) -> None:
     """Planned on the page, moved, told, and taken back by a button; Escape leaves the plan."""
-    small.open_page(0)
+    small.go_to("intake")
     small.runs.bring_home()
-    qtbot.waitUntil(lambda: not small.runs.running and "proven" in small.page.action_bar.words(), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: not small.runs.running and "proven" in intake(small).action_bar.words(), timeout=PATIENCE)
     before = names_below(library.root)
-    small.open_page(2)
+    small.go_to("rules")
     page.start_from(page_start("Kind, then date"))
     page.keep_or_refile()
     qtbot.waitUntil(lambda: page.plan_refiling.isEnabled() and not page.changed, timeout=PATIENCE)
@@ -308,13 +308,13 @@ def test_what_is_home_is_re_filed_and_taken_back(
 
 
 def test_what_captures_are_is_said_anew_by_a_selection(
-    qtbot: QtBot, small: MainWindow, page: RulesPage, library: Library, monkeypatch: pytest.MonkeyPatch
+    qtbot: QtBot, small: MainWindow, page: RulesView, library: Library, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Of one capture, as it is; the plan follows it, nothing else is touched, and the Journal takes it back."""
-    small.open_page(0)
+    small.go_to("intake")
     small.runs.bring_home()
-    qtbot.waitUntil(lambda: not small.runs.running and "proven" in small.page.action_bar.words(), timeout=PATIENCE)
-    small.open_page(2)
+    qtbot.waitUntil(lambda: not small.runs.running and "proven" in intake(small).action_bar.words(), timeout=PATIENCE)
+    small.go_to("rules")
     page.plan_refiling.click()
     view, model = page.refiling, page.refiling.model
     qtbot.waitUntil(lambda: model.planned is not None and bool(model.planned.home), timeout=PATIENCE)
@@ -375,38 +375,38 @@ def page_start(words: str) -> object:
 
 
 def test_rules_come_from_elsewhere_and_a_broken_file_is_said(
-    qtbot: QtBot, small: MainWindow, page: RulesPage, library: Library, tmp_path: Path
+    qtbot: QtBot, small: MainWindow, page: RulesView, library: Library, tmp_path: Path
 ) -> None:
     """Another's rules are shown first, and can be put back; an intake says what it is for where rules ask."""
     theirs = tmp_path / "theirs.toml"
     theirs.write_text(rules_text(HouseRules(layout="{job}/{year}")))
-    small.wish(lambda session: session.read_rules(str(theirs)))
+    small.page("rules").read_rules(str(theirs))
     qtbot.waitUntil(lambda: text(page) == "{job}/{year}", timeout=PATIENCE)
     assert page.bar.words().startswith("These are the other rules.")
     page.keep_or_refile()
-    qtbot.waitUntil(lambda: small.page.board.asks == ("job",), timeout=PATIENCE)
-    small.open_page(0)
-    about = small.page.titles.about
+    qtbot.waitUntil(lambda: intake(small).board.asks == ("job",), timeout=PATIENCE)
+    small.go_to("intake")
+    about = intake(small).titles.about
     assert (about.isVisible(), about.text()) == (True, "say the job…")
     about.click()
-    panel = small.page.overlays.about
+    panel = intake(small).overlays.about
     assert panel is not None
     type_into(panel.fields[0], "26-014", KEYS.Key_Return)
     qtbot.waitUntil(lambda: about.text() == "job 26-014", timeout=PATIENCE)
-    folders = {view.folder for day in small.page.board.days for view in day.captures}
+    folders = {view.folder for day in intake(small).board.days for view in day.captures}
     assert "26-014/2026" in folders
     Path(library.own, FILE).write_text("[filing\n")
-    small.wish(lambda session: session.open_library(library.root))
-    qtbot.waitUntil(lambda: "rules file is broken" in small.page.action_bar.words(), timeout=PATIENCE)
-    small.open_page(2)
+    small.page("intake").ask_intake(lambda intake: intake.open_library(library.root))
+    qtbot.waitUntil(lambda: "rules file is broken" in intake(small).action_bar.words(), timeout=PATIENCE)
+    small.go_to("rules")
     assert text(page) == "{job}/{year}"
 
 
 def test_without_captures_rules_are_tried_on_made_up_ones(qtbot: QtBot, window: MainWindow) -> None:
     """And cannot be kept before there is a library."""
-    qtbot.waitUntil(lambda: window.session is not None, timeout=PATIENCE)
-    window.open_page(2)
-    page = window.house.page
+    qtbot.waitUntil(lambda: window.client.session is not None, timeout=PATIENCE)
+    window.go_to("rules")
+    page = window.page("rules").view
     tried(qtbot, page, lambda paths: any("Bridge survey" in path for path in paths))
     page.start_from(page_start("Year / month"))
     assert page.changed

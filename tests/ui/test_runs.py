@@ -21,11 +21,11 @@ from jutrek.library.ledger import Ledger
 from jutrek.sources import Drive
 from jutrek.transfer import Listener, bring, carry
 from jutrek.transfer.flight import Flight
-from jutrek.ui.intake.clearing import ClearDialog
-from jutrek.ui.window import MainWindow
+from jutrek.ui.app.window import MainWindow
+from jutrek.ui.pages.intake.clearing import ClearDialog
 from tests import making
 from tests.making import WHEN, names_below, planned, put
-from tests.ui.conftest import PATIENCE, ready
+from tests.ui.conftest import PATIENCE, intake, ready
 
 
 @pytest.fixture(autouse=True)
@@ -51,16 +51,16 @@ def two(qtbot: QtBot, window: MainWindow, library: Library, card: Path, tarn: Pl
         put(card / "DCIM" / f"A{number}.JPG", making.jpeg(WHEN.replace(minute=number), seed=number))
     window.begin(library.root, [str(card)])
     ready(qtbot, window, 1)
-    qtbot.waitUntil(lambda: len(window.page.board.places) == 1, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: len(intake(window).board.places) == 1, timeout=PATIENCE)
     return window
 
 
 def words(window: MainWindow) -> str:
-    return window.page.action_bar.words()
+    return intake(window).action_bar.words()
 
 
 def bring_home(qtbot: QtBot, window: MainWindow) -> None:
-    qtbot.mouseClick(window.page.action_bar.main, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(intake(window).action_bar.main, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not window.runs.running, timeout=PATIENCE)
 
 
@@ -86,7 +86,7 @@ def test_a_run_into_two_places_is_shown_proved_and_reported(
     qtbot: QtBot, two: MainWindow, library: Library, tarn: Place, monkeypatch: pytest.MonkeyPatch, opened: list[str]
 ) -> None:
     """While it runs: places, speed, what is done behind it; it pauses and goes on; then safe or not, and why."""
-    page, held = two.page, Held(monkeypatch)
+    page, held = intake(two), Held(monkeypatch)
     qtbot.mouseClick(page.action_bar.main, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: bool(held.begun) and page.chart.isVisible(), timeout=PATIENCE)
     assert page.after.isVisible()
@@ -110,7 +110,7 @@ def test_a_run_into_two_places_is_shown_proved_and_reported(
     qtbot.waitUntil(lambda: tile.accessibleName().endswith("safe to clear") and tile.button.text() == "Let go",
                     timeout=PATIENCE)  # fmt: skip
     assert words(two).startswith("Safe to clear: all 4 files are proven in library and Tarn.")
-    two.runs.open_report()
+    two.page("intake").runs.open_report()
     assert opened[0].endswith("report.html")
     assert Path(opened[0]).exists()
 
@@ -128,7 +128,7 @@ def test_a_full_place_is_asked_about_in_place(
         write(copy, *rest)  # type: ignore[arg-type]
 
     monkeypatch.setattr(carry.Copy, "write", no_room)
-    page = two.page
+    page = intake(two)
     qtbot.mouseClick(page.action_bar.main, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: page.action_bar.asking, timeout=PATIENCE)
     assert words(two).startswith("Tarn is full.")
@@ -165,7 +165,7 @@ def test_what_was_cut_off_is_finished_or_rolled_back(
     stopped_run(library, card)
     assert 0 < len(names_below(library.root)) < 40
     window.begin(library.root, [])
-    bar = window.page.action_bar
+    bar = intake(window).action_bar
     qtbot.waitUntil(lambda: bar.asking, timeout=PATIENCE)
     assert words(window).startswith("The last run did not end.")
     button = next(one for one in bar.answers if one.text() == choice)
@@ -179,10 +179,10 @@ def test_a_card_is_cleared_only_after_a_last_look(
     qtbot: QtBot, two: MainWindow, card: Path, tarn: Place, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """The button names the act and the number; leaving it removes nothing."""
-    two.page.copies.caught_up.emit(tarn.id)
+    intake(two).copies.caught_up.emit(tarn.id)
     qtbot.waitUntil(lambda: words(two).startswith("1 file brought"), timeout=PATIENCE)
     bring_home(qtbot, two)
-    (tile,) = two.page.from_column.tiles.values()
+    (tile,) = intake(two).from_column.tiles.values()
     qtbot.waitUntil(lambda: tile.button.text() == "Let go", timeout=PATIENCE)
     seen: list[str] = []
 
@@ -208,15 +208,15 @@ def test_cards_that_appear_are_asked_about(qtbot: QtBot, window: MainWindow, lib
     """Not in a dialog; a yes reads it, and the question goes with the card."""
     put(card / "DCIM" / "A.JPG", making.jpeg())
     window.begin(library.root, [])
-    qtbot.waitUntil(lambda: window.page.board.place is not None, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: intake(window).board.place is not None, timeout=PATIENCE)
     drive = Drive("/bus/a", "/bus/d", "/dev/sdb1", "CARD A", "", "exfat", 64 * 10**9, str(card))
     other = Drive("/bus/b", "/bus/e", "/dev/sdc1", "Stick", "", "vfat", 10**9, str(library.root))
-    column = window.page.from_column
-    window._hear(events.DrivesChanged(((drive, True), (other, False))))
+    column = intake(window).from_column
+    window.client.hub.tell(events.DrivesChanged(((drive, True), (other, False))))
     assert list(column.appeared) == ["/bus/a"]
-    window._hear(events.DrivesChanged(()))
+    window.client.hub.tell(events.DrivesChanged(()))
     assert not column.appeared
-    window._hear(events.DrivesChanged(((drive, True),)))
+    window.client.hub.tell(events.DrivesChanged(((drive, True),)))
     tile = column.appeared["/bus/a"]
     assert tile.accessibleName() == "CARD A appeared, 64.0 GB"
     qtbot.mouseClick(tile.button, Qt.MouseButton.LeftButton)
@@ -228,18 +228,18 @@ def test_cards_that_appear_are_asked_about(qtbot: QtBot, window: MainWindow, lib
 def journal(qtbot: QtBot, two: MainWindow) -> Iterator[MainWindow]:
     """The Journal page after an intake."""
     bring_home(qtbot, two)
-    two.open_page(3)
-    page = two.journal.page
+    two.go_to("journal")
+    page = two.page("journal").view
     qtbot.waitUntil(lambda: bool(page.list.rows.records) and bool(page.places.cards), timeout=PATIENCE)
     yield two
 
 
 def said(window: MainWindow) -> str:
-    return window.journal.page.bar.words()
+    return window.page("journal").view.bar.words()
 
 
 def choose(qtbot: QtBot, window: MainWindow, kind: str) -> None:
-    page = window.journal.page
+    page = window.page("journal").view
     records = page.list.rows.records
     number = next(number for number, record in enumerate(records) if record.kind == kind)
     page.list.setCurrentIndex(page.list.rows.index(number))
@@ -250,7 +250,7 @@ def test_the_journal_tells_and_takes_back(
     qtbot: QtBot, journal: MainWindow, library: Library, tarn: Place, opened: list[str]
 ) -> None:
     """An intake opens into its files; taken back it is gone from both places; done again it is back."""
-    page = journal.journal.page
+    page = journal.page("journal").view
     choose(qtbot, journal, "intake")
     assert [one.what for one in page.run.model.files] == ["proven in 2 places"] * 3
     assert page.run.head.accessibleName().endswith("Proven in library: 3 files, Tarn: 3 files.")
@@ -270,7 +270,7 @@ def test_the_journal_tells_and_takes_back(
 
 def test_a_single_move_is_taken_back(qtbot: QtBot, journal: MainWindow, library: Library) -> None:
     """Only the files that are selected."""
-    page = journal.journal.page
+    page = journal.page("journal").view
     choose(qtbot, journal, "intake")
     page.run.table.selectRow(0)
     assert page.main.text() == "Take 1 file back"
@@ -284,7 +284,7 @@ def test_places_are_caught_up_checked_and_mended(
     qtbot: QtBot, journal: MainWindow, library: Library, tarn: Place
 ) -> None:
     """What is missing is brought, what rotted is found and mended, each with a button that says how much."""
-    cards = journal.journal.page.places
+    cards = journal.page("journal").view.places
     assert cards.cards[tarn.id].buttons["catch up"].text() == "Bring 1 file"
     cards.cards[tarn.id].buttons["catch up"].click()
     qtbot.waitUntil(lambda: "catch up" not in cards.cards[tarn.id].buttons, timeout=PATIENCE)
@@ -303,10 +303,10 @@ def test_places_are_caught_up_checked_and_mended(
 
 def test_a_record_that_was_changed_is_marked(qtbot: QtBot, journal: MainWindow, library: Library) -> None:
     """In the headline, in the list, and in the run itself."""
-    page = journal.journal.page
+    page = journal.page("journal").view
     path = min(Path(library.own, "journal").glob("*.jsonl"))
     path.write_bytes(path.read_bytes().replace(b'"row": 1', b'"row": 7', 1))
-    journal.open_page(3)
+    journal.go_to("journal")
     qtbot.waitUntil(lambda: any(record.broken for record in page.list.rows.records), timeout=PATIENCE)
     choose(qtbot, journal, "intake")
     assert said(journal).startswith("This record was changed.")

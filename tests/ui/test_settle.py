@@ -14,38 +14,38 @@ from pytestqt.qtbot import QtBot
 from jutrek.demo import Scenario
 from jutrek.desk.board import CaptureView, State
 from jutrek.library import Library
-from jutrek.ui.intake.days import DayRow
-from jutrek.ui.intake.page import IntakePage
-from jutrek.ui.intake.parts import CAPTURES
-from jutrek.ui.settle.evidence import WaveChart
-from jutrek.ui.window import MainWindow
+from jutrek.ui.app.window import MainWindow
+from jutrek.ui.pages.intake.days import DayRow
+from jutrek.ui.pages.intake.dragging import CAPTURES
+from jutrek.ui.pages.intake.settle.evidence import WaveChart
+from jutrek.ui.pages.intake.view import IntakeView
 from tests import making
 from tests.making import WHEN, put
-from tests.ui.conftest import PATIENCE, gone, ready
+from tests.ui.conftest import PATIENCE, gone, intake, ready
 
 LEFT = Qt.MouseButton.LeftButton
 
 
 @pytest.fixture
-def page(qtbot: QtBot, window: MainWindow, demo: Scenario) -> IntakePage:
+def page(qtbot: QtBot, window: MainWindow, demo: Scenario) -> IntakeView:
     """The demo on the board."""
     window.begin(demo.library, list(demo.sources))
     ready(qtbot, window, 5)
-    return window.page
+    return intake(window)
 
 
 @pytest.fixture
-def day(qtbot: QtBot, window: MainWindow, library: Library, card: Path) -> IntakePage:
+def day(qtbot: QtBot, window: MainWindow, library: Library, card: Path) -> IntakeView:
     """A day of six pictures an hour apart, at 10:26 and so on, and one of the day after."""
     for number in range(6):
         put(card / f"P{number}.JPG", making.jpeg(WHEN + timedelta(hours=number), seed=number))
     put(card / "P9.JPG", making.jpeg(WHEN + timedelta(days=1), seed=9))
     window.begin(library.root, [str(card)])
     ready(qtbot, window, 1)
-    return window.page
+    return intake(window)
 
 
-def row_of(page: IntakePage, key: str) -> DayRow:
+def row_of(page: IntakeView, key: str) -> DayRow:
     return next(row for row in page.rows() if row.view.key == key)
 
 
@@ -64,20 +64,20 @@ def drag(qtbot: QtBot, widget: QWidget, start: QPoint, end: QPoint, held: Qt.Key
 
 def undone(qtbot: QtBot, window: MainWindow) -> None:
     """Ctrl+Z until nothing is left to take back."""
-    before = window.page.board.can_undo
+    before = intake(window).board.can_undo
     assert before
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow)
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    qtbot.waitUntil(lambda: not window.page.board.can_undo, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: not intake(window).board.can_undo, timeout=PATIENCE)
 
 
-def times(page: IntakePage, letter: str) -> list[str]:
+def times(page: IntakeView, letter: str) -> list[str]:
     views = [view for day in page.board.days for view in day.captures if view.device.letter == letter]
     return [f"{view.when:%d %H:%M}" for view in views if view.when]
 
 
-def test_a_lane_is_dragged_and_its_clock_is_right(qtbot: QtBot, window: MainWindow, page: IntakePage) -> None:
+def test_a_lane_is_dragged_and_its_clock_is_right(qtbot: QtBot, window: MainWindow, page: IntakeView) -> None:
     """A ghost goes along, dropping asks, and the plan's names follow; Ctrl+Z puts it back."""
     before = times(page, "B")
     row = row_of(page, "2026-05-14")
@@ -104,7 +104,7 @@ def test_a_lane_is_dragged_and_its_clock_is_right(qtbot: QtBot, window: MainWind
     assert (times(page, "B"), len(page.board.questions)) == (before, 4)
 
 
-def test_shift_drags_to_the_second(qtbot: QtBot, day: IntakePage) -> None:
+def test_shift_drags_to_the_second(qtbot: QtBot, day: IntakeView) -> None:
     """Without it a drag snaps to whole quarter hours."""
     row = row_of(day, "2026-05-14")
     start = QPoint(60, row.lanes.top_of(0) + 3)
@@ -116,7 +116,7 @@ def test_shift_drags_to_the_second(qtbot: QtBot, day: IntakePage) -> None:
     assert heard[1] == round(31 * row.lanes.seconds_per_pixel)
 
 
-def test_a_range_of_a_lane_is_selected(qtbot: QtBot, day: IntakePage) -> None:
+def test_a_range_of_a_lane_is_selected(qtbot: QtBot, day: IntakeView) -> None:
     """Ctrl and a drag over a lane choose what lies within; the row opens."""
     row = row_of(day, "2026-05-14")
     y = row.lanes.top_of(0) + 3
@@ -125,7 +125,7 @@ def test_a_range_of_a_lane_is_selected(qtbot: QtBot, day: IntakePage) -> None:
     assert [Path(key).name for key in day.grid.picked()] == ["P0.JPG", "P1.JPG", "P2.JPG"]
 
 
-def test_every_doubt_of_the_demo_is_settled(qtbot: QtBot, window: MainWindow, page: IntakePage) -> None:
+def test_every_doubt_of_the_demo_is_settled(qtbot: QtBot, window: MainWindow, page: IntakeView) -> None:
     """The walk of the guide: six clicks, and nothing needs a look."""
     boxes = page.outcome._boxes()
     qtbot.mouseClick(page.outcome, LEFT, pos=boxes[-1].center())
@@ -150,7 +150,7 @@ def test_every_doubt_of_the_demo_is_settled(qtbot: QtBot, window: MainWindow, pa
     assert len(page.rows()) == 6
 
 
-def test_another_shift_is_typed(qtbot: QtBot, page: IntakePage) -> None:
+def test_another_shift_is_typed(qtbot: QtBot, page: IntakeView) -> None:
     """What cannot be read is answered with a sentence, in place."""
     page.open_settle()
     card = next(iter(page.settle.cards.values()))
@@ -166,7 +166,7 @@ def test_another_shift_is_typed(qtbot: QtBot, page: IntakePage) -> None:
     assert len(page.board.questions) == 3
 
 
-def test_two_pictures_of_one_moment_tell_the_shift(qtbot: QtBot, page: IntakePage) -> None:
+def test_two_pictures_of_one_moment_tell_the_shift(qtbot: QtBot, page: IntakeView) -> None:
     """Side by side; a true time that is typed counts more. The proposal is where it opens."""
     page.open_settle()
     qtbot.mouseClick(next(iter(page.settle.cards.values())).match, LEFT)
@@ -191,7 +191,7 @@ def test_two_pictures_of_one_moment_tell_the_shift(qtbot: QtBot, page: IntakePag
     assert not match.isVisible()
 
 
-def test_a_shoot_is_described_in_place(qtbot: QtBot, window: MainWindow, day: IntakePage) -> None:
+def test_a_shoot_is_described_in_place(qtbot: QtBot, window: MainWindow, day: IntakeView) -> None:
     """F2 or a click on its name; the words go into folder and names, and Ctrl+Z takes them out again."""
     row = row_of(day, "2026-05-14")
     row.setFocus()
@@ -211,25 +211,25 @@ def test_a_shoot_is_described_in_place(qtbot: QtBot, window: MainWindow, day: In
     assert (row.view.words, page_words(day)) == ("", "")
 
 
-def page_words(page: IntakePage) -> str:
+def page_words(page: IntakeView) -> str:
     """What the first shoot is called on the board itself."""
     return page.board.days[0].words
 
 
-def pick(page: IntakePage, *names: str) -> None:
+def pick(page: IntakeView, *names: str) -> None:
     views = [view for day in page.board.days for view in day.captures if view.name in names]
     page.grid.pick([view.id for view in views])
     page.grid.selected.emit()
 
 
-def press(qtbot: QtBot, page: IntakePage, key: str) -> QPushButton:
+def press(qtbot: QtBot, page: IntakeView, key: str) -> QPushButton:
     button = page.when.opened.buttons[key]
     assert button.isVisible()
     qtbot.mouseClick(button, LEFT)
     return button
 
 
-def answer(qtbot: QtBot, page: IntakePage, text: str) -> None:
+def answer(qtbot: QtBot, page: IntakeView, text: str) -> None:
     ask = page.when.opened.ask
     assert ask is not None
     assert ask.field is not None
@@ -237,7 +237,7 @@ def answer(qtbot: QtBot, page: IntakePage, text: str) -> None:
     qtbot.keyClick(ask.field, Qt.Key.Key_Return)
 
 
-def test_a_shoot_is_split_and_joined(qtbot: QtBot, window: MainWindow, day: IntakePage) -> None:
+def test_a_shoot_is_split_and_joined(qtbot: QtBot, window: MainWindow, day: IntakeView) -> None:
     """At the chosen capture; the second one can be joined with the first again, and all of it taken back."""
     day.open_day("2026-05-14")
     pick(day, "P3.JPG")
@@ -246,11 +246,11 @@ def test_a_shoot_is_split_and_joined(qtbot: QtBot, window: MainWindow, day: Inta
     assert [len(row.view.captures) for row in day.rows()] == [3, 3, 1]
     row_of(day, "2026-05-14/2").joined.emit()
     qtbot.waitUntil(lambda: len(day.rows()) == 2, timeout=PATIENCE)
-    window.undo()
+    window.current.undo()
     qtbot.waitUntil(lambda: len(day.rows()) == 3, timeout=PATIENCE)
-    window.undo()
+    window.current.undo()
     qtbot.waitUntil(lambda: len(day.rows()) == 2, timeout=PATIENCE)
-    window.redo()
+    window.current.redo()
     qtbot.waitUntil(lambda: len(day.rows()) == 3, timeout=PATIENCE)
 
 
@@ -262,7 +262,7 @@ def drop(row: DayRow, views: list[CaptureView]) -> None:
 
 def test_captures_are_dropped_on_a_shoot(qtbot: QtBot, small: MainWindow) -> None:
     """One with a date goes with the shoot; one without gets its day. Their own dates stay."""
-    page = small.page
+    page = intake(small)
     drop(row_of(page, "2026-05-14"), [*page.board.days[1].captures, *page.board.days[-1].captures])
     qtbot.waitUntil(lambda: len(page.rows()) == 1, timeout=PATIENCE)
     placed = {view.name: view for view in page.board.days[0].captures}
@@ -271,7 +271,7 @@ def test_captures_are_dropped_on_a_shoot(qtbot: QtBot, small: MainWindow) -> Non
     assert page.grid.model().mimeTypes() == [CAPTURES]
 
 
-def test_a_selection_is_shifted_dated_named_and_set_aside(qtbot: QtBot, day: IntakePage) -> None:
+def test_a_selection_is_shifted_dated_named_and_set_aside(qtbot: QtBot, day: IntakeView) -> None:
     """The bar above the pictures does with all of them what is typed once; nonsense is answered in place."""
     day.open_day("2026-05-14")
     pick(day, "P0.JPG", "P1.JPG")
@@ -308,7 +308,7 @@ def test_a_selection_is_shifted_dated_named_and_set_aside(qtbot: QtBot, day: Int
     qtbot.waitUntil(lambda: day.board.count(State.ASIDE) == 1, timeout=PATIENCE)
 
 
-def test_delete_sets_aside(qtbot: QtBot, day: IntakePage) -> None:
+def test_delete_sets_aside(qtbot: QtBot, day: IntakeView) -> None:
     """Delete leaves the chosen captures out; nothing on the card is touched."""
     day.open_day("2026-05-14")
     pick(day, "P1.JPG")
@@ -316,7 +316,7 @@ def test_delete_sets_aside(qtbot: QtBot, day: IntakePage) -> None:
     qtbot.waitUntil(lambda: day.board.count(State.ASIDE) == 1, timeout=PATIENCE)
 
 
-def test_days_and_zones_are_changed_in_place(qtbot: QtBot, day: IntakePage) -> None:
+def test_days_and_zones_are_changed_in_place(qtbot: QtBot, day: IntakeView) -> None:
     """A gap of half an hour parts every picture; what cannot be read is said."""
     qtbot.mouseClick(day.titles.days, LEFT)
     panel = day.overlays.days
@@ -334,7 +334,7 @@ def test_days_and_zones_are_changed_in_place(qtbot: QtBot, day: IntakePage) -> N
     assert day.board.journeys[0][1] == 60
 
 
-def test_a_device_is_named_on_its_tile(qtbot: QtBot, window: MainWindow, day: IntakePage, library: Library) -> None:
+def test_a_device_is_named_on_its_tile(qtbot: QtBot, window: MainWindow, day: IntakeView, library: Library) -> None:
     """F2 on a tile: its name and who carries it, kept in the library once something came home."""
     (tile,) = day.from_column.tiles.values()
     tile.setFocus()
@@ -346,12 +346,12 @@ def test_a_device_is_named_on_its_tile(qtbot: QtBot, window: MainWindow, day: In
     panel.fields[1].setText("Marta")
     qtbot.keyClick(panel.fields[1], Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: tile.accessibleName().startswith("A · Stills body, Marta"), timeout=PATIENCE)
-    window.runs.bring_home()
+    window.page("intake").go()
     qtbot.waitUntil(lambda: not window.runs.running, timeout=PATIENCE)
     assert "Marta" in (Path(library.own) / "devices.toml").read_text()
 
 
-def test_bursts_lie_in_a_stack(qtbot: QtBot, page: IntakePage) -> None:
+def test_bursts_lie_in_a_stack(qtbot: QtBot, page: IntakeView) -> None:
     """A click on the count, or Enter, opens it; Enter closes it again; a stack is selected as a whole."""
     page.open_day("2026-05-12/2")
     model = page.grid.model()
@@ -373,7 +373,7 @@ def test_years_open_into_months_and_shoots(qtbot: QtBot, window: MainWindow, lib
         put(card / f"{number}.JPG", making.jpeg(WHEN - timedelta(days=31 * number), seed=number))
     window.begin(library.root, [str(card)])
     ready(qtbot, window, 1)
-    page = window.page
+    page = intake(window)
     rows = page.rows()
     assert {len(row.view.key) for row in rows} == {4}
     qtbot.mouseClick(rows[-1], LEFT, pos=QPoint(60, 20))
@@ -387,7 +387,7 @@ def test_years_open_into_months_and_shoots(qtbot: QtBot, window: MainWindow, lib
 
 
 def test_an_intake_in_work_is_taken_up_again(
-    qtbot: QtBot, window: MainWindow, day: IntakePage, library: Library
+    qtbot: QtBot, window: MainWindow, day: IntakeView, library: Library
 ) -> None:
     """Sources and decisions of a closed window are there again, and can be taken back."""
     day.when.decided.emit([_describe(day)])
@@ -397,14 +397,14 @@ def test_an_intake_in_work_is_taken_up_again(
     again.begin(library.root, [])
     again.show()
     ready(qtbot, again, 1)
-    qtbot.waitUntil(lambda: again.page.rows()[0].view.words == "Bridge", timeout=PATIENCE)
-    assert "Taken up where you left off" in again.page.action_bar.accessibleName()
-    again.undo()
-    qtbot.waitUntil(lambda: again.page.rows()[0].view.words == "", timeout=PATIENCE)
+    qtbot.waitUntil(lambda: intake(again).rows()[0].view.words == "Bridge", timeout=PATIENCE)
+    assert "Taken up where you left off" in intake(again).action_bar.accessibleName()
+    again.current.undo()
+    qtbot.waitUntil(lambda: intake(again).rows()[0].view.words == "", timeout=PATIENCE)
     gone(again)
 
 
-def _describe(page: IntakePage) -> object:
+def _describe(page: IntakeView) -> object:
     from jutrek.captures.decisions import Describe
 
     start = page.board.days[0].start
@@ -416,10 +416,10 @@ def test_what_two_devices_heard_is_shown_with_the_question(qtbot: QtBot, window:
     """While it listens the head says so; then two waves take the place of the lanes."""
     window.learns = True
     said: list[str] = []
-    meanwhile = window.page.show_meanwhile
-    window.page.show_meanwhile = lambda *told: (said.append(told[0]), meanwhile(*told))  # type: ignore[assignment]
+    meanwhile = intake(window).show_meanwhile
+    intake(window).show_meanwhile = lambda *told: (said.append(told[0]), meanwhile(*told))  # type: ignore[assignment]
     window.begin(demo.library, demo.sources[3:])
-    page = window.page
+    page = intake(window)
     # Several minutes of sound are decoded meanwhile.
     qtbot.waitUntil(lambda: any(one.waves is not None for one in page.board.questions), timeout=5 * PATIENCE)
     assert "listening to recordings" in said

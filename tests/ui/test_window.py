@@ -17,17 +17,17 @@ from jutrek.desk.board import State
 from jutrek.library import Library
 from jutrek.transfer import carry
 from jutrek.ui import paint
-from jutrek.ui.start import picture_of_window
+from jutrek.ui.app.start import picture_of_window
+from jutrek.ui.app.window import MainWindow
 from jutrek.ui.theme import DARK, LIGHT, Theme
-from jutrek.ui.window import MainWindow
 from tests import making
 from tests.making import WHEN, names_below, put
-from tests.ui.conftest import PATIENCE, ready
+from tests.ui.conftest import PATIENCE, intake, ready
 
 
 def bring(qtbot: QtBot, window: MainWindow) -> None:
     """Press the main button and wait for the end."""
-    qtbot.mouseClick(window.page.action_bar.main, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(intake(window).action_bar.main, Qt.MouseButton.LeftButton)
     assert window.runs.running
     # A whole intake, each file synced: on a busy disk that takes its time.
     qtbot.waitUntil(lambda: not window.runs.running, timeout=3 * PATIENCE)
@@ -35,14 +35,14 @@ def bring(qtbot: QtBot, window: MainWindow) -> None:
 
 def words(window: MainWindow) -> str:
     """What the action bar says."""
-    return window.page.action_bar.accessibleName()
+    return intake(window).action_bar.accessibleName()
 
 
 def test_the_demo_goes_through_in_the_window(qtbot: QtBot, window: MainWindow, demo: Scenario) -> None:
     """From five sources to all home, with what became of every row; a second time there is nothing to bring."""
     window.begin(demo.library, list(demo.sources))
     ready(qtbot, window, 5)
-    page = window.page
+    page = intake(window)
     assert page.action_bar.main.text() == "Bring 167 home, not compared yet"
     assert page.outcome.accessibleName() == "Outcome: 167 to bring home, 14 at home, 33 need a look"
     rows = page.rows()
@@ -57,7 +57,7 @@ def test_the_demo_goes_through_in_the_window(qtbot: QtBot, window: MainWindow, d
     view = page.board.find(page.capture)
     assert view is not None
     assert view.new_name in page.arrival.accessibleName()
-    qtbot.waitUntil(window.thumbnails.idle, timeout=PATIENCE)
+    qtbot.waitUntil(window.pictures.idle, timeout=PATIENCE)
     bring(qtbot, window)
     plan = page.board.plan
     assert plan is not None
@@ -72,7 +72,7 @@ def test_the_demo_goes_through_in_the_window(qtbot: QtBot, window: MainWindow, d
 
 def test_the_board_narrows_by_outcome_and_by_folder(qtbot: QtBot, small: MainWindow) -> None:
     """A click on a share or a folder narrows, another widens; Escape shows all."""
-    page = small.page
+    page = intake(small)
     boxes = page.outcome._boxes()
     qtbot.mouseClick(page.outcome, Qt.MouseButton.LeftButton, pos=boxes[1].center())
     assert [(row.view.key, len(row.view.captures)) for row in page.rows()] == [("2026-05-14", 1)]
@@ -94,7 +94,7 @@ def test_the_board_narrows_by_outcome_and_by_folder(qtbot: QtBot, small: MainWin
 
 def test_days_and_captures_are_walked_by_keyboard(qtbot: QtBot, small: MainWindow) -> None:
     """Enter opens a day, arrows walk its captures, Escape closes it and gives the focus back."""
-    page = small.page
+    page = intake(small)
     row = page.rows()[0]
     row.setFocus()
     qtbot.keyClick(row, Qt.Key.Key_Return)
@@ -120,10 +120,12 @@ def test_days_below_the_fold_follow_in_a_moment(qtbot: QtBot, window: MainWindow
         put(card / f"{number}.JPG", making.jpeg(WHEN.replace(day=1 + number), seed=number))
     window.begin(library.root, [str(card)])
     ready(qtbot, window, 1)
-    qtbot.waitUntil(lambda: [row.view.key for row in window.page.rows()] == [d.key for d in window.page.board.days])
-    assert len(window.page.rows()) == 28
-    window.page.open_day("2026-05-28")
-    assert window.page.when.opened.parentWidget() is window.page.rows()[-1]
+    qtbot.waitUntil(
+        lambda: [row.view.key for row in intake(window).rows()] == [d.key for d in intake(window).board.days]
+    )
+    assert len(intake(window).rows()) == 28
+    intake(window).open_day("2026-05-28")
+    assert intake(window).when.opened.parentWidget() is intake(window).rows()[-1]
 
 
 def test_many_devices_share_the_last_lane(qtbot: QtBot, window: MainWindow, library: Library, tmp_path: Path) -> None:
@@ -133,7 +135,7 @@ def test_many_devices_share_the_last_lane(qtbot: QtBot, window: MainWindow, libr
         put(card / "DCIM" / "X.JPG", making.jpeg(seed=number, model=f"M{number}"))
     window.begin(library.root, [str(card) for card in cards])
     ready(qtbot, window, 7)
-    lanes = window.page.rows()[0].lanes.lanes()
+    lanes = intake(window).rows()[0].lanes.lanes()
     assert [(sign, len(devices)) for sign, _, devices in lanes] == [
         ("A", 1),
         ("B", 1),
@@ -146,7 +148,7 @@ def test_many_devices_share_the_last_lane(qtbot: QtBot, window: MainWindow, libr
 
 def test_ribbons_follow_the_rows(qtbot: QtBot, small: MainWindow) -> None:
     """Whatever moves a row, the ribbons are painted anew where it is."""
-    page = small.page
+    page = intake(small)
     painted: list[list[float]] = []
     page.from_gutter._ribbons = lambda: painted.append(sorted(r.right for r in page._ties.from_sources())) or ()
     first, second = page.rows()[:2]
@@ -162,14 +164,14 @@ def test_ribbons_follow_the_rows(qtbot: QtBot, small: MainWindow) -> None:
 
 def test_walking_goes_on_while_boards_come(qtbot: QtBot, small: MainWindow, tmp_path: Path) -> None:
     """A new source keeps the open day open, its focus where it was, and the chosen capture chosen."""
-    page = small.page
+    page = intake(small)
     page.open_day("2026-05-15")
     qtbot.keyClick(page.grid, Qt.Key.Key_Home)
     chosen = page.capture
     assert chosen.endswith("B.JPG")
     put(tmp_path / "more" / "0.JPG", making.jpeg(WHEN.replace(day=15, hour=9), seed=7))
     put(tmp_path / "more" / "1.JPG", making.jpeg(WHEN.replace(day=13), seed=8))
-    small.add_source(str(tmp_path / "more"))
+    small.page("intake").add_source(str(tmp_path / "more"))
     ready(qtbot, small, 2)
     assert page.grid.hasFocus()
     assert page.grid.currentIndex().row() == 1
@@ -180,7 +182,7 @@ def test_walking_goes_on_while_boards_come(qtbot: QtBot, small: MainWindow, tmp_
 
 def test_undated_captures_can_be_taken_to_unfiled(qtbot: QtBot, small: MainWindow, library: Library) -> None:
     """Their row opens the question, and one of its answers takes them along."""
-    page = small.page
+    page = intake(small)
     qtbot.mouseClick(page.rows()[-1].settle, Qt.MouseButton.LeftButton)
     (card,) = page.settle.cards.values()
     button = next(button for button in card.buttons if button.text() == "Leave unfiled")
@@ -193,7 +195,7 @@ def test_undated_captures_can_be_taken_to_unfiled(qtbot: QtBot, small: MainWindo
 def test_focus_goes_from_when_to_lands(qtbot: QtBot, small: MainWindow) -> None:
     """Tab walks outcome, sources, days, folders, actions; every stop can be seen."""
     small.activateWindow()
-    small.page.outcome.setFocus()
+    intake(small).outcome.setFocus()
     seen: list[str] = []
     for _ in range(12):
         focused = QApplication.focusWidget()
@@ -208,30 +210,30 @@ def test_trouble_stays_until_something_else_is_done(
     qtbot: QtBot, small: MainWindow, library: Library, tmp_path: Path, card: Path
 ) -> None:
     """A sentence is not swept away by the next board; without a plan there is nothing to bring."""
-    small.add_source(str(tmp_path / "none"))
+    small.page("intake").add_source(str(tmp_path / "none"))
     qtbot.waitUntil(lambda: "could not be read" in words(small), timeout=PATIENCE)
     qtbot.wait(150)
     assert "could not be read" in words(small)
-    small.wish(lambda session: session.remove_source(str(card)))
-    qtbot.waitUntil(lambda: not small.page.board.sources, timeout=PATIENCE)
+    small.page("intake").remove_source(str(card))
+    qtbot.waitUntil(lambda: not intake(small).board.sources, timeout=PATIENCE)
     assert words(small).startswith("Ready.")
-    assert not small.page.action_bar.main.isEnabled()
+    assert not intake(small).action_bar.main.isEnabled()
 
 
 def test_without_a_library_nothing_can_be_brought(qtbot: QtBot, window: MainWindow, card: Path) -> None:
     """The board shows what is on the card, and asks for a library."""
     put(card / "A.JPG", making.jpeg())
     window.begin("", [str(card)])
-    qtbot.waitUntil(lambda: window.page.board.captures == 1, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: intake(window).board.captures == 1, timeout=PATIENCE)
     qtbot.waitUntil(lambda: "No library yet" in words(window), timeout=PATIENCE)
-    assert not window.page.action_bar.main.isEnabled()
-    window.runs.bring_home()
+    assert not intake(window).action_bar.main.isEnabled()
+    window.page("intake").go()
     assert not window.runs.running
 
 
 def test_screen_readers_hear_what_is_drawn(small: MainWindow) -> None:
     """Rows and the drop tile are buttons with names, the grid is a list, the tree a tree."""
-    page = small.page
+    page = intake(small)
     page.open_day("2026-05-14")
     widgets = (page.rows()[0], page.from_column.drop, page.grid, page.tree, page.action_bar.main)
     seen = [QAccessible.queryAccessibleInterface(widget) for widget in widgets]
@@ -255,7 +257,7 @@ def test_folders_are_dropped_into_the_window(qtbot: QtBot, small: MainWindow, tm
         )
     )
     ready(qtbot, small, 2)
-    tile = small.page.from_column.tiles[str(inbox)]
+    tile = intake(small).from_column.tiles[str(inbox)]
     qtbot.waitUntil(lambda: tile.accessibleName().startswith("P · Arlen P4, Phone inbox"), timeout=PATIENCE)
     qtbot.keyClick(tile, Qt.Key.Key_Delete)
     ready(qtbot, small, 1)
@@ -275,11 +277,11 @@ def test_a_run_can_be_stopped_and_closing_asks(
 
     monkeypatch.setattr(carry.Carrier, "_copy", hold)
     monkeypatch.setattr(QMessageBox, "exec", lambda box: next(b for b in box.buttons() if "Keep" in b.text()).click())
-    small.page.action_bar.main.click()
+    intake(small).action_bar.main.click()
     qtbot.waitUntil(lambda: bool(began), timeout=PATIENCE)
     assert not small.close()
-    qtbot.waitUntil(small.page.action_bar.stop.isVisible)
-    qtbot.mouseClick(small.page.action_bar.stop, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(intake(small).action_bar.stop.isVisible)
+    qtbot.mouseClick(intake(small).action_bar.stop, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not small.runs.running, timeout=PATIENCE)
     assert words(small).startswith("Stopped.")
     assert names_below(library.root) == {"x.jpg"}
@@ -293,7 +295,7 @@ def test_a_file_that_fails_stands_in_its_row(qtbot: QtBot, small: MainWindow, ca
     """The capture, the bar and the tile say what did not come home, in brick."""
     os.utime(card / "DCIM" / "A.JPG", (5, 5))
     bring(qtbot, small)
-    page = small.page
+    page = intake(small)
     assert words(small).startswith("1 file did not come home.")
     assert "1 not home" in page.outcome.accessibleName()
     page.open_day("2026-05-14")
@@ -305,11 +307,11 @@ def test_a_file_that_fails_stands_in_its_row(qtbot: QtBot, small: MainWindow, ca
 def test_an_empty_window_teaches(window: MainWindow) -> None:
     """Without library and sources it says what to do, and offers nothing that cannot be done."""
     assert "No library yet" in words(window)
-    assert window.page.headline.accessibleName().startswith("Nothing has come in yet")
-    assert not window.page.action_bar.main.isEnabled()
-    assert not window.page.action_bar.save.isEnabled()
-    assert not window.page.arrival.isVisible()
-    assert window.page.welcome.isVisible()
+    assert intake(window).headline.accessibleName().startswith("Nothing has come in yet")
+    assert not intake(window).action_bar.main.isEnabled()
+    assert not intake(window).action_bar.save.isEnabled()
+    assert not intake(window).arrival.isVisible()
+    assert intake(window).welcome.isVisible()
 
 
 def test_the_demo_can_be_had_from_an_empty_window(
@@ -317,19 +319,19 @@ def test_the_demo_can_be_had_from_an_empty_window(
 ) -> None:
     """One button makes the demo where the person's data lie, and opens it."""
     monkeypatch.setattr("platformdirs.user_data_dir", lambda _: os.path.dirname(demo.root))
-    qtbot.waitUntil(lambda: window._session is not None)
-    qtbot.mouseClick(window.page.welcome.demo, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.client.session is not None)
+    qtbot.mouseClick(intake(window).welcome.demo, Qt.MouseButton.LeftButton)
     ready(qtbot, window, 5)
-    assert not window.page.welcome.isVisible()
-    assert window.page.arrival.isVisible()
+    assert not intake(window).welcome.isVisible()
+    assert intake(window).arrival.isVisible()
 
 
 def test_painting_over_and_over_is_clean(qtbot: QtBot, small: MainWindow) -> None:
     """A bad pair of Qt and Python aborts within a few hundred paints; this one does not."""
-    small.page.open_day("2026-05-14")
+    intake(small).open_day("2026-05-14")
     for _ in range(300):
-        small.page.repaint()
-        small.page.grid.viewport().repaint()
+        intake(small).repaint()
+        intake(small).grid.viewport().repaint()
     assert small.grab().width() == small.width()
 
 

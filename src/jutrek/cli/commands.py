@@ -270,7 +270,7 @@ def app_command(
 ) -> None:
     """Open the window."""
     _needs_screen()
-    from jutrek.ui.start import run_window
+    from jutrek.ui.app.start import run_window
 
     sys.exit(run_window(_texts(folders or []), str(library) if library else None))
 
@@ -293,7 +293,7 @@ def demo_command(
         return
     if picture is None:
         _needs_screen()
-    from jutrek.ui.start import picture_of_window, run_window
+    from jutrek.ui.app.start import picture_of_window, run_window
 
     if picture is not None:
         picture_of_window(list(scenario.sources), scenario.library, str(picture))

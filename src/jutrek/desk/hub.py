@@ -25,7 +25,7 @@ class Hub:
     """Passes events on to those that subscribed to their type."""
 
     def __init__(self, post: Post) -> None:
-        self._post = post
+        self.post = post
         self._hear: defaultdict[type, list[Callable[[Any], None]]] = defaultdict(list)
         self._latest: dict[type, object] = {}
 
@@ -41,7 +41,7 @@ class Hub:
 
     def tell(self, event: events.Event) -> None:
         """Tell something, from any thread."""
-        self._post(partial(self._pass_on, event))
+        self.post(partial(self._pass_on, event))
 
     def _pass_on(self, event: events.Event) -> None:
         self._latest[type(event)] = event
@@ -56,6 +56,7 @@ class Teller:
         self._hub, self.who = hub, who
         self._last: dict[type, float] = {}
         self._lock = threading.Lock()
+        self._works = False
 
     def tell(self, event: events.Event) -> None:
         """Tell an event."""
@@ -72,8 +73,16 @@ class Teller:
 
     def working(self, what: str, done: int = 0, total: int = 0, *, sizes: bool = False, speed: float = 0.0) -> None:
         """Tell what is going on, and how far it is; what is new is told at once."""
+        self._works = True
         self.often(events.Working(what, done, total, sizes, speed, self.who), last=total == 0 == done)
 
+    def reading(self, root: str, files: int, all_files: int) -> None:
+        """Tell how far the reading of a source is."""
+        self._works = True
+        self.often(events.Reading(root, files, all_files), last=files == all_files)
+
     def resting(self) -> None:
-        """Tell that nothing is going on any more."""
-        self.tell(events.Working("", who=self.who))
+        """Tell that nothing is going on any more, if it was told that something is."""
+        if self._works:
+            self._works = False
+            self.tell(events.Working("", who=self.who))

@@ -19,7 +19,7 @@ from typing import TYPE_CHECKING, TypeVar
 from jutrek.desk import events
 from jutrek.desk.answers import AfterRun
 from jutrek.desk.events import Who
-from jutrek.desk.hub import Hub, Post, Teller
+from jutrek.desk.hub import Hub, Teller
 from jutrek.desk.keeping import furnish
 from jutrek.desk.services.intake import IntakeService
 from jutrek.desk.services.opened import IntakeSide
@@ -46,17 +46,15 @@ class Session:
 
     Attributes:
         hub: where events are heard.
-        after: what is done behind the next run.
     """
 
-    def __init__(self, post: Post) -> None:
+    def __init__(self, hub: Hub) -> None:
         """
         Args:
-            post: brings everything that is heard to the face's thread.
+            hub: passes events on; whatever is heard is brought to the face's thread by its `post`.
         """
-        self.hub = Hub(post)
-        self.after = AfterRun()
-        self._intake_worker, library_worker, self._lookup_worker = (self._worker(who, post) for who in Who)
+        self.hub = hub
+        self._intake_worker, library_worker, self._lookup_worker = map(self._worker, Who)
         self._library = LibrarySide(library_worker, self._intake_side(), self._look_up_in)
         self._intake = IntakeService(self._intake_worker, self._library)
         self._intake_worker.idle = self._intake
@@ -71,8 +69,8 @@ class Session:
     def _workers(self) -> tuple[Worker, Worker, Worker]:
         return self._library.worker, self._intake_worker, self._lookup_worker
 
-    def _worker(self, who: Who, post: Post) -> Worker:
-        return Worker(Teller(self.hub, who), post, lambda error: self.hub.tell(events.Trouble("", error)))
+    def _worker(self, who: Who) -> Worker:
+        return Worker(Teller(self.hub, who), self.hub.post, lambda error: self.hub.tell(events.Trouble("", error)))
 
     def _intake_side(self) -> IntakeSide:
         def told(what: Callable[[IntakeService], None]) -> None:
@@ -126,13 +124,15 @@ class Session:
         """Have something done that needs neither, such as reading a file."""
         return self._lookup_worker.ask(job, answer, trouble)
 
-    def bring_home(self, answer: _Answer[Outcome] = None, trouble: _Trouble = None) -> Ticket[Outcome]:
-        """Carry out the plan of the intake."""
-        return self._begin(lambda intake, over: intake.bring(self.after, over), answer, trouble)
+    def bring_home(self, after: AfterRun, answer: _Answer[Outcome] = None, trouble: _Trouble = None) -> Ticket[Outcome]:
+        """Carry out the plan of the intake; `after` says what is done behind it."""
+        return self._begin(lambda intake, over: intake.bring(after, over), answer, trouble)
 
-    def finish(self, run: str, answer: _Answer[Outcome] = None, trouble: _Trouble = None) -> Ticket[Outcome]:
+    def finish(
+        self, run: str, after: AfterRun, answer: _Answer[Outcome] = None, trouble: _Trouble = None
+    ) -> Ticket[Outcome]:
         """Bring home what a run left."""
-        return self._begin(lambda intake, over: intake.finish(run, self.after, over), answer, trouble)
+        return self._begin(lambda intake, over: intake.finish(run, after, over), answer, trouble)
 
     def _begin(
         self,

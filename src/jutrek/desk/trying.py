@@ -7,12 +7,12 @@ first screen is told at once, the whole with its figures after it; a newer wish 
 from __future__ import annotations
 
 import os
-import threading
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from jutrek.captures import Capture, developed_beside_raw
+from jutrek.desk.pool import Line
 from jutrek.errors import OurFault, shown
 from jutrek.filing import Extensions, HouseRules, Undated
 from jutrek.filing.collecting import uncollected
@@ -216,69 +216,47 @@ class Bench:
 
 
 class Trier:
-    """Tries rules on a thread of its own; of several wishes that wait only the last is served."""
+    """Tries rules in the background; of several wishes only the last is served."""
 
-    def __init__(self, tell: Callable[[Trial | OurFault], None]) -> None:
+    def __init__(self, line: Line, tell: Callable[[Trial | OurFault], None]) -> None:
         """
         Args:
-            tell: hears every trial, on the trier's thread.
+            line: serves it, one wish at a time.
+            tell: hears every trial, on a thread of the line's.
         """
-        self._tell = tell
-        self._change = threading.Condition()
+        self._line, self._tell = line, tell
         self._source: Callable[[], Sequence[Facts]] | None = None
+        self._read: Callable[[], Sequence[Facts]] | None = None
         self._rules: HouseRules | None = None
-        self._wishes = 0
-        self._closed = False
         self._first = self._all = Bench([])
-        self._thread = threading.Thread(target=self._work, name="trier", daemon=True)
-        self._thread.start()
 
     def try_on(self, captures: Callable[[], Sequence[Facts]]) -> None:
-        """Try on these captures from now on; they are asked for on the trier's thread."""
-        with self._change:
-            self._source = captures
-            self._wishes += 1
-            self._change.notify()
+        """Try on these captures from now on; they are asked for in the background."""
+        self._source = captures
+        self._line.wish("", self._serve)
 
     def try_rules(self, rules: HouseRules) -> None:
         """Try these rules."""
-        with self._change:
-            self._rules = rules
-            self._wishes += 1
-            self._change.notify()
+        self._rules = rules
+        self._line.wish("", self._serve)
 
-    def close(self) -> None:
-        """End the thread, and wait for that."""
-        with self._change:
-            self._closed = True
-            self._wishes += 1
-            self._change.notify()
-        self._thread.join()
+    def _serve(self, superseded: Callable[[], bool]) -> None:
+        source = self._source
+        try:
+            if source is not None and source is not self._read:
+                self._read, facts = source, source()
+                self._first, self._all = Bench(facts[:FIRST]), Bench(facts)
+            if self._rules is not None:
+                self._try(self._rules, superseded)
+        # It must outlive an error of our own: it is told, and the next wish is served.
+        except Exception as error:  # noqa: BLE001
+            self._tell(OurFault(error))
 
-    def _work(self) -> None:
-        served = 0
-        while True:
-            with self._change:
-                self._change.wait_for(lambda: self._wishes > served)  # noqa: B023
-                if self._closed:
-                    return
-                served, source, rules = self._wishes, self._source, self._rules
-                self._source = None
-            try:
-                if source is not None:
-                    facts = source()
-                    self._first, self._all = Bench(facts[:FIRST]), Bench(facts)
-                if rules is not None:
-                    self._try(rules, served)
-            # The trier must outlive an error of our own: it is told, and the next wish is served.
-            except Exception as error:  # noqa: BLE001
-                self._tell(OurFault(error))
-
-    def _try(self, rules: HouseRules, number: int) -> None:
+    def _try(self, rules: HouseRules, superseded: Callable[[], bool]) -> None:
         first = self._first.tried(rules)
         if first is not None and len(self._all.facts) > FIRST:
             self._tell(Trial(rules, first.facts, first.named, first.wishes, first.rows))
         with uncollected():
-            whole = self._all.tried(rules, lambda: self._wishes != number)
+            whole = self._all.tried(rules, superseded)
         if whole is not None:
             self._tell(whole)

@@ -97,3 +97,9 @@ def journeys_of(text: str) -> tuple[tuple[date, int], ...]:
         if len(part) != 2:
             raise ValueError(f"A journey is written such as 2026-05-12 +01:00, not “{' '.join(part)}”.")
     return tuple(sorted((day_of(day), offset_of(offset)) for day, offset in parts))
+
+
+def offset_words(minutes: int) -> str:
+    """An offset as it is typed: `+02:00`."""
+    sign = "-" if minutes < 0 else "+"
+    return f"{sign}{abs(minutes) // 60:02}:{abs(minutes) % 60:02}"

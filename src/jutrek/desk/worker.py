@@ -92,7 +92,7 @@ class Worker:
         self._post, self._heard = post, heard
         self._more = threading.Condition()
         self._queue: list[tuple[Urgency, int, Ticket[Any]]] = []
-        self._asked = 0
+        self._asked = self._depth = 0
         self._busy = self._closed = False
         self._thread = threading.Thread(target=self._work, name=teller.who, daemon=True)
 
@@ -244,22 +244,34 @@ class Worker:
             self._fail(ticket, Stopped())
 
     def _do(self, ticket: Ticket[Any]) -> None:
+        self._depth += 1
+        try:
+            value, error = self._tried(ticket)
+        finally:
+            self._depth -= 1
+        if not self._depth:
+            self.teller.resting()
+        if error is None:
+            self._settle(ticket, value)
+        else:
+            self._fail(ticket, error)
+
+    def _tried(self, ticket: Ticket[Any]) -> tuple[Any, JutrekError | None]:
+        """What a job answers, or why it was not done."""
         try:
             if ticket.given_up:
                 raise Stopped
             ticket.begun = True
-            value = ticket.job()
+            return ticket.job(), None
         except JutrekError as error:
-            self._fail(ticket, error)
+            return None, error
         except OSError as error:
             # A drive that went away meanwhile, above all.
-            self._fail(ticket, LibraryMissing(os.fsdecode(error.filename or "on that drive"), reason(error)))
+            return None, LibraryMissing(os.fsdecode(error.filename or "on that drive"), reason(error))
         # The thread must outlive an error of our own: the person sees it, and can go on or close the window.
         except Exception as error:  # noqa: BLE001
             _log.exception("A job of the %s failed.", self._thread.name)
-            self._fail(ticket, OurFault(error))
-        else:
-            self._settle(ticket, value)
+            return None, OurFault(error)
 
     def _settle(self, ticket: Ticket[Any], value: object) -> None:
         if isinstance(ticket, _Passed):
@@ -272,7 +284,6 @@ class Worker:
         if isinstance(ticket, _Passed):
             ticket.end(None, error)
             return
-        self.teller.resting()
         if ticket.trouble is not None:
             trouble = ticket.trouble
             self._post(lambda: trouble(error))

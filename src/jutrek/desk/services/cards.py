@@ -94,7 +94,6 @@ class CardsService:
             path = keep_certificate(certificate, at.library)
         except OSError as error:
             raise NotPossible(at.library.root, f"the certificate can't be kept: {reason(error)}") from error
-        at.teller.resting()
         at.teller.tell(events.Released(root, certificate, path))
         at.intake.released(dict(self._released))
 

@@ -129,8 +129,6 @@ class IntakeService:
         if self._bench.decide(changes):
             self._publish()
             self._sources.keep_draft()
-        else:
-            self._worker.teller.resting()
 
     def answer(self, question: str, number: int) -> None:
         """Give a question one of its answers."""
@@ -197,7 +195,6 @@ class IntakeService:
             return
         with self._worker.holding(self._library.lock):
             self._bench.make_plan(self._ledger, stop=self._worker.stop, report=self._worker.teller.working)
-        self._worker.teller.resting()
         self._publish()
         self._looks_due = True
 
@@ -226,8 +223,6 @@ class IntakeService:
         self._drawn = time.monotonic()
         self._drawing_took = self._drawn - began
         self._tell(events.BoardChanged(board))
-        if len(bench.story.captures) > _MANY:
-            self._worker.teller.resting()
 
     def facts(self) -> list[Facts]:
         """The facts of the intake's captures as they stand, those without a date to trust last."""

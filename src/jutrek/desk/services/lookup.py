@@ -23,7 +23,6 @@ class LookupService:
         """Read the journal; `RecordsKnown` follows."""
         self._teller.working("Reading the journal")
         records = records_of(self._library)
-        self._teller.resting()
         self._teller.tell(events.RecordsKnown(tuple(records)))
 
     def files_of(self, run: str) -> tuple[FileRecord, ...]:

@@ -67,7 +67,6 @@ class PlacesService:
         states = [self._state(as_place(self._at.library), here=True)]
         states += [self._state(place, here=True) for place in places.here]
         states += [self._state(place, here=False) for place in places.away]
-        self._at.teller.resting()
         self._at.teller.tell(events.PlacesKnown(tuple(states)))
         self._at.intake.redraw(True)
 
@@ -102,13 +101,10 @@ class PlacesService:
         at.survey()
         place = self.connected(id_)
         wanted = lacking(at.library, at.ledger, place)
-        try:
-            outcome = caught_up(
-                wanted, at.library, at.ledger, right or load_rules(at.library).rules.changed, stop=at.stop,
-                steering=Steering(at.stop), listener=Listener(progress=self._report),
-            )  # fmt: skip
-        finally:
-            at.teller.resting()
+        outcome = caught_up(
+            wanted, at.library, at.ledger, right or load_rules(at.library).rules.changed, stop=at.stop,
+            steering=Steering(at.stop), listener=Listener(progress=self._report),
+        )  # fmt: skip
         self.tell()
         return CaughtUp(place.name, outcome)
 

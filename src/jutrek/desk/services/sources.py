@@ -66,7 +66,7 @@ class SourcesService:
 
     def _on_read(self, root: str, done: int, total: int) -> None:
         self._worker.serve()
-        self._worker.teller.often(events.Reading(root, done, total), last=done == total)
+        self._worker.teller.reading(root, done, total)
 
     def remove(self, root: str) -> None:
         """Leave a source out of this intake."""

@@ -1,0 +1,1 @@
+"""The application: the window as a frame around its pages, its head, its keys, and the start."""

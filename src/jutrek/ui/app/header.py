@@ -1,0 +1,83 @@
+"""The head of the window: Jutrek's name, its pages, the library."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QRect, Signal
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QPushButton, QWidget
+
+from jutrek.desk.board import Place
+from jutrek.ui import paint
+from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
+
+if TYPE_CHECKING:
+    from jutrek.ui.app.registry import Entry
+
+
+class Header(QWidget):
+    """Jutrek's name and its pages at the left, the library at the right."""
+
+    painted = Signal()
+    """For the first time, and only then."""
+    opened = Signal(str)
+    """A page, by its key."""
+
+    def __init__(self, theme: Theme, pages: Sequence[Entry], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._place: Place | None = None
+        self._was_painted = False
+        self.setFixedHeight(46)
+        self.tabs = {page.key: QPushButton(page.title, self) for page in pages}
+        left = 102
+        for page in pages:
+            tab = self.tabs[page.key]
+            tab.setProperty("page", True)
+            tab.setCheckable(True)
+            tab.setToolTip(page.keys)
+            tab.clicked.connect(lambda _=False, key=page.key: self.opened.emit(key))
+            wide = paint.width_of(page.title, font(14, SEMIBOLD)) + 20
+            tab.setGeometry(left, 8, wide, 30)
+            left += wide + 8
+        self.choose = QPushButton("Choose a library…", self)
+        self.choose.setProperty("link", True)
+
+    def mark(self, key: str) -> None:
+        """Mark the page that is open."""
+        for one, tab in self.tabs.items():
+            tab.setChecked(one == key)
+        self.update()
+
+    def show_place(self, place: Place | None) -> None:
+        """Show the library."""
+        self._place = place
+        self.choose.setText("Choose a library…" if place is None else "Change…")
+        self._fit()
+        self.update()
+
+    def _fit(self) -> None:
+        hint = self.choose.sizeHint()
+        self.choose.setGeometry(self.width() - hint.width() - 12, 10, hint.width(), 26)
+
+    def resizeEvent(self, event: object) -> None:
+        self._fit()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, theme = QPainter(self), self._theme
+        painter.fillRect(self.rect(), theme.card)
+        painter.setPen(theme.line)
+        painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
+        paint.text(painter, QRect(18, 0, 90, 46), "Jutrek", font(20, BOLD), theme.accent)
+        open_tab = next((tab for tab in self.tabs.values() if tab.isChecked()), next(iter(self.tabs.values())))
+        painter.fillRect(QRect(open_tab.x() + 8, 43, open_tab.width() - 16, 3), theme.accent)
+        if self._place is not None:
+            right = QRect(self.width() - 460, 6, 460 - self.width() + self.choose.x() - 6, 18)
+            paint.text(painter, right, self._place.name, font(13, BOLD), theme.ink, align=paint.RIGHT)
+            room = f"{paint.size_words(self._place.free)} free of {paint.size_words(self._place.total)}"
+            paint.text(painter, right.translated(0, 17), room, font(12), theme.soft, align=paint.RIGHT)
+        if not self._was_painted:
+            self._was_painted = True
+            self.painted.emit()

@@ -1,0 +1,214 @@
+"""The main window: a frame around the pages. It knows no page by name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDragLeaveEvent,
+    QDropEvent,
+    QKeySequence,
+)
+from PySide6.QtWidgets import QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from jutrek.desk import events
+from jutrek.desk.events import Who
+from jutrek.desk.pool import Pool
+from jutrek.ui.app import registry
+from jutrek.ui.app.header import Header
+from jutrek.ui.pictures.service import Pictures
+from jutrek.ui.shell.client import Client
+from jutrek.ui.shell.context import Context
+from jutrek.ui.shell.page import Page
+from jutrek.ui.shell.runs import RunControl
+from jutrek.ui.theme import current
+
+_KEYS: tuple[tuple[str, Callable[[Page], None]], ...] = (
+    ("Ctrl+Return", lambda page: page.go()),
+    ("Ctrl+S", lambda page: page.save()),
+    ("Esc", lambda page: page.back()),
+    ("Ctrl+Z", lambda page: page.undo()),
+    ("Ctrl+Shift+Z", lambda page: page.redo()),
+)
+"""What the page that is open is told by which keys."""
+_THREADS = 4
+"""That make pictures."""
+
+
+class MainWindow(QMainWindow):
+    """One window, one intake.
+
+    Attributes:
+        client: the way to the session.
+        runs: the run of the intake.
+        pictures: thumbnails, and the threads behind them.
+    """
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWindowTitle("Jutrek")
+        self.setAcceptDrops(True)
+        self.setMinimumSize(1024, 640)
+        self.resize(1280, 800)
+        self._entries = registry.PAGES
+        self.client = Client(self)
+        self.runs = RunControl(self.client)
+        self.pictures = Pictures(Pool(_THREADS), self.devicePixelRatioF(), self)
+        self._context = Context(current(), self.pictures, self.client, self.runs, self.go_to)
+        self.header = Header(self._context.theme, self._entries)
+        self._stack = QStackedWidget()
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.header)
+        column.addWidget(self._stack, 1)
+        self.setCentralWidget(body)
+        self._pages: dict[str, Page] = {}
+        self._library = ""
+        self._sources: list[str] = []
+        self.watches_drives = False
+        """Whether cards that appear are asked about."""
+        self.learns = False
+        """Whether libraries are looked through for doubles while nothing else is to be done."""
+        self._connect()
+        self.go_to(self._first)
+
+    def _connect(self) -> None:
+        self.header.choose.clicked.connect(lambda: self._tell(lambda page: page.choose_library()))
+        self.header.opened.connect(self.go_to)
+        self.header.painted.connect(self._begin, Qt.ConnectionType.QueuedConnection)
+        self.client.worked.connect(self._show_working)
+        self.client.on(events.BoardChanged, lambda event: self.header.show_place(event.board.place))
+        for over in (self.runs.ended, self.runs.failed):
+            over.connect(self._close_after)
+        self._on("Ctrl+O", lambda: self.page(self._first).add())
+        for entry in self._entries:
+            self._on(entry.keys, partial(self.go_to, entry.key))
+        for keys, what in _KEYS:
+            self._on(keys, partial(self._tell, what))
+
+    def _on(self, keys: str, what: Callable[[], object]) -> None:
+        action = QAction(self)
+        action.setShortcut(QKeySequence(keys))
+        action.triggered.connect(lambda _=False: what())
+        self.addAction(action)
+
+    def _tell(self, what: Callable[[Page], None]) -> None:
+        """Tell the page that is open something."""
+        what(self.current)
+
+    # ---- pages
+
+    @property
+    def _first(self) -> str:
+        return self._entries[0].key
+
+    @property
+    def current(self) -> Page:
+        """The page that is open."""
+        return next(page for page in self._pages.values() if page.shown)
+
+    def page(self, key: str) -> Page:
+        """A page by its key; made when it is asked for for the first time."""
+        if key not in self._pages:
+            entry = next(entry for entry in self._entries if entry.key == key)
+            page = self._pages[key] = entry.make(self._context)
+            page.setParent(self)
+            self._stack.addWidget(page.widget)
+            page.working(*self.client.words_of(page.minds))
+        return self._pages[key]
+
+    def go_to(self, key: str) -> Page:
+        """Open a page by its key."""
+        opened = self.page(key)
+        for page in self._pages.values():
+            page.shown = page is opened
+        self._stack.setCurrentWidget(opened.widget)
+        self.header.mark(key)
+        opened.activated()
+        return opened
+
+    def _show_working(self, who: Who) -> None:
+        """Show on every page that it concerns that something longer is going on."""
+        for page in self._pages.values():
+            if who in page.minds:
+                page.working(*self.client.words_of(page.minds))
+
+    # ---- the beginning
+
+    def begin(self, library: str, sources: list[str]) -> None:
+        """Use a library (empty for none) and sources, as soon as the window has been painted."""
+        self._library, self._sources = library, sources
+        if self.client.session is not None:
+            self._begin()
+
+    def _begin(self) -> None:
+        """Start the session, once the window has been painted for the first time."""
+        first, begun = self.page(self._first), self.client.session is not None
+        session = self.client.start()
+        if not begun:
+            session.learns = self.learns
+            if self.watches_drives:
+                session.watch_drives()
+        library, self._library = self._library, ""
+        sources, self._sources = self._sources, []
+        if library:
+            first.ask_intake(lambda intake: intake.open_library(library))
+        first.take(sources)
+
+    # ---- what hangs over it
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+            self.page(self._first).hover(True)
+
+    def dragLeaveEvent(self, event: QDragLeaveEvent) -> None:
+        self.page(self._first).hover(False)
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        first = self.page(self._first)
+        first.hover(False)
+        first.take([url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()])
+        event.acceptProposedAction()
+
+    # ---- the end
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if self.runs.running and not self.runs.close_after and not self._may_close():
+            event.ignore()
+            return
+        self.client.close()
+        self.pictures.close()
+        for page in self._pages.values():
+            page.end()
+        super().closeEvent(event)
+
+    def _may_close(self) -> bool:
+        """Ask what becomes of the run that is at work. Stopping is safe either way."""
+        from PySide6.QtWidgets import QMessageBox
+
+        box = QMessageBox(self)
+        box.setText("Files are being brought home.")
+        box.setInformativeText("What is proven stays home. The rest is untouched on its source.")
+        finish = box.addButton("Finish, then close", QMessageBox.ButtonRole.AcceptRole)
+        stop = box.addButton("Stop now and close", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Keep the window", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(finish)
+        box.exec()
+        if box.clickedButton() is finish:
+            self.runs.close_after = True
+        return box.clickedButton() is stop
+
+    def _close_after(self) -> None:
+        if self.runs.close_after:
+            self.close()
+
+    def sizeHint(self) -> QSize:
+        return QSize(1280, 800)

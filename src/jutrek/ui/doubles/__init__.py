@@ -1,1 +1,0 @@
-"""The Doubles page: what a library has more than once, side by side, and its tray."""

@@ -1,1 +1,0 @@
-"""The Intake page: from, when, lands in."""

@@ -1,1 +1,0 @@
-"""The Journal page: what happened, and can it be taken back."""

@@ -1,0 +1,1 @@
+"""The pages of the window, a folder each. They know neither the window nor each other."""

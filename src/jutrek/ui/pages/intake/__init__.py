@@ -1,0 +1,16 @@
+"""The Intake page: sources, days, and the folders where they go."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from jutrek.ui.shell.context import Context
+    from jutrek.ui.shell.page import Page
+
+
+def make(context: Context) -> Page:
+    """Make the page."""
+    from jutrek.ui.pages.intake.page import IntakePage
+
+    return IntakePage(context)

@@ -1,0 +1,189 @@
+"""Ties the Intake page to the intake that it shows."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from datetime import date
+from typing import TYPE_CHECKING
+
+from jutrek.desk import events
+from jutrek.desk.events import Who
+from jutrek.ui.pages.intake.cards import Cards
+from jutrek.ui.pages.intake.runs import Runs
+from jutrek.ui.pages.intake.view import IntakeView
+from jutrek.ui.shell.page import Page
+
+if TYPE_CHECKING:
+    from jutrek.captures import Change
+    from jutrek.desk.closer import CloseView
+    from jutrek.desk.questions import Effect
+    from jutrek.ui.shell.context import Context
+
+
+class IntakePage(Page):
+    """The Intake page.
+
+    Attributes:
+        view: what is shown.
+        runs: what runs have to do with it.
+        cards: what cards and drives have to do with it.
+    """
+
+    minds = (Who.INTAKE, Who.LIBRARY)
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        view = self.view = self.widget = IntakeView(context.theme, context.pictures)
+        view.details = self._details
+        self.runs = Runs(self)
+        self.cards = Cards(self, self.runs)
+        view.wanted_source.connect(self.add)
+        view.wanted_library.connect(self.choose_library)
+        view.wanted_demo.connect(self.look_at_demo)
+        view.removed_source.connect(self.remove_source)
+        view.decided.connect(self.decide)
+        view.answered.connect(self._answer)
+        view.accepted_certain.connect(self._accept_certain)
+        view.wondered.connect(self._wonder)
+        view.set_days.connect(self._set_days)
+        view.saved.connect(self.choose_plan_file)
+        view.stopped.connect(self._stop)
+        view.copies.added.connect(self.choose_place)
+        view.copies.forgotten.connect(self._forget_place)
+        view.copies.caught_up.connect(self._catch_up)
+        for kind, hear in (
+            (events.BoardChanged, self._show_board),
+            (events.Reading, lambda event: view.show_reading(event.root, event.files, event.all_files)),
+            (events.Looking, lambda event: view.show_meanwhile("comparing pictures", event.done, event.total)),
+            (events.Hearing, lambda event: view.show_meanwhile("listening to recordings", event.done, event.total)),
+            (events.TakenUp, self._say_taken_up),
+            (events.RulesKnown, self._see_rules),
+            (events.PlacesKnown, lambda event: view.copies.show_states(event.places)),
+            (events.Trouble, lambda event: self.say_trouble(event.error)),
+        ):
+            context.client.on(kind, hear)
+
+    # ---- sources and the library
+
+    def add(self) -> None:
+        """Ask for a folder, and add it."""
+        if path := self.ask_folder("Add a card or folder"):
+            self.add_source(path)
+
+    def add_source(self, path: str) -> None:
+        """Add a card or folder."""
+        self.ask_intake(lambda intake: intake.add_source(path))
+
+    def take(self, paths: Sequence[str]) -> None:
+        for path in paths:
+            self.add_source(path)
+
+    def hover(self, over: bool) -> None:
+        self.view.from_column.drop.show_over(over)
+
+    def remove_source(self, root: str) -> None:
+        """Leave a source out of this intake."""
+        self.ask_intake(lambda intake: intake.remove_source(root))
+
+    def look_at_demo(self) -> None:
+        """Make the demo where this person's data lie, and open it."""
+        import platformdirs
+
+        self.notify("")
+        if (session := self.context.client.session) is not None:
+            path = os.path.join(platformdirs.user_data_dir("jutrek"), "demo")
+            session.open_demo(path, trouble=self.say_trouble)
+
+    def _forget_place(self, id_: str) -> None:
+        self.ask_library(lambda library: library.places.forget(id_))
+
+    def _catch_up(self, id_: str) -> None:
+        self.ask_library(lambda library: library.places.catch_up(id_), self.runs.say_caught_up)
+
+    # ---- what is decided
+
+    def decide(self, changes: Sequence[Change]) -> None:
+        """Decide something. It can be taken back."""
+        self.ask_intake(lambda intake: intake.change(*changes), soon=True)
+
+    def _answer(self, question: str, number: int) -> None:
+        self.ask_intake(lambda intake: intake.answer(question, number), soon=True)
+
+    def _accept_certain(self) -> None:
+        self.ask_intake(lambda intake: intake.accept_certain(), soon=True)
+
+    def _wonder(self, question: str) -> None:
+        self.ask_intake(lambda intake: intake.preview(question), self._show_effect, soon=True, quiet=True)
+
+    def _show_effect(self, effect: Effect | None) -> None:
+        if effect is not None and self.view.settling:
+            self.view.settle.show_effect(effect)
+
+    def _set_days(self, starts: int, gap: int, zone: int | None, journeys: tuple[tuple[date, int], ...]) -> None:
+        self.ask_intake(
+            lambda intake: intake.set_days(day_starts=starts, gap=gap, zone=zone, journeys=journeys), soon=True
+        )
+
+    def undo(self) -> None:
+        words = self.view.board.can_undo
+        if words and not self.context.runs.running:
+            self.ask_intake(lambda intake: intake.undo(), soon=True)
+            self.notify(f"Taken back: {words}.", "Ctrl+Shift+Z does it again.")
+
+    def redo(self) -> None:
+        words = self.view.board.can_redo
+        if words and not self.context.runs.running:
+            self.ask_intake(lambda intake: intake.redo(), soon=True)
+            self.notify(f"Done again: {words}.", "Ctrl+Z takes it back.")
+
+    # ---- the plan, and the run
+
+    def choose_plan_file(self) -> None:
+        """Ask for a file, and write the plan into it."""
+        if self.view.board.plan is None or self.context.runs.running:
+            return
+        if path := self.ask_file("Save the plan", "intake.plan.json", "Plans (*.plan.json)"):
+            self.ask_intake(
+                lambda intake: intake.save_plan(path),
+                lambda path: self.notify("The plan is saved.", os.path.basename(path)),
+            )
+
+    def save(self) -> None:
+        self.choose_plan_file()
+
+    def go(self) -> None:
+        self.runs.bring_home()
+
+    def _stop(self) -> None:
+        if self.context.runs.running:
+            self.runs.stop()
+        else:
+            self.view.action_bar.say("Stopping.", "")
+            self.stop()
+
+    # ---- what it is told
+
+    def _show_board(self, event: events.BoardChanged) -> None:
+        self.view.show_board(event.board)
+
+    def _details(self, capture: str) -> CloseView | None:
+        session = self.context.client.session
+        return session.details(capture) if session is not None else None
+
+    def _say_taken_up(self, _: events.TakenUp) -> None:
+        more = "What you had decided holds again; Ctrl+Z takes it back."
+        self.notify("Taken up where you left off.", more)
+
+    def _see_rules(self, known: events.RulesKnown) -> None:
+        if known.trouble:
+            self.notify("The rules file is broken.", known.trouble, brick=True)
+
+    def back(self) -> None:
+        self.view.show_all()
+
+    def notify(self, state: str, more: str = "", under: str = "", *, brick: bool = False) -> None:
+        self.view.notify(state, more, under, brick=brick)
+
+    def working(self, words: str, figures: str) -> None:
+        self.view.show_working(words, figures)

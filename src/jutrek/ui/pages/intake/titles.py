@@ -1,0 +1,98 @@
+"""The titles of the columns, and what the board is narrowed to."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRect
+from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtWidgets import QPushButton, QWidget
+
+from jutrek.desk.board import Board
+from jutrek.ui import paint
+from jutrek.ui.pages.intake import lands, ribbons, tiles
+from jutrek.ui.pages.intake.narrowing import standings_of
+from jutrek.ui.theme import Theme, section
+
+
+class ColumnTitles(QWidget):
+    """From, when, lands in: small capitals above the columns, and what the board is narrowed to."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self.setFixedHeight(26)
+        self.clear = QPushButton("", self)
+        self.clear.setProperty("link", True)
+        self.clear.hide()
+        self.days = QPushButton("", self)
+        self.days.setToolTip("When a day starts, after which gap a new shoot begins, and which zone holds")
+        self.about = QPushButton("", self)
+        self.about.setToolTip("What this intake is for: the house rules file it by that")
+        self.standings = QPushButton("by standing…", self)
+        self.standings.setToolTip("Show only what is new, what is home, or what is there in another way")
+        self.back = QPushButton("Back to the days", self)
+        for button in (self.days, self.about, self.standings, self.back):
+            button.setProperty("link", True)
+            button.hide()
+        self._settling = self._copying = self._many = False
+
+    def show_board(self, board: Board) -> None:
+        """Show when days and shoots of a board begin."""
+        starts = f"{board.day_starts // 60:02}:{board.day_starts % 60:02}"
+        self.days.setText(f"day starts {starts} · new shoot after {board.gap / 60:g} h")
+        said = " · ".join(f"{name} {board.said[name]}" for name in board.asks if name in board.said)
+        self.about.setText(said or f"say the {', '.join(board.asks)}…" if board.asks else "")
+        self._many = len(standings_of(board)) > 1
+        self._show_links(bool(board.sources))
+
+    def stops(self) -> tuple[QWidget, ...]:
+        """Where Tab stops, in order."""
+        return self.standings, self.about, self.days, self.back
+
+    def show_settling(self, settling: bool) -> None:
+        """Name the columns by the questions, or by the days again."""
+        self._settling = settling
+        self.back.setVisible(settling)
+        self._show_links(not settling)
+        self.setAccessibleName("From, to settle, what that changes" if settling else "From, when, lands in")
+        self.update()
+
+    def _show_links(self, wanted: bool) -> None:
+        """Show what can be set for the whole intake, where nothing else stands in its place."""
+        shown = wanted and not self._settling and self.clear.isHidden()
+        self.days.setVisible(shown and bool(self.days.text()))
+        self.about.setVisible(shown and bool(self.about.text()))
+        self.standings.setVisible(shown and self._many)
+        self._place()
+
+    def show_copying(self, copying: bool) -> None:
+        """Name the right column by the places that copies go to, or by the folders again."""
+        self._copying = copying
+        self.update()
+
+    def narrow(self, words: str) -> None:
+        """Offer to show everything again; empty words offer nothing."""
+        self.clear.setText(f"only {words} · show all" if words else "")
+        self.clear.setVisible(bool(words))
+        self._show_links(not words)
+
+    def _place(self) -> None:
+        right = self.width() - lands.WIDTH - ribbons.WIDTH
+        for button in (self.clear, self.days, self.back):
+            wide = button.sizeHint().width()
+            button.setGeometry(right - wide, 0, wide, 24)
+        wide = self.about.sizeHint().width()
+        self.about.setGeometry(self.days.x() - wide, 0, wide, 24)
+        left = self.about.x() if not self.about.isHidden() else self.days.x()
+        wide = self.standings.sizeHint().width()
+        self.standings.setGeometry(left - wide, 0, wide, 24)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._place()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, theme = QPainter(self), self._theme
+        when = tiles.WIDTH + ribbons.WIDTH
+        middle, right = ("TO SETTLE", "WHAT THAT CHANGES") if self._settling else ("WHEN", "LANDS IN")
+        right = "PLACES" if self._copying and not self._settling else right
+        for left, words in ((0, "FROM"), (when, middle), (self.width() - lands.WIDTH, right)):
+            paint.text(painter, QRect(left, 2, 200, 22), words, section(), theme.soft)

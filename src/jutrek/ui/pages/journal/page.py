@@ -1,0 +1,140 @@
+"""Ties the Journal page to the library whose journal it is."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QUrl
+from PySide6.QtGui import QDesktopServices
+
+from jutrek.desk import events
+from jutrek.filing import OnChanged
+from jutrek.ui import paint
+from jutrek.ui.pages.journal.view import JournalView
+from jutrek.ui.shell.page import Page
+
+if TYPE_CHECKING:
+    from jutrek.desk.answers import CaughtUp, CheckEnded, Mended, TakenBack
+    from jutrek.desk.records import FileRecord
+    from jutrek.desk.worker import Ticket
+    from jutrek.ui.shell.context import Context
+
+
+class JournalPage(Page):
+    """The Journal page."""
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        view = self.view = self.widget = JournalView(context.theme)
+        self._root = ""
+        self._opening: Ticket[tuple[FileRecord, ...]] | None = None
+        view.opened.connect(self._open)
+        view.taken_back.connect(self._take_back)
+        view.finished.connect(self._finish)
+        view.reported.connect(self._report)
+        view.certified.connect(self._show_certificate)
+        view.emptied.connect(self._empty)
+        view.stopped.connect(self.stop)
+        view.places.wanted.connect(self._do_at)
+        view.places.added.connect(self.choose_place)
+        context.client.on(events.RecordsKnown, lambda event: view.show_records(event.records))
+        context.client.on(events.PlacesKnown, lambda event: view.places.show_places(event.places))
+        context.client.on(events.BoardChanged, self._see_board)
+
+    def activated(self) -> None:
+        self.view.list.setFocus()
+        self._read()
+        self.ask_library(lambda library: library.places.tell())
+
+    def _read(self) -> None:
+        """Read the journal anew."""
+        self.ask_lookup(lambda lookup: lookup.tell_records())
+
+    def _see_board(self, event: events.BoardChanged) -> None:
+        place = event.board.place
+        self._root = place.root if place is not None else ""
+
+    def _open(self, run: str) -> None:
+        """Show the files of a run; one that was chosen before, and is waited for, is wanted no more."""
+        if self._opening is not None:
+            self._opening.give_up()
+        self._opening = self.ask_lookup(
+            lambda lookup: lookup.files_of(run), lambda files: self.view.show_files(run, files)
+        )
+
+    def _finish(self, run: str) -> None:
+        self.context.go_to("intake")
+        self.context.runs.finish(run)
+
+    def _take_back(self, run: str, only: frozenset[str]) -> None:
+        self.ask_library(lambda library: library.runs.take_back(run, only), self._say_taken_back)
+
+    def _say_taken_back(self, back: TakenBack) -> None:
+        outcome, left = back.outcome, back.left
+        told = outcome.remarks[0] if outcome.remarks and not outcome.home else ""
+        words = told or f"{paint.counted(outcome.home, 'file')} {back.became}."
+        stay = f"{paint.counted(len(left), 'file')} stay: {left[0]}" if left else ""
+        trouble = str(outcome.trouble) if outcome.trouble else ""
+        self.notify(words, stay, trouble, brick=bool(left or trouble))
+        self._read()
+
+    def _empty(self) -> None:
+        def say(runs: int) -> None:
+            self.notify("Emptied.", f"What {paint.counted(runs, 'run')} had brought is in the trash of its drive.")
+
+        self.ask_library(lambda library: library.runs.empty_taken_back(), say)
+
+    def _report(self, run: str) -> None:
+        self.ask_library(
+            lambda library: library.runs.report(run),
+            lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(path)),
+        )
+
+    def _show_certificate(self, path: str) -> None:
+        if self._root:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(os.path.join(self._root, path)))
+
+    # ---- places
+
+    def _do_at(self, what: str, place: str) -> None:
+        do: dict[str, Callable[[str], None]] = {"check": self._check, "mend": self._mend, "let go": self._let_go}
+        if what in do:
+            do[what](place)
+            return
+        right = OnChanged(what) if what in tuple(OnChanged) else None
+        self.ask_library(lambda library: library.places.catch_up(place, right), self._say_caught_up)
+
+    def _check(self, place: str) -> None:
+        def say(ended: CheckEnded) -> None:
+            checked = ended.checked
+            read = f"{paint.counted(checked.good + checked.first, 'file')} of {ended.name} read back as proven."
+            bad = f"{paint.counted(len(checked.bad), 'file')} rotted or gone." if checked.bad else ""
+            self.notify(read, bad, checked.bad[0].mark.path if checked.bad else "", brick=bool(bad))
+
+        self.ask_library(lambda library: library.checks.check(place), say)
+
+    def _mend(self, place: str) -> None:
+        def say(ended: Mended) -> None:
+            more = f"{ended.left:,} have no good copy anywhere." if ended.left else "The bad ones are put aside."
+            self.notify(f"{paint.counted(ended.mended, 'file')} of {ended.name} mended.", more, brick=bool(ended.left))
+
+        self.ask_library(lambda library: library.checks.mend(place), say)
+
+    def _let_go(self, place: str) -> None:
+        self.ask_library(lambda library: library.checks.let_go(place), lambda _: self._read())
+
+    def _say_caught_up(self, caught_up: CaughtUp) -> None:
+        outcome = caught_up.outcome
+        words = f"{paint.counted(outcome.home + outcome.moved, 'file')} brought to {caught_up.name}."
+        self.notify(words, outcome.why, brick=bool(outcome.why))
+        self._read()
+
+    # ---- what it is told
+
+    def notify(self, state: str, more: str = "", under: str = "", *, brick: bool = False) -> None:
+        self.view.notify(state, more, under, brick=brick)
+
+    def working(self, words: str, figures: str) -> None:
+        self.view.show_working(words, figures)

@@ -1,0 +1,121 @@
+"""Large pictures: of one capture at a time for Close look, of some files side by side for comparing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QSize
+from PySide6.QtGui import QPixmap
+
+from jutrek.desk.board import CLIP, CaptureView
+from jutrek.ui.pictures.service import LARGE, Pictures, pixmap_of
+
+if TYPE_CHECKING:
+    from jutrek.decoding import Shown
+    from jutrek.desk.pictures import ClipFrames, Picture
+
+_SIDE_BY_SIDE = 64
+
+
+class OneAtATime:
+    """Pictures and frames of the capture that is looked at. A newer wish supersedes an older one, also while a clip is
+    being decoded; a clip stays open as long as it is walked through.
+    """
+
+    def __init__(self, pictures: Pictures, shown: Callable[[str, QPixmap | None, float], None]) -> None:
+        """
+        Args:
+            pictures: makes them.
+            shown: hears a capture's id, its picture or None, and a clip's length in seconds (0 for others).
+        """
+        self._pictures, self._shown = pictures, shown
+        self._line = pictures.pool.line(LARGE)
+        self._clip: tuple[str, ClipFrames | None] = ("", None)
+        pictures.closing.append(self._close)
+
+    def wish(self, view: CaptureView, size: QSize, share: float = 0.0) -> None:
+        """Ask for a picture; it is shown unless another wish comes before it.
+
+        Args:
+            view: of what.
+            size: the pixels to fit it into.
+            share: of a clip's length, between 0 and 1.
+        """
+        fitted = (size.width(), size.height())
+
+        def make(superseded: Callable[[], bool]) -> None:
+            picture = self._frame(view, fitted, share, superseded) if view.kind == CLIP else _still(view, fitted)
+            frames = self._clip[1] if view.kind == CLIP else None
+            seconds = frames.seconds if frames is not None else 0.0
+            self._pictures.bring(lambda made: self._shown(view.id, pixmap_of(made), seconds), picture)
+
+        self._line.wish("", make)
+
+    def _close(self) -> None:
+        clip, self._clip = self._clip[1], ("", None)
+        if clip is not None:
+            clip.close()
+
+    def _frame(
+        self, view: CaptureView, size: tuple[int, int], share: float, superseded: Callable[[], bool]
+    ) -> Picture | None:
+        key = f"{view.id} {size[0]}×{size[1]}"
+        if self._clip[0] != key:
+            self._close()
+            self._clip = (key, _opened(view, size))
+        frames = self._clip[1]
+        try:
+            return frames.at(share, superseded) if frames is not None else None
+        # Decoders raise whatever they like on damaged content: a frame that cannot be decoded is no frame.
+        except Exception:  # noqa: BLE001
+            return None
+
+
+def _still(view: CaptureView, size: tuple[int, int]) -> Picture | None:
+    from jutrek.desk.pictures import large_picture
+
+    return large_picture(view, size)
+
+
+def _opened(view: CaptureView, size: tuple[int, int]) -> ClipFrames | None:
+    from jutrek.desk.pictures import ClipFrames
+
+    try:
+        return ClipFrames(view.id, size)
+    # As above, of a whole clip.
+    except Exception:  # noqa: BLE001
+        return None
+
+
+class SideBySide:
+    """Pictures of whole files that are shown together, those wished for last first."""
+
+    def __init__(self, pictures: Pictures, made: Callable[[str, QPixmap | None, QSize], None]) -> None:
+        """
+        Args:
+            pictures: makes them.
+            made: hears the path of a file, its picture or None, and the pixels that it was to be fitted into.
+        """
+        self._pictures, self._made = pictures, made
+        self._line = pictures.pool.line(LARGE, waiting=_SIDE_BY_SIDE)
+
+    def wish(self, view: Shown, size: QSize) -> None:
+        """Ask for a picture that fits into `size` pixels."""
+
+        def make(_superseded: Callable[[], bool]) -> None:
+            # Here, off the way to the first paint.
+            from jutrek.desk.pictures import whole_picture
+
+            picture = whole_picture(view, (size.width(), size.height()))
+            self._pictures.bring(lambda made: self._made(view.id, pixmap_of(made), size), picture)
+
+        self._line.wish(view.id, make)
+
+    def forget(self) -> None:
+        """Nothing that was asked for is wanted any more."""
+        self._line.forget()
+
+    def idle(self) -> bool:
+        """Whether nothing is wished for any more."""
+        return self._line.idle

@@ -1,0 +1,109 @@
+"""The picture service: made by background threads, brought to the window's thread, kept in memory up to a limit."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, QSize, Signal
+from PySide6.QtGui import QImage, QPixmap
+
+from jutrek.desk.pool import Pool
+
+if TYPE_CHECKING:
+    from jutrek.decoding import Pictured
+    from jutrek.desk.pictures import Picture
+
+SIZE = QSize(84, 56)
+"""Of pictures, in pixels that do not depend on the screen."""
+LARGE, SMALL = 0, 2
+"""What is served sooner, and what later."""
+_KEPT = 96_000_000
+"""Bytes of pictures."""
+_AT_ONCE = 2
+_WAITING = 300
+
+
+def pixmap_of(picture: Picture | None, ratio: float = 1.0) -> QPixmap | None:
+    """A picture as it is drawn.
+
+    Args:
+        picture: rows of RGB bytes without padding; None stays None.
+        ratio: pixels of the screen for each of Qt's.
+    """
+    if picture is None:
+        return None
+    image = QImage(picture.rgb, picture.width, picture.height, picture.width * 3, QImage.Format.Format_RGB888)
+    pixmap = QPixmap.fromImage(image)
+    pixmap.setDevicePixelRatio(ratio)
+    return pixmap
+
+
+class Pictures(QObject):
+    """Gives pictures for captures and other files, or None while one is being made; `ready` names those that came.
+
+    Attributes:
+        pool: the threads behind it.
+        closing: what is to be closed once they have ended.
+    """
+
+    ready = Signal(str)
+    _made = Signal(object, object)
+
+    def __init__(self, pool: Pool, ratio: float, parent: QObject | None = None) -> None:
+        """
+        Args:
+            pool: makes the pictures.
+            ratio: the device pixel ratio that pictures are made for.
+            parent: owns it.
+        """
+        super().__init__(parent)
+        self.pool, self._ratio = pool, ratio
+        self.closing: list[Callable[[], None]] = []
+        self._kept: OrderedDict[str, QPixmap | None] = OrderedDict()
+        self._bytes = 0
+        self._small = pool.line(SMALL, at_once=_AT_ONCE, waiting=_WAITING)
+        self._made.connect(lambda then, picture: then(picture))
+
+    def of(self, view: Pictured) -> QPixmap | None:
+        """The thumbnail if there is one. Else it is wished for; what scrolled away long ago is forgotten."""
+        if view.id in self._kept:
+            self._kept.move_to_end(view.id)
+            return self._kept[view.id]
+        size = (round(SIZE.width() * self._ratio), round(SIZE.height() * self._ratio))
+
+        def make(_superseded: Callable[[], bool]) -> None:
+            # Here, off the way to the first paint.
+            from jutrek.desk.pictures import small_picture
+
+            self.bring(lambda picture: self._keep(view.id, picture), small_picture(view, size))
+
+        self._small.wish(view.id, make)
+        return None
+
+    def bring(self, then: Callable[[Picture | None], None], picture: Picture | None) -> None:
+        """From any thread: call something with a picture on the window's."""
+        self._made.emit(then, picture)
+
+    def close(self) -> None:
+        """End the threads."""
+        self.pool.close()
+        for close in self.closing:
+            close()
+
+    def idle(self) -> bool:
+        """Whether nothing is wished for any more."""
+        return self.pool.idle
+
+    def _keep(self, capture: str, picture: Picture | None) -> None:
+        pixmap = pixmap_of(picture, self._ratio)
+        self._bytes += _bytes_of(pixmap) - _bytes_of(self._kept.get(capture))
+        self._kept[capture] = pixmap
+        while self._bytes > _KEPT:
+            self._bytes -= _bytes_of(self._kept.popitem(last=False)[1])
+        self.ready.emit(capture)
+
+
+def _bytes_of(pixmap: QPixmap | None) -> int:
+    return 0 if pixmap is None else pixmap.width() * pixmap.height() * 4

@@ -1,1 +1,0 @@
-"""The House rules page: how a library files and names, composed by eye and tried at once."""

@@ -1,0 +1,34 @@
+"""What every page is given."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from jutrek.ui.theme import Theme
+
+if TYPE_CHECKING:
+    from jutrek.ui.pictures.service import Pictures
+    from jutrek.ui.shell.client import Client
+    from jutrek.ui.shell.page import Page
+    from jutrek.ui.shell.runs import RunControl
+
+
+@dataclass(frozen=True, slots=True)
+class Context:
+    """What every page is given.
+
+    Attributes:
+        theme: colours.
+        pictures: thumbnails, large pictures, and the threads behind them.
+        client: the way to the session.
+        runs: the run of an intake.
+        go_to: opens a page by its key, and gives it.
+    """
+
+    theme: Theme
+    pictures: Pictures
+    client: Client
+    runs: RunControl
+    go_to: Callable[[str], Page]

@@ -1,0 +1,1 @@
+"""Widgets that several pages use. They know the theme, and no page."""
