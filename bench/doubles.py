@@ -68,7 +68,7 @@ def _looks() -> None:
     from PIL import Image
 
     from jutrek.demo import scenes
-    from jutrek.doubles.greys import looks_at
+    from jutrek.doubles.grayscale import looks_at
     from jutrek.formats import read
 
     with tempfile.TemporaryDirectory() as folder:
@@ -95,8 +95,8 @@ def _standing() -> None:
     """A card of 5,000 files against a ledger of 100,000, by bytes and payloads."""
     from jutrek.captures import ReadFile
     from jutrek.demo import stills
-    from jutrek.doubles import judge
-    from jutrek.doubles.against import retagged
+    from jutrek.doubles import compare
+    from jutrek.doubles.beyond_bytes import retagged
     from jutrek.formats import read
     from jutrek.library import HomeFile, new_library
     from jutrek.library.contents import Content
@@ -130,8 +130,8 @@ def _standing() -> None:
                 reads.append(ReadFile(file_, read(path), None))
             reading = time.perf_counter() - began
             library = new_library(home)
-            bytes_ = _timed(lambda: judge([one.file for one in reads], ledger, library.root))
-            standings = judge([one.file for one in reads], ledger, library.root)
+            bytes_ = _timed(lambda: compare([one.file for one in reads], ledger, library.root))
+            standings = compare([one.file for one in reads], ledger, library.root)
             payloads = _timed(lambda: retagged(reads, standings, ledger, library.root))
     print(f"{_CARD:,} files against a ledger of {_MANY:,}: {bytes_:.2f} s by bytes, {payloads:.2f} s by payloads")
     print(f"  beside {reading:.1f} s of reading them")

@@ -134,7 +134,7 @@ def _words(times: list[float]) -> str:
 def made_up(count: int) -> list:  # type: ignore[type-arg]
     """Captures of some years, three in four of them pairs, without files."""
     from jutrek.captures import ReadFile, decide, group
-    from jutrek.formats import Claim, DeviceFacts, Kind, Precision, Reading, Stamp
+    from jutrek.formats import Claim, DeviceFacts, Kind, Precision, Reading, Timestamp
     from jutrek.sources import SourceFile
 
     devices = [DeviceFacts("Arlen", "M2", "1"), DeviceFacts("Hovar", "4K", "2")]
@@ -142,7 +142,7 @@ def made_up(count: int) -> list:  # type: ignore[type-arg]
     at = datetime(2014, 3, 1, 8)
     for number in range(count):
         at += timedelta(seconds=1 + number * 7919 % 2400)
-        claim = Claim("exif:original", Stamp(at, Precision.SECOND), "the camera's time", "")
+        claim = Claim("exif:original", Timestamp(at, Precision.SECOND), "the camera's time", "")
         stem = f"/card/{number // 500:03}ARLEN/DSC{number:06}"
         for suffix, form in ((".DNG", "dng"), (".JPG", "jpeg"))[: 1 if number % 4 == 0 else 2]:
             reading = Reading(Kind.STILL, form, (claim,), devices[number % 2], 6000, 4000)

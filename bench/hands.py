@@ -19,7 +19,7 @@ from pathlib import Path
 from tests import making
 from tests.making import WHEN, never, planned, put
 
-from jutrek.desk.athome import AtHome, read_home
+from jutrek.desk.library_captures import LibraryCaptures, read_library
 from jutrek.filing import HouseRules, Plan
 from jutrek.filing.refiling import Scope, plan_refiling
 from jutrek.library import Library, new_library, survey
@@ -54,9 +54,9 @@ class _World:
         """What they hold."""
         return Counter(path.read_bytes() for path in self.files())
 
-    def home(self) -> AtHome:
+    def home(self) -> LibraryCaptures:
         """What Jutrek makes of them."""
-        return read_home(self.library, self.ledger, self.rules, stop=never(), report=lambda *_: None)
+        return read_library(self.library, self.ledger, self.rules, stop=never(), report=lambda *_: None)
 
     def captures(self) -> list[frozenset[bytes]]:
         """The contents of each capture that Jutrek sees."""

@@ -28,7 +28,7 @@ def large_intake(root: str, library: str) -> Workbench:
     from jutrek.captures import ReadFile
     from jutrek.desk.intake import Found
     from jutrek.desk.workbench import Workbench
-    from jutrek.formats import Claim, DeviceFacts, Kind, Reading, Stamp
+    from jutrek.formats import Claim, DeviceFacts, Kind, Reading, Timestamp
     from jutrek.library import new_library
     from jutrek.sources import Medium, Source, SourceFile
 
@@ -42,7 +42,7 @@ def large_intake(root: str, library: str) -> Workbench:
     )
     for number, time_since in enumerate(times):
         day, when = time_since.days, datetime(2011, 1, 1, 8) + time_since
-        claim = Claim("exif:original", Stamp(when), "the camera's time of shooting", "")
+        claim = Claim("exif:original", Timestamp(when), "the camera's time of shooting", "")
         device = facts[min(DEVICES - 1, day * DEVICES // (365 * YEARS) + dice.randrange(2))]
         reading = Reading(Kind.STILL, "jpeg", (claim,), device, width=6000, height=4000)
         file = SourceFile(f"{root}/{number // 900:03}/IMG_{number:05}.JPG", root, 4_000_000 + number, 0)

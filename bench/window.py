@@ -90,7 +90,7 @@ import os; os._exit(0)
 
 def _board() -> bytes:
     from jutrek.captures import Device
-    from jutrek.desk.board import Board, CaptureView, FolderView, Place, SourceView, State, day_view
+    from jutrek.desk.board import Board, CaptureView, FolderView, SourceView, State, Storage, day_view
     from jutrek.formats import Kind
     from jutrek.sources import Medium, Source
 
@@ -114,7 +114,7 @@ def _board() -> bytes:
         for number, device in enumerate(devices)
     )  # fmt: skip
     folders = tuple(FolderView(f"2026/{month:02}", 5000, 0, exists=False) for month in (3, 4))
-    place = Place("Velmora line archive", "/library", 10**12, 4 * 10**12)
+    place = Storage("Velmora line archive", "/library", 10**12, 4 * 10**12)
     return pickle.dumps(Board(sources, tuple(days), folders, None, 240 * 10**9, place))
 
 

@@ -23,8 +23,8 @@ from jutrek.captures.decisions import Describe
 from jutrek.demo import build
 from jutrek.desk import events
 from jutrek.desk.answers import CaughtUp
-from jutrek.desk.board import STILL, CaptureView, Place
-from jutrek.desk.keeping import furnish
+from jutrek.desk.board import STILL, CaptureView, Storage
+from jutrek.desk.places import furnish
 from jutrek.doubles.degrees import Degree
 from jutrek.filing.pattern import Piece
 from jutrek.filing.starting import STARTS
@@ -218,7 +218,7 @@ def shoot_large(folder: str) -> None:
     bench.sources_changed()
     bench._standings = {}
     bench.refresh()
-    board = replace(bench.board(), place=Place("Family pictures", library, 1_210 * 10**9, 4_000 * 10**9))
+    board = replace(bench.board(), place=Storage("Family pictures", library, 1_210 * 10**9, 4_000 * 10**9))
     app = application()
     window = MainWindow()
     window.page("intake").view.show_board(board)

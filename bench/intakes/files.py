@@ -19,7 +19,7 @@ from bench.intakes.world import (
     outside,
     phone,
 )
-from jutrek.formats import Claim, DeviceFacts, Kind, Offset, Precision, Reading, Stamp
+from jutrek.formats import Claim, DeviceFacts, Kind, Offset, Precision, Reading, Timestamp
 
 _ROOT = "/home/ilva/Pictures"
 _COPIED = datetime(2026, 9, 30, 21, 0)
@@ -27,7 +27,7 @@ _C1 = DeviceFacts("Arlen", "C1", "C1-3")
 
 
 def _claim(at: str, wall: datetime, precision: Precision = Precision.SECOND, offset: int | None = None) -> Claim:
-    return Claim(at, Stamp(wall, precision, None if offset is None else Offset(offset)), "a date inside", "")
+    return Claim(at, Timestamp(wall, precision, None if offset is None else Offset(offset)), "a date inside", "")
 
 
 def _still(
@@ -96,7 +96,7 @@ def year_of_release(dice: Dice) -> Intake:
     """Sound with a year of release, in a container that tells the moment."""
     intake = Intake()
     for n, at in enumerate(_local(dice), 1):
-        utc = Stamp(at - timedelta(hours=2), Precision.SECOND, Offset(0, by_definition=True))
+        utc = Timestamp(at - timedelta(hours=2), Precision.SECOND, Offset(0, by_definition=True))
         claims = [
             _claim("id3:recorded", datetime(at.year + 1, 1, 1), Precision.YEAR),
             Claim("mp4:created", utc, "its container", ""),
@@ -257,7 +257,7 @@ def utc_containers(dice: Dice) -> Intake:
     shown = clips.shows
     for at in happened[::3]:
         read = clips.make(intake, dice, at, seconds=15.0)
-        utc = Stamp(at, Precision.SECOND, Offset(0, by_definition=True))
+        utc = Timestamp(at, Precision.SECOND, Offset(0, by_definition=True))
         claims = [Claim("mp4:created", utc, "its container", ""), *outside("x", shown(at) + timedelta(seconds=15))]
         reading: Reading = read.reading._replace(claims=tuple(claims))
         intake.files[-1] = type(read)(read.file, reading, None)

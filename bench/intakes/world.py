@@ -13,7 +13,7 @@ from datetime import datetime, timedelta
 import numpy as np
 
 from jutrek.captures import ReadFile
-from jutrek.formats import Claim, DeviceFacts, Kind, Offset, Precision, Reading, Stamp, Tie
+from jutrek.formats import Claim, DeviceFacts, Kind, Offset, Precision, Reading, Tie, Timestamp
 from jutrek.formats.outside import of_name
 from jutrek.sources import SourceFile
 
@@ -127,7 +127,7 @@ class Body:
         claims = [self._inside(utc, shown)]
         knows = bool(dice.random() < self.satellite)
         if knows:
-            stamp = Stamp(utc, Precision.SECOND, Offset(0, by_definition=True))
+            stamp = Timestamp(utc, Precision.SECOND, Offset(0, by_definition=True))
             claims.append(Claim("gps", stamp, "satellite time", ""))
         claims += outside(name, shown + timedelta(seconds=seconds) if self.keeps else _COPIED)
         read = file(
@@ -141,14 +141,14 @@ class Body:
     def _inside(self, utc: datetime, shown: datetime) -> Claim:
         by_definition = self.claim.startswith(("mp4:", "mkv:"))
         stated = Offset(0, by_definition=True) if by_definition else Offset(self.zone(utc)) if self.states else None
-        return Claim(self.claim, Stamp(shown, Precision.SECOND, stated), "the camera's time", "")
+        return Claim(self.claim, Timestamp(shown, Precision.SECOND, stated), "the camera's time", "")
 
 
 def outside(name: str, changed: datetime | None) -> list[Claim]:
     """What a file's name and time claim."""
     found = [claim] if (claim := of_name(name)) is not None else []
     if changed is not None:
-        found.append(Claim("file", Stamp(changed, Precision.SECOND, Offset(120)), "the file's own time", ""))
+        found.append(Claim("file", Timestamp(changed, Precision.SECOND, Offset(120)), "the file's own time", ""))
     return found
 
 

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 
 from jutrek.captures import Capture, Doubtful, Moment, ReadFile, decide, doubtful, group
-from jutrek.formats import Claim, DeviceFacts, Kind, Offset, Precision, Reading, Stamp, Tie
+from jutrek.formats import Claim, DeviceFacts, Kind, Offset, Precision, Reading, Tie, Timestamp
 from jutrek.sources import SourceFile
 
 DAY = datetime(2026, 5, 14)
@@ -43,9 +43,11 @@ def file(
     suffix = Path(path).suffix.lower()
     kind = Kind.OTHER if suffix in _OTHERS else _SUFFIXES.get(suffix, Kind.STILL)
     stated = Offset(offset) if offset is not None else None
-    claims = [Claim(claim, Stamp(when, precision, stated), "the camera's time", "")] if when else []
+    claims = [Claim(claim, Timestamp(when, precision, stated), "the camera's time", "")] if when else []
     if satellite is not None:
-        claims.append(Claim("gps", Stamp(satellite, Precision.SECOND, Offset(0, by_definition=True)), "satellites", ""))
+        claims.append(
+            Claim("gps", Timestamp(satellite, Precision.SECOND, Offset(0, by_definition=True)), "satellites", "")
+        )
     form = "dng" if suffix == ".dng" else _FORMATS.get(kind, "")
     reading = Reading(kind, form, tuple(claims), device, duration=seconds, ties=tuple(Tie(*tie) for tie in ties))
     moment = decide(reading.claims, now=datetime(2027, 1, 1)) if claims else None

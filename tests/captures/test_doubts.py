@@ -24,8 +24,8 @@ from jutrek.captures import (
     settled,
     shift_words,
 )
-from jutrek.captures.decisions import LeaveUnfiled, NameDevice, Place, Placed, SetAside, ShiftClock, TakeAsItIs
-from jutrek.formats import Claim, DeviceFacts, Offset, Precision, Stamp
+from jutrek.captures.decisions import GivenDate, LeaveUnfiled, NameDevice, SetAside, SetDate, ShiftClock, TakeAsItIs
+from jutrek.formats import Claim, DeviceFacts, Offset, Precision, Timestamp
 from tests.captures.make import CAMCORDER, M2, at, clock, every, file, moment, names, shot, unset
 
 COMPACT = DeviceFacts("Arlen", "C1")
@@ -143,7 +143,7 @@ def test_without_any_date_nothing_is_invented() -> None:
 def test_dates_that_fight_offer_both() -> None:
     """Keep the chosen one, use the other, or file neither."""
     one = file("x.JPG", at("09:00"))
-    claims = (*one.reading.claims, Claim("xmp:original", Stamp(at("09:00", 20)), "a sidecar", ""))
+    claims = (*one.reading.claims, Claim("xmp:original", Timestamp(at("09:00", 20)), "a sidecar", ""))
     from jutrek.captures import ReadFile, decide
 
     reading = one.reading._replace(claims=claims)
@@ -228,7 +228,7 @@ def test_what_is_set_aside_or_unfiled_asks_nothing() -> None:
     assert doubts(captures, aside) == []
     assert len(doubts(captures, SetAside(frozenset({waiting}), back=True).on(aside))) == 1
     unfiled = LeaveUnfiled(frozenset({waiting})).on(Decisions())
-    placed = Place(((waiting, Placed(datetime(2026, 1, 1), Precision.YEAR)),)).on(unfiled)
+    placed = SetDate(((waiting, GivenDate(datetime(2026, 1, 1), Precision.YEAR)),)).on(unfiled)
     assert (doubts(captures, unfiled), placed.unfiled) == ([], frozenset())
 
 
@@ -287,7 +287,7 @@ def test_scans_in_any_order_are_no_jump() -> None:
     """Their counters tell when they were digitized."""
     dates = [datetime(1975, 6, 1), datetime(1975, 8, 1), datetime(1974, 2, 1), datetime(1976, 1, 1)]
     shots = [file(f"scan{n}.tif", when, COMPACT) for n, when in enumerate(dates, 1)]
-    digitized = Claim("exif:digitized", Stamp(datetime(2012, 3, 4, 20)), "", "")
+    digitized = Claim("exif:digitized", Timestamp(datetime(2012, 3, 4, 20)), "", "")
     scans = [replace(one, reading=one.reading._replace(claims=(*one.reading.claims, digitized))) for one in shots]
     again = [replace(one, moment=decide(one.reading.claims)) for one in scans]
     assert doubts(group(again)) == []

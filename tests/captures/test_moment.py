@@ -9,7 +9,7 @@ import pytest
 
 from jutrek.captures import LADDER, Doubtful, Moment, Surroundings, Trust, decide
 from jutrek.captures.zones import Habits
-from jutrek.formats import Claim, Kind, Offset, Precision, Reading, Stamp
+from jutrek.formats import Claim, Kind, Offset, Precision, Reading, Timestamp
 from jutrek.formats.reading import UTC_BY_DEFINITION
 
 NOON = datetime(2026, 5, 14, 12)
@@ -20,7 +20,7 @@ HOME = timezone(timedelta(hours=2))
 def claim(
     at: str, wall: datetime = NOON, offset: Offset | None = None, precision: Precision = Precision.SECOND
 ) -> Claim:
-    return Claim(at, Stamp(wall, precision, offset), f"the {at}", "")
+    return Claim(at, Timestamp(wall, precision, offset), f"the {at}", "")
 
 
 def decided(*claims: Claim) -> Moment:

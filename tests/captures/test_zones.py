@@ -9,7 +9,7 @@ import pytest
 
 from jutrek.captures import Moment, Said, Surroundings, decide, decided
 from jutrek.captures.zones import zone_offset
-from jutrek.formats import Claim, DeviceFacts, Kind, Offset, Reading, Stamp
+from jutrek.formats import Claim, DeviceFacts, Kind, Offset, Reading, Timestamp
 from jutrek.formats.reading import UTC_BY_DEFINITION
 
 LOCAL = datetime(2026, 5, 14, 10, 26, 13)
@@ -19,7 +19,7 @@ FIRST, SECOND = DeviceFacts("Hovar", "4K", "1"), DeviceFacts("Hovar", "4K", "2")
 
 
 def claim(at: str, wall: datetime, offset: Offset | None = None) -> Claim:
-    return Claim(at, Stamp(wall, offset=offset), f"the {at}", "")
+    return Claim(at, Timestamp(wall, offset=offset), f"the {at}", "")
 
 
 def container(wall: datetime) -> Claim:
@@ -138,7 +138,7 @@ def test_stills_around_a_clip_tell_what_its_container_holds(container: str, unti
     card = DeviceFacts("Arlen", "M2")
 
     def said(name: str, kind: Kind, at: str, when: str, offset: Offset | None) -> Said:
-        stamp = Stamp(datetime.fromisoformat(f"2026-05-14T{when}:00"), offset=offset)
+        stamp = Timestamp(datetime.fromisoformat(f"2026-05-14T{when}:00"), offset=offset)
         return Said("/card", f"/card/{name}", Reading(kind, "x", (Claim(at, stamp, "", ""),), card))
 
     files = [

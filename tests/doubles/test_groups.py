@@ -184,7 +184,7 @@ def test_comparing_can_be_stopped_and_is_not_done_twice(
         find_groups(library, ledger, stop=stop)
     assert len(groups_of(library, ledger)) == 1
     Path(library.root, "a.jpg").rename(Path(library.root, "moved.jpg"))
-    monkeypatch.setattr("jutrek.doubles.witnesses.share_of", lambda *_: pytest.fail("compared again"))
+    monkeypatch.setattr("jutrek.doubles.still_matching.share_of", lambda *_: pytest.fail("compared again"))
     assert len(groups_of(library, ledger)) == 1
 
 
@@ -199,12 +199,12 @@ def test_what_cannot_be_read_now_is_tried_another_time(
         raise OSError(errno.EIO, "Input/output error")
 
     with monkeypatch.context() as patch:
-        patch.setattr("jutrek.doubles.greys.still", gone)
+        patch.setattr("jutrek.doubles.grayscale.still", gone)
         learnt(library, ledger)
     assert [one.path for one in ledger.contents.unseen()] == ["a.jpg", "b.jpg"]
     learnt(library, ledger)
     with monkeypatch.context() as patch:
-        patch.setattr("jutrek.doubles.greys.still", gone)
+        patch.setattr("jutrek.doubles.grayscale.still", gone)
         assert {group.degree for group in groups_of(library, ledger)} <= {Degree.ALIKE}
     assert ledger.contents.agreements() == {}
     assert [group.degree for group in groups_of(library, ledger)] == [Degree.PICTURE]

@@ -12,12 +12,12 @@ from hypothesis import strategies as st
 from PIL import Image, ImageDraw, ImageFilter, ImageOps
 
 from jutrek.decoding import shown, still
-from jutrek.doubles import witnesses
+from jutrek.doubles import still_matching
 from jutrek.doubles.aligned import SAME, agreement
-from jutrek.doubles.greys import Greys
+from jutrek.doubles.grayscale import Greys
 from jutrek.doubles.looks import TURNS, WHOLE, framed, looks_of, turn, turned
 from jutrek.doubles.search import Index, close_pairs
-from jutrek.doubles.witnesses import Album, share_of
+from jutrek.doubles.still_matching import Album, share_of
 from jutrek.formats import read
 from tests.doubles.common import encoded, grey, scene
 
@@ -87,8 +87,8 @@ def test_turned_looks_are_the_looks_of_turned_pictures(way: int) -> None:
     assert plain is not None and other is not None
     by_bits = turned(np.array([plain.look], np.uint64), way)
     assert int(np.bitwise_count(by_bits[0] ^ np.uint64(other.look))) <= 2
-    assert int(turned(by_bits, witnesses._back(way))[0]) == plain.look
-    assert turn(turn(one, way), witnesses._back(way)).tobytes() == one.tobytes()
+    assert int(turned(by_bits, still_matching._back(way))[0]) == plain.look
+    assert turn(turn(one, way), still_matching._back(way)).tobytes() == one.tobytes()
 
 
 def test_one_colour_has_no_looks() -> None:

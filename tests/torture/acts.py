@@ -9,7 +9,8 @@ import threading
 from collections.abc import Callable
 from pathlib import Path
 
-from jutrek.desk.keeping import finish, places_of
+from jutrek.desk.finishing import finish
+from jutrek.desk.places import places_of
 from jutrek.desk.records import records_of
 from jutrek.desk.refiling import Refiler
 from jutrek.desk.taking_back import take_back

@@ -22,13 +22,13 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
-from jutrek.desk.keeping import places_of
+from jutrek.desk.places import places_of
 from jutrek.errors import JutrekError
 from jutrek.library import as_place
 from jutrek.library.ledger import Ledger
 from jutrek.simulate.faults import Faults
 from jutrek.transfer import bundles, carry, journal, recover, running
-from jutrek.transfer.accounts import broken_records
+from jutrek.transfer.run_log import broken_records
 from tests.torture.acts import ACTS, AT_LAST, WEIGHTS, happen
 from tests.torture.world import World
 

@@ -15,7 +15,8 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from jutrek.desk.keeping import finish, leave_papers, places_of, troubles_of
+from jutrek.desk.finishing import finish, leave_papers
+from jutrek.desk.places import places_of, troubles_of
 from jutrek.desk.records import files_of, records_of
 from jutrek.desk.refiling import Refiler
 from jutrek.desk.taking_back import take_back
@@ -39,12 +40,12 @@ from jutrek.library.ledger import Ledger
 from jutrek.library.unwanted import declared
 from jutrek.sources import known_source
 from jutrek.transfer import Listener, bring, recover
-from jutrek.transfer.accounts import runs
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.checking import check
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.lines import _MODELS
 from jutrek.transfer.release import keep_certificate, release
+from jutrek.transfer.run_log import runs
 from jutrek.transfer.tray import empty_tray, tray_of
 from tests import making
 from tests.making import everything, names_below, never, planned, put

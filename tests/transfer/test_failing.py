@@ -23,8 +23,8 @@ from jutrek.filing import HouseRules
 from jutrek.library import Library, Place, new_library
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Listener, bring, carry, plan_finishing, recover
-from jutrek.transfer.accounts import account_of
-from jutrek.transfer.partials import room_of_partials
+from jutrek.transfer.resumable import room_of_partials
+from jutrek.transfer.run_log import run_log_of
 from tests import making
 from tests.making import WHEN, everything, names_below, never, planned, put
 from tests.transfer.conftest import Medium
@@ -120,7 +120,7 @@ def test_a_second_sum_is_kept_where_rules_ask_for_it(library: Library, ledger: L
     """BLAKE3 beside XXH3-128, of the same bytes, in the journal."""
     put(card / "A.JPG", making.jpeg())
     outcome = bring(planned(library, ledger, [card], HouseRules(second_sum=True)), library, ledger, stop=never())
-    (done,) = account_of(library, outcome.run).done.values()
+    (done,) = run_log_of(library, outcome.run).done.values()
     assert done["blake3"] == blake3.blake3((card / "A.JPG").read_bytes()).hexdigest()
     assert done["xxh3_128"] == xxhash.xxh3_128((card / "A.JPG").read_bytes()).hexdigest()
 
@@ -319,7 +319,7 @@ def test_what_is_finished_is_not_read_again(library: Library, ledger: Ledger, ca
     }
     finished = bring(left, library, ledger, stop=never(), continues=outcome.run)
     assert finished.home == len(left.rows) == 21 - outcome.home
-    assert account_of(library, finished.run).head["continues"] == outcome.run
+    assert run_log_of(library, finished.run).head["continues"] == outcome.run
     assert ledger.all_filed() == {row.destination: row.filed for row in plan.rows}
     assert plan_finishing(library, finished.run, HouseRules()).rows == ()
 

@@ -21,7 +21,6 @@ from jutrek.filing import Action, HouseRules, Row
 from jutrek.library import Library, Place, as_place, survey
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import bring, last_refiling, plan_taking_back, refile
-from jutrek.transfer.accounts import Account, account_of
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.checking import check, mend
 from jutrek.transfer.following_lists import lists_follow
@@ -36,6 +35,7 @@ from jutrek.transfer.hash_lists import (
     write_hash_lists,
     write_list,
 )  # fmt: skip
+from jutrek.transfer.run_log import RunLog, run_log_of
 from jutrek.transfer.setting_aside import Drop, set_aside
 from tests import making
 from tests.making import WHEN, never, planned, put
@@ -45,12 +45,12 @@ from tests.transfer.test_refiling import plan_of
 SCHEMAS = Path(__file__).parent / "schemas"
 
 
-def intake(library: Library, ledger: Ledger, card: Path, *places: Place) -> Account:
+def intake(library: Library, ledger: Ledger, card: Path, *places: Place) -> RunLog:
     plan = planned(library, ledger, [card])
     stays = Row(str(card / "INDEX.BIN"), str(card), Action.STAY, None, "It is no picture, clip or sound.", 4)
     plan = replace(plan, rows=(*plan.rows, stays))
     outcome = bring(plan, library, ledger, stop=never(), places=places, settled=["clock of B: +01:00:00"])
-    return account_of(library, outcome.run)
+    return run_log_of(library, outcome.run)
 
 
 def valid(path: Path, schema: str) -> etree._Element:
@@ -274,10 +274,10 @@ def test_the_report_tells_all_and_stands_alone(library: Library, ledger: Ledger,
         listener=Listener(step=fault), settled=["clock of B: +01:00:00"],
     )  # fmt: skip
     assert fault.fired
-    account = account_of(library, outcome.run)
-    told = report_of(account, library)
+    run_log = run_log_of(library, outcome.run)
+    told = report_of(run_log, library)
     assert (len(told.home), len(told.failed), len(told.left)) == (4, 1, 1)
-    page = Path(write_report(account, library, stop=never()))
+    page = Path(write_report(run_log, library, stop=never()))
     html = etree.HTML(page.read_text())
     text = " ".join(html.itertext())
     for words in (
@@ -304,7 +304,7 @@ def test_a_bit_that_flipped_is_in_no_list(library: Library, ledger: Ledger, card
     plan = planned(library, ledger, [card])
     outcome = bring(plan, library, ledger, stop=never(), listener=Listener(step=fault))
     assert fault.fired
-    write_hash_lists(account_of(library, outcome.run), library, [])
+    write_hash_lists(run_log_of(library, outcome.run), library, [])
     (path,) = Path(library.root, "ascmhl").glob("*.mhl")
     assert valid(path, "hash_list.xsd").findtext(f".//{{{LISTS}}}xxh128") == xxh128(card / "A.JPG")
 

@@ -16,9 +16,9 @@ from jutrek.filing import Action, Row
 from jutrek.library import Library, new_library, survey
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Outcome, bring, journal, recover, refile
-from jutrek.transfer.accounts import account_of, broken_records, runs
 from jutrek.transfer.chain import START, chain_of, link
 from jutrek.transfer.journal import Journal, Kind, path_of
+from jutrek.transfer.run_log import broken_records, run_log_of, runs
 from jutrek.transfer.taking_back import empty_taken_back, plan_taking_back, taken_back_by
 from tests import making
 from tests.making import WHEN, names_below, never, planned, put
@@ -154,7 +154,7 @@ def take_back(library: Library, ledger: Ledger, run: str) -> tuple[Outcome, list
 def test_an_intake_is_taken_back_and_done_again(library: Library, ledger: Ledger, brought: list[str]) -> None:
     """Nothing is removed: the files are put away, and come back with all that was known of them."""
     before, filed, proofs = names_below(library.root), ledger.all_filed(), ledger.proofs("")
-    later = set(ledger.all_files()) - {row["to"] for row in account_of(library, brought[0]).to_come.values()}
+    later = set(ledger.all_files()) - {row["to"] for row in run_log_of(library, brought[0]).to_come.values()}
     undone, left = take_back(library, ledger, brought[0])
     assert (undone.home, left) == (4, [])
     assert names_below(library.root) == later
@@ -171,7 +171,7 @@ def test_an_intake_is_taken_back_and_done_again(library: Library, ledger: Ledger
 
 def test_what_was_changed_since_stays_and_is_told(library: Library, ledger: Ledger, brought: list[str]) -> None:
     """A file that was edited, and one that is gone, are listed; the rest goes."""
-    edited, gone = sorted(entry["to"] for entry in account_of(library, brought[0]).to_come.values())[:2]
+    edited, gone = sorted(entry["to"] for entry in run_log_of(library, brought[0]).to_come.values())[:2]
     Path(library.root, edited).write_bytes(b"edited")
     Path(library.root, gone).unlink()
     undone, left = take_back(library, ledger, brought[0])
@@ -218,7 +218,7 @@ def test_a_full_disk_keeps_no_record_from_being_written(small_place: Path) -> No
         begun.failed(number, row, "why " * 100)
     begun.end("stopped", 0, 200)
     begun.close()
-    assert len(account_of(library, begun.run).failed) == 200
+    assert len(run_log_of(library, begun.run).failed) == 200
     path = Path(library.tree.at(path_of(begun.run)))
     assert path.stat().st_blocks * 512 - path.stat().st_size < 8192
 
@@ -257,7 +257,7 @@ def test_a_line_that_a_full_disk_cuts_off_leaves_no_trace(small_place: Path, mon
     record.end("done", 0, 0)
     record.close()
     assert broken_records(library) == {}
-    told = [one["path"] for one in account_of(library, record.run).others if one["entry"] == "gone"]
+    told = [one["path"] for one in run_log_of(library, record.run).others if one["entry"] == "gone"]
     assert told[-2:] == ["0.jpg", "1.jpg"]
 
 

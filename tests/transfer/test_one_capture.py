@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from jutrek.desk.athome import read_home
+from jutrek.desk.library_captures import read_library
 from jutrek.doubles.degrees import Degree
 from jutrek.filing import HouseRules, Plan
 from jutrek.filing.refiling import Scope, kept_by_hand
@@ -112,7 +112,7 @@ def test_what_was_moved_and_renamed_by_hand_stays_one_capture(library: Library, 
     (home / "2026/05/20260514_102613.jpg").rename(home / "Best" / "Sunrise.jpg")
     (home / "2026/05/20260514_102613.dng").rename(home / "Best" / "20260514_102613.dng")
     survey(library, ledger)
-    found = read_home(library, ledger, HouseRules(), stop=never(), report=lambda *_: None)
+    found = read_library(library, ledger, HouseRules(), stop=never(), report=lambda *_: None)
     assert len(found.facts) == 1
     assert kept_by_hand(found.facts, found.known, Scope(), found.given) == ("Best/Sunrise.jpg",)
     assert kept_by_hand(found.facts, found.known, Scope(by_hand=True), found.given) == ()
@@ -138,7 +138,7 @@ def test_only_what_was_filed_as_one_is_one(library: Library, ledger: Ledger, car
 
     def captures() -> list[int]:
         survey(library, ledger)
-        found = read_home(library, ledger, HouseRules(), stop=never(), report=lambda *_: None)
+        found = read_library(library, ledger, HouseRules(), stop=never(), report=lambda *_: None)
         return sorted(len(one.capture.files) for one in found.facts)
 
     for number, data in enumerate((making.dng(), making.jpeg(seed=1), making.jpeg(seed=2))):
@@ -236,7 +236,7 @@ def test_pictures_that_were_swapped_between_pairs_go_back_to_their_raws(
     swap_pictures(library)
     put(card.parent / "later" / "P0.txt", b"a note")
     brought(library, ledger, card.parent / "later")
-    found = read_home(library, ledger, HouseRules(), stop=never(), report=lambda *_: None)
+    found = read_library(library, ledger, HouseRules(), stop=never(), report=lambda *_: None)
     assert sorted(len(one.capture.files) for one in found.facts) == [2, 3]
     for _ in range(2):
         assert go(plan_of(library, ledger, HouseRules(), Scope(by_hand=True)), library, ledger).failed == []

@@ -14,7 +14,7 @@ from pathlib import Path
 
 import pytest
 
-from jutrek.desk.keeping import caught_up
+from jutrek.desk.places import caught_up
 from jutrek.disk import naming
 from jutrek.errors import PlaceUnusable
 from jutrek.filing import HouseRules, OnChanged, Order, Plan, Row
@@ -31,12 +31,12 @@ from jutrek.library import (
 )
 from jutrek.library.fingerprint import full
 from jutrek.library.ledger import Ledger
-from jutrek.transfer import Choice, Listener, Outcome, Progress, Steering, bring, recover
-from jutrek.transfer.accounts import account_of, known_of_files
+from jutrek.transfer import Choice, Control, Listener, Outcome, Progress, bring, recover
 from jutrek.transfer.at_work import at_work_in
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.checking import check
 from jutrek.transfer.moving import refile
+from jutrek.transfer.run_log import known_of_files, run_log_of
 from jutrek.transfer.taking_back import plan_taking_back
 from tests import making
 from tests.making import WHEN, names_below, never, planned, put
@@ -75,10 +75,10 @@ def test_two_places_hold_the_same_tree_from_one_reading(
     assert [(stream.name, stream.files) for stream in (*last.sources, *last.places)] == [
         (str(card), 7), (LIBRARY, 7), (tarn.id, 7),
     ]  # fmt: skip
-    account = account_of(library, outcome.run)
-    assert set(account.copied[tarn.id]) == set(account.done)
+    run_log = run_log_of(library, outcome.run)
+    assert set(run_log.copied[tarn.id]) == set(run_log.done)
     assert ledger.proofs(tarn.id).keys() == ledger.proofs(LIBRARY).keys() == names_below(library.root)
-    assert account.end["copies"] == {tarn.id: 7}
+    assert run_log.end["copies"] == {tarn.id: 7}
 
 
 def test_a_ledger_that_was_lost_knows_every_proof_again(
@@ -147,7 +147,7 @@ def test_a_place_that_is_unplugged_while_files_are_written(
     assert pulled.is_set()
     assert (outcome.home, outcome.trouble) == (21, None)
     assert list(outcome.lost) == [place.id]
-    assert any(entry["entry"] == "place lost" for entry in account_of(library, outcome.run).others)
+    assert any(entry["entry"] == "place lost" for entry in run_log_of(library, outcome.run).others)
     assert connected(place) is None
 
 
@@ -386,15 +386,15 @@ def test_a_full_place_pauses_the_run_and_asks(choice: Choice, library: Library, 
         places = [add_place(library, str(small_place))] if choice is Choice.WITHOUT else []
         filler = small_place / "filler"
         plan = planned(library, ledger, [card])
-        steering = Steering()
-        steering.may_ask = True
+        control = Control()
+        control.may_ask = True
         asked: list[str] = []
 
         def on_progress(progress: Progress) -> None:
             for place in progress.asked:
                 asked.append(place.id)
                 filler.unlink(missing_ok=choice is Choice.STOP)
-                steering.answer(place.id, choice)
+                control.answer(place.id, choice)
 
         def step(name: str, row: Row) -> None:
             if name == "begin" and row.source.endswith("CLIP.MP4"):
@@ -403,7 +403,7 @@ def test_a_full_place_pauses_the_run_and_asks(choice: Choice, library: Library, 
                         file.write(bytes(4096))
 
         listener = Listener(progress=on_progress, step=step)
-        outcome = bring(plan, library, ledger, stop=steering.stop, listener=listener, places=places, steering=steering)
+        outcome = bring(plan, library, ledger, stop=control.stop, listener=listener, places=places, control=control)
         assert asked
         filler.unlink(missing_ok=True)
         assert outcome.home == 7 if choice is not Choice.STOP else outcome.home < 7
@@ -414,21 +414,21 @@ def test_a_full_place_pauses_the_run_and_asks(choice: Choice, library: Library, 
 def test_a_pause_holds_every_file_until_it_goes_on(library: Library, ledger: Ledger, card: Path) -> None:
     """While a run pauses nothing is read; afterwards everything comes home."""
     fill(card, 30)
-    steering = Steering()
+    control = Control()
     held: list[int] = []
 
     def on_progress(progress: Progress) -> None:
-        if steering.paused:
+        if control.paused:
             held.append(progress.read_bytes)
             if len(held) == 12:
-                steering.go_on()
+                control.go_on()
 
     def step(name: str, _row: Row) -> None:
         if name == "half copied" and not held:
-            steering.pause()
+            control.pause()
 
     outcome = bring(
-        planned(library, ledger, [card]), library, ledger, stop=steering.stop, steering=steering,
+        planned(library, ledger, [card]), library, ledger, stop=control.stop, control=control,
         listener=Listener(progress=on_progress, step=step),
     )  # fmt: skip
     assert held[6:12] == [held[6]] * 6

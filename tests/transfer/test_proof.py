@@ -13,12 +13,12 @@ from pathlib import Path
 
 import pytest
 
-from jutrek.desk.keeping import Places
+from jutrek.desk.places import Places
 from jutrek.desk.records import every_mark, files_of
 from jutrek.desk.taking_back import take_back
 from jutrek.desk.unwanting import declare_unwanted
 from jutrek.disk import TEMPORARY, naming
-from jutrek.doubles import Standing, judge
+from jutrek.doubles import Standing, compare
 from jutrek.doubles.degrees import Degree
 from jutrek.errors import NotPossible
 from jutrek.library import (
@@ -38,11 +38,11 @@ from jutrek.library.unwanted import declared, want_again
 from jutrek.sources import known_source, scan
 from jutrek.sources.scan import SourceFile
 from jutrek.transfer import Listener, bring, recover
-from jutrek.transfer.accounts import account_of, runs
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.checking import Finding, check, known_bad, let_go, mend
 from jutrek.transfer.clearing import Way, clear
 from jutrek.transfer.release import declared_anew, release
+from jutrek.transfer.run_log import run_log_of, runs
 from jutrek.transfer.setting_aside import Drop, set_aside
 from tests import making
 from tests.making import everything, names_below, never, planned, put
@@ -92,7 +92,7 @@ def test_what_is_known_to_be_rotten_is_no_proof_anywhere(
     assert said[name] == "proven in 1 place, rotted since"
     # It is not taken for home by the next intake, nor copied on, nor the one that stays among doubles.
     (again,) = [one for one in scan(str(card)) if isinstance(one, SourceFile) and one.path.endswith("again.JPG")]
-    assert judge([again], ledger, home.root)[again.path].standing is Standing.NEW
+    assert compare([again], ledger, home.root)[again.path].standing is Standing.NEW
     Path(tarn.root, name).unlink()
     survey(home, ledger)
     lack = lacking(home, ledger, tarn)
@@ -123,7 +123,7 @@ def test_a_release_finds_rot_that_nobody_knew_of(
     assert told == [(size, size)]
     assert [one.paths.get("") for one in certificate.missing] == [None]
     assert ledger.marks("")[name].state is State.ROTTED
-    assert account_of(home, runs(home)[-1]).others[0]["entry"] == "rotted"
+    assert run_log_of(home, runs(home)[-1]).others[0]["entry"] == "rotted"
     assert {where.at[:4] for one in certificate.home for where in one.where} != {"2020"}
 
 
@@ -291,7 +291,7 @@ def test_a_kill_between_the_bad_file_and_the_good_one_leaves_no_gap(
 
 
 def _places(*places: Place) -> object:
-    from jutrek.desk.keeping import Places
+    from jutrek.desk.places import Places
 
     return Places(places)
 

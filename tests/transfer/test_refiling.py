@@ -16,7 +16,7 @@ from pathlib import Path
 
 import pytest
 
-from jutrek.desk.athome import read_home
+from jutrek.desk.library_captures import read_library
 from jutrek.disk import naming
 from jutrek.errors import LibraryBusy, NotPossible, PageBroken, PlanUnusable
 from jutrek.filing import HouseRules, Per, Plan, from_json
@@ -50,7 +50,7 @@ def home(library: Library, ledger: Ledger, card: Path) -> Iterator[Library]:
 def plan_of(
     library: Library, ledger: Ledger, rules: HouseRules = OTHER, scope: Scope = Scope()  # noqa: B008
 ) -> Plan:  # fmt: skip
-    found = read_home(library, ledger, rules, stop=never(), report=lambda *_: None)
+    found = read_library(library, ledger, rules, stop=never(), report=lambda *_: None)
     return plan_refiling(library, rules, found.facts, found.known, scope, found.given)
 
 
@@ -190,7 +190,7 @@ def test_a_stop_ends_between_two_files(home: Library, ledger: Ledger) -> None:
 
 KILLED = """
 import os, signal, sys
-from jutrek.desk.athome import read_home
+from jutrek.desk.library_captures import read_library
 from jutrek.filing.refiling import Scope, plan_refiling
 from jutrek.library import new_library
 from jutrek.library.ledger import Ledger
@@ -206,7 +206,7 @@ def on(name, row):
         os.kill(os.getpid(), signal.SIGKILL)
 library = new_library(root)
 with Ledger(library.ledger_path) as ledger:
-    home = read_home(library, ledger, OTHER, stop=never(), report=lambda *_: None)
+    home = read_library(library, ledger, OTHER, stop=never(), report=lambda *_: None)
     plan = plan_refiling(library, OTHER, home.facts, home.known, Scope(), home.given)
     refile(plan, library, ledger, stop=never(), listener=Listener(step=on))
 """

@@ -15,12 +15,12 @@ from jutrek.library import Library, Place, add_place, as_place, survey
 from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
 from jutrek.transfer import bring
-from jutrek.transfer.accounts import account_of, runs
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.certificate import Certificate
 from jutrek.transfer.checking import Finding, check, let_go, mend
 from jutrek.transfer.clearing import Way, clear
 from jutrek.transfer.release import keep_certificate, release
+from jutrek.transfer.run_log import run_log_of, runs
 from tests import making
 from tests.making import WHEN, everything, names_below, never, planned, put
 from tests.transfer.test_bring import fill
@@ -64,7 +64,7 @@ def test_a_card_is_proven_whatever_its_files_are_called_at_home(
     assert "another name.jpg" in path.read_text()
     page = json.loads(path.with_suffix(".json").read_text())
     assert (page["safe"], len(page["files"])) == (True, 5)
-    assert account_of(home, runs(home)[-1]).head["safe"] is True
+    assert run_log_of(home, runs(home)[-1]).head["safe"] is True
 
 
 @pytest.mark.parametrize("what", ["new", "rotted at home", "rotted on the card", "gone from a place", "away", "other"])
@@ -106,7 +106,7 @@ def test_only_what_is_proven_is_ever_removed(home: Library, ledger: Ledger, card
         "NEW.JPG", "INDEX.BIN", "DSC001.JPG", "DSC002.JPG",
     }  # fmt: skip
     assert len(cleared.stayed) == 4
-    entries = account_of(home, runs(home)[-1]).others
+    entries = run_log_of(home, runs(home)[-1]).others
     assert [one["entry"] for one in entries].count("remove") == 3
     assert len(names_below(tarn.root)) == 5
 
@@ -253,7 +253,7 @@ def test_a_check_goes_on_where_the_last_one_ended(home: Library, ledger: Ledger)
     stop = threading.Event()
     with pytest.raises(Stopped):
         check(home, ledger, as_place(home), stop=stop, report=lambda done, _: stop.set() if done else None)
-    assert account_of(home, runs(home)[-1]).end["how"] == "stopped"
+    assert run_log_of(home, runs(home)[-1]).end["how"] == "stopped"
     old = {path: mark._replace(at="2020-01-01T00:00:00+00:00") for path, mark in ledger.proofs("").items()}
     ledger.put_proofs(list(old.values())[:2])
     assert [mark.at[:4] for mark in ledger.proofs("").values()][:2] == ["2020"] * 2

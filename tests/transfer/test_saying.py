@@ -8,16 +8,16 @@ from pathlib import Path
 import pytest
 
 from jutrek.captures import Device
-from jutrek.desk.keeping import Places
 from jutrek.desk.naming_devices import change_devices
+from jutrek.desk.places import Places
 from jutrek.desk.taking_back import take_back
 from jutrek.errors import NotPossible
 from jutrek.filing import HouseRules
 from jutrek.library import Filed, Library, keep_devices, known_devices, survey
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Listener, bring, recover
-from jutrek.transfer.accounts import account_of, known_of_files, runs
 from jutrek.transfer.journal import Journal, Kind
+from jutrek.transfer.run_log import known_of_files, run_log_of, runs
 from jutrek.transfer.saying import Words, say
 from tests import making
 from tests.making import WHEN, names_below, never, planned, put
@@ -104,7 +104,7 @@ def test_a_kill_between_journal_and_ledger_is_made_up_for(home: Library, ledger:
     ledger.is_new = False
     assert [leftover.kind for leftover in recover(home, ledger)] == [Kind.SAY]
     assert told(ledger, "2026/072613.jpg")[1] == "Ilva"
-    assert account_of(home, journal.run).end["how"] == "found again"
+    assert run_log_of(home, journal.run).end["how"] == "found again"
     assert recover(home, ledger) == []
 
 

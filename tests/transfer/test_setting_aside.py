@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from jutrek.demo.copies import worded
-from jutrek.desk.keeping import Places
+from jutrek.desk.places import Places
 from jutrek.desk.taking_back import take_back
 from jutrek.disk import Inside, Tree
 from jutrek.doubles.degrees import Degree
@@ -339,9 +339,9 @@ def test_what_the_trash_lost_is_told(home: Library, ledger: Ledger) -> None:
 
 
 def _sent(home: Library, run: str) -> list[str]:
-    from jutrek.transfer.accounts import account_of
+    from jutrek.transfer.run_log import run_log_of
 
-    return [str(one["path"]) for one in account_of(home, run).others if one["entry"] == "to trash"]
+    return [str(one["path"]) for one in run_log_of(home, run).others if one["entry"] == "to trash"]
 
 
 def test_a_trash_that_refuses_leaves_the_tray_as_it_is(

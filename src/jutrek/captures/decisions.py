@@ -33,7 +33,7 @@ class ClockFix:
 
 
 @dataclass(frozen=True, slots=True)
-class Placed:
+class GivenDate:
     """A date given by a person: local time, and how far it is known."""
 
     wall: datetime
@@ -77,7 +77,7 @@ class Decisions:
     """
 
     fixes: tuple[ClockFix, ...] = ()
-    placed: Mapping[str, Placed] = field(default_factory=dict)
+    placed: Mapping[str, GivenDate] = field(default_factory=dict)
     right: frozenset[str] = frozenset()
     right_clocks: frozenset[str] = frozenset()
     unfiled: frozenset[str] = frozenset()
@@ -161,10 +161,10 @@ class ShiftClocks:
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class SetDate:
     """Give captures dates by hand."""
 
-    dates: tuple[tuple[str, Placed], ...]
+    dates: tuple[tuple[str, GivenDate], ...]
     words: ClassVar[str] = "the date given by hand"
 
     def on(self, decisions: Decisions) -> Decisions:
@@ -370,7 +370,7 @@ class SplitDevice:
 Change = (
     ShiftClock
     | ShiftClocks
-    | Place
+    | SetDate
     | TakeAsItIs
     | LeaveUnfiled
     | SetAside
@@ -388,11 +388,11 @@ Change = (
 )
 
 
-def spread(captures: Iterable[str], start: datetime, end: datetime) -> tuple[tuple[str, Placed], ...]:
+def spread(captures: Iterable[str], start: datetime, end: datetime) -> tuple[tuple[str, GivenDate], ...]:
     """Dates for captures evenly between two times, to the minute."""
     ids = list(captures)
     step = (end - start) / (len(ids) + 1)
     minute = timedelta(minutes=1)
     walls = [start + step * (number + 1) for number in range(len(ids))]
     precision = Precision.MINUTE if step >= minute else Precision.SECOND
-    return tuple((key, Placed(wall.replace(microsecond=0), precision)) for key, wall in zip(ids, walls, strict=True))
+    return tuple((key, GivenDate(wall.replace(microsecond=0), precision)) for key, wall in zip(ids, walls, strict=True))

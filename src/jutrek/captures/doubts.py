@@ -19,9 +19,9 @@ from jutrek.captures.capture import Capture, Device, counter_of
 from jutrek.captures.decisions import (
     Change,
     Decisions,
+    GivenDate,
     LeaveUnfiled,
-    Place,
-    Placed,
+    SetDate,
     ShiftClock,
     ShiftClocks,
     TakeAsItIs,
@@ -417,14 +417,14 @@ def _answers(
             answers.append(Answer("File by their names", TakeAsItIs(ids)))
             certainty = Certainty.LIKELY
         else:
-            answers.append(Answer("File by that day", Place(tuple(_day_only(batch, moments)))))
+            answers.append(Answer("File by that day", SetDate(tuple(_day_only(batch, moments)))))
             certainty = Certainty.ONLY_A_DAY if certainty is Certainty.OPEN else certainty
     elif doubt in (Doubtful.FIGHT, Doubtful.FUTURE, Doubtful.ANCIENT):
         answers.append(Answer("Right as it is", TakeAsItIs(ids)))
         other = [_other_date(one) for one in batch] if doubt == Doubtful.FIGHT else []
         if other and all(other):
             dates = tuple((one.id, placed) for one, placed in zip(batch, other, strict=True) if placed)
-            answers.append(Answer("Use the other date", Place(dates)))
+            answers.append(Answer("Use the other date", SetDate(dates)))
     answers.append(Answer("Leave unfiled", LeaveUnfiled(ids)))
     if len(moments) == len(batch) and not any(isinstance(answer.change, TakeAsItIs) for answer in answers):
         # The date that there is stands: never proposed, and always a way out.
@@ -440,16 +440,16 @@ def _between(batch: Sequence[Capture], before: Capture, behind: Capture) -> Chan
         middle = start + (end - start - (times[-1] - times[0])) / 2
         seconds = round((middle - times[0]).total_seconds())
         return ShiftClock(batch[0].device, seconds, frozenset(one.id for one in batch))
-    return Place(spread((one.id for one in batch), start, end))
+    return SetDate(spread((one.id for one in batch), start, end))
 
 
-def _day_only(batch: Sequence[Capture], moments: Sequence[Moment]) -> Iterator[tuple[str, Placed]]:
+def _day_only(batch: Sequence[Capture], moments: Sequence[Moment]) -> Iterator[tuple[str, GivenDate]]:
     for capture, moment in zip(batch, moments, strict=True):
         precision = min(moment.precision, Precision.DAY)
-        yield capture.id, Placed(moment.local.replace(hour=0, minute=0, second=0, microsecond=0), precision)
+        yield capture.id, GivenDate(moment.local.replace(hour=0, minute=0, second=0, microsecond=0), precision)
 
 
-def _other_date(capture: Capture) -> Placed | None:
+def _other_date(capture: Capture) -> GivenDate | None:
     """The date that contradicts the chosen one, where it is a local one."""
     moment = capture.moment
     if moment is None or moment.against is None:
@@ -457,7 +457,7 @@ def _other_date(capture: Capture) -> Placed | None:
     stamp = capture.files[capture.dated_by].reading.claims[moment.against].stamp
     if stamp.offset is not None and stamp.offset.by_definition:
         return None
-    return Placed(stamp.wall, stamp.precision)
+    return GivenDate(stamp.wall, stamp.precision)
 
 
 def held(doubts: Iterable[Doubt]) -> dict[str, str]:

@@ -19,8 +19,8 @@ from jutrek.captures.zones import (
     to_local,
     zone_offset,
 )
-from jutrek.formats import Claim, Offset, Precision, Stamp
-from jutrek.formats.stamps import ZERO_POINTS
+from jutrek.formats import Claim, Offset, Precision, Timestamp
+from jutrek.formats.timestamps import ZERO_POINTS
 
 
 class Trust(StrEnum):
@@ -184,7 +184,7 @@ def _passed_over(claims: Sequence[Claim], now: datetime, since: int) -> frozense
     return frozenset(passed)
 
 
-def _is_impossible(stamp: Stamp, now: datetime, since: int) -> bool:
+def _is_impossible(stamp: Timestamp, now: datetime, since: int) -> bool:
     wall = stamp.wall
     if wall.year < since or wall > now + _A_DAY:
         return True

@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import timedelta
 
 from jutrek.captures.capture import Capture
-from jutrek.captures.decisions import Decisions, Placed
+from jutrek.captures.decisions import Decisions, GivenDate
 from jutrek.captures.grouping import order
 from jutrek.captures.moment import Doubtful, Moment, Trust
 from jutrek.captures.series import stacked
@@ -44,7 +44,7 @@ def _settled(capture: Capture, decisions: Decisions, whole: dict[str, float], si
     return capture if moment is capture.moment else replace(capture, moment=moment)
 
 
-def _placed(placed: Placed) -> Moment:
+def _placed(placed: GivenDate) -> Moment:
     why = f"Given by hand: {placed}."
     return Moment(placed.wall, None, placed.precision, Trust.SURE, -1, why)
 

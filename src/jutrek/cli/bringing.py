@@ -22,7 +22,8 @@ from rich.progress import (
 from jutrek.cli.choices import Choices
 from jutrek.cli.planning import prepare, tell_troubles
 from jutrek.cli.telling import as_json, complain, out, say
-from jutrek.desk.keeping import Places, leave_papers, places_of
+from jutrek.desk.finishing import leave_papers
+from jutrek.desk.places import Places, places_of
 from jutrek.errors import PageBroken, PlanUnusable, RunTrouble, Stopped, reason, shown
 from jutrek.filing import Action, Plan, Row, from_json
 from jutrek.library import Library, keep_devices, new_library, open_library

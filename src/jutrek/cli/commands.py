@@ -285,7 +285,7 @@ def demo_command(
 ) -> None:
     """Open the window on the made-up story that comes with Jutrek."""
     from jutrek.demo import build
-    from jutrek.desk.keeping import furnish
+    from jutrek.desk.places import furnish
 
     scenario = build(str(at), lambda what: say(f"Making the demo: {what} …"))
     furnish(scenario.library, scenario.place)

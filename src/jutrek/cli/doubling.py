@@ -84,9 +84,9 @@ def find_command(
 ) -> None:
     """“Do I have this?”: tell for each file where it is in the library. Ends with 0 when all is home, else with 1."""
     from jutrek.cli.planning import working
+    from jutrek.doubles.comparing import Standing
     from jutrek.doubles.finding import find
     from jutrek.doubles.learning import learn
-    from jutrek.doubles.standing import Standing
 
     stop = stop_on_interrupt()
     with opened(library, surveyed=True) as (home, ledger), working() as report:

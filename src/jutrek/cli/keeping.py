@@ -20,7 +20,7 @@ from jutrek.errors import NotPossible, PlaceUnusable, RunTrouble, Stopped, shown
 from jutrek.filing import OnChanged
 
 if TYPE_CHECKING:
-    from jutrek.desk.keeping import Places
+    from jutrek.desk.places import Places
     from jutrek.library import Library, Place
     from jutrek.library.ledger import Ledger
     from jutrek.transfer import Outcome
@@ -76,10 +76,10 @@ def end_of(outcome: Outcome, words: str, *, short: bool = False) -> None:
 @places_app.command("show")
 def show_places(library: LibraryOption, as_json: AsJson = False) -> None:
     """List the places, whether they are connected, and what they lack."""
-    from jutrek.desk.keeping import places_of
+    from jutrek.desk.places import places_of
     from jutrek.library import as_place
     from jutrek.transfer.catching_up import lacking
-    from jutrek.transfer.partials import room_of_partials
+    from jutrek.transfer.resumable import room_of_partials
 
     with opened(library, surveyed=True) as (home, ledger):
         places = places_of(home)
@@ -170,7 +170,7 @@ def catch_up_command(
 ) -> None:
     """Bring places what they lack. Of files that were changed there, one version is kept aside."""
     from jutrek.cli.planning import house_of, watching
-    from jutrek.desk.keeping import caught_up, places_of
+    from jutrek.desk.places import caught_up, places_of
     from jutrek.transfer import Outcome
     from jutrek.transfer.catching_up import lacking
 
@@ -220,7 +220,7 @@ def check_command(
 ) -> None:
     """Read files again and compare them with their proofs, the oldest first."""
     from jutrek.cli.planning import watching, working
-    from jutrek.desk.keeping import places_of
+    from jutrek.desk.places import places_of
     from jutrek.library import as_place
     from jutrek.transfer.checking import check, mend
 
@@ -259,7 +259,9 @@ def check_command(
 def finish_command(library: LibraryOption, run: RunArgument = "") -> None:
     """Bring home what an intake left when it was stopped or cut off, reading only what is not proven."""
     from jutrek.cli.planning import house_of
-    from jutrek.desk.keeping import finish, newest, places_of, run_named
+    from jutrek.desk.finishing import finish
+    from jutrek.desk.places import places_of
+    from jutrek.desk.records import newest, run_named
     from jutrek.transfer import Listener
 
     stop = stop_on_interrupt()
@@ -272,8 +274,7 @@ def finish_command(library: LibraryOption, run: RunArgument = "") -> None:
 
 def journal_command(library: LibraryOption, run: RunArgument = "", as_json: AsJson = False) -> None:
     """Show what was done to a library, or the files of one run; records that were changed afterwards are named."""
-    from jutrek.desk.keeping import run_named
-    from jutrek.desk.records import every_mark, files_of, records_of
+    from jutrek.desk.records import every_mark, files_of, records_of, run_named
     from jutrek.library import open_library
 
     home = open_library(str(library))
@@ -300,10 +301,10 @@ def journal_command(library: LibraryOption, run: RunArgument = "", as_json: AsJs
 def report_command(library: LibraryOption, run: RunArgument = "") -> None:
     """Write the report of an intake (HTML, CSV, checksums), and print where it is."""
     from jutrek.cli.planning import working
-    from jutrek.desk.keeping import newest, run_named
+    from jutrek.desk.records import newest, run_named
     from jutrek.desk.report import write_report
-    from jutrek.transfer.accounts import account_of
     from jutrek.transfer.journal import Kind
+    from jutrek.transfer.run_log import run_log_of
 
     with opened(library) as (home, _):
         intakes = lambda record: record.kind is Kind.INTAKE and record.files > 0  # noqa: E731
@@ -312,7 +313,7 @@ def report_command(library: LibraryOption, run: RunArgument = "") -> None:
             with working() as report:
                 words = "Writing the report"
                 path = write_report(
-                    account_of(home, wanted), home, stop=stop_on_interrupt(),
+                    run_log_of(home, wanted), home, stop=stop_on_interrupt(),
                     report=lambda done, total: report(words, done, total),
                 )  # fmt: skip
             out(path)

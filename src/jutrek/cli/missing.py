@@ -41,7 +41,7 @@ def gone_command(
     as_json: AsJson = False,
 ) -> None:
     """List files that are gone, rotted or unreadable, in the library and its places, until they are back or let go."""
-    from jutrek.desk.keeping import places_of
+    from jutrek.desk.places import places_of
     from jutrek.library import as_place
     from jutrek.transfer.checking import known_bad
     from jutrek.transfer.checking import let_go as let_them_go
@@ -75,7 +75,7 @@ def add_command(
 ) -> None:
     """Declare unwanted what is on a card and was not brought. It stays on the card, and is told by its content."""
     from jutrek.cli.releasing import certify
-    from jutrek.desk.keeping import places_of
+    from jutrek.desk.places import places_of
     from jutrek.desk.unwanting import declare_unwanted
 
     stop = stop_on_interrupt()

@@ -15,13 +15,13 @@ from jutrek.cli.telling import complain, is_terminal, raw_json, say
 from jutrek.cli.telling import out as tell
 from jutrek.desk.doubling import with_doubles
 from jutrek.desk.intake import Found, Report, looked, make_captures, plan_of, read_source, standings_of
-from jutrek.desk.keeping import troubles_of
 from jutrek.desk.known import plan_of_known
+from jutrek.desk.places import troubles_of
 from jutrek.desk.story import Story, as_objects, devices_of
 from jutrek.desk.story import tell as tell_story
 from jutrek.desk.workbench import not_compared
 from jutrek.disk import chosen
-from jutrek.doubles import Stands
+from jutrek.doubles import Comparison
 from jutrek.errors import NoSuchDay, NotPossible, SourceUnreadable, reason, shown
 from jutrek.filing import Action, HouseRules, Plan
 from jutrek.filing.collecting import uncollected
@@ -136,7 +136,9 @@ def _known(
     return None if plan is None else (plan, Story())
 
 
-def _say_what_was_not_compared(story: Story, standings: Mapping[str, Stands], choices: Choices, ledger: Ledger) -> None:
+def _say_what_was_not_compared(
+    story: Story, standings: Mapping[str, Comparison], choices: Choices, ledger: Ledger
+) -> None:
     """What is not known is said: whoever brings it all the same knows it."""
     content = not ledger.contents.to_look_at()
     count = not_compared(story, choices.rules, standings, content=content, looks=choices.looks or ledger.is_empty)

@@ -11,7 +11,7 @@ from typing import Any
 from jutrek.captures import Moment, Said, decided
 from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import complain, out
-from jutrek.desk.closer import facts_of
+from jutrek.desk.details import facts_of
 from jutrek.errors import SourceUnreadable, shown
 from jutrek.formats import Claim, Kind, Offset, Reading, read
 from jutrek.sources import Left, scan

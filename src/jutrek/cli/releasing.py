@@ -18,7 +18,7 @@ from jutrek.errors import DriveTrouble, NotPossible, SourceUnreadable, reason, s
 if TYPE_CHECKING:
     import threading
 
-    from jutrek.desk.keeping import Places
+    from jutrek.desk.places import Places
     from jutrek.library import Library
     from jutrek.library.ledger import Ledger
     from jutrek.transfer.certificate import Certificate
@@ -40,7 +40,7 @@ def release_command(
     eject: Annotated[bool, typer.Option("--eject", help="If it is safe, unmount it and let it go.")] = False,
 ) -> None:
     """Prove afresh that all on a card is home, whatever it is called there. The certificate is printed, and kept."""
-    from jutrek.desk.keeping import places_of
+    from jutrek.desk.places import places_of
     from jutrek.transfer.release import keep_certificate
 
     stop = stop_on_interrupt()
@@ -100,7 +100,7 @@ def clear_command(
     without: _Without = None,
 ) -> None:
     """Clear a card of what is proven home in every place. Without --files it only says what would go."""
-    from jutrek.desk.keeping import places_of
+    from jutrek.desk.places import places_of
     from jutrek.transfer.clearing import Way, clear
     from jutrek.transfer.release import keep_certificate
 

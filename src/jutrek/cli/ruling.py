@@ -156,8 +156,8 @@ def try_rules(
 
 def _facts(sources: list[Path] | None, library_path: str, choices: Any) -> list[Any]:
     from jutrek.cli.planning import check_days, read_sources, story_of, working
-    from jutrek.desk.athome import read_home
     from jutrek.desk.intake import make_captures
+    from jutrek.desk.library_captures import read_library
     from jutrek.filing.planner import all_facts
     from jutrek.library import open_library, survey
     from jutrek.library.ledger import Ledger
@@ -174,7 +174,7 @@ def _facts(sources: list[Path] | None, library_path: str, choices: Any) -> list[
             recover(library, ledger)
             survey(library, ledger, stop=stop)
             words = "Reading the library"
-            home = read_home(
+            home = read_library(
                 library, ledger, choices.rules, stop=stop, report=lambda done, total: report(words, done, total)
             )
             return list(home.facts)

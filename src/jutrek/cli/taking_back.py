@@ -34,7 +34,8 @@ def take_back_command(
     Without a run it only says which one could be taken back, and what that would do.
     """
     from jutrek.cli.planning import watching
-    from jutrek.desk.keeping import newest, places_of, run_named
+    from jutrek.desk.places import places_of
+    from jutrek.desk.records import newest, run_named
     from jutrek.desk.taking_back import done_words, plan_of_taking_back, take_back, told_of
     from jutrek.transfer.journal import number_of
     from jutrek.transfer.taking_back import empty_taken_back

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime, timedelta
 
 from jutrek.demo.happenings import NIGHT, SHOOTS, filmed, photographed
-from jutrek.formats import Claim, DeviceFacts, Kind, Precision, Reading, Stamp, Track
+from jutrek.formats import Claim, DeviceFacts, Kind, Precision, Reading, Timestamp, Track
 from jutrek.sources import SourceFile
 
 _STILLS, _CLIPS = DeviceFacts("Arlen", "M2", "A2-10442", "Arlen 24-70"), DeviceFacts("Hovar", "4K")
@@ -54,6 +54,6 @@ def _file(
     track: Track | None = None,
 ) -> tuple[SourceFile, Reading]:
     root = path[: path.index("/", 1)]
-    claims = (Claim("exif:original", Stamp(at, Precision.SUBSECOND), "the camera's time", ""),) if at else ()
+    claims = (Claim("exif:original", Timestamp(at, Precision.SUBSECOND), "the camera's time", ""),) if at else ()
     reading = Reading(kind, form, claims, device, width, height, 4.0 if kind is not Kind.STILL else 0.0, track=track)
     return SourceFile(path, root, _MEGABYTE, 0), reading

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from jutrek.desk.athome import AtHome
+    from jutrek.desk.library_captures import LibraryCaptures
     from jutrek.doubles.degrees import Group
     from jutrek.filing import Plan
     from jutrek.filing.facts import Facts
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 class HomeRead:
     """The captures of the library are read: what they tell, and the re-filing that can be taken back."""
 
-    home: AtHome
+    home: LibraryCaptures
     last_refiling: str
 
 

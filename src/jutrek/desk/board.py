@@ -193,8 +193,8 @@ class FolderView:
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
-    """A place of copies: its name, its root, and its free and whole room in bytes; its id is empty for the library."""
+class Storage:
+    """Where files are kept: the library (its id is empty) or a place of copies, with free and whole room in bytes."""
 
     name: str
     root: str
@@ -308,7 +308,7 @@ class Board:
     plan: Plan | None = None
     bring_bytes: int = 0
     not_compared: int = 0
-    place: Place | None = None
+    place: Storage | None = None
     devices: tuple[Device, ...] = ()
     questions: tuple[Question, ...] = ()
     can_undo: str = ""
@@ -318,7 +318,7 @@ class Board:
     zone: int | None = None
     journeys: tuple[tuple[date, int], ...] = ()
     earlier: tuple[str, ...] = ()
-    places: tuple[Place, ...] = ()
+    places: tuple[Storage, ...] = ()
     asks: tuple[str, ...] = ()
     said: Mapping[str, str] = field(default_factory=dict)
 

@@ -9,12 +9,12 @@ from datetime import datetime
 from typing import TYPE_CHECKING
 
 from jutrek.decoding import Shown, shown
-from jutrek.desk.closer import bytes_words, size_words
+from jutrek.desk.details import bytes_words, size_words
 from jutrek.doubles.degrees import Degree, Group
 from jutrek.errors import SourceUnreadable
 from jutrek.formats import Offset, Reading, Wording, read
 from jutrek.library import Library, ProofMark
-from jutrek.transfer.carrying_over import lacking, sidecar_of
+from jutrek.transfer.metadata_merge import lacking, sidecar_of
 from jutrek.transfer.setting_aside import Drop
 from jutrek.transfer.tray import Trayed
 

@@ -15,7 +15,7 @@ from jutrek.captures import Capture, Certainty, Decisions, Doubt, find_doubts
 from jutrek.captures.decisions import BringDoubles, SetAside
 from jutrek.captures.doubts import Answer, many
 from jutrek.desk.story import Story
-from jutrek.doubles import Standing, Stands
+from jutrek.doubles import Comparison, Standing
 from jutrek.errors import shown
 from jutrek.filing import HouseRules, OnDouble
 
@@ -34,7 +34,7 @@ def rule_of(rules: HouseRules, standing: Standing) -> OnDouble:
     return by.get(standing, OnDouble.BRING)
 
 
-def with_doubles(story: Story, standings: Mapping[str, Stands], rules: HouseRules, decisions: Decisions) -> Story:
+def with_doubles(story: Story, standings: Mapping[str, Comparison], rules: HouseRules, decisions: Decisions) -> Story:
     """A story with its doubles: those that wait, each kind of them as a question, and those that stay by the rules.
 
     Questions about dates are asked of what is not home yet: the rest was settled when it came, one way or the other.
@@ -67,12 +67,12 @@ def with_doubles(story: Story, standings: Mapping[str, Stands], rules: HouseRule
     return replace(story, doubts=(*still, *doubts), wishes=wishes, aside=frozenset(aside))
 
 
-def _is_home(capture: str, standings: Mapping[str, Stands]) -> bool:
+def _is_home(capture: str, standings: Mapping[str, Comparison]) -> bool:
     stands = standings.get(capture)
     return stands is not None and stands.standing is Standing.HOME
 
 
-def _doubt(standing: Standing, own: Sequence[Capture], standings: Mapping[str, Stands], *, better: bool) -> Doubt:
+def _doubt(standing: Standing, own: Sequence[Capture], standings: Mapping[str, Comparison], *, better: bool) -> Doubt:
     said, certainty = _WORDS[standing]
     ids = tuple(capture.id for capture in own)
     they = "It is" if len(own) == 1 else "They are"
@@ -99,7 +99,7 @@ def _doubt(standing: Standing, own: Sequence[Capture], standings: Mapping[str, S
 _NAMED = 2
 
 
-def _pairs(ids: Sequence[str], standings: Mapping[str, Stands]) -> Iterator[str]:
+def _pairs(ids: Sequence[str], standings: Mapping[str, Comparison]) -> Iterator[str]:
     for key in ids[:_NAMED]:
         yield f"{shown(os.path.basename(key))} and {shown(os.path.basename(standings[key].equal))}"
     if len(ids) > _NAMED:

@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from datetime import date, datetime
 from typing import Any
 
-from jutrek.captures.decisions import ClockFix, Decisions, Described, Placed
+from jutrek.captures.decisions import ClockFix, Decisions, Described, GivenDate
 from jutrek.disk import chosen, have_folder
 from jutrek.filing import HouseRules
 from jutrek.formats import Precision
@@ -112,7 +112,7 @@ def _decisions(page: Mapping[str, Any]) -> Decisions:
     at = datetime.fromisoformat
     return Decisions(
         fixes=tuple(ClockFix(str(key), float(seconds), frozenset(ids)) for key, seconds, ids in page["fixes"]),
-        placed={key: Placed(at(wall), Precision(precision)) for key, (wall, precision) in page["placed"].items()},
+        placed={key: GivenDate(at(wall), Precision(precision)) for key, (wall, precision) in page["placed"].items()},
         right=frozenset(page["right"]),
         right_clocks=frozenset(page["right_clocks"]),
         unfiled=frozenset(page["unfiled"]),

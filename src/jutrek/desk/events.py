@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from jutrek.captures import Device
     from jutrek.desk.records import Record
     from jutrek.filing import HouseRules
-    from jutrek.library import Place as Copies
+    from jutrek.library import Place
     from jutrek.sources import Drive
     from jutrek.transfer import Leftover, Progress
     from jutrek.transfer.certificate import Certificate
@@ -134,7 +134,7 @@ class PlaceState:
         changed: paths of files that somebody changed there, and of which nobody said yet which version is right.
     """
 
-    place: Copies
+    place: Place
     here: bool
     proven: int
     oldest: str

@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING
 
 from jutrek.captures import RUNGS, Capture, Journeys, ReadFile, Said, decided, group, named_after
 from jutrek.desk.story import Story
-from jutrek.doubles import NEW, Standing, Stands, judge
-from jutrek.doubles.against import Lookout, retagged
+from jutrek.doubles import NEW, Comparison, Standing, compare
 from jutrek.doubles.belonging import belonging
+from jutrek.doubles.beyond_bytes import Lookout, retagged
 from jutrek.doubles.waiting import remembered
 from jutrek.errors import SourceUnreadable, Stopped, reason
 from jutrek.filing import HouseRules, Plan, make_plan
@@ -129,7 +129,7 @@ def standings_of(
     stop: threading.Event,
     report: Report,
     founds: Iterable[Found] = (),
-) -> dict[str, Stands]:
+) -> dict[str, Comparison]:
     """Survey the library, and tell where every file stands against it: by its bytes, and by its payload.
 
     Of equal files, one with a trusted date is the original.
@@ -144,7 +144,7 @@ def standings_of(
     survey(library, ledger, stop=stop, report=lambda seen: report("Looking through the library", seen, 0))
     ordered = sorted(captures, key=lambda capture: not capture.trusted)
     reads = [read_file for capture in ordered for read_file in capture.files]
-    standings = judge(
+    standings = compare(
         [*(read_file.file for read_file in reads), *_others(founds)],
         ledger,
         library.root,
@@ -158,13 +158,13 @@ def standings_of(
 
 def looked(
     captures: Sequence[Capture],
-    standings: Mapping[str, Stands],
+    standings: Mapping[str, Comparison],
     library: Library,
     ledger: Ledger,
     *,
     stop: threading.Event,
     report: Report,
-) -> dict[str, Stands]:
+) -> dict[str, Comparison]:
     """Where captures stand by their looks. What of the library was not looked at yet is looked at first.
 
     Raises:
@@ -191,7 +191,7 @@ def _others(founds: Iterable[Found]) -> Iterator[SourceFile]:
 
 
 def plan_of(
-    founds: Sequence[Found], story: Story, library: Library, rules: HouseRules, standings: Mapping[str, Stands]
+    founds: Sequence[Found], story: Story, library: Library, rules: HouseRules, standings: Mapping[str, Comparison]
 ) -> Plan:
     """Make the plan of a story.
 

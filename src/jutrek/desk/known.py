@@ -12,7 +12,7 @@ from functools import partial
 
 from jutrek.captures import without_edit
 from jutrek.desk.intake import Report
-from jutrek.doubles import Standing, Stands, judge
+from jutrek.doubles import Comparison, Standing, compare
 from jutrek.errors import SourceUnreadable, Stopped, shown
 from jutrek.filing import Action, HouseRules, Plan, Row, make_plan
 from jutrek.formats import Kind, read
@@ -73,11 +73,11 @@ def plan_of_known(
 
 def _all_known(
     files: list[SourceFile], library: Library, ledger: Ledger, stop: threading.Event, report: Callable[[int, int], None]
-) -> dict[str, Stands] | None:
+) -> dict[str, Comparison] | None:
     """Where files stand; None as soon as too many of them are not home. What came last is looked at first."""
-    stands: dict[str, Stands] = {}
+    stands: dict[str, Comparison] = {}
     for part in (files[-_FIRST:], files[:-_FIRST]):
-        stands |= judge(part, ledger, library.root, stop=stop, report=lambda done: report(done, len(files)))
+        stands |= compare(part, ledger, library.root, stop=stop, report=lambda done: report(done, len(files)))
         strangers = sum(one.standing is not Standing.HOME for one in stands.values())
         if strangers > min(_OTHERS, len(files) // 2):
             return None
@@ -94,6 +94,6 @@ def _stems(path: str) -> set[str]:
     return {stem, without_edit(stem), os.path.splitext(stem)[0]}
 
 
-def _row(file: SourceFile, stands: Stands) -> Row:
+def _row(file: SourceFile, stands: Comparison) -> Row:
     why = f"The same bytes are home as {shown(stands.equal)}."
     return Row(file.path, file.root, Action.HOME, stands.equal, why, file.size, file.mtime_ns)

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from jutrek.disk import OWN_FOLDER, Outside, Realm, inside
+from jutrek.errors import NotPossible, shown
 from jutrek.library import LIBRARY, Library, ProofMark, known_places
-from jutrek.transfer.accounts import Account, account_of, broken_records, end_of, head_of, runs
-from jutrek.transfer.journal import Kind
+from jutrek.transfer.journal import Kind, number_of
+from jutrek.transfer.run_log import RunLog, broken_records, end_of, head_of, run_log_of, runs
 from jutrek.transfer.taking_back import CAN_BE_TAKEN_BACK, TAKEN_BACK, taken_back_by, where_now
 
 if TYPE_CHECKING:
@@ -141,50 +142,50 @@ def files_of(library: Library, run: str, marks: Marks | None = None) -> list[Fil
     Raises:
         OSError: when its journal cannot be read.
     """
-    account = account_of(library, run)
-    now = where_now(library, account)
+    run_log = run_log_of(library, run)
+    now = where_now(library, run_log)
     found = []
-    for row, entry in sorted(account.to_do.items()):
-        told = _file(account, row, entry, marks or {})
-        since = _since(library, account, row, entry, now) if row in account.done else ""
+    for row, entry in sorted(run_log.to_do.items()):
+        told = _file(run_log, row, entry, marks or {})
+        since = _since(library, run_log, row, entry, now) if row in run_log.done else ""
         found.append(replace(told, what=f"{told.what}, {since}") if since and since not in told.what else told)
     found += [
         FileRecord(_inside(library, one), "", int(one.get("size", 0)), _said(one))
-        for one in account.others
+        for one in run_log.others
         if "path" in one
     ]
     found += [
         FileRecord("", str(one["source"]), int(one.get("size", 0)), f"left: {one['why']}")
-        for one in account.others
+        for one in run_log.others
         if one["entry"] == "left"
     ]
     return found
 
 
-def _file(account: Account, row: int, entry: Mapping[str, Any], marks: Marks) -> FileRecord:
-    done = account.done.get(row)
-    if account.moves:
-        what = "moved" if done else account.failed.get(row, "not moved")
+def _file(run_log: RunLog, row: int, entry: Mapping[str, Any], marks: Marks) -> FileRecord:
+    done = run_log.done.get(row)
+    if run_log.moves:
+        what = "moved" if done else run_log.failed.get(row, "not moved")
         return FileRecord(str(entry["to"]), str(entry["from"]), int(entry["size"]), what)
     path = str(entry["to"])
-    homes = [str(account.head.get("place", LIBRARY)), *(id_ for id_, rows in account.copied.items() if row in rows)]
+    homes = [str(run_log.head.get("place", LIBRARY)), *(id_ for id_, rows in run_log.copied.items() if row in rows)]
     bad = [mark.state for id_ in homes if (mark := marks.get((id_, path))) is not None and not mark.stands]
     stand = len(homes) - len(bad)
     proven = "proven" if len(homes) == 1 else f"proven in {stand} place{'s' * (stand != 1)}"
     if bad:
         proven = f"{'' if not stand else f'{proven}, '}{' and '.join(sorted(set(bad)))} since"
-    what = proven if done else account.failed.get(row, "not home")
+    what = proven if done else run_log.failed.get(row, "not home")
     source, original = str(entry["source"]), str(entry.get("original", ""))
     if original:
         source = os.path.join(os.path.basename(str(entry.get("root", "")).rstrip("/")), original)
     return FileRecord(str(entry["to"]), source, int(entry["size"]), what, str((done or {}).get("xxh3_128", "")))
 
 
-def _since(library: Library, account: Account, row: int, entry: Mapping[str, Any], now: Mapping[str, str]) -> str:
+def _since(library: Library, run_log: RunLog, row: int, entry: Mapping[str, Any], now: Mapping[str, str]) -> str:
     """What became of a file that came home, or moved, since: empty where it lies as it was left."""
     path = now.get(str(entry["to"]), str(entry["to"]))
-    mtime_ns = int(account.done[row].get("mtime_ns", entry["mtime_ns"]))
-    if account.head.get("place") or path.startswith("/"):
+    mtime_ns = int(run_log.done[row].get("mtime_ns", entry["mtime_ns"]))
+    if run_log.head.get("place") or path.startswith("/"):
         return ""
     try:
         status = library.tree.found(inside(path, Realm.PUT_AWAY))
@@ -220,3 +221,32 @@ def _about(head: Mapping[str, Any], heads: Mapping[str, Mapping[str, Any]]) -> s
     if source := head.get("source"):
         return os.path.basename(str(source).rstrip("/")) or str(source)
     return str(head.get("name", ""))
+
+
+def run_named(library: Library, text: str) -> str:
+    """A run by its name in the journal, by its number, or by how its name begins.
+
+    Raises:
+        NotPossible: when no run, or more than one, is meant.
+    """
+    known = runs(library)
+    number = text.removeprefix("#")
+    found = [run for run in known if run == text]
+    found = found or [run for run in known if number.isdecimal() and number_of(run) == int(number)]
+    found = found or [run for run in known if text and run.startswith(text)]
+    if len(found) == 1:
+        return found[0]
+    several = f"{shown(text)} may be {', '.join(found)}" if found else f"no run {shown(text)} is in its journal"
+    raise NotPossible(library.root, several)
+
+
+def newest(library: Library, wanted: Callable[[Record], bool], what: str) -> Record:
+    """The newest record of a kind.
+
+    Raises:
+        NotPossible: when there is none.
+    """
+    found = next((record for record in records_of(library, verify=False) if wanted(record)), None)
+    if found is None:
+        raise NotPossible(library.root, f"there is no run in its journal that {what}")
+    return found

@@ -9,8 +9,8 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from jutrek.desk.answers import RefilingPlanned
-from jutrek.desk.athome import AtHome, read_home
-from jutrek.desk.keeping import places_of
+from jutrek.desk.library_captures import LibraryCaptures, read_library
+from jutrek.desk.places import places_of
 from jutrek.disk import Outside, inside
 from jutrek.errors import NotPossible, shown
 from jutrek.filing import HouseRules, Plan
@@ -32,10 +32,10 @@ class Refiler:
 
     def __init__(self, library: Library, ledger: Ledger) -> None:
         self._library, self._ledger = library, ledger
-        self.home: AtHome | None = None
+        self.home: LibraryCaptures | None = None
         self.planned: RefilingPlanned | None = None
 
-    def look(self, rules: HouseRules, stop: threading.Event, report: Report) -> AtHome:
+    def look(self, rules: HouseRules, stop: threading.Event, report: Report) -> LibraryCaptures:
         """Read the library, unless it was read and nothing was moved or brought since.
 
         Raises:
@@ -50,7 +50,7 @@ class Refiler:
                 report=lambda seen: report("Looking through the library", seen, 0),
             )
             words = "Reading the library"
-            self.home = read_home(
+            self.home = read_library(
                 self._library, self._ledger, rules, stop=stop, report=lambda done, total: report(words, done, total)
             )
         return self.home

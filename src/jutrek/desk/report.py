@@ -10,7 +10,6 @@ import csv
 import io
 import os
 import threading
-from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -18,13 +17,13 @@ from typing import Any
 from jutrek.captures import Device
 from jutrek.decoding import Pictured
 from jutrek.desk.pictures import small_picture
-from jutrek.desk.report_page import page_of
+from jutrek.desk.report_page import Entry, Report, page_of
 from jutrek.disk import own
 from jutrek.errors import FileTrouble, Stopped, shown
 from jutrek.formats import Kind, Reading, Stretch, read
 from jutrek.library import Library, known_devices
-from jutrek.transfer.accounts import Account
 from jutrek.transfer.hash_lists import checksum_list, listed_in
+from jutrek.transfer.run_log import RunLog
 
 REPORTS = own("reports")
 _PICTURES = 240
@@ -32,87 +31,16 @@ _PICTURES = 240
 _SIZE = (132, 88)
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
-    """A file of the report.
-
-    Attributes:
-        to: its path in the library.
-        original: its path below its source.
-        source: its source's root.
-        size: in bytes.
-        moment: local time by which it was filed.
-        day: its filing day, ISO 8601; empty where it has none.
-        device: what its device is called.
-        shoot: what its shoot was.
-        full: its XXH3-128 in hexadecimal digits; empty where it did not come home.
-        places: names of the places that have it.
-        why: why it did not come home; empty where it did.
-    """
-
-    to: str
-    original: str
-    source: str
-    size: int
-    moment: str
-    day: str
-    device: str
-    shoot: str
-    full: str
-    places: tuple[str, ...]
-    why: str
-
-
-@dataclass(frozen=True, slots=True)
-class Report:
-    """All that a report tells.
-
-    Attributes:
-        entries: every file that was to come home, in the order of the plan.
-        settled: what was decided about dates, in words.
-        left: path and reason of what stayed on its source by the plan.
-        known: how many files were home already, or twins.
-        lost: places that dropped out, with the reason.
-    """
-
-    library: str
-    account: Account
-    entries: tuple[Entry, ...]
-    settled: tuple[str, ...]
-    left: tuple[tuple[str, str], ...]
-    known: Mapping[str, int]
-    lost: tuple[tuple[str, str], ...]
-
-    @property
-    def home(self) -> tuple[Entry, ...]:
-        """Files that came home."""
-        return tuple(entry for entry in self.entries if not entry.why)
-
-    @property
-    def failed(self) -> tuple[Entry, ...]:
-        """Files that did not."""
-        return tuple(entry for entry in self.entries if entry.why)
-
-    def by_device_and_day(self) -> list[tuple[str, str, int, int]]:
-        """Day, device, files and bytes of what came home."""
-        files: Counter[tuple[str, str]] = Counter()
-        size: Counter[tuple[str, str]] = Counter()
-        for entry in self.home:
-            files[entry.day, entry.device] += 1
-            size[entry.day, entry.device] += entry.size
-        return [(day, device, files[day, device], size[day, device]) for day, device in sorted(files)]
-
-
-def report_of(account: Account, library: Library) -> Report:
+def report_of(run_log: RunLog, library: Library) -> Report:
     """Gather the report of an intake from its journal."""
     devices = known_devices(library)
-    names = {str(one["id"]): str(one["name"]) for one in account.head.get("places", ())}
-    entries = tuple(_entry(account, row, devices, names, library.name) for row in sorted(account.to_come))
-    others = account.others
+    names = {str(one["id"]): str(one["name"]) for one in run_log.head.get("places", ())}
+    entries = tuple(_entry(run_log, row, devices, names, library.name) for row in sorted(run_log.to_come))
+    others = run_log.others
     known = next((one for one in others if one["entry"] == "known"), {})
     return Report(
         library.name,
-        account,
+        run_log,
         entries,
         tuple(str(one["words"]) for one in others if one["entry"] == "settled"),
         tuple((_short(one), str(one["why"])) for one in others if one["entry"] == "left"),
@@ -122,7 +50,7 @@ def report_of(account: Account, library: Library) -> Report:
 
 
 def write_report(
-    account: Account,
+    run_log: RunLog,
     library: Library,
     *,
     stop: threading.Event,
@@ -140,14 +68,14 @@ def write_report(
         OSError: when it cannot be written.
         Stopped: when `stop` was set.
     """
-    told = report_of(account, library)
-    folder, tree = REPORTS.below(account.run), library.tree
+    told = report_of(run_log, library)
+    folder, tree = REPORTS.below(run_log.run), library.tree
     tree.make_folders(folder)
     pictures = _pictures(told.home, library.root, stop, report)
     page = folder.below("report.html")
     tree.write_own(page, page_of(told, pictures).encode("utf-8", "backslashreplace"))
     tree.write_own(folder.below("report.csv"), csv_of(told).encode("utf-8", "backslashreplace"))
-    sums = checksum_list(listed_in(account, ""))
+    sums = checksum_list(listed_in(run_log, ""))
     tree.write_own(folder.below("checksums.xxh128"), sums.encode("utf-8", "surrogateescape"))
     return tree.at(page)
 
@@ -190,17 +118,17 @@ def _short(entry: Mapping[str, Any]) -> str:
     return os.path.join(os.path.basename(root.rstrip("/")), os.path.relpath(source, root)) if root else source
 
 
-def _entry(account: Account, row: int, devices: Mapping[str, Device], names: Mapping[str, str], library: str) -> Entry:
-    entry, done = account.to_come[row], account.done.get(row)
+def _entry(run_log: RunLog, row: int, devices: Mapping[str, Device], names: Mapping[str, str], library: str) -> Entry:
+    entry, done = run_log.to_come[row], run_log.done.get(row)
     key, moment = str(entry.get("device", "")), str(entry.get("moment", ""))
     device = devices.get(key)
-    places = (library, *(name for id_, name in names.items() if row in account.copied.get(id_, {})))
+    places = (library, *(name for id_, name in names.items() if row in run_log.copied.get(id_, {})))
     return Entry(
         str(entry["to"]), str(entry.get("original") or os.path.basename(str(entry["source"]))),
         str(entry.get("root", "")), int(entry["size"]), moment, str(entry.get("day") or moment[:10]),
         f"{device.letter} · {device.name}" if device else "", str(entry.get("shoot", "")),
         str((done or {}).get("xxh3_128", "")), places if done else (),
-        "" if done else account.failed.get(row, "The run ended before it."),
+        "" if done else run_log.failed.get(row, "The run ended before it."),
     )  # fmt: skip
 
 

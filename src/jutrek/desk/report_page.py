@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import os
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from html import escape
 from itertools import groupby
@@ -12,7 +14,7 @@ from typing import TYPE_CHECKING
 from jutrek.errors import shown
 
 if TYPE_CHECKING:
-    from jutrek.desk.report import Entry, Report
+    from jutrek.transfer.run_log import RunLog
 
 _STYLE = """
 @page { size: A4; margin: 16mm 14mm; }
@@ -38,6 +40,77 @@ code { font: 11px ui-monospace, monospace; color: #5C6B70; }
 """
 
 
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A file of the report.
+
+    Attributes:
+        to: its path in the library.
+        original: its path below its source.
+        source: its source's root.
+        size: in bytes.
+        moment: local time by which it was filed.
+        day: its filing day, ISO 8601; empty where it has none.
+        device: what its device is called.
+        shoot: what its shoot was.
+        full: its XXH3-128 in hexadecimal digits; empty where it did not come home.
+        places: names of the places that have it.
+        why: why it did not come home; empty where it did.
+    """
+
+    to: str
+    original: str
+    source: str
+    size: int
+    moment: str
+    day: str
+    device: str
+    shoot: str
+    full: str
+    places: tuple[str, ...]
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Report:
+    """All that a report tells.
+
+    Attributes:
+        entries: every file that was to come home, in the order of the plan.
+        settled: what was decided about dates, in words.
+        left: path and reason of what stayed on its source by the plan.
+        known: how many files were home already, or twins.
+        lost: places that dropped out, with the reason.
+    """
+
+    library: str
+    run_log: RunLog
+    entries: tuple[Entry, ...]
+    settled: tuple[str, ...]
+    left: tuple[tuple[str, str], ...]
+    known: Mapping[str, int]
+    lost: tuple[tuple[str, str], ...]
+
+    @property
+    def home(self) -> tuple[Entry, ...]:
+        """Files that came home."""
+        return tuple(entry for entry in self.entries if not entry.why)
+
+    @property
+    def failed(self) -> tuple[Entry, ...]:
+        """Files that did not."""
+        return tuple(entry for entry in self.entries if entry.why)
+
+    def by_device_and_day(self) -> list[tuple[str, str, int, int]]:
+        """Day, device, files and bytes of what came home."""
+        files: Counter[tuple[str, str]] = Counter()
+        size: Counter[tuple[str, str]] = Counter()
+        for entry in self.home:
+            files[entry.day, entry.device] += 1
+            size[entry.day, entry.device] += entry.size
+        return [(day, device, files[day, device], size[day, device]) for day, device in sorted(files)]
+
+
 def page_of(told: Report, pictures: Mapping[str, str]) -> str:
     """The whole page.
 
@@ -61,7 +134,7 @@ def page_of(told: Report, pictures: Mapping[str, str]) -> str:
             ("path", "path", "n", "path"),
         ),
     ]
-    title = escape(f"Intake of {_when(told.account.at)}")
+    title = escape(f"Intake of {_when(told.run_log.at)}")
     return (
         f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{title}</title>'
         f'<meta name="viewport" content="width=device-width"><style>{_STYLE}</style></head>\n'
@@ -70,11 +143,11 @@ def page_of(told: Report, pictures: Mapping[str, str]) -> str:
 
 
 def _head(told: Report) -> Iterable[str]:
-    account = told.account
-    end = _when(str(account.end.get("at", ""))) if account.end else "it did not end"
+    run_log = told.run_log
+    end = _when(str(run_log.end.get("at", ""))) if run_log.end else "it did not end"
     yield f"<h1>Intake into {_safe(told.library)}</h1>"
-    who = str(account.head.get("who", ""))
-    words = f"{_when(account.at)} – {end} · {who} · run {account.run}"
+    who = str(run_log.head.get("who", ""))
+    words = f"{_when(run_log.at)} – {end} · {who} · run {run_log.run}"
     yield f'<p class="soft">{_safe(words)}</p>'
     figures = [
         (f"{len(told.home):,}", "files home, proven"),
@@ -89,11 +162,11 @@ def _head(told: Report) -> Iterable[str]:
 
 
 def _places(told: Report) -> Iterable[str]:
-    account = told.account
+    run_log = told.run_log
     rows = [(told.library, f"{len(told.home):,}", "read back and equal")]
     lost = dict(told.lost)
-    for one in account.head.get("places", ()):
-        copied = len(account.copied.get(str(one["id"]), {}))
+    for one in run_log.head.get("places", ()):
+        copied = len(run_log.copied.get(str(one["id"]), {}))
         name = str(one["name"])
         words = lost.get(name) or ("read back and equal" if copied == len(told.home) else "lacks some: catch it up")
         rows.append((name, f"{copied:,}", words))

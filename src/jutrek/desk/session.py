@@ -20,17 +20,17 @@ from jutrek.desk import events
 from jutrek.desk.answers import AfterRun
 from jutrek.desk.events import Who
 from jutrek.desk.hub import Hub, Teller
-from jutrek.desk.keeping import furnish
+from jutrek.desk.places import furnish
 from jutrek.desk.services.intake import IntakeService
 from jutrek.desk.services.opened import IntakeSide
 from jutrek.desk.services.side import LibrarySide
 from jutrek.desk.worker import Ticket, Urgency, Worker
 from jutrek.errors import JutrekError, LibraryMissing, reason
 from jutrek.sources import Drive, Watch, is_card
-from jutrek.transfer import Outcome, Steering
+from jutrek.transfer import Control, Outcome
 
 if TYPE_CHECKING:
-    from jutrek.desk.closer import CloseView
+    from jutrek.desk.details import CaptureDetails
     from jutrek.desk.services.library import LibraryServices
     from jutrek.desk.services.lookup import LookupService
     from jutrek.filing.facts import Facts
@@ -144,16 +144,16 @@ class Session:
         return self._intake_worker.ask(lambda: job(self._intake, over), answer, trouble)
 
     @property
-    def steering(self) -> Steering | None:
+    def control(self) -> Control | None:
         """What steers the run that is at work; None without a library."""
         services = self._library.services
-        return services.runs.steering if services is not None else None
+        return services.runs.control if services is not None else None
 
     def facts(self) -> list[Facts]:
         """The facts of the intake's captures as they stand."""
         return self._intake.facts()
 
-    def details(self, capture: str) -> CloseView | None:
+    def details(self, capture: str) -> CaptureDetails | None:
         """Everything that is known of a capture, at once."""
         return self._intake.details(capture)
 

@@ -24,7 +24,7 @@ from jutrek.captures import (
 )
 from jutrek.filing import HouseRules, Wishes
 from jutrek.filing.facts import owner_of
-from jutrek.formats import Offset, Stamp
+from jutrek.formats import Offset, Timestamp
 from jutrek.sources import Source
 
 ASIDE = "Set aside: it is left out of this intake."
@@ -157,7 +157,7 @@ def _capture(capture: Capture, story: Story, shoot: Shoot | None) -> dict[str, A
         ],
         "waits": wishes.waits.get(capture.id),
         "moment": None if moment is None else {
-            "local": Stamp(moment.local, moment.precision).iso(),
+            "local": Timestamp(moment.local, moment.precision).iso(),
             "offset": None if moment.offset is None else str(Offset(moment.offset)),
             "trust": moment.trust.value, "shift": moment.shift, "why": moment.why,
         },

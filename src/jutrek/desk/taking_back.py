@@ -9,18 +9,18 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from jutrek.desk.keeping import Places
+from jutrek.desk.places import Places
 from jutrek.errors import LibraryBusy, NotPossible, PageBroken, shown
 from jutrek.filing import Plan
 from jutrek.filing.facts import lies_in
 from jutrek.library import Library, as_place, give_back_numbers
 from jutrek.transfer import Listener, Outcome, plan_taking_back, refile
-from jutrek.transfer.accounts import Account, account_of, given_number, head_of
 from jutrek.transfer.checking import miss_again
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.lock import locked
 from jutrek.transfer.moving import Orders
-from jutrek.transfer.partials import clear_partials
+from jutrek.transfer.resumable import clear_partials
+from jutrek.transfer.run_log import RunLog, given_number, head_of, run_log_of
 from jutrek.transfer.saying import say_back
 from jutrek.transfer.taking_back import followed
 from jutrek.transfer.trash import forget, found
@@ -71,7 +71,7 @@ def done_words(library: Library, run: str) -> str:
 
 def told_of(library: Library, run: str) -> int | None:
     """How many files a run only told something of, so that taking it back moves none; None for other runs."""
-    count = sum(one["entry"] in ("let go", "said") for one in account_of(library, run).others)
+    count = sum(one["entry"] in ("let go", "said") for one in run_log_of(library, run).others)
     return int(count) or None
 
 
@@ -95,10 +95,10 @@ def take_back(
     """
     kind = _kind_of(library, run)
     if kind == Kind.LET_GO:
-        return Outcome(remarks=[f"{miss_again(library, ledger, account_of(library, run))} files are missed again."]), []
-    account = account_of(library, run)
-    if any(one["entry"] == "said" for one in account.others):
-        count, left = say_back(library, ledger, account)
+        return Outcome(remarks=[f"{miss_again(library, ledger, run_log_of(library, run))} files are missed again."]), []
+    run_log = run_log_of(library, run)
+    if any(one["entry"] == "said" for one in run_log.others):
+        count, left = say_back(library, ledger, run_log)
         return Outcome(remarks=[f"{count} files are {done_words(library, run)}."]), left
     plan, left = plan_taking_back(library, run)
     emptied = kind == Kind.EMPTY_TRAY
@@ -113,18 +113,18 @@ def take_back(
     )  # fmt: skip
     forget(trashed.values())
     if kind is Kind.INTAKE and not (only or left or outcome.failed or outcome.trouble):
-        _give_numbers_back(library, account)
+        _give_numbers_back(library, run_log)
     if not only and kind == Kind.INTAKE:
         for place in (as_place(library), *places.here):
             clear_partials(place.tree)
     return outcome, left
 
 
-def _give_numbers_back(library: Library, account: Account) -> None:
+def _give_numbers_back(library: Library, run_log: RunLog) -> None:
     """What an intake counted is counted anew, where nothing was counted since."""
     numbers: dict[str, list[int]] = {}
-    for row in account.done:
-        if (given := given_number(account.to_come[row])) is not None:
+    for row in run_log.done:
+        if (given := given_number(run_log.to_come[row])) is not None:
             numbers.setdefault(given.counter, []).append(given.number)
     # A counter that stays where it is costs a gap, and nothing else.
     with contextlib.suppress(PageBroken, LibraryBusy, OSError), locked(library):

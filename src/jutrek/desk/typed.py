@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from datetime import date, datetime
 
-from jutrek.captures.decisions import Placed
+from jutrek.captures.decisions import GivenDate
 from jutrek.formats import Precision
 
 _SHIFT = re.compile(r"([+-]?)\s*(?:(\d{1,5})\s*d\s*)?(?:(\d{1,4})(?::(\d{2})(?::(\d{2}))?)?)?")
@@ -55,7 +55,7 @@ def clock_of(text: str) -> int:
     return int(found[1]) * 60 + int(found[2])
 
 
-def placed_of(text: str) -> Placed:
+def placed_of(text: str) -> GivenDate:
     """A date of any precision: `2026`, `2026-05`, `2026-05-14`, `2026-05-14 09:30`, with seconds.
 
     Raises:
@@ -71,7 +71,7 @@ def placed_of(text: str) -> Placed:
         raise ValueError(f"There is no such date as “{text}”.") from error
     known = (month, day, hour, second)
     levels = (Precision.YEAR, Precision.MONTH, Precision.DAY, Precision.MINUTE, Precision.SECOND)
-    return Placed(wall, levels[sum(part is not None for part in known)])
+    return GivenDate(wall, levels[sum(part is not None for part in known)])
 
 
 def day_of(text: str) -> date:

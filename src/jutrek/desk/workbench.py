@@ -21,16 +21,17 @@ from jutrek.captures import (
     Proposal,
     propose,
 )
-from jutrek.desk import drawing_up
-from jutrek.desk.board import Board, Place
+from jutrek.desk import board_views
+from jutrek.desk.board import Board, Storage
 from jutrek.desk.doubling import with_doubles
 from jutrek.desk.drafts import DAY_RULES, Draft
 from jutrek.desk.history import History, Step
 from jutrek.desk.intake import Found, Report, make_captures, plan_of, standings_of
 from jutrek.desk.questions import Effect, effect_of, questions_of
+from jutrek.desk.storage import storage_at
 from jutrek.desk.story import Story, devices_of, tell
-from jutrek.doubles import NEW, Standing, Stands
-from jutrek.doubles.against import Lookout
+from jutrek.doubles import NEW, Comparison, Standing
+from jutrek.doubles.beyond_bytes import Lookout
 from jutrek.doubles.waiting import SEEN, decide_anew, remembered
 from jutrek.filing import Action, HouseRules, OnDouble, Plan, rebased
 from jutrek.filing.facts import SAID
@@ -77,8 +78,8 @@ class Workbench:
         self._proposals: tuple[Proposal, ...] = ()
         self._lined_up_by: object = None
         self._heard: tuple[Heard, ...] = ()
-        self._standings: dict[str, Stands] | None = None
-        self._looks: dict[str, Stands] = {}
+        self._standings: dict[str, Comparison] | None = None
+        self._looks: dict[str, Comparison] = {}
         self._look_stamps: dict[str, tuple[int, int]] = {}
         self._looked = False
         self.knows_content = self.knows_looks = False
@@ -86,7 +87,7 @@ class Workbench:
         self._existing: dict[str, bool] = {}
         self._expected: dict[str, tuple[int, int]] = {}
         self._awaited: tuple[str, ...] = ()
-        self.places: tuple[Place, ...] = ()
+        self.places: tuple[Storage, ...] = ()
         self.released: Mapping[str, Certificate] = {}
 
     def use_library(self, library: Library | None, ledger: Ledger | None) -> None:
@@ -221,7 +222,7 @@ class Workbench:
         return with_doubles(story, self.standings, self.history.now.rules, made)
 
     @property
-    def standings(self) -> dict[str, Stands]:
+    def standings(self) -> dict[str, Comparison]:
         """Where files stand, as far as it is known by now: by bytes and payload, and by looks."""
         by_content = self._standings or {}
         by_looks = {
@@ -297,7 +298,7 @@ class Workbench:
         self.plan = self._plan_of(self._library, self.story, self._standings)
         return True
 
-    def _plan_of(self, library: Library, story: Story, standings: dict[str, Stands]) -> Plan:
+    def _plan_of(self, library: Library, story: Story, standings: dict[str, Comparison]) -> Plan:
         return plan_of(list(self.founds.values()), story, library, self.history.now.rules, standings)
 
     def effect(self, key: str, number: int) -> Effect | None:
@@ -321,17 +322,17 @@ class Workbench:
     def board(self) -> Board:
         """The whole picture."""
         story, plan, now = self.story, self.plan, self.history.now
-        views = drawing_up.views_of(story, plan, self.results, self.standings)
-        views = drawing_up.set_aside(views, story.aside)
+        views = board_views.views_of(story, plan, self.results, self.standings)
+        views = board_views.set_aside(views, story.aside)
         ended = self.results
         left = [row for row in plan.to_bring() if row.source not in ended or not ended[row.source].home] if plan else []
         sources = [found.source for found in self.founds.values()]
         return Board(
-            sources=drawing_up.source_views(
+            sources=board_views.source_views(
                 sources, views.values(), story.devices, plan, now.decisions, story.doubts, self.released
             ),
-            days=drawing_up.day_views(story, views),
-            folders=drawing_up.folder_views(views.values(), self._existing_folders(plan)),
+            days=board_views.day_views(story, views),
+            folders=board_views.folder_views(views.values(), self._existing_folders(plan)),
             plan=plan,
             bring_bytes=sum(row.size for row in left),
             not_compared=not_compared(
@@ -358,9 +359,9 @@ class Workbench:
             said=now.decisions.said,
         )
 
-    def _place(self) -> Place | None:
+    def _place(self) -> Storage | None:
         library = self._library
-        return room_at(library.name, library.root) if library is not None else None
+        return storage_at(library.name, library.root) if library is not None else None
 
     def _existing_folders(self, plan: Plan | None) -> frozenset[str]:
         if plan is None:
@@ -376,7 +377,7 @@ _LOOKED_AT = frozenset({Kind.STILL, Kind.CLIP, Kind.SOUND})
 
 
 def not_compared(
-    story: Story, rules: HouseRules, standings: Mapping[str, Stands], *, content: bool, looks: bool
+    story: Story, rules: HouseRules, standings: Mapping[str, Comparison], *, content: bool, looks: bool
 ) -> int:
     """How many captures would come home without having been compared as far as the house rules ask for."""
     by_content = not content and rules.retagged is not OnDouble.BRING
@@ -390,18 +391,8 @@ def not_compared(
     )  # fmt: skip
 
 
-def _is_new(path: str, standings: Mapping[str, Stands]) -> bool:
+def _is_new(path: str, standings: Mapping[str, Comparison]) -> bool:
     return standings.get(path, NEW).standing is Standing.NEW
-
-
-def room_at(name: str, root: str, id_: str = "", *, here: bool = True) -> Place:
-    """A place with its room; where it cannot be asked, with none."""
-    try:
-        room = os.statvfs(root) if here else None
-    except OSError:
-        room = None
-    free, total = (room.f_bavail * room.f_frsize, room.f_blocks * room.f_frsize) if room else (0, 0)
-    return Place(name, root, free, total, id_, here)
 
 
 def _stamp(capture: Capture) -> tuple[int, int]:

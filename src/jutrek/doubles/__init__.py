@@ -1,6 +1,6 @@
 """Doubles: files known by content, whatever they are called."""
 
-from jutrek.doubles.standing import NEW, Standing, Stands, judge
+from jutrek.doubles.comparing import NEW, Comparison, Standing, compare
 from jutrek.library.fingerprint import full, quick
 
-__all__ = ["NEW", "Standing", "Stands", "full", "judge", "quick"]
+__all__ = ["NEW", "Comparison", "Standing", "compare", "full", "quick"]

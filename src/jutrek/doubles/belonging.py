@@ -14,7 +14,7 @@ from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 
 from jutrek.captures import MEDIA_SUFFIXES, SAME_PRESS, Capture
-from jutrek.doubles.standing import NEW, Standing, Stands
+from jutrek.doubles.comparing import NEW, Comparison, Standing
 from jutrek.formats import Kind
 from jutrek.library import Filed
 from jutrek.sources import SourceFile
@@ -26,8 +26,8 @@ _DEVELOPED = frozenset({".jpg", ".jpeg", ".heic", ".heif", ".hif", ".avif", ".pn
 
 
 def belonging(
-    captures: Iterable[Capture], others: Iterable[SourceFile], standings: Mapping[str, Stands], ledger: Ledger
-) -> dict[str, Stands]:
+    captures: Iterable[Capture], others: Iterable[SourceFile], standings: Mapping[str, Comparison], ledger: Ledger
+) -> dict[str, Comparison]:
     """The standings of new sidecars whose picture is home and not on their source.
 
     Args:
@@ -50,7 +50,7 @@ def belonging(
         folder, stem, inner = _called(os.path.relpath(one.path, one.root))
         home = at_home.get((folder, stem), [])
         if len({(filed.moment, filed.device) for _, filed in home}) == 1 and _agrees(dated.get(one.path), home[0][1]):
-            found[one.path] = Stands(Standing.BESIDE, min(home, key=lambda pair: _turn(pair, inner))[0])
+            found[one.path] = Comparison(Standing.BESIDE, min(home, key=lambda pair: _turn(pair, inner))[0])
     return found
 
 

@@ -10,8 +10,8 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from jutrek.captures import ReadFile
-from jutrek.doubles.against import Lookout, retagged
-from jutrek.doubles.standing import NEW, Standing, Stands, judge
+from jutrek.doubles.beyond_bytes import Lookout, retagged
+from jutrek.doubles.comparing import NEW, Comparison, Standing, compare
 from jutrek.errors import SourceUnreadable
 from jutrek.formats import read
 from jutrek.library import HomeFile, Library
@@ -59,11 +59,11 @@ def find(
         SourceUnreadable: when a file cannot be read.
         Stopped: when `stop` was set.
     """
-    stands: dict[str, Stands] = {}
+    stands: dict[str, Comparison] = {}
     new: list[ReadFile] = []
     for number, file in enumerate(files):
         report("Comparing with the library", number, len(files))
-        stands |= judge([file], ledger, library.root, stop=stop)
+        stands |= compare([file], ledger, library.root, stop=stop)
         if stands[file.path].standing is Standing.NEW and not only_bytes:
             one = ReadFile(file, read(file.path), None)
             found = retagged([one], stands, ledger, library.root, stop=stop)
@@ -74,7 +74,7 @@ def find(
     return [_answer(file, stands.get(file.path, NEW), library, ledger) for file in files]
 
 
-def _answer(file: SourceFile, stands: Stands, library: Library, ledger: Ledger) -> Answer:
+def _answer(file: SourceFile, stands: Comparison, library: Library, ledger: Ledger) -> Answer:
     if stands.standing is Standing.HOME:
         return Answer(file.path, stands.standing, tuple(_all_equal(stands.equal, file.size, library, ledger)))
     return Answer(file.path, stands.standing, (stands.equal,) if stands.equal else ())

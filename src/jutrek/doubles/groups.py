@@ -23,8 +23,8 @@ from jutrek.library.contents import Content
 from jutrek.library.fingerprint import full, quick
 
 if TYPE_CHECKING:
-    from jutrek.doubles.greys import Greys
-    from jutrek.doubles.witnesses import Candidates
+    from jutrek.doubles.grayscale import Greys
+    from jutrek.doubles.still_matching import Candidates
     from jutrek.library.ledger import Ledger
 
 _KEPT_EVERY = 200
@@ -168,7 +168,7 @@ class _Search:
     def same_picture(self, files: Sequence[Content]) -> list[list[Content]]:
         """Same picture or sound in another encoding: found by looks, and compared."""
         pairs = self._stills([one for one in files if one.kind == Kind.STILL and one.looks])
-        from jutrek.doubles.courses import KINDS, pairs_of
+        from jutrek.doubles.clip_matching import KINDS, pairs_of
 
         pairs += [pair for kind in KINDS for pair in pairs_of(files, kind)]
         return _joined(pairs)
@@ -176,8 +176,8 @@ class _Search:
     def _stills(self, stills: Sequence[Content]) -> list[tuple[Content, Content]]:
         """Pairs of stills that agree. What only looks alike is kept for the last degree."""
         from jutrek.doubles.aligned import SAME
-        from jutrek.doubles.greys import Greys
-        from jutrek.doubles.witnesses import Album
+        from jutrek.doubles.grayscale import Greys
+        from jutrek.doubles.still_matching import Album
 
         self.report("Looking for pictures that look the same", 0, 0)
         album = Album([one.looks or b"" for one in stills])
@@ -217,7 +217,7 @@ class _Search:
         made: list[tuple[bytes, bytes, float]],
     ) -> float:
         """How far two stills agree, as it is kept, or compared now."""
-        from jutrek.doubles.witnesses import share_of
+        from jutrek.doubles.still_matching import share_of
 
         first, second = sorted(self._quick(one) or b"" for one in two)
         if (first, second) not in kept:

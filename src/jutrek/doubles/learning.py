@@ -58,7 +58,7 @@ def content_of(path: str, name: str, reading: Reading, stamp: tuple[int, int], *
     if reading.orientation >= 5:
         width, height = height, width
     # Here, since decoding needs NumPy, which a window can do without for long.
-    from jutrek.doubles.greys import looks_at
+    from jutrek.doubles.grayscale import looks_at
 
     device, wording = reading.device, reading.wording
     words = 0
@@ -227,7 +227,7 @@ def _read(
 
 def _see(root: str, stop: threading.Event, one: tuple[Content, Shown | None]) -> Content | None:
     """Decode one file for its looks; None where it cannot be read now."""
-    from jutrek.doubles.greys import looks_at, looks_of_still
+    from jutrek.doubles.grayscale import looks_at, looks_of_still
 
     content, view = one
     path = os.path.join(root, content.path)

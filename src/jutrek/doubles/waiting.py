@@ -11,7 +11,7 @@ import os
 from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING
 
-from jutrek.doubles.standing import NEW, Standing, Stands
+from jutrek.doubles.comparing import NEW, Comparison, Standing
 from jutrek.library.home import Waits
 from jutrek.sources import SourceFile
 
@@ -24,7 +24,9 @@ SEEN = frozenset({Standing.REENCODED, Standing.ALIKE})
 """Those of them that are told by looks."""
 
 
-def remembered(files: Iterable[SourceFile], standings: Mapping[str, Stands], ledger: Ledger) -> dict[str, Stands]:
+def remembered(
+    files: Iterable[SourceFile], standings: Mapping[str, Comparison], ledger: Ledger
+) -> dict[str, Comparison]:
     """Standings with what was found before, where nothing is found now; what is found now is kept.
 
     Args:
@@ -33,7 +35,7 @@ def remembered(files: Iterable[SourceFile], standings: Mapping[str, Stands], led
     known = ledger.waits()
     found: dict[str, Waits] = {}
     over: list[str] = []
-    lasting: dict[str, Stands] = {}
+    lasting: dict[str, Comparison] = {}
     by_path = {file.path: file for file in files}
     equals = {one.equal for path, one in known.items() if path in by_path and not os.path.isabs(one.equal)}
     at_home = ledger.of_paths(equals).keys()
@@ -44,7 +46,7 @@ def remembered(files: Iterable[SourceFile], standings: Mapping[str, Stands], led
         elif (before := known.get(path)) is not None:
             same = (before.size, before.mtime_ns) == (file.size, file.mtime_ns)
             if stands.standing is Standing.NEW and same and (os.path.isabs(before.equal) or before.equal in at_home):
-                lasting[path] = Stands(Standing(before.standing), before.equal, before.better)
+                lasting[path] = Comparison(Standing(before.standing), before.equal, before.better)
             else:
                 over.append(path)
     new = {path: one for path, one in found.items() if known.get(path) != one}

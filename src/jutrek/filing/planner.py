@@ -9,7 +9,7 @@ from datetime import date
 from itertools import count
 
 from jutrek.captures import Capture, Device, Moment, ReadFile, Shoot, developed_beside_raw
-from jutrek.doubles import NEW, Standing, Stands
+from jutrek.doubles import NEW, Comparison, Standing
 from jutrek.errors import shown
 from jutrek.filing.collecting import uncollected
 from jutrek.filing.counting import Numbers
@@ -20,7 +20,7 @@ from jutrek.filing.naming import Named, Namer, Piles, Wish, was_cut
 from jutrek.filing.plan import Action, Plan, Row
 from jutrek.filing.rules import HouseRules, Structure, Undated
 from jutrek.filing.structures import structure_of
-from jutrek.formats import Kind, Precision, Stamp
+from jutrek.formats import Kind, Precision, Timestamp
 from jutrek.library import Filed, Library, numbers_given
 from jutrek.sources import Left, SourceFile
 
@@ -68,7 +68,7 @@ def make_plan(
     library: Library,
     rules: HouseRules,
     captures: Sequence[Capture],
-    standings: Mapping[str, Stands],
+    standings: Mapping[str, Comparison],
     left: Iterable[Left | tuple[SourceFile, str]] = (),
     wishes: Wishes | None = None,
 ) -> Plan:
@@ -100,7 +100,7 @@ class _Planner:
         self,
         library: Library,
         rules: HouseRules,
-        standings: Mapping[str, Stands],
+        standings: Mapping[str, Comparison],
         wishes: Wishes,
         captures: Sequence[Capture],
     ) -> None:
@@ -317,7 +317,7 @@ class _Planner:
         action = Action.BRING if path else Action.STAY
         return Row(file.path, file.root, action, path or None, why, file.size, file.mtime_ns)
 
-    def _beside_home(self, file: SourceFile, stands: Stands) -> str:
+    def _beside_home(self, file: SourceFile, stands: Comparison) -> str:
         """Where a sidecar goes whose picture is home; empty for anything else, or where the name is taken."""
         if stands.standing is not Standing.BESIDE or not self._rules.beside:
             return ""
@@ -350,7 +350,7 @@ def _iso(moment: Moment) -> str:
     if moment.precision is Precision.SECOND:
         local = moment.local
         return local.isoformat() if not local.microsecond else local.isoformat(timespec="seconds")
-    return Stamp(moment.local, moment.precision).iso()
+    return Timestamp(moment.local, moment.precision).iso()
 
 
 def _row(read: ReadFile, facts: Facts, by: Filed, action: Action, destination: str | None, why: str) -> Row:
@@ -360,7 +360,7 @@ def _row(read: ReadFile, facts: Facts, by: Filed, action: Action, destination: s
     )  # fmt: skip
 
 
-def _with_twin(row: Row, standings: Mapping[str, Stands], placed: Mapping[str, str | None]) -> Row:
+def _with_twin(row: Row, standings: Mapping[str, Comparison], placed: Mapping[str, str | None]) -> Row:
     """A twin's destination is its original's. Where the original stays, so does the twin."""
     if row.action is not Action.TWIN:
         return row

@@ -9,7 +9,7 @@ from jutrek.formats.draft import Draft
 from jutrek.formats.markup import MAX_MARKUP, elements, parsed
 from jutrek.formats.reading import Kind
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import parse
+from jutrek.formats.timestamps import parse
 
 MARK = b"adjustmentBaseVersion"
 _WHERE = "the time of the edit"

@@ -11,9 +11,9 @@ from datetime import datetime
 
 from jutrek.formats import id3
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Stamp, Stretch
+from jutrek.formats.reading import Kind, Stretch, Timestamp
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import since
+from jutrek.formats.timestamps import since
 
 MAX_CHUNKS, MAX_COMMENTS = 200, 16
 
@@ -61,5 +61,5 @@ def _comments(body: Span, draft: Draft) -> None:
         seconds, _, size = body.unpack(_COMMENT, offset)
         stamp = since(_ZERO, seconds) if seconds else None
         if stamp is not None and stamp.wall.year > 1970:
-            draft.claim("aiff:comment", Stamp(stamp.wall), "the time of the sound's comment", str(seconds))
+            draft.claim("aiff:comment", Timestamp(stamp.wall), "the time of the sound's comment", str(seconds))
         offset += _COMMENT.size + size + size % 2

@@ -14,7 +14,7 @@ from uuid import UUID
 from jutrek.formats.draft import Draft
 from jutrek.formats.reading import Kind, Stretch
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import since
+from jutrek.formats.timestamps import since
 
 MAX_OBJECTS = 200
 

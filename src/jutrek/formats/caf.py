@@ -11,7 +11,7 @@ import struct
 from jutrek.formats.draft import Draft
 from jutrek.formats.reading import Kind, Stretch
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import parse
+from jutrek.formats.timestamps import parse
 
 SIGNATURE = b"caff"
 MAX_CHUNKS, MAX_INFORMATION = 200, 64 * 1024

@@ -13,7 +13,7 @@ from jutrek.formats.draft import Draft
 from jutrek.formats.markup import MAX_MARKUP, elements, local_name, parsed
 from jutrek.formats.reading import Kind
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import parse
+from jutrek.formats.timestamps import parse
 
 ROOT = b"NonRealTimeMeta"
 _WHERE = "the camera's clip data"

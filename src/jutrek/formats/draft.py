@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from functools import lru_cache
 
 from jutrek.errors import BrokenFile
-from jutrek.formats.reading import Claim, DeviceFacts, Exposure, Kind, Reading, Stamp, Stretch, Tie, Track, Wording
+from jutrek.formats.reading import Claim, DeviceFacts, Exposure, Kind, Reading, Stretch, Tie, Timestamp, Track, Wording
 
 MAX_CLAIMS, MAX_NOTES, MAX_TIES, MAX_PREVIEWS = 64, 16, 32, 16
 MAX_KEYWORDS = 32
@@ -54,7 +54,7 @@ class Draft:
         self.payload: list[Stretch] = []
         self.notes: list[str] = []
 
-    def claim(self, at: str, stamp: Stamp | None, where: str, raw: str) -> None:
+    def claim(self, at: str, stamp: Timestamp | None, where: str, raw: str) -> None:
         """Note a claim; None (a blank date) is no claim. What was mended becomes a note."""
         if stamp is None or self.crowded:
             return

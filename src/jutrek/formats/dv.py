@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from datetime import datetime
 
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Precision, Stamp, Stretch
+from jutrek.formats.reading import Kind, Precision, Stretch, Timestamp
 from jutrek.formats.span import Span
 
 SHORTEST = 80 * 150
@@ -75,18 +75,18 @@ def decimal(byte: int, mask: int) -> int:
     return tens * 10 + ones if ones < 10 else 99
 
 
-def _stamp(date: bytes, time: bytes | None) -> Stamp | None:
+def _stamp(date: bytes, time: bytes | None) -> Timestamp | None:
     day, month, year = decimal(date[2], 0x3F), decimal(date[3], 0x1F), decimal(date[4], 0xFF)
     try:
         wall = datetime(year + (2000 if year < 75 else 1900), month, day)
     except ValueError:
         return None
     if time is None:
-        return Stamp(wall, Precision.DAY)
+        return Timestamp(wall, Precision.DAY)
     second, minute, hour = decimal(time[2], 0x7F), decimal(time[3], 0x7F), decimal(time[4], 0x3F)
     if second > 59 or minute > 59 or hour > 23:
-        return Stamp(wall, Precision.DAY, mended="no such time of day, so only the day was taken")
-    return Stamp(wall.replace(hour=hour, minute=minute, second=second))
+        return Timestamp(wall, Precision.DAY, mended="no such time of day, so only the day was taken")
+    return Timestamp(wall.replace(hour=hour, minute=minute, second=second))
 
 
 def _timecode(pack: bytes) -> str:

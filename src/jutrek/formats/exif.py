@@ -15,9 +15,9 @@ from jutrek.errors import BrokenFile
 from jutrek.formats import iptc, xmp
 from jutrek.formats.directories import Directory, Tiff
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import UTC_BY_DEFINITION, Exposure, Stamp, Stretch
+from jutrek.formats.reading import UTC_BY_DEFINITION, Exposure, Stretch, Timestamp
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import parse
+from jutrek.formats.timestamps import parse
 
 MAX_XMP = 512 * 1024
 MAX_IPTC = 64 * 1024
@@ -173,7 +173,7 @@ def _satellite(tiff: Tiff, entries: Directory, draft: Draft) -> None:
         # Some writers give hours with a fraction and no minutes.
         since_midnight = timedelta(seconds=int(clock[0] * 3600 + clock[1] * 60 + clock[2]))
         wall = day.wall.replace(hour=0, minute=0, second=0, microsecond=0) + since_midnight
-        draft.claim("gps", Stamp(wall, offset=UTC_BY_DEFINITION), "satellite time", wall.isoformat(" "))
+        draft.claim("gps", Timestamp(wall, offset=UTC_BY_DEFINITION), "satellite time", wall.isoformat(" "))
     south_north, west_east = tiff.rationals(entries, _LAT, 3), tiff.rationals(entries, _LON, 3)
     if south_north and west_east:
         lat = sum(part / 60**power for power, part in enumerate(south_north))

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 
 from jutrek.formats.draft import Draft
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import parse
+from jutrek.formats.timestamps import parse
 
 MAX_TAG, MAX_FRAMES, MAX_FRAME = 256 * 1024, 500, 1024
 

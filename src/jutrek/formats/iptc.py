@@ -12,7 +12,7 @@ import struct
 
 from jutrek.formats.draft import Draft
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import parse
+from jutrek.formats.timestamps import parse
 
 MAX_DATASETS = 500
 MAX_RESOURCES = 200

@@ -16,7 +16,7 @@ from jutrek.formats import clipdata, cr3, heif, movie, xmp
 from jutrek.formats.boxes import U32, U64, boxes, child
 from jutrek.formats.draft import Draft
 from jutrek.formats.markup import MAX_MARKUP
-from jutrek.formats.reading import UTC_BY_DEFINITION, Kind, Stamp, Stretch
+from jutrek.formats.reading import UTC_BY_DEFINITION, Kind, Stretch, Timestamp
 from jutrek.formats.span import Span
 from jutrek.formats.tracks import movie_time, read_track
 
@@ -160,7 +160,7 @@ def _produced(body: Span, draft: Draft) -> None:
     _, ticks = body.unpack(_PRODUCED, 4)
     wall = _FROM_1900 + timedelta(seconds=ticks >> 32)
     if wall > _FROM_1970:
-        draft.claim("mp4:produced", Stamp(wall, offset=UTC_BY_DEFINITION), "the time of encoding", str(ticks))
+        draft.claim("mp4:produced", Timestamp(wall, offset=UTC_BY_DEFINITION), "the time of encoding", str(ticks))
 
 
 def _unpacked(part: Span) -> Span:

@@ -13,9 +13,9 @@ from datetime import datetime, timedelta
 
 from jutrek.errors import BrokenFile
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import UTC_BY_DEFINITION, Kind, Stamp, Stretch
+from jutrek.formats.reading import UTC_BY_DEFINITION, Kind, Stretch, Timestamp
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import parse
+from jutrek.formats.timestamps import parse
 
 SIGNATURE = b"\x1aE\xdf\xa3"
 MAX_ELEMENTS = 4000
@@ -152,7 +152,7 @@ def _info(part: Span, draft: Draft) -> None:
     if _DATE in found and found[_DATE].size == 8:
         nanoseconds = int.from_bytes(found[_DATE].read(0, 8), signed=True)
         wall = _ZERO + timedelta(seconds=nanoseconds // 1_000_000_000)
-        draft.claim("mkv:created", Stamp(wall, offset=UTC_BY_DEFINITION), "the clip's container", str(nanoseconds))
+        draft.claim("mkv:created", Timestamp(wall, offset=UTC_BY_DEFINITION), "the clip's container", str(nanoseconds))
 
 
 def _track(part: Span, draft: Draft) -> None:

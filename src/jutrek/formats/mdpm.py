@@ -13,7 +13,7 @@ from datetime import datetime
 
 from jutrek.formats.draft import Draft
 from jutrek.formats.dv import decimal
-from jutrek.formats.reading import Offset, Precision, Stamp
+from jutrek.formats.reading import Offset, Precision, Timestamp
 
 MARK = bytes.fromhex("17ee8c60f84d11d98cd60800200c9a66") + b"MDPM"
 
@@ -48,7 +48,7 @@ def read(stream: bytes, draft: Draft) -> bool:
     return True
 
 
-def _stamp(date: bytes, time: bytes) -> Stamp | None:
+def _stamp(date: bytes, time: bytes) -> Timestamp | None:
     century, year, month = (decimal(byte, 0xFF) for byte in date[1:4])
     day = decimal(time[0], 0xFF) if len(time) == 4 else 0
     try:
@@ -57,8 +57,8 @@ def _stamp(date: bytes, time: bytes) -> Stamp | None:
         return None
     hour, minute, second = (decimal(byte, 0xFF) for byte in time[1:4])
     if hour > 23 or minute > 59 or second > 59:
-        return Stamp(wall, Precision.DAY, mended="no such time of day, so only the day was taken")
-    return Stamp(wall.replace(hour=hour, minute=minute, second=second), Precision.SECOND, _zone(date[0]))
+        return Timestamp(wall, Precision.DAY, mended="no such time of day, so only the day was taken")
+    return Timestamp(wall.replace(hour=hour, minute=minute, second=second), Precision.SECOND, _zone(date[0]))
 
 
 def _zone(byte: int) -> Offset | None:

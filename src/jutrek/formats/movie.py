@@ -16,7 +16,7 @@ from jutrek.formats.draft import Draft
 from jutrek.formats.markup import MAX_MARKUP
 from jutrek.formats.reading import Precision, Stretch
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import parse
+from jutrek.formats.timestamps import parse
 
 MAX_MAKER_DEPTH = 3
 MAX_TAGS = 200

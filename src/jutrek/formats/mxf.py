@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from datetime import datetime
 
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import UTC_BY_DEFINITION, Kind, Precision, Stamp, Stretch
+from jutrek.formats.reading import UTC_BY_DEFINITION, Kind, Precision, Stretch, Timestamp
 from jutrek.formats.span import Span
 from jutrek.formats.tracks import timecode_words
 
@@ -110,10 +110,10 @@ def _rate(tags: dict[int, Span], draft: Draft) -> None:
             draft.duration = tags[0x3002].unpack(_U64, 0)[0] * under / over
 
 
-def _stamp(year: int, month: int, day: int, hour: int, minute: int, second: int, quarters: int) -> Stamp | None:
+def _stamp(year: int, month: int, day: int, hour: int, minute: int, second: int, quarters: int) -> Timestamp | None:
     try:
         wall = datetime(year, month, day, hour, minute, second, quarters * 4000)
     except ValueError:
         return None
     precision = Precision.SUBSECOND if quarters else Precision.SECOND
-    return Stamp(wall, precision, UTC_BY_DEFINITION) if year > 1970 else None
+    return Timestamp(wall, precision, UTC_BY_DEFINITION) if year > 1970 else None

@@ -8,8 +8,8 @@ import time
 from datetime import datetime
 from functools import lru_cache
 
-from jutrek.formats.reading import UTC_BY_DEFINITION, Claim, Offset, Precision, Stamp
-from jutrek.formats.stamps import ZERO_POINTS
+from jutrek.formats.reading import UTC_BY_DEFINITION, Claim, Offset, Precision, Timestamp
+from jutrek.formats.timestamps import ZERO_POINTS
 
 _YEAR, _MONTH, _DAY = r"(?P<y>(?:19|20)\d\d)", r"(?P<m>0[1-9]|1[0-2])", r"(?P<d>0[1-9]|[12]\d|3[01])"
 _HOUR, _MINUTE, _SECOND = r"(?P<h>[01]\d|2[0-3])", r"(?P<min>[0-5]\d)", r"(?P<s>[0-5]\d)"
@@ -45,7 +45,7 @@ def of_name(name: str) -> Claim | None:
     except ValueError:
         return None
     where = "the file's name, which tells the day it was sent" if _SENT.search(name) else "the file's name"
-    return Claim("name", Stamp(day, Precision.DAY), where, found[0])
+    return Claim("name", Timestamp(day, Precision.DAY), where, found[0])
 
 
 @lru_cache(maxsize=256)
@@ -67,19 +67,19 @@ def of_folder(folder: str) -> Claim | None:
     return None
 
 
-def _date(year: str, month: str | None = None, day: str | None = None) -> Stamp | None:
+def _date(year: str, month: str | None = None, day: str | None = None) -> Timestamp | None:
     try:
         wall = datetime(int(year), int(month or 1), int(day or 1))
     except ValueError:
         return None
-    return Stamp(wall, Precision.DAY if day else Precision.MONTH if month else Precision.YEAR)
+    return Timestamp(wall, Precision.DAY if day else Precision.MONTH if month else Precision.YEAR)
 
 
 def of_time(mtime_ns: int) -> Claim | None:
     """The file's time of last change, as local time of this machine; None where it is blank or no calendar date."""
     seconds = mtime_ns // 1_000_000_000
     try:
-        stamp = Stamp(datetime.fromtimestamp(seconds), Precision.SECOND, _machine_offset(seconds // _QUARTER))
+        stamp = Timestamp(datetime.fromtimestamp(seconds), Precision.SECOND, _machine_offset(seconds // _QUARTER))
     except (OverflowError, ValueError, OSError):
         return None
     if not seconds or stamp.wall in ZERO_POINTS:
@@ -93,10 +93,10 @@ def _machine_offset(quarter: int) -> Offset:
     return Offset(time.localtime(quarter * _QUARTER).tm_gmtoff // 60)
 
 
-def _stamp(found: re.Match[str], offset: Offset | None) -> Stamp | None:
+def _stamp(found: re.Match[str], offset: Offset | None) -> Timestamp | None:
     y, m, d, h, mi, s = (int(found[part]) for part in ("y", "m", "d", "h", "min", "s"))
     try:
         wall = datetime(y, m, d, h, mi, s, int(found["ms"] or 0) * 1000)
     except ValueError:
         return None
-    return Stamp(wall, Precision.SUBSECOND if found["ms"] else Precision.SECOND, offset)
+    return Timestamp(wall, Precision.SUBSECOND if found["ms"] else Precision.SECOND, offset)

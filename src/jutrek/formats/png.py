@@ -11,9 +11,9 @@ import zlib
 
 from jutrek.formats import exif, iptc, xmp
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import UTC_BY_DEFINITION, Kind, Stamp, Stretch
+from jutrek.formats.reading import UTC_BY_DEFINITION, Kind, Stretch, Timestamp
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import parse
+from jutrek.formats.timestamps import parse
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 MAX_CHUNKS = 120
@@ -72,7 +72,7 @@ def _chunk(name: bytes, body: Span, draft: Draft) -> None:
             raw = f"{year:04}-{month:02}-{day:02} {hour:02}:{minute:02}:{second:02}"
             stamp = parse(raw)
             if stamp is not None:
-                stamp = Stamp(stamp.wall, stamp.precision, UTC_BY_DEFINITION, stamp.mended)
+                stamp = Timestamp(stamp.wall, stamp.precision, UTC_BY_DEFINITION, stamp.mended)
             draft.claim("png:changed", stamp, "the time of the last change of the picture", raw)
         elif body.size <= MAX_TEXT:
             _text(name, body.read(0, body.size), draft)

@@ -57,7 +57,7 @@ class Offset:
 UTC_BY_DEFINITION = Offset(0, by_definition=True)
 
 
-class Stamp(NamedTuple):
+class Timestamp(NamedTuple):
     """A date as it stands somewhere.
 
     Attributes:
@@ -91,7 +91,7 @@ class Claim(NamedTuple):
     """
 
     at: str
-    stamp: Stamp
+    stamp: Timestamp
     where: str
     raw: str
 

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 
 from jutrek.formats.draft import Draft
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import parse
+from jutrek.formats.timestamps import parse
 
 MAX_CHUNKS = 1000
 

@@ -11,7 +11,7 @@ import re
 from jutrek.formats.draft import Draft
 from jutrek.formats.reading import Kind
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import parse
+from jutrek.formats.timestamps import parse
 
 BEGINNING, TAIL = 4096, 2048
 

@@ -12,7 +12,7 @@ import struct
 from datetime import datetime, timedelta
 
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import UTC_BY_DEFINITION, Precision, Stamp
+from jutrek.formats.reading import UTC_BY_DEFINITION, Precision, Timestamp
 from jutrek.formats.span import Span
 
 MAX_HEADER = 64 * 1024
@@ -75,7 +75,7 @@ def _satellite_text(raw: str, draft: Draft) -> None:
         wall = datetime.strptime(raw[:12], "%y%m%d%H%M%S")
     except ValueError:
         return
-    draft.claim("gps", Stamp(wall, Precision.SECOND, UTC_BY_DEFINITION), _WHERE, raw)
+    draft.claim("gps", Timestamp(wall, Precision.SECOND, UTC_BY_DEFINITION), _WHERE, raw)
 
 
 def _satellite_numbers(body: Span, draft: Draft) -> None:
@@ -86,4 +86,4 @@ def _satellite_numbers(body: Span, draft: Draft) -> None:
     if abs(lat) <= 90e7 and abs(lon) <= 180e7:
         draft.position = (lat / 1e7, lon / 1e7)
     wall = datetime(2000, 1, 1) + timedelta(days=days, seconds=milliseconds // 1000)
-    draft.claim("gps", Stamp(wall, Precision.SECOND, UTC_BY_DEFINITION), _WHERE, f"{days} d {milliseconds} ms")
+    draft.claim("gps", Timestamp(wall, Precision.SECOND, UTC_BY_DEFINITION), _WHERE, f"{days} d {milliseconds} ms")

@@ -13,9 +13,9 @@ from typing import NamedTuple
 from jutrek.formats import telemetry
 from jutrek.formats.boxes import U32, U64, boxes, child
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import UTC_BY_DEFINITION, Stamp
+from jutrek.formats.reading import UTC_BY_DEFINITION, Timestamp
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import since
+from jutrek.formats.timestamps import since
 
 _SIZE = struct.Struct(">II")
 _SOUND = struct.Struct(">HHHHI")
@@ -68,7 +68,7 @@ def movie_time(seconds: int, draft: Draft, at: str, where: str) -> None:
     stamp = since(_FROM_1970, seconds)
     if stamp is not None and stamp.wall.year > 1990:
         mended = "it is counted from 1970 instead of 1904"
-        draft.claim(at, Stamp(stamp.wall, stamp.precision, UTC_BY_DEFINITION, mended), where, str(seconds))
+        draft.claim(at, Timestamp(stamp.wall, stamp.precision, UTC_BY_DEFINITION, mended), where, str(seconds))
 
 
 def _media(header: Span) -> Media:

@@ -9,7 +9,7 @@ import struct
 
 from jutrek.formats.draft import Draft
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import parse
+from jutrek.formats.timestamps import parse
 
 MAX_COMMENTS, MAX_COMMENT = 500, 1024
 

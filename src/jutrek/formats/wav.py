@@ -13,10 +13,10 @@ from datetime import timedelta
 from jutrek.formats import id3
 from jutrek.formats.draft import Draft
 from jutrek.formats.markup import MAX_MARKUP, parsed
-from jutrek.formats.reading import Kind, Precision, Stamp, Stretch
+from jutrek.formats.reading import Kind, Precision, Stretch, Timestamp
 from jutrek.formats.riff import chunks, read_information, text
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import parse
+from jutrek.formats.timestamps import parse
 
 SIGNATURES = frozenset({b"RIFF", b"RF64", b"BW64"})
 
@@ -82,7 +82,7 @@ def read_broadcast(body: Span, rate: int, draft: Draft) -> None:
     stamp = parse(raw)
     if stamp and stamp.precision is Precision.DAY and rate and 0 < samples // rate < _DAY:
         mended = "the time of day was taken from the sample count since midnight"
-        stamp = Stamp(stamp.wall + timedelta(seconds=samples // rate), Precision.SECOND, mended=mended)
+        stamp = Timestamp(stamp.wall + timedelta(seconds=samples // rate), Precision.SECOND, mended=mended)
     draft.claim("bext", stamp, "the recorder's date", raw)
 
 

@@ -13,9 +13,9 @@ from datetime import datetime
 from jutrek.errors import BrokenFile
 from jutrek.formats import jpeg
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Stamp, Stretch
+from jutrek.formats.reading import Kind, Stretch, Timestamp
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import since
+from jutrek.formats.timestamps import since
 
 SIGNATURE = b"FOVb"
 MAX_SECTIONS, MAX_PROPERTIES, MAX_PROPERTY_BYTES = 64, 200, 64 * 1024
@@ -61,7 +61,7 @@ def _properties(section: Span, draft: Draft) -> None:
     seconds = found.get("TIME", "")
     if seconds.isascii() and seconds.isdigit() and len(seconds) < 12 and int(seconds):
         stamp = since(datetime(1970, 1, 1), int(seconds))
-        local = Stamp(stamp.wall) if stamp else None
+        local = Timestamp(stamp.wall) if stamp else None
         draft.claim("x3f", local, "the camera's time of shooting", seconds)
 
 

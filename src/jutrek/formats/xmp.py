@@ -13,7 +13,7 @@ from jutrek.formats.draft import MAX_KEYWORDS, Draft
 from jutrek.formats.markup import MAX_MARKUP, elements, parsed
 from jutrek.formats.reading import Kind
 from jutrek.formats.span import Span
-from jutrek.formats.stamps import parse
+from jutrek.formats.timestamps import parse
 
 _XMP, _EXIF = "{http://ns.adobe.com/xap/1.0/}", "{http://ns.adobe.com/exif/1.0/}"
 _PHOTOSHOP, _TIFF = "{http://ns.adobe.com/photoshop/1.0/}", "{http://ns.adobe.com/tiff/1.0/}"

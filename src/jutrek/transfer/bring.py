@@ -12,13 +12,13 @@ from jutrek.disk import Outside, inside
 from jutrek.errors import LibraryMissing, PlaceFull, PlaceLost, PlanUnusable, reason
 from jutrek.filing import Action, HouseRules, Order, Plan, Row
 from jutrek.library import Library, Place, as_place, numbers_given
+from jutrek.transfer.capacity import hindrances
+from jutrek.transfer.control import Control
 from jutrek.transfer.copies import Target
 from jutrek.transfer.journal import Kind, places_named
 from jutrek.transfer.lock import locked
 from jutrek.transfer.outcome import Listener, Outcome
-from jutrek.transfer.room import hindrances
 from jutrek.transfer.running import Run, Task
-from jutrek.transfer.steering import Steering
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -32,7 +32,7 @@ def bring(
     stop: threading.Event,
     listener: Listener | None = None,
     places: Sequence[Place] = (),
-    steering: Steering | None = None,
+    control: Control | None = None,
     continues: str = "",
     settled: Sequence[str] = (),
 ) -> Outcome:
@@ -77,7 +77,7 @@ def bring(
         ]
         notes += [{"entry": "known", **_sums(plan.rows)}]
         task = Task(rows, plan.rules, targets, Kind.INTAKE, about, notes)
-        return Run(task, library, ledger, steering or Steering(stop), listener or Listener()).go()
+        return Run(task, library, ledger, control or Control(stop), listener or Listener()).go()
 
 
 def _in_order(rows: Sequence[Row], rules: HouseRules) -> list[Row]:

@@ -48,7 +48,7 @@ from jutrek.transfer.copies import Copied, Copy, Target, temporary_name
 from jutrek.transfer.flight import Flight, Proof, Sums, Watch
 from jutrek.transfer.folders import HeldFolders
 from jutrek.transfer.medium import BLOCK, Hash, aligned_buffer, new_hash, new_second, open_regular, read_back
-from jutrek.transfer.partials import PART, Content, Partial, find_partial, forget_page, keep_partial
+from jutrek.transfer.resumable import PART, Content, Partial, find_partial, forget_page, keep_partial
 
 STEPS = ("begin", "opened", "folder made", "half copied", "copied", "synced", "read back", "named", "folder synced")
 """The named steps of carrying one file, in order. Tests break each of them."""

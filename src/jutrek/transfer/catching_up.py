@@ -23,15 +23,15 @@ from jutrek.disk import OWN_FOLDER, TEMPORARY, Inside, Outside, Tree, inside, pu
 from jutrek.errors import PlaceLost, PlaceUnusable
 from jutrek.filing import Action, HouseRules, Row
 from jutrek.library import LIBRARY, HomeFile, Library, Place, ProofMark, State, as_place
+from jutrek.transfer.capacity import hindrances
+from jutrek.transfer.control import Control
 from jutrek.transfer.copies import Target, unchanged
 from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Kind, now
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, read_back
 from jutrek.transfer.outcome import Listener, Outcome
-from jutrek.transfer.room import hindrances
 from jutrek.transfer.running import Run, Task
-from jutrek.transfer.steering import Steering
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -145,7 +145,7 @@ def bring_changed_home(
     *,
     stop: threading.Event,
     listener: Listener | None = None,
-    steering: Steering | None = None,
+    control: Control | None = None,
 ) -> Outcome:
     """Bring home what was changed in a place; the library's versions are put aside under `.jutrek/replaced/`.
 
@@ -178,7 +178,7 @@ def bring_changed_home(
         about = {"place": LIBRARY, "name": home.name, "root": home.root, "changed_in": place.name}
         aside = _asides([row.destination or "" for row in rows])
         task = Task(rows, HouseRules(), (Target(home, main=True),), Kind.CATCH_UP, about, aside=aside)
-        outcome = Run(task, library, ledger, steering or Steering(stop), listener or Listener()).go()
+        outcome = Run(task, library, ledger, control or Control(stop), listener or Listener()).go()
         came = {done.row.destination or "": done.full for done in outcome.done if done.home}
         ledger.put([
             HomeFile(path, size, mtime_ns, None, came[path]) for path, size, mtime_ns in _stamps(library.tree, came)
@@ -222,7 +222,7 @@ def catch_up(
     *,
     stop: threading.Event,
     listener: Listener | None = None,
-    steering: Steering | None = None,
+    control: Control | None = None,
 ) -> Outcome:
     """Bring a place what it lacks.
 
@@ -251,7 +251,7 @@ def catch_up(
         about = {"place": place.id, "name": place.name, "root": place.root}
         aside = _asides(wanted.replaced)
         task = Task(wanted.rows, HouseRules(), (target,), Kind.CATCH_UP, about, expected=expected, aside=aside)
-        outcome = _CatchingUp(task, library, ledger, steering or Steering(stop), listener or Listener()).go_for(wanted)
+        outcome = _CatchingUp(task, library, ledger, control or Control(stop), listener or Listener()).go_for(wanted)
         outcome.remarks += lists_follow(library, ledger, [place], process="transfer", begin=True)
         if wanted.damaged:
             outcome.remarks.append(

@@ -22,15 +22,15 @@ from jutrek.disk import OWN_FOLDER, Outside, Tree, inside, put_away
 from jutrek.errors import PlaceLost, Stopped, reason
 from jutrek.filing import Action, HouseRules, Row
 from jutrek.library import LIBRARY, Library, Place, ProofMark, State
-from jutrek.transfer.accounts import Account, known_of_files
+from jutrek.transfer.control import Control
 from jutrek.transfer.copies import Target, unchanged
 from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, read_back
 from jutrek.transfer.outcome import Listener, Outcome
+from jutrek.transfer.run_log import RunLog, known_of_files
 from jutrek.transfer.running import Run, Task
-from jutrek.transfer.steering import Steering
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -310,7 +310,7 @@ def mend(
         task = Task(
             rows, HouseRules(), (Target(place, main=True),), Kind.MEND, about, expected=expected, aside=aside
         )  # fmt: skip
-        outcome = Run(task, library, ledger, Steering(stop), listener or Listener()).go()
+        outcome = Run(task, library, ledger, Control(stop), listener or Listener()).go()
         mended = {done.row.destination or "" for done in outcome.done if done.home}
         if place.id == LIBRARY:
             _know_again(library, ledger, mended)
@@ -350,11 +350,11 @@ def let_go(library: Library, ledger: Ledger, place: Place, paths: Sequence[str])
     return len(wanted)
 
 
-def miss_again(library: Library, ledger: Ledger, account: Account) -> int:
+def miss_again(library: Library, ledger: Ledger, run_log: RunLog) -> int:
     """Take a letting go back: what was missed then is missed again. Returns how many files that are."""
-    lines = [one for one in account.others if one["entry"] == "let go" and "xxh3_128" in one]
+    lines = [one for one in run_log.others if one["entry"] == "let go" and "xxh3_128" in one]
     with locked(library):
-        journal = Journal.begin(library, Kind.TAKE_BACK, {"takes_back": account.run})
+        journal = Journal.begin(library, Kind.TAKE_BACK, {"takes_back": run_log.run})
         try:
             journal.note(*({**one, "entry": "missed again"} for one in lines))
             journal.end("done", len(lines), 0)
@@ -362,7 +362,7 @@ def miss_again(library: Library, ledger: Ledger, account: Account) -> int:
             journal.close()
     ledger.put_proofs(
         ProofMark(
-            one["place"], one["path"], one["size"], one["mtime_ns"], bytes.fromhex(one["xxh3_128"]), account.at,
+            one["place"], one["path"], one["size"], one["mtime_ns"], bytes.fromhex(one["xxh3_128"]), run_log.at,
             State(one.get("state", State.GONE.value)),
         )
         for one in lines

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 
 from jutrek.filing import Row
 from jutrek.library import Place
+from jutrek.transfer.control import Control
 from jutrek.transfer.outcome import Done, Progress, Stream
 from jutrek.transfer.pace import Pace, TimeLeft
-from jutrek.transfer.steering import Steering
 
 
 @dataclass(slots=True)
@@ -80,7 +80,7 @@ class Counts:
             if copy.place in self._places:
                 self._places[copy.place].files += not copy.why
 
-    def progress(self, moment: float, steering: Steering) -> Progress:
+    def progress(self, moment: float, control: Control) -> Progress:
         """Everything, as it is now."""
         with self._lock:
             read = sum(count.bytes for count in self._sources.values())
@@ -99,5 +99,5 @@ class Counts:
                 self._read.speed, self._proven.speed, left,
                 tuple(count.told(root) for root, count in self._sources.items()),
                 tuple(count.told(place) for place, count in self._places.items()),
-                steering.asked(), steering.paused,
+                control.asked(), control.paused,
             )  # fmt: skip

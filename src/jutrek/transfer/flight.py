@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from jutrek.filing import Row
 from jutrek.transfer.copies import Copied, Copy, Target
 from jutrek.transfer.medium import Hash
-from jutrek.transfer.partials import Content
+from jutrek.transfer.resumable import Content
 
 
 @dataclass(frozen=True, slots=True)

@@ -22,7 +22,7 @@ from lxml import etree
 from jutrek import __version__
 from jutrek.disk import Inside, Tree
 from jutrek.library import HASH_LISTS, LIBRARY, OWN_FOLDER, Library, Place, as_place
-from jutrek.transfer.accounts import Account
+from jutrek.transfer.run_log import RunLog
 
 CHAIN = "ascmhl_chain.xml"
 LISTS = "urn:ASC:MHL:v2.0"
@@ -80,19 +80,19 @@ class Listed:
         return self.told.previous
 
 
-def listed_in(account: Account, place: str) -> list[Listed]:
+def listed_in(run_log: RunLog, place: str) -> list[Listed]:
     """The files that an intake proved in a place, in the order of their paths."""
-    rows = account.done if place == LIBRARY else account.copied.get(place, {})
+    rows = run_log.done if place == LIBRARY else run_log.copied.get(place, {})
     found = []
     for row in rows:
-        entry, done = account.to_come[row], account.done.get(row, {})
+        entry, done = run_log.to_come[row], run_log.done.get(row, {})
         if "xxh3_128" in done:
             mtime_ns = int(rows[row].get("mtime_ns", entry["mtime_ns"]))
             found.append(Listed(str(entry["to"]), int(entry["size"]), mtime_ns, str(done["xxh3_128"])))
     return sorted(found, key=lambda one: one.path)
 
 
-def write_hash_lists(account: Account, library: Library, places: Iterable[Place]) -> list[str]:
+def write_hash_lists(run_log: RunLog, library: Library, places: Iterable[Place]) -> list[str]:
     """Write the hash lists of an intake into the library and into every other place that it brought something to.
 
     Args:
@@ -106,7 +106,7 @@ def write_hash_lists(account: Account, library: Library, places: Iterable[Place]
     """
     written = []
     for place in (as_place(library), *places):
-        if files := listed_in(account, place.id):
+        if files := listed_in(run_log, place.id):
             written.append(write_list(place.tree, files, "transfer"))
     return written
 

@@ -41,12 +41,12 @@ from jutrek.errors import (
 )
 from jutrek.filing import Plan, Row, numbers_in
 from jutrek.library import LIBRARY, HomeFile, Library, Place, ProofMark, keep_numbers
-from jutrek.transfer.accounts import known_of_files
 from jutrek.transfer.at_work import begin_in, end_in
 from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
 from jutrek.transfer.outcome import Done, Listener, Outcome, Progress
+from jutrek.transfer.run_log import known_of_files
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger

@@ -35,7 +35,6 @@ from jutrek.library import (
     notice_roots,
 )
 from jutrek.sources import mounts
-from jutrek.transfer.accounts import Account, account_of, filed_by, given_number, known_of_files, unfinished
 from jutrek.transfer.at_work import at_work_in, end_in
 from jutrek.transfer.copies import temporary_name
 from jutrek.transfer.following_lists import lists_follow
@@ -43,7 +42,8 @@ from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, read_back
 from jutrek.transfer.moving import follow, named_at_last, restore
-from jutrek.transfer.partials import KEPT_FOR, Content, clear_partials, keep_partial
+from jutrek.transfer.resumable import KEPT_FOR, Content, clear_partials, keep_partial
+from jutrek.transfer.run_log import RunLog, filed_by, given_number, known_of_files, run_log_of, unfinished
 from jutrek.transfer.saying import heed
 from jutrek.transfer.sidecars import write_sidecar
 from jutrek.transfer.taking_back import row_of
@@ -87,7 +87,7 @@ def recover(library: Library, ledger: Ledger) -> list[Leftover]:
     with locked(library):
         try:
             places = [as_place(library), *_connected(library)]
-            leftovers = [_settle(library, ledger, account, places) for account in list(unfinished(library))]
+            leftovers = [_settle(library, ledger, run_log, places) for run_log in list(unfinished(library))]
             for place in places[1:]:
                 _clear_place(library, place, {leftover.run for leftover in leftovers})
             if ledger.is_new:
@@ -120,36 +120,36 @@ def _teach(library: Library, ledger: Ledger) -> None:
     ledger.is_new = False
 
 
-def _settle(library: Library, ledger: Ledger, account: Account, places: Sequence[Place]) -> Leftover:
-    journal = Journal(library, account.run)
+def _settle(library: Library, ledger: Ledger, run_log: RunLog, places: Sequence[Place]) -> Leftover:
+    journal = Journal(library, run_log.run)
     try:
-        if (said := sum(one["entry"] == "said" for one in account.others)) or account.kind is Kind.SAY:
-            heed(ledger, account)
+        if (said := sum(one["entry"] == "said" for one in run_log.others)) or run_log.kind is Kind.SAY:
+            heed(ledger, run_log)
             journal.end("found again", said, 0)
-            return Leftover(account.run, account.at, said, 0, account.kind, tuple(account.troubles))
-        if account.moves:
-            done = _settle_moves(library, ledger, account, journal)
+            return Leftover(run_log.run, run_log.at, said, 0, run_log.kind, tuple(run_log.troubles))
+        if run_log.moves:
+            done = _settle_moves(library, ledger, run_log, journal)
         else:
-            done = _settle_bringing(library, ledger, account, journal, places)
-        _settle_names_between(account, places)
-        _clear_reserved(account, places)
-        _clear_scraps(library.tree, account)
+            done = _settle_bringing(library, ledger, run_log, journal, places)
+        _settle_names_between(run_log, places)
+        _clear_reserved(run_log, places)
+        _clear_scraps(library.tree, run_log)
         numbers: dict[str, int] = {}
         for row in done:
-            entry = account.to_do[row]
+            entry = run_log.to_do[row]
             if "counter" in entry:
                 key, number = str(entry["counter"]), int(entry["number"])
                 numbers[key] = max(number, numbers.get(key, 0))
         with contextlib.suppress(PageBroken):
             # A page of counters that is damaged is told by whatever needs a number next.
             keep_numbers(library, numbers)
-        left = len(account.to_do) - len(done)
-        size = sum(int(account.to_do[row]["size"]) for row in done)
-        copies = {place: len(rows) for place, rows in account.copied.items()}
+        left = len(run_log.to_do) - len(done)
+        size = sum(int(run_log.to_do[row]["size"]) for row in done)
+        copies = {place: len(rows) for place, rows in run_log.copied.items()}
         journal.end("found again", len(done), left, bytes=size, copies=copies)
     finally:
         journal.close()
-    return Leftover(account.run, account.at, len(done), left, account.kind, tuple(account.troubles))
+    return Leftover(run_log.run, run_log.at, len(done), left, run_log.kind, tuple(run_log.troubles))
 
 
 def _clear_place(library: Library, place: Place, settled: Collection[str]) -> None:
@@ -161,19 +161,19 @@ def _clear_place(library: Library, place: Place, settled: Collection[str]) -> No
     for run in at_work_in(place.tree):
         with contextlib.suppress(OSError):
             if run not in settled:
-                account = account_of(library, run)
-                _clear_files(place, account)
-                _settle_names_between(account, [place])
-                _clear_reserved(account, [place])
+                run_log = run_log_of(library, run)
+                _clear_files(place, run_log)
+                _settle_names_between(run_log, [place])
+                _clear_reserved(run_log, [place])
             end_in([place], run)
 
 
-def _clear_files(place: Place, account: Account) -> None:
+def _clear_files(place: Place, run_log: RunLog) -> None:
     """Clear up in one place after files that were brought there."""
-    for row in _with_temporaries(place.tree, account):
-        _clear_file(place.tree, account, row, account.to_come[row])
-    if place.id == str(account.head.get("place", LIBRARY)):
-        _put_back(place.tree, account)
+    for row in _with_temporaries(place.tree, run_log):
+        _clear_file(place.tree, run_log, row, run_log.to_come[row])
+    if place.id == str(run_log.head.get("place", LIBRARY)):
+        _put_back(place.tree, run_log)
 
 
 _SCRAP = re.compile(rf"{re.escape(TEMPORARY)}[0-9a-f]{{8}}\.part")
@@ -181,9 +181,9 @@ _SCRAP = re.compile(rf"{re.escape(TEMPORARY)}[0-9a-f]{{8}}\.part")
 _PATHS = ("to", "sidecar", "keeper", "from")
 
 
-def _clear_scraps(tree: Tree, account: Account) -> None:
+def _clear_scraps(tree: Tree, run_log: RunLog) -> None:
     """Remove temporaries of sidecars that a kill left, in the folders that the run was at work in."""
-    entries = (*account.to_do.values(), *account.others)
+    entries = (*run_log.to_do.values(), *run_log.others)
     paths = (path for entry in entries for name in _PATHS if isinstance(path := entry.get(name), str))
     folders: set[Inside | None] = set()
     for path in {path.rpartition("/")[0]: path for path in paths}.values():
@@ -197,36 +197,36 @@ def _clear_scraps(tree: Tree, account: Account) -> None:
 
 
 def _settle_bringing(
-    library: Library, ledger: Ledger, account: Account, journal: Journal, places: Sequence[Place]
+    library: Library, ledger: Ledger, run_log: RunLog, journal: Journal, places: Sequence[Place]
 ) -> list[int]:
     """Clear up after an intake, or after catching a place up. Returns the rows that are home."""
-    main = str(account.head.get("place", LIBRARY))
+    main = str(run_log.head.get("place", LIBRARY))
     for place in places:
-        _clear_files(place, account)
-    found = _found(next((place for place in places if place.id == main), None), account)
+        _clear_files(place, run_log)
+    found = _found(next((place for place in places if place.id == main), None), run_log)
     journal.note(*(
         {"entry": "found", "row": row, "xxh3_128": mark.full.hex(), "mtime_ns": mark.mtime_ns}
         for row, mark in found.items()
     ))  # fmt: skip
     ledger.put_proofs(found.values())
-    home = sorted({*account.done, *found})
-    if account.kind is Kind.INTAKE:
+    home = sorted({*run_log.done, *found})
+    if run_log.kind is Kind.INTAKE:
         ledger.put([HomeFile(one.path, one.size, one.mtime_ns, None, one.full) for one in found.values()])
-        _write_sidecars(library, account, home, journal)
-        entries = [account.to_come[row] for row in home]
+        _write_sidecars(library, run_log, home, journal)
+        entries = [run_log.to_come[row] for row in home]
         ledger.put_filed((str(entry["to"]), filed_by(entry)) for entry in entries)
         ledger.put_numbers((str(entry["to"]), number) for entry in entries if (number := given_number(entry)))
     return home
 
 
-def _found(place: Place | None, account: Account) -> dict[int, ProofMark]:
+def _found(place: Place | None, run_log: RunLog) -> dict[int, ProofMark]:
     """Files that lie under their planned names though no proof was written down: proven now, against their sources."""
     found: dict[int, ProofMark] = {}
     if place is None:
         return found
     buffer = aligned_buffer()
-    for row, entry in account.to_come.items():
-        if row in account.done:
+    for row, entry in run_log.to_come.items():
+        if row in run_log.done:
             continue
         path, source = inside(entry["to"]), Tree(str(entry.get("root") or os.path.dirname(entry["source"])))
         with contextlib.suppress(OSError, Outside):
@@ -244,9 +244,9 @@ def _found(place: Place | None, account: Account) -> dict[int, ProofMark]:
     return found
 
 
-def _put_back(tree: Tree, account: Account) -> None:
+def _put_back(tree: Tree, run_log: RunLog) -> None:
     """What was put aside for a file that did not come then gets its name back."""
-    for entry in account.others:
+    for entry in run_log.others:
         if entry["entry"] == "to put aside":
             old, aside = inside(entry["from"]), inside(entry["to"], Realm.PUT_AWAY)
             if tree.found(old) is None and tree.found(aside) is not None:
@@ -254,53 +254,53 @@ def _put_back(tree: Tree, account: Account) -> None:
                 tree.give_name(aside, old)
 
 
-def _write_sidecars(library: Library, account: Account, home: list[int], journal: Journal) -> None:
+def _write_sidecars(library: Library, run_log: RunLog, home: list[int], journal: Journal) -> None:
     """Write the sidecars that a kill kept from being written. One that bears the name already is left as it is."""
-    wanted = [row for row in home if "sidecar" in account.to_come[row] and row not in account.sidecars]
+    wanted = [row for row in home if "sidecar" in run_log.to_come[row] and row not in run_log.sidecars]
     if wanted:
         rules = load_rules(library).rules
         for number in wanted:
-            row = row_of(account.to_come[number])
+            row = row_of(run_log.to_come[number])
             trouble, stamp = write_sidecar(library.tree, row, rules)
             if not trouble:
                 journal.sidecar(number, row, *stamp)
 
 
-def _with_temporaries(tree: Tree, account: Account) -> list[int]:
+def _with_temporaries(tree: Tree, run_log: RunLog) -> list[int]:
     """The rows whose temporaries lie in a place."""
     by_folder: dict[Inside | None, list[int]] = {}
-    for row, entry in account.to_come.items():
+    for row, entry in run_log.to_come.items():
         by_folder.setdefault(inside(entry["to"]).folder, []).append(row)
     found: list[int] = []
     for folder, rows in by_folder.items():
         with contextlib.suppress(FileNotFoundError, NotADirectoryError):
             names = set(tree.names(folder))
-            found += [row for row in rows if temporary_name(account.run, row) in names]
+            found += [row for row in rows if temporary_name(run_log.run, row) in names]
     return sorted(found)
 
 
-def _clear_file(tree: Tree, account: Account, row: int, entry: dict[str, object]) -> None:
+def _clear_file(tree: Tree, run_log: RunLog, row: int, entry: dict[str, object]) -> None:
     """Clear up after one file in one place: its temporary, and the reservation of its name."""
     path = inside(entry["to"])
-    temporary = path.beside(temporary_name(account.run, row))
+    temporary = path.beside(temporary_name(run_log.run, row))
     waits, there, whole = tree.found(temporary), tree.found(path), int(str(entry["size"]))
     if waits is None:
         return
     if there is not None and there.st_size == 0 and whole and waits.st_size == whole:
         tree.remove(path, still=there)
         there = None
-    content = Content(whole, account.quick.get(row, b""))
-    if there is None and content.quick and keep_partial(tree, temporary, content, account.parts.get(row, ())):
+    content = Content(whole, run_log.quick.get(row, b""))
+    if there is None and content.quick and keep_partial(tree, temporary, content, run_log.parts.get(row, ())):
         return
     tree.remove_own(temporary)
 
 
-def _clear_reserved(account: Account, places: Sequence[Place]) -> None:
+def _clear_reserved(run_log: RunLog, places: Sequence[Place]) -> None:
     """Remove names that were only reserved for copies which were to follow their files within a place."""
     for place in places:
-        moves = [one for one in account.others if one["entry"] == "copy to move" and one["place"] == place.id]
+        moves = [one for one in run_log.others if one["entry"] == "copy to move" and one["place"] == place.id]
         if place.id != LIBRARY:
-            moves += account.to_move.values()
+            moves += run_log.to_move.values()
         for entry in moves:
             with contextlib.suppress(Outside):
                 old, new = inside(entry["from"], Realm.PUT_AWAY), inside(entry["to"], Realm.PUT_AWAY)
@@ -309,16 +309,16 @@ def _clear_reserved(account: Account, places: Sequence[Place]) -> None:
                     place.tree.remove(new, still=there)
 
 
-def _settle_names_between(account: Account, places: Sequence[Place]) -> None:
+def _settle_names_between(run_log: RunLog, places: Sequence[Place]) -> None:
     """A file that a kill left under the name in between gets its new name, or its old one where that is taken."""
     trees = {place.id: place.tree for place in places}
-    for (place, row), through in account.through.items():
-        entry, tree = account.to_move.get(row), trees.get(place)
+    for (place, row), through in run_log.through.items():
+        entry, tree = run_log.to_move.get(row), trees.get(place)
         if entry is None or tree is None or str(entry["from"]).startswith("/"):
             continue
         between = inside(through, Realm.OWN)
         old, new = inside(entry["from"], Realm.PUT_AWAY), inside(entry["to"], Realm.PUT_AWAY)
-        if between == old.beside(f"{TEMPORARY}{account.run}-{row}.name"):
+        if between == old.beside(f"{TEMPORARY}{run_log.run}-{row}.name"):
             _settle_name_between(tree, old, between, new, int(entry["size"]))
 
 
@@ -342,16 +342,16 @@ def _settle_name_between(tree: Tree, old: Inside, between: Inside, new: Inside, 
             return
 
 
-def _settle_moves(library: Library, ledger: Ledger, account: Account, journal: Journal) -> list[int]:
+def _settle_moves(library: Library, ledger: Ledger, run_log: RunLog, journal: Journal) -> list[int]:
     """Finish the account of a run of moves. Returns the rows that moved."""
-    _put_sidecars_back(library, account, journal)
-    _settle_names_between(account, [as_place(library)])
-    moved = [row for row, entry in account.to_move.items() if _has_moved(library.tree, entry)]
+    _put_sidecars_back(library, run_log, journal)
+    _settle_names_between(run_log, [as_place(library)])
+    moved = [row for row, entry in run_log.to_move.items() if _has_moved(library.tree, entry)]
     for row in moved:
-        if row not in account.done:
+        if row not in run_log.done:
             journal.moved(row)
     journal.sync()
-    pairs = [(str(account.to_move[row]["from"]), str(account.to_move[row]["to"])) for row in moved]
+    pairs = [(str(run_log.to_move[row]["from"]), str(run_log.to_move[row]["to"])) for row in moved]
     follow(ledger, pairs)
     restore(library, ledger, pairs)
     return moved
@@ -382,11 +382,11 @@ def _has_moved(tree: Tree, entry: dict[str, object]) -> bool:
     return False
 
 
-def _put_sidecars_back(library: Library, account: Account, journal: Journal) -> None:
+def _put_sidecars_back(library: Library, run_log: RunLog, journal: Journal) -> None:
     """Old versions of sidecars that a kill kept from being followed by new ones come back from the tray."""
     tree = library.tree
-    written = {str(entry["to"]) for entry in account.sidecars.values()}
-    for entry in account.others:
+    written = {str(entry["to"]) for entry in run_log.sidecars.values()}
+    for entry in run_log.others:
         if entry["entry"] == "sidecar kept" and entry["from"] not in written:
             old, new = inside(entry["from"]), inside(entry["to"], Realm.PUT_AWAY)
             status, kept = tree.found(old), tree.found(new)

@@ -32,14 +32,14 @@ from jutrek.library import HomeFile, Library, ProofMark, keep_numbers
 from jutrek.transfer.at_work import begin_in, end_in
 from jutrek.transfer.bundles import bundled, most_at_once
 from jutrek.transfer.carry import Carrier
+from jutrek.transfer.control import Control
 from jutrek.transfer.copies import Target
 from jutrek.transfer.counts import Counts
 from jutrek.transfer.flight import Proof, Watch
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.outcome import Done, Listener, Outcome
-from jutrek.transfer.partials import forget_partials
+from jutrek.transfer.resumable import forget_partials
 from jutrek.transfer.sidecars import write_sidecar
-from jutrek.transfer.steering import Steering
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -82,10 +82,10 @@ class Task:
 class Run:
     """One run. Whoever makes it holds the library's lock."""
 
-    def __init__(self, task: Task, library: Library, ledger: Ledger, steering: Steering, listener: Listener) -> None:
+    def __init__(self, task: Task, library: Library, ledger: Ledger, control: Control, listener: Listener) -> None:
         self._task, self._rows, self._rules = task, task.rows, task.rules
         self._library, self._ledger = library, ledger
-        self._steering, self._listener = steering, listener
+        self._steering, self._listener = control, listener
         self._targets = task.targets
         self._results: queue.SimpleQueue[tuple[int, Proof | Exception]] = queue.SimpleQueue()
         self._parts: queue.SimpleQueue[tuple[int, int, bytes, bytes]] = queue.SimpleQueue()

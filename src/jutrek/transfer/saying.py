@@ -15,9 +15,9 @@ from jutrek.errors import NotPossible, shown
 from jutrek.filing.facts import PLACE_SIGN, lies_in, words_and_place
 from jutrek.filing.names import TAIL, same_name, stem_of
 from jutrek.library import Filed, Library
-from jutrek.transfer.accounts import Account, with_said
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
+from jutrek.transfer.run_log import RunLog, with_said
 from jutrek.transfer.taking_back import followed
 
 if TYPE_CHECKING:
@@ -78,19 +78,19 @@ def say(library: Library, ledger: Ledger, paths: Sequence[str], words: Words) ->
         return _tell(library, ledger, filed, new, {})
 
 
-def say_back(library: Library, ledger: Ledger, account: Account) -> tuple[int, list[str]]:
+def say_back(library: Library, ledger: Ledger, run_log: RunLog) -> tuple[int, list[str]]:
     """Take back what a run said. Returns how many files that is new for, and sentences about the others.
 
     Raises:
         LibraryBusy: when another Jutrek is at work in the library.
     """
     with locked(library):
-        return _say_back(library, ledger, account)
+        return _say_back(library, ledger, run_log)
 
 
-def _say_back(library: Library, ledger: Ledger, account: Account) -> tuple[int, list[str]]:
-    lines = {str(one["path"]): one for one in account.others if one["entry"] == "said"}
-    now, filed = followed(library, account.run, lines), ledger.all_filed()
+def _say_back(library: Library, ledger: Ledger, run_log: RunLog) -> tuple[int, list[str]]:
+    lines = {str(one["path"]): one for one in run_log.others if one["entry"] == "said"}
+    now, filed = followed(library, run_log.run, lines), ledger.all_filed()
     wanted: dict[str, Filed] = {}
     left = []
     for path, line in lines.items():
@@ -101,13 +101,13 @@ def _say_back(library: Library, ledger: Ledger, account: Account) -> tuple[int, 
             left.append(f"Of {shown(now[path])} something else was said since.")
         else:
             wanted[now[path]] = with_said(own, line["was"])
-    return _tell(library, ledger, filed, wanted, {"takes_back": account.run}), left
+    return _tell(library, ledger, filed, wanted, {"takes_back": run_log.run}), left
 
 
-def heed(ledger: Ledger, account: Account) -> None:
+def heed(ledger: Ledger, run_log: RunLog) -> None:
     """Let the ledger follow what a run said that did not end."""
     filed = ledger.all_filed()
-    lines = [(str(one["path"]), one) for one in account.others if one["entry"] == "said"]
+    lines = [(str(one["path"]), one) for one in run_log.others if one["entry"] == "said"]
     ledger.put_filed((path, with_said(filed[path], line["now"])) for path, line in lines if path in filed)
 
 

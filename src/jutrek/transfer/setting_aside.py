@@ -25,9 +25,9 @@ from jutrek.errors import FileTrouble, JutrekError, NotMoved, NotPossible, Sourc
 from jutrek.filing import Action, HouseRules, Plan, Row
 from jutrek.filing.names import stem_of
 from jutrek.library import Library, Place, State
-from jutrek.transfer.carrying_over import carry_over
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.medium import open_to_read
+from jutrek.transfer.metadata_merge import carry_over
 from jutrek.transfer.moving import Orders, refile
 from jutrek.transfer.outcome import Listener, Outcome
 
@@ -38,7 +38,7 @@ TRAY = str(own("tray"))
 _BLOCK = 1024 * 1024
 _DAMAGED = frozenset({State.ROTTED, State.UNREADABLE, State.GONE})
 
-Stamp = tuple[int, int]
+Timestamp = tuple[int, int]
 """Size in bytes and time of last change in nanoseconds."""
 
 
@@ -55,9 +55,9 @@ class Drop:
     """
 
     path: str
-    stamp: Stamp
+    stamp: Timestamp
     keeper: str
-    keeper_stamp: Stamp
+    keeper_stamp: Timestamp
     degree: Degree
     carries: bool = False
 
@@ -85,7 +85,7 @@ def set_aside(
     token = f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
     rows = list(_rows(library, drops, f"{TRAY}/{token}"))
     plan = Plan(library.root, library.id, HouseRules(), tuple(row for row, _ in rows))
-    court = _Court(library, ledger, {row.source: drop for row, drop in rows}, token, stop)
+    court = _Comparer(library, ledger, {row.source: drop for row, drop in rows}, token, stop)
     orders = Orders(Kind.SET_ASIDE, court.objection, court.about, behind=court.carry)
     return refile(plan, library, ledger, stop=stop, listener=listener, places=places, orders=orders)
 
@@ -151,7 +151,7 @@ def _has_its_file(sidecar: str) -> bool:
     return any(not after.isdisjoint((other, os.path.splitext(other)[0])) for other in beside)
 
 
-class _Court:
+class _Comparer:
     """Decides for each file, right before it moves, whether it may."""
 
     def __init__(

@@ -15,8 +15,8 @@ from jutrek.disk import OWN_FOLDER, Outside, Realm, Tree, inside, own
 from jutrek.errors import NotPossible, shown
 from jutrek.filing import Action, HouseRules, Plan, Row
 from jutrek.library import Library
-from jutrek.transfer.accounts import Account, account_of, end_of, filed_by, head_of, later_runs, moving_runs, runs
 from jutrek.transfer.journal import Kind
+from jutrek.transfer.run_log import RunLog, end_of, filed_by, head_of, later_runs, moving_runs, run_log_of, runs
 from jutrek.transfer.trash import found, send
 
 TAKEN_BACK = f"{OWN_FOLDER}/taken-back"
@@ -41,9 +41,9 @@ def taken_back_by(library: Library) -> dict[str, str]:
 def last_refiling(library: Library) -> str:
     """The id of the newest re-filing that moved something and was not taken back; empty where there is none."""
     by = taken_back_by(library)
-    for account in moving_runs(library):
-        if account.kind is Kind.REFILE and account.done and account.run not in by:
-            return account.run
+    for run_log in moving_runs(library):
+        if run_log.kind is Kind.REFILE and run_log.done and run_log.run not in by:
+            return run_log.run
     return ""
 
 
@@ -54,12 +54,12 @@ def plan_taking_back(library: Library, run: str) -> tuple[Plan, list[str]]:
         NotPossible: when there is no such run, or it is of a kind that cannot be taken back.
     """
     try:
-        account = account_of(library, run)
+        run_log = run_log_of(library, run)
     except OSError as error:
         raise NotPossible(library.root, f"no run {run} is in its journal") from error
-    if account.kind not in CAN_BE_TAKEN_BACK:
-        raise NotPossible(library.root, f"a run of the kind “{account.kind}” changed nothing that could be taken back")
-    wanted = _WANTED.get(account.kind, _moves)(library, account)
+    if run_log.kind not in CAN_BE_TAKEN_BACK:
+        raise NotPossible(library.root, f"a run of the kind “{run_log.kind}” changed nothing that could be taken back")
+    wanted = _WANTED.get(run_log.kind, _moves)(library, run_log)
     rows, left = [], []
     for now, to, stamp in wanted:
         path = os.path.join(library.root, now)
@@ -95,10 +95,10 @@ def plan_finishing(library: Library, run: str, rules: HouseRules) -> Plan:
             raise NotPossible(library.root, f"{run} is no intake")
         if end and not end.get("left", 1):
             return Plan(library.root, library.id, rules, ())
-        account = account_of(library, run)
+        run_log = run_log_of(library, run)
     except OSError as error:
         raise NotPossible(library.root, f"no run {run} is in its journal") from error
-    left = [entry for row, entry in sorted(account.to_come.items()) if row not in account.done]
+    left = [entry for row, entry in sorted(run_log.to_come.items()) if row not in run_log.done]
     later = [other for other in later_runs(library, run) if head_of(library, other).get("entry") == Kind.INTAKE]
     if later and any("number" in entry for entry in left):
         raise NotPossible(library.root, "another intake came since; read the sources again, and plan anew")
@@ -136,23 +136,23 @@ _Wanted = tuple[str, str, tuple[int, int]]
 """Where a file is now, where it goes, and its size and time of change."""
 
 
-def _intake(library: Library, account: Account) -> list[_Wanted]:
+def _intake(library: Library, run_log: RunLog) -> list[_Wanted]:
     """Where an intake's files and sidecars are now, where they are put away, and their size and time."""
     found = []
-    for row, done in sorted(account.done.items()):
-        entry = account.to_come[row]
+    for row, done in sorted(run_log.done.items()):
+        entry = run_log.to_come[row]
         found.append((str(entry["to"]), int(entry["size"]), int(done.get("mtime_ns", entry["mtime_ns"]))))
-        if (sidecar := account.sidecars.get(row)) is not None and "size" in sidecar:
+        if (sidecar := run_log.sidecars.get(row)) is not None and "size" in sidecar:
             found.append((str(sidecar["to"]), int(sidecar["size"]), int(sidecar["mtime_ns"])))
     now = {path: path for path, _, _ in found}
-    _follow(library, account.run, now)
-    folder = f"{TAKEN_BACK}/{account.run}"
+    _follow(library, run_log.run, now)
+    folder = f"{TAKEN_BACK}/{run_log.run}"
     return [(now[path], f"{folder}/{path}", (size, mtime)) for path, size, mtime in found]
 
 
-def where_now(library: Library, account: Account) -> dict[str, str]:
+def where_now(library: Library, run_log: RunLog) -> dict[str, str]:
     """Where the files are now that a run brought or moved, by where it put them."""
-    return followed(library, account.run, (str(account.to_do[row]["to"]) for row in account.done))
+    return followed(library, run_log.run, (str(run_log.to_do[row]["to"]) for row in run_log.done))
 
 
 def followed(library: Library, run: str, paths: Iterable[str]) -> dict[str, str]:
@@ -166,40 +166,40 @@ def _follow(library: Library, run: str, now: dict[str, str]) -> None:
     """Follow files through the moves that came after a run."""
     at = {path: path for path in now}
     later = set(later_runs(library, run))
-    for account in reversed([one for one in moving_runs(library) if one.run in later]):
-        for row in sorted(account.done):
-            entry = account.to_move[row]
+    for run_log in reversed([one for one in moving_runs(library) if one.run in later]):
+        for row in sorted(run_log.done):
+            entry = run_log.to_move[row]
             if (first := at.pop(str(entry["from"]), None)) is not None:
                 at[str(entry["to"])] = first
     now.update({first: path for path, first in at.items()})
 
 
-def _moves(_: Library, account: Account) -> list[_Wanted]:
+def _moves(_: Library, run_log: RunLog) -> list[_Wanted]:
     """Moves are undone, the last first. What came out of a trash stays: emptying the tray puts it there again."""
     return [
         (str(entry["to"]), str(entry["from"]), (int(entry["size"]), int(entry["mtime_ns"])))
-        for row in sorted(account.done, reverse=True)
-        if not str((entry := account.to_move[row])["from"]).startswith("/")
+        for row in sorted(run_log.done, reverse=True)
+        if not str((entry := run_log.to_move[row])["from"]).startswith("/")
     ]
 
 
-def _set_aside(library: Library, account: Account) -> list[_Wanted]:
+def _set_aside(library: Library, run_log: RunLog) -> list[_Wanted]:
     """Sidecars that were written for keepers are put away, their old versions and everything else come back."""
-    folder = f"{TAKEN_BACK}/{account.run}"
-    written = [one for one in account.sidecars.values() if "size" in one]
+    folder = f"{TAKEN_BACK}/{run_log.run}"
+    written = [one for one in run_log.sidecars.values() if "size" in one]
     names = {str(one["to"]) for one in written}
     # One that no new one followed came back when its run was cleared up.
-    kept = [one for one in account.others if one["entry"] == "sidecar kept" and one["from"] in names]
+    kept = [one for one in run_log.others if one["entry"] == "sidecar kept" and one["from"] in names]
     return [
         *((str(one["to"]), f"{folder}/{one['to']}", (int(one["size"]), int(one["mtime_ns"]))) for one in written),
         *((str(one["to"]), str(one["from"]), (int(one["size"]), int(one["mtime_ns"]))) for one in kept),
-        *_moves(library, account),
+        *_moves(library, run_log),
     ]
 
 
-def _emptied(library: Library, account: Account) -> list[_Wanted]:
+def _emptied(library: Library, run_log: RunLog) -> list[_Wanted]:
     """What went to the trash, and is there still, comes back into the tray."""
-    sent = [one for one in account.others if one["entry"] == "to trash"]
+    sent = [one for one in run_log.others if one["entry"] == "to trash"]
     trash = found(os.path.join(library.root, str(one["path"])) for one in sent)
     wanted = []
     for one in sent:

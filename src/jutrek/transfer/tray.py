@@ -16,9 +16,9 @@ from dataclasses import dataclass, field, replace
 from jutrek.disk import OWN_FOLDER, Inside, Outside, Realm, inside, own
 from jutrek.errors import JutrekError, NotMoved, Stopped, of_place, reason
 from jutrek.library import Library, Place
-from jutrek.transfer.accounts import account_of, head_of, runs
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
+from jutrek.transfer.run_log import head_of, run_log_of, runs
 from jutrek.transfer.setting_aside import TRAY
 from jutrek.transfer.trash import send
 
@@ -81,17 +81,17 @@ def tray_of(library: Library) -> list[Trayed]:
     for run in reversed(runs(library)):
         if head_of(library, run).get("entry") != Kind.SET_ASIDE:
             continue
-        account = account_of(library, run)
+        run_log = run_log_of(library, run)
         own = []
-        for row in sorted(account.done):
-            entry = account.to_move[row]
+        for row in sorted(run_log.done):
+            entry = run_log.to_move[row]
             try:
                 status = library.tree.lstat(_in_tray(entry["to"]))
             except (OSError, Outside):
                 continue
             own.append(Trayed(
                 str(entry["to"]), str(entry["from"]), str(entry.get("keeper", "")), str(entry.get("degree", "")),
-                status.st_size, status.st_mtime_ns, run, account.at,
+                status.st_size, status.st_mtime_ns, run, run_log.at,
             ))  # fmt: skip
         found += _with_sidecars(own)
     return found

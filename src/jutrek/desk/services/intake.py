@@ -16,8 +16,8 @@ from typing import TYPE_CHECKING
 from jutrek.captures import Change, Heard
 from jutrek.desk import drafts, events
 from jutrek.desk.answers import AfterRun
-from jutrek.desk.board import Place
-from jutrek.desk.closer import CloseView, close_view
+from jutrek.desk.board import Storage
+from jutrek.desk.details import CaptureDetails, details_of
 from jutrek.desk.history import Step
 from jutrek.desk.listening import Ears
 from jutrek.desk.questions import Effect
@@ -229,10 +229,10 @@ class IntakeService:
         story = self._bench.story
         return sorted(all_facts(story.captures, story.wishes), key=lambda one: not one.capture.trusted)
 
-    def details(self, capture: str) -> CloseView | None:
+    def details(self, capture: str) -> CaptureDetails | None:
         """Everything that is known of a capture, at once: it is put together from the captures as they stand."""
         found = next((one for one in self._bench.story.captures if one.id == capture), None)
-        return close_view(found) if found is not None else None
+        return details_of(found) if found is not None else None
 
     # ---- the run
 
@@ -311,7 +311,7 @@ class IntakeService:
         if not done.untouched:
             self._bench.results[done.row.source] = done
 
-    def know_places(self, places: tuple[Place, ...]) -> None:
+    def know_places(self, places: tuple[Storage, ...]) -> None:
         """Other places are connected, or have other room."""
         if self._bench.places != places:
             self._bench.places = places

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from jutrek.desk.board import Place
+from jutrek.desk.board import Storage
 from jutrek.desk.hub import Teller
 from jutrek.filing import HouseRules
 from jutrek.library import Library, survey
@@ -36,7 +36,7 @@ class IntakeSide:
     """
 
     done: Callable[[Done], None]
-    places: Callable[[tuple[Place, ...]], None]
+    places: Callable[[tuple[Storage, ...]], None]
     released: Callable[[Mapping[str, Certificate]], None]
     redraw: Callable[[bool], None]
     changed: Callable[[], None]

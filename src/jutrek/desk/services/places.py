@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from jutrek.desk import events
 from jutrek.desk.answers import CaughtUp
-from jutrek.desk.keeping import Places, caught_up, places_of
+from jutrek.desk.places import Places, caught_up, places_of
 from jutrek.desk.services.opened import Opened
-from jutrek.desk.workbench import room_at
+from jutrek.desk.storage import storage_at
 from jutrek.errors import NotPossible
 from jutrek.filing import OnChanged
 from jutrek.filing.rulebook import load_rules
 from jutrek.library import LIBRARY, Place, add_place, as_place, forget_place, notice_roots
-from jutrek.transfer import Listener, Progress, Steering
+from jutrek.transfer import Control, Listener, Progress
 from jutrek.transfer.catching_up import lacking
 from jutrek.transfer.checking import known_bad
-from jutrek.transfer.partials import room_of_partials
+from jutrek.transfer.resumable import room_of_partials
 
 
 class PlacesService:
@@ -30,7 +30,7 @@ class PlacesService:
         notice_roots(self._at.ledger, self.known.here)
         everywhere = (*self.known.here, *self.known.away)
         self._at.intake.places(
-            tuple(room_at(one.name, one.root, one.id, here=one in self.known.here) for one in everywhere)
+            tuple(storage_at(one.name, one.root, one.id, here=one in self.known.here) for one in everywhere)
         )
         return self.known
 
@@ -103,7 +103,7 @@ class PlacesService:
         wanted = lacking(at.library, at.ledger, place)
         outcome = caught_up(
             wanted, at.library, at.ledger, right or load_rules(at.library).rules.changed, stop=at.stop,
-            steering=Steering(at.stop), listener=Listener(progress=self._report),
+            control=Control(at.stop), listener=Listener(progress=self._report),
         )  # fmt: skip
         self.tell()
         return CaughtUp(place.name, outcome)

@@ -7,15 +7,15 @@ from collections.abc import Callable, Sequence
 
 from jutrek.desk import events
 from jutrek.desk.answers import AfterRun, TakenBack
-from jutrek.desk.keeping import finish, leave_papers
+from jutrek.desk.finishing import finish, leave_papers
 from jutrek.desk.services.cards import CardsService
 from jutrek.desk.services.opened import Opened
 from jutrek.desk.services.places import PlacesService
 from jutrek.desk.taking_back import done_words, take_back
 from jutrek.errors import JutrekError, NotPossible, Stopped, reason
 from jutrek.filing import HouseRules, Plan
-from jutrek.transfer import Done, Listener, Outcome, Progress, Steering, bring
-from jutrek.transfer.accounts import account_of
+from jutrek.transfer import Control, Done, Listener, Outcome, Progress, bring
+from jutrek.transfer.run_log import run_log_of
 from jutrek.transfer.taking_back import empty_taken_back
 
 _JUST_PROVEN = 6
@@ -32,12 +32,12 @@ class RunsService:
         self, opened: Opened, places: PlacesService, cards: CardsService, rules: Callable[[], HouseRules]
     ) -> None:
         self._at, self._places, self._cards, self._rules = opened, places, cards, rules
-        self.steering = Steering(opened.stop)
+        self.control = Control(opened.stop)
 
-    def _steered(self) -> Steering:
-        self.steering = Steering(self._at.stop)
-        self.steering.may_ask = True
-        return self.steering
+    def _steered(self) -> Control:
+        self.control = Control(self._at.stop)
+        self.control.may_ask = True
+        return self.control
 
     def _listener(self) -> Listener:
         just: list[str] = []
@@ -74,7 +74,7 @@ class RunsService:
         places = self._places.look()
         outcome = bring(
             plan, at.library, at.ledger, stop=at.stop, listener=self._listener(), places=places.here,
-            steering=self._steered(), settled=settled,
+            control=self._steered(), settled=settled,
         )  # fmt: skip
         self._behind(outcome, sorted({row.root for row in plan.rows}), after)
         at.moved()
@@ -90,7 +90,7 @@ class RunsService:
         at = self._at
         outcome = finish(
             at.library, at.ledger, run, self._rules(), self._places.look(), stop=at.stop, listener=self._listener(),
-            steering=self._steered(),
+            control=self._steered(),
         )  # fmt: skip
         self._behind(outcome, sorted({done.row.root for done in outcome.done}), after)
         at.moved()
@@ -169,7 +169,7 @@ class RunsService:
         at = self._at
         try:
             return write_report(
-                account_of(at.library, run), at.library, stop=at.stop,
+                run_log_of(at.library, run), at.library, stop=at.stop,
                 report=lambda done, total: at.teller.working("Writing the report", done, total),
             )  # fmt: skip
         except OSError as error:

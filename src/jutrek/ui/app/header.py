@@ -9,7 +9,7 @@ from PySide6.QtCore import QRect, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QPushButton, QWidget
 
-from jutrek.desk.board import Place
+from jutrek.desk.board import Storage
 from jutrek.ui import paint
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
@@ -28,7 +28,7 @@ class Header(QWidget):
     def __init__(self, theme: Theme, pages: Sequence[Entry], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme = theme
-        self._place: Place | None = None
+        self._place: Storage | None = None
         self._was_painted = False
         self.setFixedHeight(46)
         self.tabs = {page.key: QPushButton(page.title, self) for page in pages}
@@ -51,7 +51,7 @@ class Header(QWidget):
             tab.setChecked(one == key)
         self.update()
 
-    def show_place(self, place: Place | None) -> None:
+    def show_place(self, place: Storage | None) -> None:
         """Show the library."""
         self._place = place
         self.choose.setText("Choose a library…" if place is None else "Change…")

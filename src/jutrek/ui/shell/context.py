@@ -11,7 +11,6 @@ from jutrek.ui.theme import Theme
 if TYPE_CHECKING:
     from jutrek.ui.pictures.service import Pictures
     from jutrek.ui.shell.client import Client
-    from jutrek.ui.shell.page import Page
     from jutrek.ui.shell.runs import RunControl
 
 
@@ -24,11 +23,11 @@ class Context:
         pictures: thumbnails, large pictures, and the threads behind them.
         client: the way to the session.
         runs: the run of an intake.
-        go_to: opens a page by its key, and gives it.
+        go_to: opens a page by its key.
     """
 
     theme: Theme
     pictures: Pictures
     client: Client
     runs: RunControl
-    go_to: Callable[[str], Page]
+    go_to: Callable[[str], object]

@@ -13,7 +13,7 @@ from jutrek.desk.events import Who
 if TYPE_CHECKING:
     from jutrek.desk.session import Session
     from jutrek.errors import JutrekError
-    from jutrek.transfer import Choice, Outcome, Steering
+    from jutrek.transfer import Choice, Control, Outcome
     from jutrek.ui.shell.client import Client
 
 
@@ -67,17 +67,17 @@ class RunControl(QObject):
 
     def pause(self, paused: bool) -> bool:
         """Let it pause, or go on. Returns whether there is one."""
-        steering = self._steering
-        if steering is not None:
-            steering.pause() if paused else steering.go_on()
-        return steering is not None
+        control = self._steering
+        if control is not None:
+            control.pause() if paused else control.go_on()
+        return control is not None
 
     def answer(self, place: str, choice: Choice) -> None:
         """Say what becomes of a place that is full, by its id."""
-        if (steering := self._steering) is not None:
-            steering.answer(place, choice)
+        if (control := self._steering) is not None:
+            control.answer(place, choice)
 
     @property
-    def _steering(self) -> Steering | None:
+    def _steering(self) -> Control | None:
         session = self._client.session
-        return session.steering if session is not None and self.running else None
+        return session.control if session is not None and self.running else None

@@ -8,7 +8,7 @@ from PySide6.QtCore import QRect, QSize
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from jutrek.desk.closer import CloseView
+from jutrek.desk.details import CaptureDetails
 from jutrek.ui import paint
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 
@@ -24,12 +24,12 @@ class TallCard(QWidget):
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme = theme
-        self._view: CloseView | None = None
+        self._view: CaptureDetails | None = None
         policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         policy.setHeightForWidth(True)
         self.setSizePolicy(policy)
 
-    def show_view(self, view: CloseView) -> None:
+    def show_view(self, view: CaptureDetails) -> None:
         """Show what is known of a capture."""
         self._view = view
         self.setAccessibleName(f"{self.title}. {self.spoken(view)}")
@@ -54,13 +54,13 @@ class TallCard(QWidget):
             self.draw(painter, self._view, line)
 
     @abstractmethod
-    def spoken(self, view: CloseView) -> str:
+    def spoken(self, view: CaptureDetails) -> str:
         """What a screen reader says."""
 
     @abstractmethod
-    def height_of(self, view: CloseView, width: int) -> int:
+    def height_of(self, view: CaptureDetails, width: int) -> int:
         """The height that all of it needs at an inner width, in pixels."""
 
     @abstractmethod
-    def draw(self, painter: QPainter, view: CloseView, title: QRect) -> None:
+    def draw(self, painter: QPainter, view: CaptureDetails, title: QRect) -> None:
         """Draw what stands below the title."""

@@ -7,7 +7,7 @@ import math
 from PySide6.QtCore import QPoint, QRect, Qt
 from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen
 
-from jutrek.desk.closer import ClaimLine, CloseView
+from jutrek.desk.details import CaptureDetails, ClaimLine
 from jutrek.ui import paint
 from jutrek.ui.theme import NORMAL, SEMIBOLD, font
 from jutrek.ui.viewer.card import MARGIN, TallCard
@@ -33,17 +33,17 @@ class ClaimChart(TallCard):
         """The claims that are shown."""
         return self._view.claims if self._view else ()
 
-    def spoken(self, view: CloseView) -> str:
+    def spoken(self, view: CaptureDetails) -> str:
         return f"{view.why} " + ". ".join(f"{line.where}: {line.value}{_state(line)}" for line in view.claims)
 
-    def height_of(self, view: CloseView, width: int) -> int:
+    def height_of(self, view: CaptureDetails, width: int) -> int:
         return self._top(view, width) + _ROW * len(view.claims) + 12
 
-    def _top(self, view: CloseView, width: int) -> int:
+    def _top(self, view: CaptureDetails, width: int) -> int:
         """Where the first claim begins, below the reason and the words of the axis."""
         return _WHY + paint.wrapped_height(view.why, font(12.5), width) + 24
 
-    def draw(self, painter: QPainter, view: CloseView, title: QRect) -> None:
+    def draw(self, painter: QPainter, view: CaptureDetails, title: QRect) -> None:
         theme, width = self._theme, title.width()
         top = self._top(view, width)
         why = QRect(MARGIN, _WHY, width, top - _WHY - 22)

@@ -19,14 +19,14 @@ from jutrek.ui.viewer.stage import Stage
 from jutrek.ui.widgets.layout import scrolling
 
 if TYPE_CHECKING:
-    from jutrek.desk.closer import CloseView
+    from jutrek.desk.details import CaptureDetails
 
 _MARGIN, _TITLE = 18, 46
 _COLUMN = 0.42
 """The share of the width that dates and facts take."""
 _KEYS = frozenset({Qt.Key.Key_Escape, Qt.Key.Key_Space, Qt.Key.Key_Left, Qt.Key.Key_Right})
 
-Details = Callable[[str], "CloseView | None"]
+Details = Callable[[str], "CaptureDetails | None"]
 
 
 class CloseLook(QWidget):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QRect, Qt
 from PySide6.QtGui import QPainter
 
-from jutrek.desk.closer import CloseView
+from jutrek.desk.details import CaptureDetails
 from jutrek.ui import paint
 from jutrek.ui.theme import font
 from jutrek.ui.viewer.card import MARGIN, TallCard
@@ -18,14 +18,14 @@ class FactList(TallCard):
 
     title = "The capture"
 
-    def spoken(self, view: CloseView) -> str:
+    def spoken(self, view: CaptureDetails) -> str:
         return ". ".join([*(f"{label}: {words}" for label, words in view.facts), *view.notes])
 
-    def height_of(self, view: CloseView, width: int) -> int:
+    def height_of(self, view: CaptureDetails, width: int) -> int:
         notes = sum(paint.wrapped_height(note, font(12.5), width) + 4 for note in view.notes)
         return _TOP + _LINE * len(view.facts) + notes + 12
 
-    def draw(self, painter: QPainter, view: CloseView, title: QRect) -> None:
+    def draw(self, painter: QPainter, view: CaptureDetails, title: QRect) -> None:
         theme, middle = self._theme, Qt.TextElideMode.ElideMiddle
         line = QRect(MARGIN, _TOP, title.width(), _LINE)
         before = ""

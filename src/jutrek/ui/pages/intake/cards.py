@@ -18,15 +18,15 @@ if TYPE_CHECKING:
     from jutrek.sources import Drive
     from jutrek.transfer.certificate import Certificate
     from jutrek.transfer.clearing import Cleared
-    from jutrek.ui.pages.intake.page import IntakePage
-    from jutrek.ui.pages.intake.runs import Runs
+    from jutrek.ui.pages.intake.view import IntakeView
+    from jutrek.ui.shell.page import Page
 
 
 class Cards:
     """Proves, ejects and clears cards, and asks about those that appear."""
 
-    def __init__(self, page: IntakePage, runs: Runs) -> None:
-        self._page, self._view, self._runs = page, page.view, runs
+    def __init__(self, page: Page, view: IntakeView) -> None:
+        self._page, self._view = page, view
         self._certificates: dict[str, tuple[Certificate, str]] = {}
         self._known: set[str] | None = None
         column, client = self._view.from_column, page.context.client
@@ -48,7 +48,7 @@ class Cards:
     def clear(self, root: str) -> None:
         """Show what would go from a card, and let it go on demand."""
         found = self._certificates.get(root)
-        if found is None or self._runs.running:
+        if found is None or self._page.context.runs.running:
             return
         from jutrek.ui.pages.intake.clearing import ClearDialog
 
@@ -68,7 +68,7 @@ class Cards:
     def ask_about_unbrought(self, root: str) -> None:
         """Show what was not brought from a card, and let it come along, or be declared unwanted."""
         found = self._certificates.get(root)
-        if found is None or self._runs.running:
+        if found is None or self._page.context.runs.running:
             return
         from jutrek.ui.pages.intake.unbrought import UnbroughtDialog
 
@@ -83,7 +83,8 @@ class Cards:
     def _bring_along(self, root: str) -> None:
         from jutrek.captures.decisions import BringAlong
 
-        self._page.decide([BringAlong(frozenset({root}))])
+        change = BringAlong(frozenset({root}))
+        self._page.ask_intake(lambda intake: intake.change(change), soon=True)
         self._view.action_bar.ask()
         self._page.notify("All of it comes along with the next run.", "Ctrl+Z takes that back.")
 
@@ -101,7 +102,7 @@ class Cards:
     def _see_released(self, event: events.Released) -> None:
         certificate = event.certificate
         self._certificates[event.root] = certificate, event.path
-        if not self._runs.running:
+        if not self._page.context.runs.running:
             if certificate.others or certificate.unaccounted:
                 ask = partial(self.ask_about_unbrought, event.root)
                 self._view.action_bar.ask(("What was not brought…", ask))
@@ -111,7 +112,7 @@ class Cards:
         tile = self._view.from_column.tiles.get(event.root)
         if event.gone and tile is not None:
             tile.show_left("may be pulled")
-        if not self._runs.running:
+        if not self._page.context.runs.running:
             said = event.words or "It is a folder on this computer: there is nothing to pull."
             self._page.notify(*_parted(said), brick=bool(event.words) and not event.gone)
 

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QRect, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
-from jutrek.desk.board import Board, Place
+from jutrek.desk.board import Board, Storage
 from jutrek.ui import paint
 from jutrek.ui.plainly import tip
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
@@ -31,7 +31,7 @@ class CopiesPanel(QWidget):
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme = theme
-        self._places: tuple[Place, ...] = ()
+        self._places: tuple[Storage, ...] = ()
         self._needed = 0
         self._streams: dict[str, Stream] = {}
         self._states: dict[str, PlaceState] = {}
@@ -61,7 +61,7 @@ class CopiesPanel(QWidget):
         self._say()
         self.update()
 
-    def words_of(self, place: Place) -> tuple[str, str, bool]:
+    def words_of(self, place: Storage) -> tuple[str, str, bool]:
         """What is said of a place: below its bar at the left and at the right, and whether that is bad news."""
         stream = self._streams.get(place.id)
         if stream is not None:
@@ -78,7 +78,7 @@ class CopiesPanel(QWidget):
             return f"too small: {paint.size_words(self._needed)} to copy", "", True
         return takes, "", False
 
-    def _lacks(self, place: Place) -> int:
+    def _lacks(self, place: Storage) -> int:
         """How many files a connected place lacks."""
         state = self._states.get(place.id)
         return state.lacks if state is not None and place.here else 0
@@ -110,7 +110,7 @@ class CopiesPanel(QWidget):
         for number, place in enumerate(self._places):
             self._paint_place(painter, QRect(14, _TOP + _EACH * number, self.width() - 28, 18), place)
 
-    def _paint_place(self, painter: QPainter, row: QRect, place: Place) -> None:
+    def _paint_place(self, painter: QPainter, row: QRect, place: Storage) -> None:
         theme, stream = self._theme, self._streams.get(place.id)
         left, right, bad = self.words_of(place)
         free = f"{paint.size_words(place.free)} free" if place.here else ""

@@ -16,7 +16,7 @@ from jutrek.ui.shell.page import Page
 
 if TYPE_CHECKING:
     from jutrek.captures import Change
-    from jutrek.desk.closer import CloseView
+    from jutrek.desk.details import CaptureDetails
     from jutrek.desk.questions import Effect
     from jutrek.ui.shell.context import Context
 
@@ -36,8 +36,8 @@ class IntakePage(Page):
         super().__init__(context)
         view = self.view = self.widget = IntakeView(context.theme, context.pictures)
         view.details = self._details
-        self.runs = Runs(self)
-        self.cards = Cards(self, self.runs)
+        self.runs = Runs(self, view)
+        self.cards = Cards(self, view)
         view.wanted_source.connect(self.add)
         view.wanted_library.connect(self.choose_library)
         view.wanted_demo.connect(self.look_at_demo)
@@ -167,7 +167,7 @@ class IntakePage(Page):
     def _show_board(self, event: events.BoardChanged) -> None:
         self.view.show_board(event.board)
 
-    def _details(self, capture: str) -> CloseView | None:
+    def _details(self, capture: str) -> CaptureDetails | None:
         session = self.context.client.session
         return session.details(capture) if session is not None else None
 

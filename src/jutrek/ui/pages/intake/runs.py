@@ -19,7 +19,8 @@ if TYPE_CHECKING:
     from jutrek.desk.answers import CaughtUp, TakenBack
     from jutrek.library import Place
     from jutrek.transfer import Choice, Outcome
-    from jutrek.ui.pages.intake.page import IntakePage
+    from jutrek.ui.pages.intake.view import IntakeView
+    from jutrek.ui.shell.page import Page
 
 
 class Runs:
@@ -29,10 +30,10 @@ class Runs:
         report: the path of the report of the last run; empty for none.
     """
 
-    def __init__(self, page: IntakePage) -> None:
-        self._page, self._view, self._control = page, page.view, page.context.runs
+    def __init__(self, page: Page, view: IntakeView) -> None:
+        self._page, self._view, self._control = page, view, page.context.runs
         self.report = ""
-        view, client = self._view, page.context.client
+        client = page.context.client
         view.brought.connect(self.bring_home)
         view.action_bar.paused.connect(self._pause)
         view.after.chosen.connect(self._choose_after)

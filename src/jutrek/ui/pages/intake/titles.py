@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QPushButton, QWidget
 
 from jutrek.desk.board import Board
 from jutrek.ui import paint
-from jutrek.ui.pages.intake import lands, ribbons, tiles
+from jutrek.ui.pages.intake import folder_column, ribbons, tiles
 from jutrek.ui.pages.intake.narrowing import standings_of
 from jutrek.ui.theme import Theme, section
 
@@ -76,7 +76,7 @@ class ColumnTitles(QWidget):
         self._show_links(not words)
 
     def _place(self) -> None:
-        right = self.width() - lands.WIDTH - ribbons.WIDTH
+        right = self.width() - folder_column.WIDTH - ribbons.WIDTH
         for button in (self.clear, self.days, self.back):
             wide = button.sizeHint().width()
             button.setGeometry(right - wide, 0, wide, 24)
@@ -94,5 +94,5 @@ class ColumnTitles(QWidget):
         when = tiles.WIDTH + ribbons.WIDTH
         middle, right = ("TO SETTLE", "WHAT THAT CHANGES") if self._settling else ("WHEN", "LANDS IN")
         right = "PLACES" if self._copying and not self._settling else right
-        for left, words in ((0, "FROM"), (when, middle), (self.width() - lands.WIDTH, right)):
+        for left, words in ((0, "FROM"), (when, middle), (self.width() - folder_column.WIDTH, right)):
             paint.text(painter, QRect(left, 2, 200, 22), words, section(), theme.soft)

@@ -11,17 +11,17 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Board, State, home_view
 from jutrek.ui import paint
-from jutrek.ui.pages.intake import lands, ribbons, tiles
+from jutrek.ui.pages.intake import folder_column, ribbons, tiles
 from jutrek.ui.pages.intake.actionbar import ActionBar
 from jutrek.ui.pages.intake.copies import CopiesPanel
+from jutrek.ui.pages.intake.day_column import DayColumn
 from jutrek.ui.pages.intake.narrowing import Narrowing
 from jutrek.ui.pages.intake.outcome import OutcomeBar
 from jutrek.ui.pages.intake.overlays import Overlays
+from jutrek.ui.pages.intake.ribbon_ends import RibbonEnds
 from jutrek.ui.pages.intake.running import AfterPanel, SpeedChart, TroubleCard
-from jutrek.ui.pages.intake.ties import Ties
 from jutrek.ui.pages.intake.titles import ColumnTitles
 from jutrek.ui.pages.intake.welcome import Welcome
-from jutrek.ui.pages.intake.when import WhenColumn
 from jutrek.ui.pages.intake.words import board_words, questions_words, run_words, span_words
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import Theme
@@ -67,10 +67,10 @@ class IntakeView(QWidget):
         self.outcome = OutcomeBar(theme)
         self.titles = ColumnTitles(theme)
         self.from_column = tiles.FromColumn(theme)
-        self.tree = lands.FolderTree(theme)
-        self.arrival = lands.ArrivalPanel(theme)
+        self.tree = folder_column.FolderTree(theme)
+        self.arrival = folder_column.ArrivalPanel(theme)
         self.copies = CopiesPanel(theme)
-        self.proven = lands.ProvenPanel(theme)
+        self.proven = folder_column.ProvenPanel(theme)
         self.chart = SpeedChart(theme)
         self.after = AfterPanel(theme)
         self.trouble = TroubleCard(theme)
@@ -79,7 +79,7 @@ class IntakeView(QWidget):
         self.action_bar = ActionBar(theme)
         self.welcome = Welcome(theme)
         self._pictures = pictures
-        self.when = WhenColumn(theme, pictures)
+        self.when = DayColumn(theme, pictures)
         self._settle: SettleView | None = None
         self.overlays = Overlays(theme, pictures, self)
         self._look: CloseLook | None = None
@@ -201,11 +201,11 @@ class IntakeView(QWidget):
         self.from_area = scrolling(self.from_column)
         self.from_area.setFixedWidth(tiles.WIDTH + 2)
         self.when_area = scrolling(self.when)
-        self._ties = Ties(self, self._theme.accent)
-        self.from_gutter = ribbons.Gutter(self._ties.from_sources)
-        self.lands_gutter = ribbons.Gutter(self._ties.into_folders)
+        self._ends = RibbonEnds(self, self, self._theme.accent)
+        self.from_gutter = ribbons.Gutter(self._ends.from_sources)
+        self.lands_gutter = ribbons.Gutter(self._ends.into_folders)
         right = self._right = QWidget()
-        right.setFixedWidth(lands.WIDTH)
+        right.setFixedWidth(folder_column.WIDTH)
         column = QVBoxLayout(right)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(12)
@@ -213,9 +213,10 @@ class IntakeView(QWidget):
         for panel in (self._tree_card, self.arrival, self.proven, self.copies, self.after):
             column.addWidget(panel)
         column.addStretch()
-        board = self._board_row = QHBoxLayout()
+        self._board_row: QHBoxLayout = QHBoxLayout()
+        board = self._board_row
         board.setSpacing(0)
-        self._middle = QWidget()
+        self._middle: QWidget = QWidget()
         middle = QVBoxLayout(self._middle)
         middle.setContentsMargins(0, 0, 0, 0)
         middle.setSpacing(8)

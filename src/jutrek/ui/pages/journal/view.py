@@ -181,6 +181,8 @@ def _words(record: Record) -> tuple[str, str, str]:
     """What the bar says of a run."""
     if record.broken:
         return "This record was changed.", record.broken, "What the files themselves are, a check of the places tells."
+    if not record.ended:
+        return "It is at work.", "What came of it stands here when it has ended.", ""
     if record.taken_back:
         return "Taken back.", "What it did is undone; its files are put away, not removed.", ""
     if record.can_finish:

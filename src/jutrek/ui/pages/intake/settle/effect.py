@@ -9,7 +9,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from jutrek.ui import paint
-from jutrek.ui.pages.intake.lands import WIDTH
+from jutrek.ui.pages.intake.folder_column import WIDTH
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
 if TYPE_CHECKING:

@@ -90,7 +90,7 @@ class SettleView(QWidget):
 
     def _take(self, key: str, text: str) -> None:
         """Take a shift or a date that was typed into a question."""
-        from jutrek.captures.decisions import Place, ShiftClock
+        from jutrek.captures.decisions import SetDate, ShiftClock
         from jutrek.desk.typed import placed_of, shift_of
 
         card = self.cards[key]
@@ -101,7 +101,7 @@ class SettleView(QWidget):
                 change = ShiftClock(question.device.key, shift_of(text), question.scope)
             else:
                 placed = placed_of(text)
-                change = Place(tuple((capture, placed) for capture in question.captures))
+                change = SetDate(tuple((capture, placed) for capture in question.captures))
         except ValueError as error:
             if card.ask is not None:
                 card.ask.say(str(error))

@@ -41,7 +41,7 @@ class Standing(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class Stands:
+class Comparison:
     """A file's standing.
 
     Attributes:
@@ -55,17 +55,17 @@ class Stands:
     better: bool = False
 
 
-NEW = Stands(Standing.NEW)
+NEW = Comparison(Standing.NEW)
 
 
-def judge(
+def compare(
     files: Sequence[SourceFile],
     ledger: Ledger,
     library_root: str,
     *,
     stop: threading.Event | None = None,
     report: Callable[[int], None] | None = None,
-) -> dict[str, Stands]:
+) -> dict[str, Comparison]:
     """Tell the standing of every file of an intake. The ledger must have been surveyed.
 
     Args:
@@ -78,10 +78,10 @@ def judge(
     Raises:
         Stopped: when `stop` was set.
     """
-    return _Court(ledger, library_root, stop).judge(files, report)
+    return _Comparer(ledger, library_root, stop).compare(files, report)
 
 
-class _Court:
+class _Comparer:
     def __init__(self, ledger: Ledger, root: str, stop: threading.Event | None) -> None:
         self._ledger = ledger
         self._root = root
@@ -94,7 +94,7 @@ class _Court:
         self._seen: dict[tuple[int, bytes], list[SourceFile]] = defaultdict(list)
         self._fulls: dict[str, bytes] = {}
 
-    def judge(self, files: Sequence[SourceFile], report: Callable[[int], None] | None) -> dict[str, Stands]:
+    def compare(self, files: Sequence[SourceFile], report: Callable[[int], None] | None) -> dict[str, Comparison]:
         sizes = Counter(file.size for file in files)
         for home in self._ledger.of_sizes(sizes):
             self._homes[home.size].append(home)
@@ -114,15 +114,15 @@ class _Court:
             self._ledger.put_source_prints(self._prints)
         return stands
 
-    def _stand(self, file: SourceFile) -> Stands:
+    def _stand(self, file: SourceFile) -> Comparison:
         try:
             mark = quick(file.path)
             for home in self._marked(file.size).get(mark, ()):
                 if self._full_of_home(home) == self._full(file, mark):
-                    return Stands(Standing.HOME, home.path)
+                    return Comparison(Standing.HOME, home.path)
             for other in self._seen[file.size, mark]:
                 if self._full(other, mark) == self._full(file, mark):
-                    return Stands(Standing.TWIN, other.path)
+                    return Comparison(Standing.TWIN, other.path)
         except SourceUnreadable:
             return NEW
         self._seen[file.size, mark].append(file)

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jutrek.doubles.aligned import SAME, agreement
-from jutrek.doubles.greys import Greys
+from jutrek.doubles.grayscale import Greys
 from jutrek.doubles.looks import PARTS, TURNS, WHOLE, Box, framed, turn, turned
 from jutrek.doubles.search import RADIUS, Index, Words
 from jutrek.errors import Stopped

@@ -15,8 +15,8 @@ from jutrek.demo.shelf import specimens
 from jutrek.demo.stills import Shot, main_directory
 from jutrek.demo.tags import Blob, build, long, short
 from jutrek.desk.board import CaptureView, State
-from jutrek.desk.closer import close_view, distance_words, exposure_words, position_words
-from jutrek.desk.drawing_up import views_of
+from jutrek.desk.board_views import views_of
+from jutrek.desk.details import details_of, distance_words, exposure_words, position_words
 from jutrek.desk.intake import make_captures, read_source
 from jutrek.desk.pictures import ClipFrames, large_picture, small_picture
 from jutrek.desk.story import Story
@@ -141,7 +141,7 @@ def test_everything_known_is_told_in_words(card: Path) -> None:
     put(card / "A.DNG", making.dng())
     put(card / "A.DNG.xmp", making.xmp("2026-05-14T12:26:13+02:00"), WHEN + timedelta(days=3))
     (capture,) = captures_of(card)
-    view = close_view(capture)
+    view = details_of(capture)
     chosen = [line for line in view.claims if line.chosen]
     assert [(line.where, line.value) for line in chosen] == [
         ("The camera's time of shooting", "2026-05-14 10:26:13.42 +02:00")
@@ -164,7 +164,7 @@ def test_a_contradiction_is_shown_with_both_claims(card: Path) -> None:
     segments = b"".join(b"\xff\xe1" + struct.pack(">H", len(data) + 2) + data for data in (b"Exif\0\0" + exif, body))
     put(card / "A.JPG", plain[:2] + segments + plain[2:])
     (capture,) = captures_of(card)
-    view = close_view(capture)
+    view = details_of(capture)
     assert not view.trusted
     assert [line.value for line in view.claims if line.against] == ["2025-01-03"]
     assert "disagree" in view.why

@@ -44,7 +44,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, slots=True)
-class AtHome:
+class LibraryCaptures:
     """The captures of a library, in the order of shooting.
 
     Attributes:
@@ -62,14 +62,14 @@ class AtHome:
         return sorted({one.day.year for one in self.facts if one.day is not None})
 
 
-def read_home(
+def read_library(
     library: Library,
     ledger: Ledger,
     rules: HouseRules,
     *,
     stop: threading.Event,
     report: Callable[[int, int], None],
-) -> AtHome:
+) -> LibraryCaptures:
     """Read every file of a library. Nothing is changed.
 
     Args:
@@ -89,7 +89,7 @@ def read_home(
     ordered = stacked(sorted(captures, key=order))
     known = frozenset(one.id for one in ordered if _record(one, filed) is not None)
     facts = tuple(_facts(one, _record(one, filed), devices, rules) for one in ordered)
-    return AtHome(facts, known, given)
+    return LibraryCaptures(facts, known, given)
 
 
 def _files(library: Library, stop: threading.Event, report: Callable[[int, int], None]) -> Iterable[ReadFile]:

@@ -8,7 +8,7 @@ import pytest
 
 from jutrek.formats import Precision
 from jutrek.formats.outside import of_folder, of_name, of_time
-from jutrek.formats.stamps import parse, parse_offset, since
+from jutrek.formats.timestamps import parse, parse_offset, since
 
 WRITTEN = [
     ("'2026:05:14 10:26:13'", "2026-05-14T10:26:13", None),

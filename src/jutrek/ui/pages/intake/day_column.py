@@ -22,7 +22,7 @@ _FIRST_ROWS, _A_MOMENT = 16, 30
 """Rows that are made at once, more than a window shows; and after how many milliseconds those below follow."""
 
 
-class WhenColumn(QWidget):
+class DayColumn(QWidget):
     """Rows, and what is done in them, as changes of decisions."""
 
     chosen = Signal(str)

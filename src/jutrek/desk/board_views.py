@@ -10,7 +10,7 @@ from dataclasses import replace
 from jutrek.captures import Capture, Decisions, Device, Doubt
 from jutrek.desk.board import CaptureView, DayView, FolderView, Released, SourceView, State, day_view
 from jutrek.desk.story import Story
-from jutrek.doubles import Stands
+from jutrek.doubles import Comparison
 from jutrek.filing import Action, Plan, Row
 from jutrek.formats import Precision
 from jutrek.sources import Source
@@ -19,7 +19,7 @@ from jutrek.transfer.certificate import Certificate
 
 
 def views_of(
-    story: Story, plan: Plan | None, results: Mapping[str, Done], standings: Mapping[str, Stands] | None = None
+    story: Story, plan: Plan | None, results: Mapping[str, Done], standings: Mapping[str, Comparison] | None = None
 ) -> dict[str, CaptureView]:
     """Every capture as the board shows it, by its id, in the order of shooting.
 
@@ -48,7 +48,7 @@ def views_of(
 _State = tuple[State, Row | None, str]
 
 
-def _view(capture: Capture, device: Device, fate: _State, operator: str, stands: Stands | None) -> CaptureView:
+def _view(capture: Capture, device: Device, fate: _State, operator: str, stands: Comparison | None) -> CaptureView:
     primary, moment = capture.primary, capture.moment
     state, row, why = fate
     return CaptureView(

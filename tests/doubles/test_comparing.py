@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from jutrek.doubles import NEW, Standing, Stands, judge, standing
+from jutrek.doubles import NEW, Comparison, Standing, compare, comparing
 from jutrek.errors import Stopped
 from jutrek.library import Library, fingerprint, survey
 from jutrek.library.ledger import Ledger
@@ -25,9 +25,9 @@ def source(path: Path) -> SourceFile:
     return SourceFile(str(path), str(path.parent), status.st_size, status.st_mtime_ns)
 
 
-def judged(library: Library, ledger: Ledger, *files: SourceFile) -> list[Stands]:
+def judged(library: Library, ledger: Ledger, *files: SourceFile) -> list[Comparison]:
     survey(library, ledger)
-    stands = judge(files, ledger, library.root)
+    stands = compare(files, ledger, library.root)
     return [stands[file.path] for file in files]
 
 
@@ -36,7 +36,7 @@ def test_home_is_told_by_content_under_any_name(library: Library, ledger: Ledger
     put(Path(library.root) / "old" / "Ilvar's picture.jpg", BIG)
     same, other = put(card / "A.JPG", BIG), put(card / "Ilvar's picture.jpg", BIG[:-1] + b"\0")
     assert judged(library, ledger, source(same), source(other)) == [
-        Stands(Standing.HOME, "old/Ilvar's picture.jpg"), NEW,
+        Comparison(Standing.HOME, "old/Ilvar's picture.jpg"), NEW,
     ]  # fmt: skip
 
 
@@ -55,7 +55,7 @@ def test_twins_are_told_within_an_intake(library: Library, ledger: Ledger, card:
     files = [put(card / name, BIG) for name in ("a", "b", "c")]
     empty = [put(card / name, b"") for name in ("d", "e")]
     stands = judged(library, ledger, *map(source, files), *map(source, empty))
-    twin = Stands(Standing.TWIN, str(files[0]))
+    twin = Comparison(Standing.TWIN, str(files[0]))
     assert stands == [NEW, twin, twin, NEW, NEW]
 
 
@@ -75,7 +75,7 @@ def test_nothing_is_read_that_need_not_be(
         return noting
 
     for name in ("quick", "full"):
-        monkeypatch.setattr(standing, name, noted(name, getattr(fingerprint, name)))
+        monkeypatch.setattr(comparing, name, noted(name, getattr(fingerprint, name)))
     judged(library, ledger, alone, same)
     assert read == ["quick same", "quick a.jpg", "full a.jpg", "full same"]
     read.clear()
@@ -110,4 +110,4 @@ def test_judging_can_be_stopped(library: Library, ledger: Ledger, card: Path) ->
     stop = threading.Event()
     stop.set()
     with pytest.raises(Stopped):
-        judge([source(put(card / "a.jpg", BIG))], ledger, library.root, stop=stop)
+        compare([source(put(card / "a.jpg", BIG))], ledger, library.root, stop=stop)

@@ -11,7 +11,7 @@ import re
 from datetime import datetime, timedelta
 from functools import lru_cache
 
-from jutrek.formats.reading import UTC_BY_DEFINITION, Offset, Precision, Stamp
+from jutrek.formats.reading import UTC_BY_DEFINITION, Offset, Precision, Timestamp
 
 ZERO_POINTS = frozenset({datetime(1904, 1, 1), datetime(1970, 1, 1), datetime(1980, 1, 1)})
 
@@ -45,7 +45,7 @@ _SPELLED = (
 _OFFSET = re.compile(r"\s*(?:(Z)|([+\-])(\d{1,2})(?::?(\d{2}))?)")
 
 
-def parse(text: str, fraction: str = "", offset: str = "") -> Stamp | None:
+def parse(text: str, fraction: str = "", offset: str = "") -> Timestamp | None:
     """Read a date.
 
     Args:
@@ -77,7 +77,7 @@ def parse(text: str, fraction: str = "", offset: str = "") -> Stamp | None:
     return _with(timed, zone)
 
 
-def _basic(text: str) -> Stamp | None:
+def _basic(text: str) -> Timestamp | None:
     """ISO 8601 without separators: `20260514`, `20260514T102613+0200`."""
     found = _BASIC.match(text)
     if not found:
@@ -87,7 +87,7 @@ def _basic(text: str) -> Stamp | None:
     return parse(f"{year}-{month}-{day}{clock}{rest}")
 
 
-def _spelled(text: str) -> Stamp | None:
+def _spelled(text: str) -> Timestamp | None:
     """Months by their English names: `Wed Apr 22 15:03:02 2009` (C), `22 Apr 2009 15:03:02 +0200` (RFC 5322), and the
     like of `Apr 22, 2009 15:03`.
     """
@@ -98,14 +98,14 @@ def _spelled(text: str) -> Stamp | None:
     return parse(f"{found['year']}-{number:02}-{int(found['day']):02} {found['clock']}{found['rest'].rstrip()}")
 
 
-def _plain(text: str, fraction: str, offset: str) -> Stamp | None:
+def _plain(text: str, fraction: str, offset: str) -> Timestamp | None:
     """The spelling that nearly all cameras use, `2026:05:14 10:26:13`, without the cost of the full pattern."""
     wall = _plain_wall(text)
     if wall is None:
         return None
     zone = parse_offset(offset) if offset else None
     if not fraction:
-        return Stamp(wall, Precision.SECOND, zone)
+        return Timestamp(wall, Precision.SECOND, zone)
     if not (fraction.isascii() and fraction.isdigit()):
         return None
     return _fine(wall, fraction, zone)
@@ -130,13 +130,13 @@ def parse_offset(text: str) -> Offset | None:
     return _offset(*found.groups()) if found else None
 
 
-def since(zero: datetime, seconds: float) -> Stamp | None:
+def since(zero: datetime, seconds: float) -> Timestamp | None:
     """A stamp from seconds counted from a zero point in UTC, or None where no calendar date results."""
     try:
         wall = zero + timedelta(seconds=seconds)
     except OverflowError:
         return None
-    return Stamp(wall.replace(microsecond=0), Precision.SECOND, UTC_BY_DEFINITION)
+    return Timestamp(wall.replace(microsecond=0), Precision.SECOND, UTC_BY_DEFINITION)
 
 
 def _offset(utc: str | None, sign: str | None, hours: str | None, minutes: str | None) -> Offset | None:
@@ -147,41 +147,41 @@ def _offset(utc: str | None, sign: str | None, hours: str | None, minutes: str |
     return Offset(value) if -12 * 60 <= value <= 14 * 60 else None
 
 
-def _date(year: int, month: str | None, day: str | None) -> Stamp | None:
+def _date(year: int, month: str | None, day: str | None) -> Timestamp | None:
     if not 1800 <= year <= 9998:
         return None
     if month is None or not int(month):
         mended = "the month is missing, so only the year was taken" if month else ""
-        return Stamp(datetime(year, 1, 1), Precision.YEAR, mended=mended)
+        return Timestamp(datetime(year, 1, 1), Precision.YEAR, mended=mended)
     if int(month) > 12:
         return None
     if day is None or not int(day):
         mended = "the day is missing, so only the month was taken" if day else ""
-        return Stamp(datetime(year, int(month), 1), Precision.MONTH, mended=mended)
+        return Timestamp(datetime(year, int(month), 1), Precision.MONTH, mended=mended)
     try:
-        return Stamp(datetime(year, int(month), int(day)), Precision.DAY)
+        return Timestamp(datetime(year, int(month), int(day)), Precision.DAY)
     except ValueError:
         return None
 
 
-def _time(day: datetime, hour: int, minute: int, second: str | None, digits: str) -> Stamp:
+def _time(day: datetime, hour: int, minute: int, second: str | None, digits: str) -> Timestamp:
     if hour > 23 or minute > 59 or int(second or 0) > 59:
-        return Stamp(day, Precision.DAY, mended="no such time of day, so only the day was taken")
+        return Timestamp(day, Precision.DAY, mended="no such time of day, so only the day was taken")
     if second is None:
-        return Stamp(day.replace(hour=hour, minute=minute), Precision.MINUTE)
+        return Timestamp(day.replace(hour=hour, minute=minute), Precision.MINUTE)
     wall = day.replace(hour=hour, minute=minute, second=int(second))
     digits = digits if digits.isascii() and digits.isdigit() else ""
     if not digits:
-        return Stamp(wall, Precision.SECOND)
+        return Timestamp(wall, Precision.SECOND)
     return _fine(wall, digits, None)
 
 
-def _fine(wall: datetime, digits: str, zone: Offset | None) -> Stamp:
+def _fine(wall: datetime, digits: str, zone: Offset | None) -> Timestamp:
     """With a fraction of the second; three zeros and more are a writer's padding and no precision."""
     if len(digits) > 2 and not int(digits):
-        return Stamp(wall, Precision.SECOND, zone)
-    return Stamp(wall.replace(microsecond=int(digits[:6].ljust(6, "0"))), Precision.SUBSECOND, zone)
+        return Timestamp(wall, Precision.SECOND, zone)
+    return Timestamp(wall.replace(microsecond=int(digits[:6].ljust(6, "0"))), Precision.SUBSECOND, zone)
 
 
-def _with(stamp: Stamp, zone: Offset | None) -> Stamp:
-    return Stamp(stamp.wall, stamp.precision, zone, stamp.mended) if zone else stamp
+def _with(stamp: Timestamp, zone: Offset | None) -> Timestamp:
+    return Timestamp(stamp.wall, stamp.precision, zone, stamp.mended) if zone else stamp

@@ -14,8 +14,8 @@ from jutrek.captures import ReadFile
 from jutrek.demo import clips, sound, stills
 from jutrek.demo.copies import _small_sound, worded
 from jutrek.demo.shelf.media import humming
-from jutrek.doubles import Standing, Stands, against, judge, learning
-from jutrek.doubles.against import Lookout, retagged
+from jutrek.doubles import Comparison, Standing, beyond_bytes, compare, learning
+from jutrek.doubles.beyond_bytes import Lookout, retagged
 from jutrek.doubles.finding import Answer, find
 from jutrek.doubles.learning import Lesson, learn
 from jutrek.doubles.waiting import remembered
@@ -36,13 +36,13 @@ def source(path: Path, data: bytes) -> ReadFile:
     return ReadFile(file, read(str(path)), None)
 
 
-def stand(library: Library, ledger: Ledger, *reads: ReadFile) -> dict[str, Stands]:
+def stand(library: Library, ledger: Ledger, *reads: ReadFile) -> dict[str, Comparison]:
     """Where files stand by bytes, payload and looks, by their names; what is new is left out."""
-    stands = judge([one.file for one in reads], ledger, library.root)
+    stands = compare([one.file for one in reads], ledger, library.root)
     stands |= retagged(reads, stands, ledger, library.root)
     stands |= Lookout(ledger, library.root, threading.Event()).standings(reads, stands)
     known = {os.path.basename(path): one for path, one in stands.items() if one.standing is not Standing.NEW}
-    return {name: Stands(one.standing, os.path.basename(one.equal)) for name, one in known.items()}
+    return {name: Comparison(one.standing, os.path.basename(one.equal)) for name, one in known.items()}
 
 
 def test_an_intake_is_compared_with_the_library_in_every_way(library: Library, ledger: Ledger, tmp_path: Path) -> None:
@@ -59,10 +59,10 @@ def test_an_intake_is_compared_with_the_library_in_every_way(library: Library, l
         source(tmp_path / "5.jpg", shot(9)),
     )  # fmt: skip
     assert found == {
-        "1.jpg": Stands(Standing.HOME, "a.jpg"),
-        "2.jpg": Stands(Standing.RETAGGED, "b.jpg"),
-        "3.jpg": Stands(Standing.REENCODED, "c.jpg"),
-        "4.jpg": Stands(Standing.ALIKE, "c.jpg"),
+        "1.jpg": Comparison(Standing.HOME, "a.jpg"),
+        "2.jpg": Comparison(Standing.RETAGGED, "b.jpg"),
+        "3.jpg": Comparison(Standing.REENCODED, "c.jpg"),
+        "4.jpg": Comparison(Standing.ALIKE, "c.jpg"),
     }
 
 
@@ -79,8 +79,9 @@ def test_the_better_one_is_told(library: Library, ledger: Ledger, tmp_path: Path
     ]  # fmt: skip
     found = Lookout(ledger, library.root, threading.Event()).standings(reads, {})
     assert [found[read.file.path] for read in reads] == [
-        Stands(Standing.REENCODED, "small.jpg", better=True), Stands(Standing.REENCODED, "export.jpg", better=True),
-        Stands(Standing.REENCODED, "whole.jpg"),
+        Comparison(Standing.REENCODED, "small.jpg", better=True),
+        Comparison(Standing.REENCODED, "export.jpg", better=True),
+        Comparison(Standing.REENCODED, "whole.jpg"),
     ]  # fmt: skip
 
 
@@ -93,9 +94,9 @@ def test_an_intake_is_compared_with_itself(library: Library, ledger: Ledger, tmp
         source(tmp_path / "5.ogg", tagged), source(tmp_path / "6.xmp", xmp()),
     )  # fmt: skip
     assert found == {
-        "2.jpg": Stands(Standing.RETAGGED, "1.jpg"),
-        "3.jpg": Stands(Standing.REENCODED, "1.jpg"),
-        "5.ogg": Stands(Standing.RETAGGED, "4.ogg"),
+        "2.jpg": Comparison(Standing.RETAGGED, "1.jpg"),
+        "3.jpg": Comparison(Standing.REENCODED, "1.jpg"),
+        "5.ogg": Comparison(Standing.RETAGGED, "4.ogg"),
     }
 
 
@@ -106,9 +107,9 @@ def test_what_came_home_a_moment_ago_is_compared_where_it_came_from(
     put(library, "a.jpg", shot(0))
     survey(library, ledger)
     reads = source(tmp_path / "1.jpg", shot(0)), source(tmp_path / "2.jpg", worded(shot(0), ["bridge"], ""))
-    stands = judge([one.file for one in reads], ledger, library.root)
+    stands = compare([one.file for one in reads], ledger, library.root)
     found = retagged(reads, stands, ledger, library.root)
-    assert found == {reads[1].file.path: Stands(Standing.RETAGGED, "a.jpg")}
+    assert found == {reads[1].file.path: Comparison(Standing.RETAGGED, "a.jpg")}
 
 
 def test_what_is_known_to_be_damaged_is_nobody_s_equal(library: Library, ledger: Ledger, tmp_path: Path) -> None:
@@ -116,7 +117,7 @@ def test_what_is_known_to_be_damaged_is_nobody_s_equal(library: Library, ledger:
     size = put(library, "a.jpg", shot(0)).stat().st_size
     learnt(library, ledger)
     read = source(tmp_path / "2.jpg", worded(shot(0), ["bridge"], ""))
-    assert retagged([read], {}, ledger, library.root) == {read.file.path: Stands(Standing.RETAGGED, "a.jpg")}
+    assert retagged([read], {}, ledger, library.root) == {read.file.path: Comparison(Standing.RETAGGED, "a.jpg")}
     ledger.put_proofs([ProofMark("", "a.jpg", size, 0, b"", "2026-05-14T10:00:00Z", State.ROTTED)])
     assert retagged([read], {}, ledger, library.root) == {}
 
@@ -126,10 +127,10 @@ def test_a_finding_lasts_as_long_as_both_files(library: Library, ledger: Ledger,
     put(library, "a.jpg", shot(0))
     survey(library, ledger)
     file = source(tmp_path / "1.jpg", shot(1)).file
-    found = {file.path: Stands(Standing.ALIKE, "a.jpg")}
+    found = {file.path: Comparison(Standing.ALIKE, "a.jpg")}
     assert remembered([file], found, ledger) == remembered([file], {}, ledger) == found
     ledger.move([("a.jpg", "b.jpg")])
-    found = {file.path: Stands(Standing.ALIKE, "b.jpg")}
+    found = {file.path: Comparison(Standing.ALIKE, "b.jpg")}
     assert remembered([file], {}, ledger) == found
     assert remembered([replace(file, mtime_ns=1)], {}, ledger) == {}
     assert remembered([file], {}, ledger) == {}
@@ -176,7 +177,9 @@ def test_clips_and_sounds_are_compared_by_frames_and_course(
     put(library, "a.wav", long)
     learnt(library, ledger)
     looked: list[str] = []
-    monkeypatch.setattr(against, "content_of", lambda path, *a: looked.append(path) or learning.content_of(path, *a))
+    monkeypatch.setattr(
+        beyond_bytes, "content_of", lambda path, *a: looked.append(path) or learning.content_of(path, *a)
+    )
     reads = [
         source(tmp_path / "big.mov", clips.clip(take, 5, (320, 180))),
         source(tmp_path / "new.mov", clips.clip(take, 9, (320, 180))),
@@ -187,9 +190,9 @@ def test_clips_and_sounds_are_compared_by_frames_and_course(
         source(tmp_path / "again.mp3", _small_sound(sound.take(WHEN, 9, 5, scene="Yard", number=3))),
     ]
     assert stand(library, ledger, *reads) == {
-        "big.mov": Stands(Standing.REENCODED, "a.mov"),
-        "small.mp3": Stands(Standing.REENCODED, "a.wav"),
-        "again.mp3": Stands(Standing.REENCODED, "second.wav"),
+        "big.mov": Comparison(Standing.REENCODED, "a.mov"),
+        "small.mp3": Comparison(Standing.REENCODED, "a.wav"),
+        "again.mp3": Comparison(Standing.REENCODED, "second.wav"),
     }
     assert "apart.mov" not in map(os.path.basename, looked)
     asked = find([one.file for one in reads[-2:]], library, ledger, stop=threading.Event())

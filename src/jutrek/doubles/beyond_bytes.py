@@ -15,10 +15,10 @@ from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from jutrek.captures import ReadFile
+from jutrek.doubles.comparing import NEW, Comparison, Standing
 from jutrek.doubles.degrees import RAWS, one_press, two_presses
 from jutrek.doubles.learning import content_of, payload_prints
 from jutrek.doubles.payload import Payload
-from jutrek.doubles.standing import NEW, Standing, Stands
 from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.formats import Kind
 from jutrek.library.contents import Content
@@ -33,12 +33,12 @@ _AT_ONCE = 8
 
 def retagged(
     files: Iterable[ReadFile],
-    standings: Mapping[str, Stands],
+    standings: Mapping[str, Comparison],
     ledger: Ledger,
     library_root: str,
     *,
     stop: threading.Event | None = None,
-) -> dict[str, Stands]:
+) -> dict[str, Comparison]:
     """Which of the new files are there already but for their metadata.
 
     A payload whose size nothing else has is not read; then marks are compared, then full fingerprints.
@@ -72,7 +72,7 @@ def retagged(
     for home in ledger.contents.of_payloads(sizes):
         if home.path not in damaged:
             homes[home.payload].append(home)
-    found: dict[str, Stands] = {}
+    found: dict[str, Comparison] = {}
     for size, own in sizes.items():
         if len(own) > 1 or size in homes or size in there:
             known = [(one, standings[one.file.path].equal) for one in there[size]]
@@ -80,7 +80,7 @@ def retagged(
     return found
 
 
-def _is_new(one: ReadFile, standings: Mapping[str, Stands]) -> bool:
+def _is_new(one: ReadFile, standings: Mapping[str, Comparison]) -> bool:
     is_media = one.reading.kind in _MEDIA and one.file.size > 0
     return is_media and standings.get(one.file.path, NEW).standing is Standing.NEW
 
@@ -106,7 +106,7 @@ def _compare(
     ledger: Ledger,
     root: str,
     stop: threading.Event,
-    found: dict[str, Stands],
+    found: dict[str, Comparison],
 ) -> None:
     """Compare files whose payloads have one size with those of the library, and with one another.
 
@@ -138,7 +138,7 @@ def _compare(
         except SourceUnreadable:
             continue
         if equal:
-            found[path] = Stands(Standing.RETAGGED, equal)
+            found[path] = Comparison(Standing.RETAGGED, equal)
         else:
             seen[key].append((path, _printer(one, stop)))
 
@@ -172,7 +172,7 @@ def _may_be(one: ReadFile, lengths: Mapping[Kind, Sequence[float]]) -> bool:
     kind = one.reading.kind
     if kind is Kind.STILL:
         return True
-    from jutrek.doubles.courses import has_its_length
+    from jutrek.doubles.clip_matching import has_its_length
 
     return has_its_length(one.reading.duration, kind, lengths[kind])
 
@@ -204,7 +204,7 @@ class Lookout:
     within: bool = True
     _seen: dict[str, Content] = field(default_factory=dict)
 
-    def standings(self, primaries: Sequence[ReadFile], standings: Mapping[str, Stands]) -> dict[str, Stands]:
+    def standings(self, primaries: Sequence[ReadFile], standings: Mapping[str, Comparison]) -> dict[str, Comparison]:
         """Which of the new captures are there already in another encoding; and which stills look like one that is.
 
         Args:
@@ -227,7 +227,7 @@ class Lookout:
 
     def _lengths(self, home: Sequence[Content], new: Sequence[ReadFile]) -> dict[Kind, list[float]]:
         """The lengths of recordings that new ones may be the same as: those of the library, and of one another."""
-        from jutrek.doubles.courses import longest_alike
+        from jutrek.doubles.clip_matching import longest_alike
 
         lengths: dict[Kind, list[float]] = {Kind.CLIP: [], Kind.SOUND: []}
         for one in home:
@@ -239,14 +239,14 @@ class Lookout:
             own.sort()
         return lengths
 
-    def _recordings(self, home: Sequence[Content], own: Sequence[Content]) -> dict[str, Stands]:
+    def _recordings(self, home: Sequence[Content], own: Sequence[Content]) -> dict[str, Comparison]:
         """Clips and sounds that are there in another encoding, in the order of the intake."""
         turn = {one.path: number for number, one in enumerate(own)}
-        found: dict[str, Stands] = {}
+        found: dict[str, Comparison] = {}
         recordings = [one for one in own if one.kind != Kind.STILL]
         if not recordings:
             return found
-        from jutrek.doubles.courses import KINDS, pairs_of
+        from jutrek.doubles.clip_matching import KINDS, pairs_of
 
         pairs = [pair for kind in KINDS for pair in pairs_of((*home, *recordings), kind)]
         # What is home comes first, then what came first.
@@ -255,7 +255,7 @@ class Lookout:
             if other.path not in turn or other.path in found:
                 continue
             if one.path not in turn or (self.within and one.path not in found):
-                found[other.path] = Stands(Standing.REENCODED, one.path, _better(other, one))
+                found[other.path] = Comparison(Standing.REENCODED, one.path, _better(other, one))
         return found
 
     @property
@@ -291,17 +291,17 @@ class Lookout:
         except SourceUnreadable:
             return None
 
-    def _compared(self, home: Sequence[Content], own: Sequence[Content]) -> dict[str, Stands]:
+    def _compared(self, home: Sequence[Content], own: Sequence[Content]) -> dict[str, Comparison]:
         import numpy as np
 
         from jutrek.doubles.aligned import SAME
-        from jutrek.doubles.greys import Greys
-        from jutrek.doubles.witnesses import Album, share_of
+        from jutrek.doubles.grayscale import Greys
+        from jutrek.doubles.still_matching import Album, share_of
 
         both = [*home, *own]
         album = Album([one.looks or b"" for one in both])
         candidates = album.candidates(np.arange(len(home), len(both)), stop=self.stop)
-        greys, found = Greys(), dict[str, Stands]()
+        greys, found = Greys(), dict[str, Comparison]()
         for number, pair in enumerate(sorted(candidates)):
             self.report(number, len(candidates))
             if self.stop.is_set():
@@ -318,9 +318,9 @@ class Lookout:
                 with contextlib.suppress(SourceUnreadable):
                     share = share_of(greys, (self._path(one), self._path(other)), candidates[pair])
             if share >= SAME:
-                found[other.path] = Stands(Standing.REENCODED, one.path, _better(other, one))
+                found[other.path] = Comparison(Standing.REENCODED, one.path, _better(other, one))
             elif known is Standing.NEW and album.plain(*pair):
-                found[other.path] = Stands(Standing.ALIKE, one.path)
+                found[other.path] = Comparison(Standing.ALIKE, one.path)
         return found
 
     def _path(self, one: Content) -> str:

@@ -19,7 +19,7 @@ _MOVES = frozenset({Kind.REFILE, Kind.TAKE_BACK, Kind.SET_ASIDE})
 
 
 @dataclass(slots=True)
-class Account:
+class RunLog:
     """What a journal tells of a run.
 
     Attributes:
@@ -82,18 +82,18 @@ class Account:
         return self.to_move if self.moves else self.to_come
 
 
-def account_of(library: Library, run: str) -> Account:
+def run_log_of(library: Library, run: str) -> RunLog:
     """Read the whole journal of a run. Lines that are not believed are told in `bad`.
 
     Raises:
         OSError: when it cannot be read.
     """
-    account = Account(run)
+    run_log = RunLog(run)
     with library.tree.open_own(path_of(run)) as file:
-        for number, entry in _entries(lines_of(file), account.bad):
-            _enter(account, entry, number)
-    _drop_what_hangs(account)
-    return account
+        for number, entry in _entries(lines_of(file), run_log.bad):
+            _enter(run_log, entry, number)
+    _drop_what_hangs(run_log)
+    return run_log
 
 
 def _entries(lines: Iterable[bytes], bad: list[tuple[int, str]]) -> Iterator[tuple[int, dict[str, Any]]]:
@@ -113,13 +113,13 @@ def _entries(lines: Iterable[bytes], bad: list[tuple[int, str]]) -> Iterator[tup
     bad += torn.items()
 
 
-def _drop_what_hangs(account: Account) -> None:
+def _drop_what_hangs(run_log: RunLog) -> None:
     """What is said to be done of a row that was never announced is not believed."""
-    told: list[dict[int, Any]] = [account.done, account.sidecars, account.parts, *account.copied.values()]
+    told: list[dict[int, Any]] = [run_log.done, run_log.sidecars, run_log.parts, *run_log.copied.values()]
     for rows in told:
-        for row in rows.keys() - account.to_do.keys():
+        for row in rows.keys() - run_log.to_do.keys():
             del rows[row]
-            account.bad.append((0, f"row {row} was never announced"))
+            run_log.bad.append((0, f"row {row} was never announced"))
 
 
 def runs(library: Library) -> list[str]:
@@ -133,17 +133,17 @@ def later_runs(library: Library, run: str) -> list[str]:
     return known[known.index(run) + 1 :] if run in known else []
 
 
-def unfinished(library: Library) -> Iterator[Account]:
+def unfinished(library: Library) -> Iterator[RunLog]:
     """Read the journals that have no end, oldest first.
 
     Of a journal that has an end only the last bytes are read: a library has very many of them in time.
     """
     for run in runs(library):
         if not end_of(library, run):
-            account = account_of(library, run)
+            run_log = run_log_of(library, run)
             # Without its head nobody knows what it was to do: then nothing of it is gone by.
-            if account.head or not (account.to_come or account.to_move):
-                yield account
+            if run_log.head or not (run_log.to_come or run_log.to_move):
+                yield run_log
 
 
 def end_of(library: Library, run: str) -> dict[str, Any]:
@@ -161,11 +161,11 @@ def head_of(library: Library, run: str) -> dict[str, Any]:
         return next((entry for _, entry in _entries([file.readline(LONGEST)], [])), {})
 
 
-def moving_runs(library: Library) -> Iterator[Account]:
+def moving_runs(library: Library) -> Iterator[RunLog]:
     """Read the journals of all runs that moved files within the library, newest first."""
     for run in reversed(runs(library)):
         if head_of(library, run).get("entry") in _MOVES:
-            yield account_of(library, run)
+            yield run_log_of(library, run)
 
 
 class Known(NamedTuple):
@@ -188,22 +188,22 @@ def known_of_files(library: Library) -> Known:
     numbers: dict[str, GivenNumber] = {}
     proofs: dict[tuple[str, str], ProofMark] = {}
     for run in runs(library):
-        account = account_of(library, run)
-        for row, done in sorted(account.done.items()):
-            if (number := given_number(account.to_do.get(row, {}))) is not None:
-                numbers[str(account.to_do[row]["to"])] = number
-            if (entry := account.to_come.get(row)) is not None:
-                if account.kind is Kind.INTAKE:
+        run_log = run_log_of(library, run)
+        for row, done in sorted(run_log.done.items()):
+            if (number := given_number(run_log.to_do.get(row, {}))) is not None:
+                numbers[str(run_log.to_do[row]["to"])] = number
+            if (entry := run_log.to_come.get(row)) is not None:
+                if run_log.kind is Kind.INTAKE:
                     filed[str(entry["to"])] = filed_by(entry)
-                _learn(proofs, account, row, entry, done)
-            elif (entry := account.to_move.get(row)) is not None:
+                _learn(proofs, run_log, row, entry, done)
+            elif (entry := run_log.to_move.get(row)) is not None:
                 old, new = str(entry["from"]), str(entry["to"])
                 if old in filed:
                     filed[new] = filed.pop(old)
                 if ("", old) in proofs:
                     proofs["", new] = proofs.pop(("", old))._replace(path=new)
-        for entry in account.others:
-            _follow(proofs, entry, account.at)
+        for entry in run_log.others:
+            _follow(proofs, entry, run_log.at)
             if entry["entry"] == "said" and (path := str(entry["path"])) in filed:
                 filed[path] = with_said(filed[path], entry["now"])
     return Known(filed, list(proofs.values()), numbers)
@@ -238,7 +238,7 @@ def _follow(proofs: dict[tuple[str, str], ProofMark], entry: Mapping[str, Any], 
 
 
 def _learn(
-    proofs: dict[tuple[str, str], ProofMark], account: Account, row: int, entry: dict[str, Any], done: dict[str, Any]
+    proofs: dict[tuple[str, str], ProofMark], run_log: RunLog, row: int, entry: dict[str, Any], done: dict[str, Any]
 ) -> None:
     """Take what an intake proved of a file, in the library and in other places."""
     try:
@@ -246,12 +246,12 @@ def _learn(
     except (KeyError, ValueError):
         return
     mtime_ns = int(done.get("mtime_ns", entry["mtime_ns"]))
-    main = str(account.head.get("place", ""))
-    proofs[main, path] = ProofMark(main, path, size, mtime_ns, full, account.at)
-    for place, rows in account.copied.items():
+    main = str(run_log.head.get("place", ""))
+    proofs[main, path] = ProofMark(main, path, size, mtime_ns, full, run_log.at)
+    for place, rows in run_log.copied.items():
         if row in rows:
             mtime_ns = int(rows[row].get("mtime_ns", entry["mtime_ns"]))
-            proofs[place, path] = ProofMark(place, path, size, mtime_ns, full, account.at)
+            proofs[place, path] = ProofMark(place, path, size, mtime_ns, full, run_log.at)
 
 
 def _proven(entry: Mapping[str, Any], at: str) -> ProofMark:
@@ -290,31 +290,31 @@ def broken_records(library: Library) -> dict[str, list[Break]]:
     return found
 
 
-def _enter(account: Account, entry: dict[str, Any], number: int) -> None:
+def _enter(run_log: RunLog, entry: dict[str, Any], number: int) -> None:
     """Take an entry. What was said before of the same row holds: lines are only ever appended."""
     kind = entry["entry"]
     match kind:
         case "bring" | "move":
-            rows = account.to_come if kind == "bring" else account.to_move
+            rows = run_log.to_come if kind == "bring" else run_log.to_move
             if entry["row"] in rows:
-                account.bad.append((number, f"row {entry['row']} was announced before"))
+                run_log.bad.append((number, f"row {entry['row']} was announced before"))
             rows.setdefault(entry["row"], entry)
         case "home" | "moved" | "found":
-            account.done[entry["row"]] = entry
+            run_log.done[entry["row"]] = entry
         case "copied":
-            account.copied.setdefault(entry["place"], {})[entry["row"]] = entry
+            run_log.copied.setdefault(entry["place"], {})[entry["row"]] = entry
         case "part":
-            account.parts.setdefault(entry["row"], []).append((entry["upto"], bytes.fromhex(entry["xxh3_128"])))
-            account.quick[entry["row"]] = bytes.fromhex(entry.get("quick", ""))
+            run_log.parts.setdefault(entry["row"], []).append((entry["upto"], bytes.fromhex(entry["xxh3_128"])))
+            run_log.quick[entry["row"]] = bytes.fromhex(entry.get("quick", ""))
         case "sidecar":
-            account.sidecars[entry["row"]] = entry
+            run_log.sidecars[entry["row"]] = entry
         case "through":
-            account.through.setdefault((entry.get("place", ""), entry["row"]), entry["name"])
+            run_log.through.setdefault((entry.get("place", ""), entry["row"]), entry["name"])
         case "failed":
-            account.failed[entry["row"]] = entry["why"]
+            run_log.failed[entry["row"]] = entry["why"]
         case "end":
-            account.end = entry
-        case _ if not account.head and kind in _HEADS:
-            account.kind, account.head = Kind(kind), entry
+            run_log.end = entry
+        case _ if not run_log.head and kind in _HEADS:
+            run_log.kind, run_log.head = Kind(kind), entry
         case _:
-            account.others.append(entry)
+            run_log.others.append(entry)

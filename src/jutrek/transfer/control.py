@@ -1,4 +1,4 @@
-"""Steering a run from outside: stopping it, letting it pause, and answering what becomes of a place that is full."""
+"""Controlling a run from outside: stopping it, letting it pause, and answering what becomes of a place that is full."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ class Choice(StrEnum):
     STOP = "stop"
 
 
-class Steering:
+class Control:
     """Shared by whoever steers and by the threads of the run. All of it may be called from any thread."""
 
     def __init__(self, stop: threading.Event | None = None) -> None:

@@ -42,7 +42,7 @@ class ClaimLine:
 
 
 @dataclass(frozen=True, slots=True)
-class CloseView:
+class CaptureDetails:
     """What Close look shows.
 
     Attributes:
@@ -62,10 +62,10 @@ class CloseView:
     notes: tuple[str, ...]
 
 
-def close_view(capture: Capture) -> CloseView:
+def details_of(capture: Capture) -> CaptureDetails:
     """Put together what is known of a capture."""
     facts = [(label, words) for label, words in _facts(capture) if words]
-    return CloseView(
+    return CaptureDetails(
         capture.id,
         tuple(_lines(capture)),
         capture.moment.why if capture.moment else "No date was found.",
