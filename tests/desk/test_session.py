@@ -5,16 +5,19 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+import threading
 from collections.abc import Iterator
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from jutrek.demo import Scenario
-from jutrek.desk import events
+from jutrek.desk import answers, events
 from jutrek.desk.board import Board, State, gathered
 from jutrek.desk.questions import Effect
+from jutrek.desk.services import runs, sources
 from jutrek.desk.settings import last_library, remember_library
 from jutrek.errors import SourceRefused, SourceUnreadable, Stopped
 from jutrek.filing import HouseRules, Undated, from_json
@@ -270,3 +273,39 @@ def test_recordings_are_listened_to_while_nothing_else_is_to_do(session: Talk, e
     ear.board(heard)
     session.remove_source(demo.sources[3])
     ear.board(lambda board: len(board.sources) == 1 and not heard(board))
+
+
+def test_the_library_does_not_wait_for_an_intake_nor_a_question_for_a_run(
+    session: Talk, ear: Ear, library: Library, card: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """While a source is being read the library is checked; while a run is at work the journal is read."""
+    reading, bringing, gate = threading.Event(), threading.Event(), threading.Event()
+    read, carry_out = sources.read_source, runs.bring
+
+    def slow_read(*args: Any, **kwargs: Any) -> Any:
+        reading.set()
+        assert gate.wait(20)
+        return read(*args, **kwargs)
+
+    def slow_bring(*args: Any, **kwargs: Any) -> Any:
+        bringing.set()
+        assert gate.wait(20)
+        return carry_out(*args, **kwargs)
+
+    monkeypatch.setattr(sources, "read_source", slow_read)
+    monkeypatch.setattr(runs, "bring", slow_bring)
+    put(card / "A.JPG", making.jpeg())
+    session.open_library(library.root)
+    session.add_source(str(card))
+    assert reading.wait(20)
+    session.of_library(lambda at: at.checks.check(""))
+    assert not ear.wait(answers.CheckEnded).checked.bad
+    gate.set()
+    ear.board(lambda board: board.count(State.BRING) == 1)
+    gate.clear()
+    session.bring()
+    assert bringing.wait(20)
+    session.of_lookup(lambda at: at.tell_records())
+    assert [record.kind for record in ear.wait(events.RecordsKnown).records] == ["check"]
+    gate.set()
+    assert ear.wait(Outcome).home == 1

@@ -1,0 +1,100 @@
+"""Pages as the window treats them: listed once, told what concerns them, and nothing of each other."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from pytestqt.qtbot import QtBot
+
+from jutrek.library import Library
+from jutrek.ui.app import registry
+from jutrek.ui.app.registry import PAGES, Entry
+from jutrek.ui.app.start import application
+from jutrek.ui.app.window import MainWindow
+from tests import making
+from tests.making import put
+from tests.ui.conftest import PATIENCE, gone, intake, ready
+from tests.ui.sixth import SixthPage
+
+
+@pytest.fixture
+def six(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> Iterator[MainWindow]:
+    """A window with one page more: this line is all that it takes."""
+    monkeypatch.setattr(registry, "PAGES", (*PAGES, Entry("sixth", "A sixth", "Ctrl+9", "tests.ui.sixth")))
+    application()
+    window = MainWindow()
+    window.show()
+    qtbot.waitExposed(window)
+    yield window
+    gone(window)
+
+
+def sixth(window: MainWindow) -> SixthPage:
+    page = window.page("sixth")
+    assert isinstance(page, SixthPage)
+    return page
+
+
+def test_a_sixth_page_is_a_folder_and_a_line(qtbot: QtBot, six: MainWindow, library: Library) -> None:
+    """It has its tab and its keys, hears what every page hears, and asks; closing ends it."""
+    assert [tab.text() for tab in six.header.tabs.values()][-1] == "A sixth"
+    six.begin(library.root, [])
+    qtbot.waitUntil(lambda: intake(six).board.place is not None, timeout=PATIENCE)
+    six.activateWindow()
+    qtbot.keyClick(six, Qt.Key.Key_9, Qt.KeyboardModifier.ControlModifier)
+    page = sixth(six)
+    assert (six.current, page.shown, six.header.tabs["sixth"].isChecked()) == (page, True, True)
+    control, shift = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+    for key in (Qt.Key.Key_Return, Qt.Key.Key_S, Qt.Key.Key_Z):
+        qtbot.keyClick(six, key, control)
+    qtbot.keyClick(six, Qt.Key.Key_Z, control | shift)
+    qtbot.keyClick(six, Qt.Key.Key_Escape)
+    heard = [one for one in page.told if not one.startswith("working")]
+    assert heard == ["activated", "go", "save", "undo", "redo", "back"]
+    qtbot.keyClick(six, Qt.Key.Key_1, control)
+    assert (page.shown, six.current) == (False, six.page("intake"))
+    six.close()
+    assert page.told[-1] == "end"
+
+
+def test_trouble_stands_where_it_was_asked_for(qtbot: QtBot, six: MainWindow, library: Library) -> None:
+    """And nowhere else, whichever page is shown meanwhile; without a library there is a reason, too."""
+    qtbot.waitUntil(lambda: six.client.session is not None, timeout=PATIENCE)
+    page = sixth(six)
+    page.fail()
+    qtbot.waitUntil(lambda: any("there is none yet" in one for one in page.told), timeout=PATIENCE)
+    six.begin(library.root, [])
+    qtbot.waitUntil(lambda: intake(six).board.place is not None, timeout=PATIENCE)
+    six.page("intake").notify("A word.", "that stays")
+    page.fail()
+    qtbot.waitUntil(lambda: any("only a try" in one for one in page.told), timeout=PATIENCE)
+    assert intake(six).action_bar.words() == "A word. that stays"
+
+
+def test_a_run_that_waits_is_not_broken_off_by_somebody_elses_trouble(
+    qtbot: QtBot, six: MainWindow, library: Library, card: Path
+) -> None:
+    """It begins when its turn comes."""
+    page, gate = sixth(six), threading.Event()
+    put(card / "A.JPG", making.jpeg())
+    six.begin(library.root, [str(card)])
+    ready(qtbot, six, 1)
+    page.ask_library(lambda _: gate.wait(20))
+    six.page("intake").go()
+    page.fail()
+    gate.set()
+    qtbot.waitUntil(lambda: any("only a try" in one for one in page.told), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: not six.runs.running, timeout=PATIENCE)
+    assert "brought home and proven" in intake(six).action_bar.words()
+
+
+def test_every_page_of_the_registry_can_be_opened(window: MainWindow) -> None:
+    """By its own keys; no two share any."""
+    assert len({entry.keys for entry in PAGES}) == len({entry.key for entry in PAGES}) == len(PAGES)
+    for entry in PAGES:
+        assert window.go_to(entry.key).shown
+        assert window.header.tabs[entry.key].toolTip() == entry.keys
