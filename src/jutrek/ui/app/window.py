@@ -77,7 +77,8 @@ class MainWindow(QMainWindow):
         self.learns = False
         """Whether libraries are looked through for doubles while nothing else is to be done."""
         self._connect()
-        self.go_to(self._first)
+        QWidget.setTabOrder(self.go_to(self._first).last_stop, self.header.choose)
+        self.setFocus()
 
     def _connect(self) -> None:
         self.header.choose.clicked.connect(lambda: self._tell(lambda page: page.choose_library()))

@@ -43,6 +43,11 @@ class Page(QObject):
         self.context = context
         self.shown = False
 
+    @property
+    def last_stop(self) -> QWidget:
+        """Where Tab ends on it; the head of the window follows the first page."""
+        return self.widget
+
     # ---- what it is told
 
     def activated(self) -> None:

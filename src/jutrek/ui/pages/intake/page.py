@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from datetime import date
 from typing import TYPE_CHECKING
 
+from PySide6.QtWidgets import QWidget
+
 from jutrek.desk import events
 from jutrek.desk.events import Who
 from jutrek.ui.pages.intake.cards import Cards
@@ -63,6 +65,10 @@ class IntakePage(Page):
             (events.Trouble, lambda event: self.say_trouble(event.error)),
         ):
             context.client.on(kind, hear)
+
+    @property
+    def last_stop(self) -> QWidget:
+        return self.view.action_bar.main
 
     # ---- sources and the library
 

@@ -42,6 +42,7 @@ class JournalPage(Page):
         context.client.on(events.RecordsKnown, lambda event: view.show_records(event.records))
         context.client.on(events.PlacesKnown, lambda event: view.places.show_places(event.places))
         context.client.on(events.BoardChanged, self._see_board)
+        context.runs.ended.connect(self._see_ended)
 
     def activated(self) -> None:
         self.view.list.setFocus()
@@ -51,6 +52,10 @@ class JournalPage(Page):
     def _read(self) -> None:
         """Read the journal anew."""
         self.ask_lookup(lambda lookup: lookup.tell_records())
+
+    def _see_ended(self, _: object) -> None:
+        if self.shown:
+            self._read()
 
     def _see_board(self, event: events.BoardChanged) -> None:
         place = event.board.place
