@@ -10,7 +10,6 @@ from typing import Any, get_args
 
 from jutrek.captures import Change, Device
 from jutrek.desk import events
-from jutrek.desk.answers import AfterRun
 from jutrek.desk.board import Board
 from jutrek.desk.hub import Hub
 from jutrek.desk.services.library import LibraryServices
@@ -123,4 +122,4 @@ class Talk(Session):
         self.of_library(lambda at: at.rules.keep(rules, devices))
 
     def bring(self) -> None:
-        self.bring_home(AfterRun(), self._ear, self._troubled)
+        self.bring_home(None, self._ear, self._troubled)

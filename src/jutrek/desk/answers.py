@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 if TYPE_CHECKING:
     from jutrek.desk.library_captures import LibraryCaptures
@@ -15,16 +14,14 @@ if TYPE_CHECKING:
     from jutrek.transfer.tray import Trayed
 
 
-@dataclass(frozen=True, slots=True)
-class HomeRead:
+class HomeRead(NamedTuple):
     """The captures of the library are read: what they tell, and the re-filing that can be taken back."""
 
     home: LibraryCaptures
     last_refiling: str
 
 
-@dataclass(frozen=True, slots=True)
-class RefilingPlanned:
+class RefilingPlanned(NamedTuple):
     """The plan of a re-filing is made.
 
     Attributes:
@@ -43,40 +40,35 @@ class RefilingPlanned:
     home: tuple[Facts, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Refiled:
+class Refiled(NamedTuple):
     """A re-filing has ended."""
 
     outcome: Outcome
     takes_back: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class AfterRun:
+class AfterRun(NamedTuple):
     """What is to be done behind a run: prove each card afresh, and let those go that are safe."""
 
     prove: bool = True
     eject: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class CaughtUp:
+class CaughtUp(NamedTuple):
     """A place was caught up, or as far as it came."""
 
     name: str
     outcome: Outcome
 
 
-@dataclass(frozen=True, slots=True)
-class CheckEnded:
+class CheckEnded(NamedTuple):
     """A place was read again."""
 
     name: str
     checked: Checked
 
 
-@dataclass(frozen=True, slots=True)
-class Mended:
+class Mended(NamedTuple):
     """Good bytes came back; for some files there are none."""
 
     name: str
@@ -84,8 +76,7 @@ class Mended:
     left: int
 
 
-@dataclass(frozen=True, slots=True)
-class TakenBack:
+class TakenBack(NamedTuple):
     """A run was taken back; sentences about what stays, and what the others are now: `put away`, `home again`."""
 
     outcome: Outcome
@@ -93,8 +84,7 @@ class TakenBack:
     became: str
 
 
-@dataclass(frozen=True, slots=True)
-class DoublesFound:
+class DoublesFound(NamedTuple):
     """The doubles of the library, the strongest degree first, and what lies in the tray."""
 
     groups: tuple[Group, ...]

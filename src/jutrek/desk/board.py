@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from enum import StrEnum
 from typing import TYPE_CHECKING, NamedTuple
@@ -38,8 +38,7 @@ class State(StrEnum):
     FAILED = "failed"
 
 
-@dataclass(frozen=True, slots=True)
-class CaptureView:
+class CaptureView(NamedTuple):
     """A capture as the board shows it.
 
     Attributes:
@@ -145,8 +144,7 @@ class DayView:
         return self.start is not None and not self.parts
 
 
-@dataclass(frozen=True, slots=True)
-class Released:
+class Released(NamedTuple):
     """What the release of a source found: whether it is safe to clear, a sentence, how many files are proven, and how
     many things that are no captures keep it from being safe."""
 
@@ -156,8 +154,7 @@ class Released:
     open: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class SourceView:
+class SourceView(NamedTuple):
     """A source with its main device and what was found on it.
 
     Attributes:
@@ -182,8 +179,7 @@ class SourceView:
         return sum(number for state, number in self.states if state in states)
 
 
-@dataclass(frozen=True, slots=True)
-class FolderView:
+class FolderView(NamedTuple):
     """A folder of the library that the plan fills: relative path, captures coming, and whether it exists."""
 
     path: str
@@ -192,8 +188,7 @@ class FolderView:
     exists: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Storage:
+class Storage(NamedTuple):
     """Where files are kept: the library (its id is empty) or a place of copies, with free and whole room in bytes."""
 
     name: str
@@ -204,8 +199,7 @@ class Storage:
     here: bool = True
 
 
-@dataclass(frozen=True, slots=True)
-class Strip:
+class Strip(NamedTuple):
     """What one device did on a day, as a lane: name, sign, colour, and starts with lengths in seconds of the day."""
 
     name: str
@@ -223,8 +217,7 @@ class Wave(NamedTuple):
     loud: tuple[float, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class OverlaidWaves:
+class OverlaidWaves(NamedTuple):
     """A clip and the take in which it was heard, laid over one another.
 
     Attributes:
@@ -353,8 +346,8 @@ DOUBLES = frozenset({"home", "twin", "retagged", "re-encoded", "look-alike"})
 
 def as_home(view: CaptureView, root: str) -> CaptureView:
     """What a capture is the same as, or like, in the library at `root`. Its file is not read for this."""
-    return replace(
-        view, id=os.path.join(root, view.equal), name=os.path.basename(view.equal), state=State.HOME,
+    return view._replace(
+        id=os.path.join(root, view.equal), name=os.path.basename(view.equal), state=State.HOME,
         destination=view.equal, companions=(), when=None, why="", duration=0.0, notes=(), format="", orientation=1,
         previews=(), stack="", standing="", equal="",
     )  # fmt: skip

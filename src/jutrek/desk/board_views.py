@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import replace
 
 from jutrek.captures import Capture, Decisions, Device, Doubt
 from jutrek.desk.board import CaptureView, DayView, FolderView, Released, SourceView, State, day_view
@@ -103,7 +102,7 @@ def set_aside(views: Mapping[str, CaptureView], aside: Iterable[str]) -> dict[st
     for key in aside:
         view = marked.get(key)
         if view is not None and view.state in (State.LOOK, State.BRING):
-            marked[key] = replace(view, state=State.ASIDE)
+            marked[key] = view._replace(state=State.ASIDE)
     return marked
 
 
@@ -130,8 +129,7 @@ def source_views(
     }
     found = (_source(source, own[source.root], devices, loose) for source in sources)
     return tuple(
-        replace(
-            view,
+        view._replace(
             shift=decisions.shift_of(view.device.key) if view.device else 0.0,
             questions=asked[view.source.root] if view.device else 0,
             released=proven.get(view.source.root),

@@ -5,9 +5,8 @@ What somebody asked for comes back as the answer to that (`answers`), and to nob
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import StrEnum
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.desk.board import Board
 from jutrek.errors import JutrekError
@@ -30,8 +29,7 @@ class Who(StrEnum):
     LOOKUP = "lookup"
 
 
-@dataclass(frozen=True, slots=True)
-class Reading:
+class Reading(NamedTuple):
     """A source is being read: files read so far, of all. Both 0 while it is being walked."""
 
     root: str
@@ -39,8 +37,7 @@ class Reading:
     all_files: int
 
 
-@dataclass(frozen=True, slots=True)
-class Working:
+class Working(NamedTuple):
     """Something longer is going on: what, how far, how far it goes (0 where unknown). Empty words: nothing is.
 
     Attributes:
@@ -57,35 +54,30 @@ class Working:
     who: Who = Who.INTAKE
 
 
-@dataclass(frozen=True, slots=True)
-class BoardChanged:
+class BoardChanged(NamedTuple):
     """There is a new board."""
 
     board: Board
 
 
-@dataclass(frozen=True, slots=True)
-class Running:
+class Running(NamedTuple):
     """An intake is being brought home; names of files just proven come with it, newest first."""
 
     progress: Progress
     proven: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Found:
+class Found(NamedTuple):
     """The last run did not end: what it left to do."""
 
     leftovers: tuple[Leftover, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class TakenUp:
+class TakenUp(NamedTuple):
     """An intake that was in work is gone on with: what was decided then holds again."""
 
 
-@dataclass(frozen=True, slots=True)
-class RulesKnown:
+class RulesKnown(NamedTuple):
     """The house rules that hold, why the library's file does not (empty where it does), and the library's devices."""
 
     rules: HouseRules
@@ -93,16 +85,14 @@ class RulesKnown:
     devices: tuple[Device, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class PapersLeft:
+class PapersLeft(NamedTuple):
     """The report of an intake is written, or why it is not."""
 
     report: str
     trouble: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Released:
+class Released(NamedTuple):
     """A source was proven afresh; the certificate is kept at a path."""
 
     root: str
@@ -110,8 +100,7 @@ class Released:
     path: str
 
 
-@dataclass(frozen=True, slots=True)
-class LetGo:
+class LetGo(NamedTuple):
     """A card was let go, or not, and what is to be said about that."""
 
     root: str
@@ -119,8 +108,7 @@ class LetGo:
     gone: bool
 
 
-@dataclass(frozen=True, slots=True)
-class PlaceState:
+class PlaceState(NamedTuple):
     """How a place is.
 
     Attributes:
@@ -146,37 +134,32 @@ class PlaceState:
     changed: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class PlacesKnown:
+class PlacesKnown(NamedTuple):
     """How all places are, the library first."""
 
     places: tuple[PlaceState, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class RecordsKnown:
+class RecordsKnown(NamedTuple):
     """The journal, the newest run first."""
 
     records: tuple[Record, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class DrivesChanged:
+class DrivesChanged(NamedTuple):
     """Cards and drives came or went: those that are there now, and whether each is a camera's card."""
 
     drives: tuple[tuple[Drive, bool], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Trouble:
+class Trouble(NamedTuple):
     """Something went wrong that nobody asked for: at a source (its root), or at the library (an empty string)."""
 
     root: str
     error: JutrekError
 
 
-@dataclass(frozen=True, slots=True)
-class Learning:
+class Learning(NamedTuple):
     """How far the library was looked at for doubles: files read and decoded, and of how many, and whether it is paused.
 
     Attributes:
@@ -193,16 +176,14 @@ class Learning:
     round: int
 
 
-@dataclass(frozen=True, slots=True)
-class Looking:
+class Looking(NamedTuple):
     """How far the stills of the intake were compared by their looks; of none when it is done."""
 
     done: int
     total: int
 
 
-@dataclass(frozen=True, slots=True)
-class Hearing:
+class Hearing(NamedTuple):
     """How many of the intake's recordings were listened to; of none when it is done."""
 
     done: int

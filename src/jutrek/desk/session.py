@@ -124,15 +124,17 @@ class Session:
         """Have something done that needs neither, such as reading a file."""
         return self._lookup_worker.ask(job, answer, trouble)
 
-    def bring_home(self, after: AfterRun, answer: _Answer[Outcome] = None, trouble: _Trouble = None) -> Ticket[Outcome]:
-        """Carry out the plan of the intake; `after` says what is done behind it."""
-        return self._begin(lambda intake, over: intake.bring(after, over), answer, trouble)
+    def bring_home(
+        self, after: AfterRun | None = None, answer: _Answer[Outcome] = None, trouble: _Trouble = None
+    ) -> Ticket[Outcome]:
+        """Carry out the plan of the intake; `after` says what is done behind it, where that is not as usual."""
+        return self._begin(lambda intake, over: intake.bring(after or AfterRun(), over), answer, trouble)
 
     def finish(
-        self, run: str, after: AfterRun, answer: _Answer[Outcome] = None, trouble: _Trouble = None
+        self, run: str, after: AfterRun | None = None, answer: _Answer[Outcome] = None, trouble: _Trouble = None
     ) -> Ticket[Outcome]:
         """Bring home what a run left."""
-        return self._begin(lambda intake, over: intake.finish(run, after, over), answer, trouble)
+        return self._begin(lambda intake, over: intake.finish(run, after or AfterRun(), over), answer, trouble)
 
     def _begin(
         self,

@@ -11,6 +11,9 @@ from jutrek.ui.theme import RADIUS
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 CENTRE = Qt.AlignmentFlag.AlignCenter
+_MOST = 8192
+_fitted: dict[tuple[str, int, Qt.TextElideMode, int], tuple[QFont, str, int]] = {}
+"""Lines as they fit into a width, and how wide they are then: the same ones are painted again and again."""
 
 
 def text(
@@ -26,10 +29,15 @@ def text(
     """Write one line into a box, elided where it does not fit. Returns its width in pixels."""
     painter.setFont(font)
     painter.setPen(colour)
-    metrics = QFontMetrics(font)
-    fitting = metrics.elidedText(plain(words), cut, box.width())
-    painter.drawText(box, int(align), fitting)
-    return metrics.horizontalAdvance(fitting)
+    known = _fitted.get(key := (words, id(font), cut, box.width()))
+    if known is None or known[0] is not font:
+        metrics = QFontMetrics(font)
+        fitting = metrics.elidedText(plain(words), cut, box.width())
+        if len(_fitted) > _MOST:
+            _fitted.clear()
+        known = _fitted[key] = font, fitting, metrics.horizontalAdvance(fitting)
+    painter.drawText(box, int(align), known[1])
+    return known[2]
 
 
 def width_of(words: str, font: QFont) -> int:

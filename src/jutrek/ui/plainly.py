@@ -6,8 +6,6 @@ text are shown as escapes; labels and tips are plain text.
 
 from __future__ import annotations
 
-import html
-
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QWidget
 
@@ -35,7 +33,12 @@ class Label(QLabel):
 def tip_text(words: str) -> str:
     """Words as a tip shows them letter by letter: tips take for markup what looks like it."""
     text = plain(words)
-    return html.escape(text).replace("\n", "<br>") if "<" in text else text
+    if "<" not in text:
+        return text
+    # Rarely needed, and its table of signs is long.
+    import html
+
+    return html.escape(text).replace("\n", "<br>")
 
 
 def tip(widget: QWidget, words: str) -> None:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass
 from functools import cache
+from importlib.util import find_spec
+from typing import NamedTuple
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
@@ -15,8 +16,7 @@ _UNNAMED = frozenset({"", "Sans Serif", "Sans", "DejaVu Sans", "Noto Sans", "Mon
 RADIUS = 5
 
 
-@dataclass(frozen=True, slots=True)
-class Theme:
+class Theme(NamedTuple):
     """Colours by what they are for."""
 
     paper: QColor
@@ -116,9 +116,9 @@ def dress(app: QApplication) -> None:
 
 
 def _load_family() -> None:
-    import font_source_sans_pro
-
-    folder = os.path.join(os.path.dirname(font_source_sans_pro.__file__), "files")
+    # Found and not imported: its module lists all of its files with a pattern.
+    package = find_spec("font_source_sans_pro")
+    folder = os.path.join(os.path.dirname(package.origin or ""), "files") if package is not None else ""
     for weight in ("Regular", "Semibold", "Bold", "Light", "It"):
         QFontDatabase.addApplicationFont(os.path.join(folder, f"SourceSansPro-{weight}.ttf"))
 

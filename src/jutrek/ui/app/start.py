@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import sys
 from collections.abc import Callable
 from typing import TYPE_CHECKING, cast
@@ -23,7 +24,12 @@ _DRESSED = "jutrek dressed"
 def application() -> QApplication:
     """The one application object, dressed."""
     running = QApplication.instance()
-    app = running if isinstance(running, QApplication) else QApplication(sys.argv[:1])
+    if isinstance(running, QApplication):
+        app = running
+    else:
+        # Nothing becomes garbage before the first window is painted, which lets it be collected again.
+        gc.disable()
+        app = QApplication(sys.argv[:1])
     # The window's thread gets its turn ten times sooner than by default while others compute.
     sys.setswitchinterval(0.0005)
     app.setApplicationName("jutrek")

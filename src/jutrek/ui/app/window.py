@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Callable
 from functools import partial
 
@@ -151,6 +152,7 @@ class MainWindow(QMainWindow):
 
     def _begin(self) -> None:
         """Start the session, once the window has been painted for the first time."""
+        gc.enable()
         first, begun = self.page(self._first), self.client.session is not None
         session = self.client.start()
         if not begun:

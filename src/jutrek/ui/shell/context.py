@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.ui.theme import Theme
 
@@ -14,8 +13,7 @@ if TYPE_CHECKING:
     from jutrek.ui.shell.runs import RunControl
 
 
-@dataclass(frozen=True, slots=True)
-class Context:
+class Context(NamedTuple):
     """What every page is given.
 
     Attributes:

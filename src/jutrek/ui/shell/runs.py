@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from jutrek.desk.answers import AfterRun
 from jutrek.desk.events import Who
 
 if TYPE_CHECKING:
+    from jutrek.desk.answers import AfterRun
     from jutrek.desk.session import Session
     from jutrek.errors import JutrekError
     from jutrek.transfer import Choice, Control, Outcome
@@ -23,7 +23,7 @@ class RunControl(QObject):
     Attributes:
         running: whether one was asked for and has not ended.
         close_after: whether the window is to be closed when it ends.
-        after: what is done behind the next one.
+        after: what is done behind the next one; None for the usual.
     """
 
     began = Signal()
@@ -36,7 +36,7 @@ class RunControl(QObject):
         super().__init__(client)
         self._client = client
         self.running = self.close_after = False
-        self.after = AfterRun()
+        self.after: AfterRun | None = None
 
     def bring_home(self) -> None:
         """Carry out the plan of the intake."""

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from jutrek.desk.board import Board, DayView, gathered
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
     from jutrek.ui.pages.intake.grid import CaptureGrid
     from jutrek.ui.pages.intake.opened import Opened
 
-_FIRST_ROWS, _A_MOMENT = 16, 30
+_FIRST_ROWS, _A_MOMENT = 12, 30
 """Rows that are made at once, more than a window shows; and after how many milliseconds those below follow."""
 
 
@@ -51,6 +52,12 @@ class DayColumn(QWidget):
         self._column.setContentsMargins(0, 0, 4, 0)
         self._column.setSpacing(7)
         self._column.addStretch()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        # What is opaque is moved on the screen when it scrolls, and only what comes into view is painted. The style
+        # sheet takes the attribute away whenever it is applied.
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        QPainter(self).fillRect(event.rect(), self._theme.paper)
 
     @property
     def opened(self) -> Opened:

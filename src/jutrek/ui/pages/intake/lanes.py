@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
@@ -15,6 +15,9 @@ from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
 if TYPE_CHECKING:
     from jutrek.captures import Device
+
+    Lane = tuple[str, QColor, tuple[Device, ...]]
+    """Sign, colour and devices of a lane."""
 
 LANE, SIGN = 6, 18
 _LANES_SHOWN, _WIDEST_GAP = 6, 9
@@ -63,13 +66,11 @@ class Lanes(QWidget):
     def resizeEvent(self, event: object) -> None:
         self._picture = None
 
-    def lanes(self) -> list[tuple[str, QColor, tuple[Device, ...]]]:
+    def lanes(self) -> list[Lane]:
         """Sign, colour and devices of each lane; of too many devices the last lane shows the rest."""
         theme, devices = self._theme, self._view.devices if self._view else ()
         alone = devices if len(devices) <= _LANES_SHOWN else devices[: _LANES_SHOWN - 1]
-        lanes: list[tuple[str, QColor, tuple[Device, ...]]] = [
-            (device.letter, theme.device(device.colour), (device,)) for device in alone
-        ]
+        lanes: list[Lane] = [(device.letter, theme.device(device.colour), (device,)) for device in alone]
         if rest := devices[len(alone) :]:
             lanes.append((f"+{len(rest)}", theme.soft, rest))
         return lanes
@@ -125,42 +126,46 @@ class Lanes(QWidget):
         pixmap.setDevicePixelRatio(ratio)
         pixmap.fill(Qt.GlobalColor.transparent)
         painter = QPainter(pixmap)
-        for number, (sign, colour, devices) in enumerate(self.lanes()):
+        lanes = self.lanes()
+        for number, ((sign, colour, _), ticks) in enumerate(zip(lanes, self._ticks(lanes), strict=True)):
             y = self.top_of(number)
             paint.text(painter, QRect(0, y - 3, 20, 12), sign, font(10, BOLD), colour)
-            lane = QRect(SIGN, y, size.width() - SIGN, LANE)
-            painter.fillRect(lane, theme.track)
-            for x, wide in self._ticks(devices):
-                painter.fillRect(SIGN + x, y, wide, LANE, colour)
+            painter.fillRect(QRect(SIGN, y, size.width() - SIGN, LANE), theme.track)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour)
+            painter.drawRects([QRect(SIGN + x, y, wide, LANE) for x, wide in ticks])
         painter.end()
         return pixmap
 
-    def _ticks(self, devices: Iterable[Device]) -> set[tuple[int, int]]:
-        """Left ends and widths in pixels of some devices' captures; those that fall on one another count once."""
-        view, keys = self._view, {device.key for device in devices}
-        ticks: set[tuple[int, int]] = set()
+    def _ticks(self, lanes: Sequence[Lane]) -> list[set[tuple[int, int]]]:
+        """Of each lane left ends and widths in pixels of its captures; those that fall on one another count once."""
+        view = self._view
+        ticks: list[set[tuple[int, int]]] = [set() for _ in lanes]
         if view is None:
             return ticks
+        lane_of = {device.key: own for (*_, devices), own in zip(lanes, ticks, strict=True) for device in devices}
         start, _ = self._axis()
         scale = 3600 / self.seconds_per_pixel
         for capture in view.captures:
-            if capture.device.key in keys and capture.when is not None and capture.timed:
+            own = lane_of.get(capture.device.key)
+            if own is not None and capture.when is not None and capture.timed:
                 at = capture.when.timestamp() / 3600 if view.parts else hour_of(capture.when, view.start)
                 wide = max(6 if capture.kind == CLIP else 2, int(capture.duration / 3600 * scale))
-                ticks.add((int((at - start) * scale), wide))
+                own.add((int((at - start) * scale), wide))
         return ticks
 
     def _paint_drag(self, painter: QPainter, key: str, seconds: float) -> None:
         """The ghost of a lane where it would be, and by how much that is."""
         theme, shift = self._theme, round(seconds / self.seconds_per_pixel)
-        for number, (_, colour, devices) in enumerate(self.lanes()):
+        for number, lane in enumerate(self.lanes()):
+            _, colour, devices = lane
             if devices[0].key != key or len(devices) > 1:
                 continue
             y = self.top_of(number)
             painter.fillRect(QRect(SIGN, y - 1, self.width() - SIGN, LANE + 2), theme.card)
             faint = QColor(colour)
             faint.setAlphaF(0.3)
-            for x, wide in self._ticks(devices):
+            for x, wide in self._ticks([lane])[0]:
                 painter.fillRect(SIGN + x, y, wide, LANE, faint)
                 painter.fillRect(SIGN + x + shift, y, wide, LANE, colour)
             words = shift_words(seconds)

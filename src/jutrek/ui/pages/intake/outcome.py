@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from PySide6.QtCore import QRect, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
@@ -19,11 +18,10 @@ if TYPE_CHECKING:
 _GAP = 3
 
 
-@dataclass(frozen=True, slots=True)
-class _Share:
+class _Share(NamedTuple):
     words: str
     states: tuple[State, ...]
-    count: int
+    captures: int
     fill: QColor
     ink: QColor
 
@@ -57,9 +55,9 @@ class OutcomeBar(QWidget):
             _Share("set aside", (State.ASIDE,), board.count(State.ASIDE), grey, dark),
             _Share("not home", (State.FAILED,), board.count(State.FAILED), theme.brick, theme.on_accent),
         )
-        self._shares = [share for share in shares if share.count]
+        self._shares = [share for share in shares if share.captures]
         self._focused = min(self._focused, max(0, len(self._shares) - 1))
-        words = ", ".join(f"{share.count} {share.words}" for share in self._shares)
+        words = ", ".join(f"{share.captures} {share.words}" for share in self._shares)
         self.setAccessibleName(f"Outcome: {words or 'no captures yet'}")
         self.update()
 
@@ -79,12 +77,12 @@ class OutcomeBar(QWidget):
     def _boxes(self) -> list[QRect]:
         """A box per share, in proportion, but wide enough to be read."""
         metrics = QFontMetrics(font(13, BOLD))
-        least = [metrics.horizontalAdvance(f"{share.count:,}  {share.words}") + 24 for share in self._shares]
+        least = [metrics.horizontalAdvance(f"{share.captures:,}  {share.words}") + 24 for share in self._shares]
         room = max(0, self.width() - sum(least) - _GAP * (len(least) - 1))
-        total = sum(share.count for share in self._shares) or 1
+        total = sum(share.captures for share in self._shares) or 1
         boxes, left = [], 0
         for share, width in zip(self._shares, least, strict=True):
-            wide = width + room * share.count // total
+            wide = width + room * share.captures // total
             boxes.append(QRect(left, 0, wide, self.height()))
             left += wide + _GAP
         if boxes:
@@ -107,7 +105,7 @@ class OutcomeBar(QWidget):
             painter.drawRoundedRect(box, 4, 4)
             ink = theme.ink if faint else share.ink
             inner = box.adjusted(11, 0, -6, 0)
-            used = paint.text(painter, inner, f"{share.count:,}", font(13, BOLD), ink)
+            used = paint.text(painter, inner, f"{share.captures:,}", font(13, BOLD), ink)
             paint.text(painter, inner.adjusted(used + 8, 0, 0, 0), share.words, font(12.5), ink)
             if self.hasFocus() and number == self._focused:
                 painter.setPen(QPen(theme.ink, 2))

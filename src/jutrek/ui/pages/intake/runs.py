@@ -10,7 +10,6 @@ from PySide6.QtCore import QUrl
 from PySide6.QtGui import QDesktopServices
 
 from jutrek.desk import events
-from jutrek.desk.answers import AfterRun
 from jutrek.desk.board import State
 from jutrek.errors import JutrekError, Stopped
 from jutrek.ui import paint
@@ -68,6 +67,8 @@ class Runs:
             self._view.action_bar.show_paused(paused)
 
     def _choose_after(self, prove: bool, eject: bool) -> None:
+        from jutrek.desk.answers import AfterRun
+
         self._control.after = AfterRun(prove, eject)
 
     # ---- while it is at work

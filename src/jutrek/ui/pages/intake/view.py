@@ -480,5 +480,5 @@ class IntakeView(QWidget):
         self.action_bar.say(state, more, under, brick=brick)
 
     def _ribbons_moved(self) -> None:
-        self.from_gutter.update()
-        self.lands_gutter.update()
+        self.from_gutter.follow()
+        self.lands_gutter.follow()
