@@ -192,6 +192,7 @@ class Camera:
                 self.shoot(name)
 
         self.window.client.on(events.Running, look)
+        wait(self.app, self.page.action_bar.main.isEnabled)
         self.window.page("intake").go()
         wait(self.app, lambda: not self.window.runs.running)
         self.settle()

@@ -158,7 +158,7 @@ def test_groups_are_found_opened_set_aside_and_put_back(
     told = ear.wait(found)
     assert [group.degree for group in told.groups] == [Degree.BYTES, Degree.PAYLOAD]
     session.of_lookup(lambda at: at.facts_of(told.groups[1]))
-    opened = ear.wait(tuple)
+    opened = ear.wait(lambda answer: type(answer) is tuple)
     assert carried_words(opened, 0) == "bridge · © Velmora Line Trust"
     assert carried_words(opened, 1) == ""
     verdicts = [Verdict(told.groups[0], "2026/05/a.jpg"), Verdict(told.groups[1], "")]

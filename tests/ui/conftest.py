@@ -52,8 +52,9 @@ def ready(qtbot: QtBot, window: MainWindow, sources: int) -> None:
     page = intake(window)
 
     def are_read() -> bool:
-        board = page.board
-        return board.plan is not None and [bool(one.captures) for one in board.sources] == [True] * sources
+        board, busy = page.board, window.client.words_of(window.page("intake").minds)[0]
+        read = [bool(one.captures) for one in board.sources] == [True] * sources
+        return board.plan is not None and read and not busy
 
     qtbot.waitUntil(are_read, timeout=PATIENCE)
 

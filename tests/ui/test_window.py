@@ -150,7 +150,7 @@ def test_ribbons_follow_the_rows(qtbot: QtBot, small: MainWindow) -> None:
     """Whatever moves a row, the ribbons are painted anew where it is."""
     page = intake(small)
     painted: list[list[float]] = []
-    page.from_gutter._ribbons = lambda: painted.append(sorted(r.right for r in page._ties.from_sources())) or ()
+    page.from_gutter._ribbons = lambda: painted.append(sorted(r.right for r in page._ends.from_sources())) or ()
     first, second = page.rows()[:2]
     first.hide()
     shift = page.when_area.mapTo(page, QPoint()).y() - page.from_gutter.mapTo(page, QPoint()).y()

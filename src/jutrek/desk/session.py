@@ -20,21 +20,20 @@ from jutrek.desk import events
 from jutrek.desk.answers import AfterRun
 from jutrek.desk.events import Who
 from jutrek.desk.hub import Hub, Teller
-from jutrek.desk.places import furnish
-from jutrek.desk.services.intake import IntakeService
 from jutrek.desk.services.opened import IntakeSide
 from jutrek.desk.services.side import LibrarySide
 from jutrek.desk.worker import Ticket, Urgency, Worker
 from jutrek.errors import JutrekError, LibraryMissing, reason
-from jutrek.sources import Drive, Watch, is_card
-from jutrek.transfer import Control, Outcome
 
 if TYPE_CHECKING:
     from jutrek.desk.details import CaptureDetails
+    from jutrek.desk.services.intake import IntakeService
     from jutrek.desk.services.library import LibraryServices
     from jutrek.desk.services.lookup import LookupService
     from jutrek.filing.facts import Facts
     from jutrek.library import Library
+    from jutrek.sources import Drive, Watch
+    from jutrek.transfer import Control, Outcome
 
 _T = TypeVar("_T")
 _Answer = Callable[[_T], None] | None
@@ -56,8 +55,7 @@ class Session:
         self.hub = hub
         self._intake_worker, library_worker, self._lookup_worker = map(self._worker, Who)
         self._library = LibrarySide(library_worker, self._intake_side(), self._look_up_in)
-        self._intake = IntakeService(self._intake_worker, self._library)
-        self._intake_worker.idle = self._intake
+        self._intake: IntakeService | None = None
         self._intake_worker.rests, library_worker.rests = library_worker.nudge, self._intake_worker.nudge
         self._lookup: LookupService | None = None
         self._over = threading.Event()
@@ -74,7 +72,7 @@ class Session:
 
     def _intake_side(self) -> IntakeSide:
         def told(what: Callable[[IntakeService], None]) -> None:
-            self._intake_worker.ask(lambda: what(self._intake), urgency=Urgency.NOW)
+            self._intake_worker.ask(lambda: what(self._intake_here()), urgency=Urgency.NOW)
 
         return IntakeSide(
             done=lambda done: told(lambda intake: intake.take(done)),
@@ -87,6 +85,15 @@ class Session:
             knows=lambda content, looks, learnt: told(lambda intake: intake.know_library(content, looks, learnt)),
             busy=lambda: self._intake_worker.busy,
         )
+
+    def _intake_here(self) -> IntakeService:
+        """The intake; made on its own thread, where importing what it needs holds up nobody."""
+        if self._intake is None:
+            from jutrek.desk.services.intake import IntakeService
+
+            self._intake = self._intake_worker.idle = IntakeService(self._intake_worker, self._library)
+            self._intake.paused = not self._library.learns
+        return self._intake
 
     # ---- asking
 
@@ -106,7 +113,7 @@ class Session:
             soon: before what else waits, and also while a source is being read.
         """
         urgency = Urgency.SOON if soon else Urgency.TURN
-        return self._intake_worker.ask(lambda: job(self._intake), answer, trouble, urgency=urgency)
+        return self._intake_worker.ask(lambda: job(self._intake_here()), answer, trouble, urgency=urgency)
 
     def ask_library(
         self, job: Callable[[LibraryServices], _T], answer: _Answer[_T] = None, trouble: _Trouble = None
@@ -143,7 +150,7 @@ class Session:
         trouble: _Trouble,
     ) -> Ticket[Outcome]:
         over = self._over = threading.Event()
-        return self._intake_worker.ask(lambda: job(self._intake, over), answer, trouble)
+        return self._intake_worker.ask(lambda: job(self._intake_here(), over), answer, trouble)
 
     @property
     def control(self) -> Control | None:
@@ -153,11 +160,11 @@ class Session:
 
     def facts(self) -> list[Facts]:
         """The facts of the intake's captures as they stand."""
-        return self._intake.facts()
+        return self._intake.facts() if self._intake is not None else []
 
     def details(self, capture: str) -> CaptureDetails | None:
         """Everything that is known of a capture, at once."""
-        return self._intake.details(capture)
+        return self._intake.details(capture) if self._intake is not None else None
 
     # ---- what is beside it
 
@@ -168,7 +175,9 @@ class Session:
 
     @learns.setter
     def learns(self, learns: bool) -> None:
-        self._library.learns, self._intake.paused = learns, not learns
+        self._library.learns = learns
+        if self._intake is not None:
+            self._intake.paused = not learns
 
     def pause_learning(self, paused: bool) -> None:
         """Pause looking at the library's files, or go on; the event `Learning` follows."""
@@ -181,6 +190,7 @@ class Session:
 
     def _make_demo(self, path: str, intake: IntakeService) -> tuple[str, ...]:
         from jutrek.demo import build as build_demo
+        from jutrek.desk.places import furnish
 
         teller = self._intake_worker.teller
         try:
@@ -195,10 +205,14 @@ class Session:
 
     def watch_drives(self) -> None:
         """Tell from now on when cards and drives come and go."""
+        from jutrek.sources import Watch
+
         self._watch = Watch(self._on_drives)
 
     def _on_drives(self, drives: list[Drive]) -> None:
         """Called by the thread that watches."""
+        from jutrek.sources import is_card
+
         self.hub.tell(events.DrivesChanged(tuple((drive, is_card(drive)) for drive in drives)))
         if self._library.services is not None:
             self.ask_library(lambda at: at.places.look())
@@ -244,6 +258,7 @@ class Session:
             worker.end()
         for worker in self._workers:
             worker.join()
-        self._intake.close()
+        if self._intake is not None:
+            self._intake.close()
         self._library.close()
         self._close_lookup()

@@ -7,14 +7,13 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from jutrek.desk.board import Storage
-from jutrek.desk.hub import Teller
-from jutrek.filing import HouseRules
-from jutrek.library import Library, survey
-from jutrek.transfer import Done
-
 if TYPE_CHECKING:
+    from jutrek.desk.board import Storage
+    from jutrek.desk.hub import Teller
+    from jutrek.filing import HouseRules
+    from jutrek.library import Library
     from jutrek.library.ledger import Ledger
+    from jutrek.transfer import Done
     from jutrek.transfer.certificate import Certificate
 
 
@@ -76,6 +75,8 @@ class Opened:
             LibraryMissing: when it cannot be listed.
             Stopped: when it is to end.
         """
+        from jutrek.library import survey
+
         survey(
             self.library,
             self.ledger,

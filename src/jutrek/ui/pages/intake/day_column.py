@@ -252,7 +252,7 @@ class DayColumn(QWidget):
 
     def _receive(self, view: DayView, ids: tuple[str, ...]) -> None:
         """Captures were dropped on a shoot: those with a date go with it, those without one get its day."""
-        from jutrek.captures.decisions import MoveToShoot, Place, Placed
+        from jutrek.captures.decisions import GivenDate, MoveToShoot, SetDate
         from jutrek.formats import Precision
 
         wanted = set(ids) - {capture.id for capture in view.captures}
@@ -263,8 +263,8 @@ class DayColumn(QWidget):
         if dated := [capture.id for capture in dropped if capture.dated]:
             changes.append(MoveToShoot(frozenset(dated), view.begins))
         if bare := [capture.id for capture in dropped if not capture.dated]:
-            day = Placed(view.begins.replace(hour=0, minute=0, second=0, microsecond=0), Precision.DAY)
-            changes.append(Place(tuple((key, day) for key in bare)))
+            day = GivenDate(view.begins.replace(hour=0, minute=0, second=0, microsecond=0), Precision.DAY)
+            changes.append(SetDate(tuple((key, day) for key in bare)))
         self._decide(*changes)
 
     def _split(self, capture: str) -> None:
@@ -298,7 +298,7 @@ class DayColumn(QWidget):
         self._decide(*(ShiftClock(key, seconds, frozenset(own)) for key, own in by_device.items()))
 
     def _place_captures(self, ids: tuple[str, ...], text: str) -> None:
-        from jutrek.captures.decisions import Place
+        from jutrek.captures.decisions import SetDate
         from jutrek.desk.typed import placed_of
 
         try:
@@ -307,7 +307,7 @@ class DayColumn(QWidget):
             self.opened.answered(str(error))
             return
         self.opened.answered("")
-        self._decide(Place(tuple((key, placed) for key in ids)))
+        self._decide(SetDate(tuple((key, placed) for key in ids)))
 
     def _tell(self, ids: tuple[str, ...], words: str) -> None:
         from jutrek.captures.decisions import Tell
