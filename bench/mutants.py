@@ -28,7 +28,7 @@ TESTS = {
     "transfer": ("tests/transfer", "tests/cli", "tests/test_promises.py"),
     "doubles": ("tests/doubles", "tests/desk/test_doubles.py", "tests/desk/test_waiting.py",
                 "tests/cli/test_doubles.py"),
-    "captures": ("tests/captures", "tests/desk/test_deciding.py", "tests/desk/test_details.py",
+    "captures": ("tests/captures", "tests/hearing", "tests/desk/test_deciding.py", "tests/desk/test_details.py",
                  "tests/formats/test_timestamps.py"),
     "filing": ("tests/filing", "tests/transfer/test_refiling.py", "tests/transfer/test_naming.py",
                "tests/transfer/test_ten_schemes.py", "tests/transfer/test_one_capture.py", "tests/desk/test_trying.py"),
@@ -127,17 +127,17 @@ class _Changer(ast.NodeTransformer):
         return node
 
 
-def changes_of(file: str) -> Iterator[int]:
-    """The numbers of all changes that can be made in a file."""
+def changes_of(text: str) -> Iterator[int]:
+    """The numbers of all changes that can be made in a file's text."""
     counter = _Changer()
-    counter.visit(ast.parse((ROOT / file).read_text()))
+    counter.visit(ast.parse(text))
     yield from range(counter.seen)
 
 
-def change(file: str, number: int) -> Change:
+def change(file: str, text: str, number: int) -> Change:
     """A file with one of its changes made."""
     changer = _Changer(number)
-    tree = changer.visit(ast.parse((ROOT / file).read_text()))
+    tree = changer.visit(ast.parse(text))
     return Change(file, changer.line, changer.what, ast.unparse(ast.fix_missing_locations(tree)))
 
 
@@ -195,7 +195,8 @@ def _is_killed(at: Path, made: Change, tests: list[str], took: dict[str, float])
 def run(room: str, count: int = COUNT, seed: int = SEED) -> float:
     """Sample changes of a room and print what became of each. Returns the share that was noticed."""
     files = sorted(str(path.relative_to(ROOT)) for path in (ROOT / "src" / "jutrek" / room).rglob("*.py"))
-    possible = [(file, number) for file in files for number in changes_of(file)]
+    texts = {file: (ROOT / file).read_text() for file in files}
+    possible = [(file, number) for file in files for number in changes_of(texts[file])]
     chosen = random.Random(seed).sample(possible, min(count, len(possible)))
     began = time.monotonic()
     with tempfile.TemporaryDirectory() as folder:
@@ -207,8 +208,12 @@ def run(room: str, count: int = COUNT, seed: int = SEED) -> float:
         copies.put(first)
 
         def judge(file: str, number: int) -> bool:
-            made = change(file, number)
-            tests = sorted(lines.get((file, made.line), []), key=lambda test: took.get(test, 1.0))[:_MOST_TESTS]
+            made = change(file, texts[file], number)
+            # What runs when a file is imported concerns whatever runs anything of it.
+            of_line = lines.get((file, made.line)) or {
+                one for key, own in lines.items() if key[0] == file for one in own
+            }
+            tests = sorted(of_line, key=lambda test: took.get(test, 1.0))[:_MOST_TESTS]
             at = copies.get()
             try:
                 killed = _is_killed(at, made, tests, took)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import fcntl
+import hashlib
 import os
 import shutil
 import subprocess
@@ -14,6 +16,7 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
+import jutrek.demo
 from jutrek.demo import Scenario, build
 from jutrek.library import Library, new_library
 from jutrek.library.ledger import Ledger
@@ -108,9 +111,21 @@ def exfat(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
 
 
 @pytest.fixture(scope="session")
-def demo_made(tmp_path_factory: pytest.TempPathFactory) -> Scenario:
-    """The demo, made once. Tests that change it take `demo`."""
-    return build(str(tmp_path_factory.mktemp("made") / "demo"))
+def demo_made(request: pytest.FixtureRequest) -> Scenario:
+    """The demo, made once for as long as what makes it stays the same. Tests that change it take `demo`."""
+    makers = sorted(Path(jutrek.demo.__file__).parent.rglob("*.py"))
+    told = hashlib.sha256(b"".join(path.read_bytes() for path in makers)).hexdigest()[:16]
+    kept = request.config.cache.mkdir("demo") / told  # type: ignore[union-attr]
+    with (kept.parent / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not kept.exists():
+            for old in kept.parent.glob("*[0-9a-f]"):
+                shutil.rmtree(old)
+            made = kept.with_suffix(".making")
+            shutil.rmtree(made, ignore_errors=True)
+            build(str(made))
+            made.rename(kept)
+    return Scenario(str(kept))
 
 
 @pytest.fixture

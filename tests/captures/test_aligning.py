@@ -17,6 +17,7 @@ from tests.captures.make import CAMCORDER, M2, RECORDER, at, shot
 DICE = np.random.default_rng(7)
 
 
+@pytest.mark.long
 def test_certain_claims_are_right() -> None:
     """On made-up days from a seed; the whole figures come from the benchmark."""
     counts = judge(days=30, seed=5)

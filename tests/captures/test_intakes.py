@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import pytest
 from bench.dates import KINDS, verdicts
 
 SEED = 1905
 
 
+@pytest.mark.long
 def test_dates_come_out_right() -> None:
     """No false certainty, hardly a false alarm, and nearly every intake right as a whole."""
     found = [(kind, one) for kind, own in verdicts(each=1, seed=SEED).items() for one in own]

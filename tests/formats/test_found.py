@@ -41,6 +41,7 @@ def test_what_fuzzing_found_stays_mended(make: Callable[[], bytes], tmp_path: Pa
     assert STUMBLED not in read(str(put(tmp_path / "a.bin", make()))).notes
 
 
+@pytest.mark.long
 def test_a_bounded_run_of_fuzzing_breaks_no_reader(tmp_path: Path) -> None:
     """Twenty changes of every specimen, the same ones each time."""
     seeds = iter(range(20 * len(specimens())))

@@ -11,6 +11,7 @@ from tests.torture.round import rounds
 _KILLS = 5
 
 
+@pytest.mark.long
 @pytest.mark.skipif(os.geteuid() != 0 or not os.path.exists("/dev/fuse"), reason="mounting media needs root and FUSE")
 @pytest.mark.timeout(100)
 def test_a_short_torture_holds(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:

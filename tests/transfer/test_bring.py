@@ -6,9 +6,7 @@ import errno
 import json
 import os
 import shutil
-import signal
 import subprocess
-import sys
 import threading
 from collections.abc import Callable
 from contextlib import suppress
@@ -17,14 +15,16 @@ from pathlib import Path
 
 import pytest
 
+from jutrek.disk import naming
 from jutrek.errors import JutrekError, LibraryBusy, PlaceFull, PlaceLost, PlanUnusable, Stopped
 from jutrek.filing import Action, HouseRules, Plan, Row
 from jutrek.filing.rulebook import keep_rules
 from jutrek.library import Library, new_library
 from jutrek.library.ledger import Ledger
-from jutrek.transfer import STEPS, Listener, Outcome, bring, journal, recover
+from jutrek.transfer import STEPS, Listener, Outcome, bring, bundles, journal, recover, running
 from jutrek.transfer.lock import locked
 from tests import making
+from tests.killing import die, killed_in, killing_at
 from tests.making import WHEN, everything, names_below, planned, put
 
 BLOCKS = os.urandom(9_000_000)
@@ -81,25 +81,15 @@ def test_the_journal_tells_before_and_after(library: Library, ledger: Ledger, ca
     assert all(len(str(entry["xxh3_128"])) == 32 for entry in entries if entry["entry"] == "home")
 
 
-CHILD = """
-import os, signal, sys, threading
-from pathlib import Path
-from jutrek.library import new_library
-from jutrek.library.ledger import Ledger
-from jutrek.transfer import Listener, bring, bundles, running
-from tests.making import planned
-running.IN_FLIGHT, bundles.FEW = running.LANES, 1
-root, card, wanted, count = sys.argv[1], sys.argv[2], sys.argv[3], int(sys.argv[4])
-left = [count]
-def step(name, row):
-    if name == wanted:
-        left[0] -= 1
-        if left[0] <= 0:
-            os.kill(os.getpid(), signal.SIGKILL)
-library = new_library(root)
-with Ledger(library.ledger_path) as ledger:
-    bring(planned(library, ledger, [Path(card)]), library, ledger, stop=threading.Event(), listener=Listener(step=step))
-"""
+def bring_until(step: str, count: int, library: Library, card: Path) -> None:
+    """Bring a card home as a process of its own that dies at a step."""
+
+    def job() -> None:
+        running.IN_FLIGHT, bundles.FEW = running.LANES, 1
+        with Ledger(library.ledger_path) as ledger:
+            run(planned(library, ledger, [card]), library, ledger, killing_at(step, count))
+
+    killed_in(job)
 
 
 @pytest.mark.parametrize("count", [1, 3])
@@ -111,11 +101,7 @@ def test_a_kill_at_any_step_loses_nothing(step: str, count: int, library: Librar
     fill(card)
     put(card / "DCIM" / "CLIP2.MP4", making.mp4(WHEN.replace(hour=9), media=BLOCKS[::-1]))
     before = everything(card)
-    killed = subprocess.run(
-        [sys.executable, "-c", CHILD, library.root, str(card), step, str(count)],
-        cwd=Path(__file__).parents[2], capture_output=True, check=False,
-    )  # fmt: skip
-    assert killed.returncode == -signal.SIGKILL, killed.stderr.decode()
+    bring_until(step, count, library, card)
     assert everything(card) == before
     contents = {path.read_bytes() for path in card.rglob("*") if path.is_file()}
     named = {name for name in names_below(library.root) if ".jutrek-" not in name}
@@ -349,21 +335,18 @@ def test_a_file_in_the_way_of_a_folder_is_one_files_trouble(library: Library, le
     assert all("not a directory" in done.why for done in outcome.failed)
 
 
-RESERVED_AND_KILLED = CHILD.replace(
-    "library = new",
-    "from jutrek.disk import naming\n"
-    "naming.WAYS = (naming.reserve_and_rename,)\n"
-    "os.rename = lambda *_, **__: os.kill(os.getpid(), signal.SIGKILL)\n"
-    "library = new",
-)
-
-
 def test_a_kill_between_reservation_and_name_leaves_nothing(library: Library, ledger: Ledger, card: Path) -> None:
     """Where names can only be reserved, a kill leaves an empty file: the next start removes it, and no other one."""
     fill(card, 30)
-    command = [sys.executable, "-c", RESERVED_AND_KILLED, library.root, str(card), "never", "1"]
-    killed = subprocess.run(command, cwd=Path(__file__).parents[2], capture_output=True, check=False)
-    assert killed.returncode == -signal.SIGKILL, killed.stderr.decode()
+
+    def job() -> None:
+        running.IN_FLIGHT, bundles.FEW = running.LANES, 1
+        naming.WAYS = (naming.reserve_and_rename,)
+        os.rename = die
+        with Ledger(library.ledger_path) as own:
+            run(planned(library, own, [card]), library, own)
+
+    killed_in(job)
     assert [path for path in Path(library.root, "2026").rglob("2*") if path.stat().st_size == 0]
     begun = {int(path.stem.rpartition("-")[2]) for path in Path(library.root).rglob(".jutrek-*.part")}
     waiting = [entry for entry in journal_entries(library) if entry["entry"] == "bring" and entry["row"] not in begun]

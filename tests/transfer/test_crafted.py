@@ -209,6 +209,7 @@ TOLD = st.sampled_from(["home", "moved", "copied", "sidecar", "part", "found", "
 HEADS = st.sampled_from([kind.value for kind in Kind]).flatmap(_line)
 
 
+@pytest.mark.long
 @settings(max_examples=EXAMPLES, deadline=None, suppress_health_check=list(HealthCheck))
 @given(
     head=HEADS,
@@ -275,6 +276,7 @@ TEXTS = st.one_of(
 )  # fmt: skip
 
 
+@pytest.mark.long
 @settings(max_examples=EXAMPLES, deadline=None, suppress_health_check=list(HealthCheck))
 @given(page=st.sampled_from(PAGES), text=TEXTS)
 def test_no_page_reaches_outside_or_ends_in_a_traceback(page: str, text: bytes) -> None:

@@ -6,7 +6,6 @@ import errno
 import os
 import random
 import re
-import signal
 import subprocess
 import sys
 import threading
@@ -26,6 +25,7 @@ from jutrek.transfer import Listener, bring, carry, plan_finishing, recover
 from jutrek.transfer.resumable import room_of_partials
 from jutrek.transfer.run_log import run_log_of
 from tests import making
+from tests.killing import die, killed_in
 from tests.making import WHEN, everything, names_below, never, planned, put
 from tests.transfer.conftest import Medium
 from tests.transfer.test_bring import BLOCKS, Fault, fill
@@ -192,12 +192,17 @@ def test_a_large_file_goes_on_from_its_last_proven_part(
         assert isinstance(outcome.trouble, Stopped)
         run = outcome.run
     else:
-        script = KILLED_IN_A_PART.format(part=SMALL_PART)
-        killed = subprocess.run(
-            [sys.executable, "-c", script, library.root, str(card)],
-            cwd=Path(__file__).parents[2], capture_output=True, check=False,
-        )  # fmt: skip
-        assert killed.returncode == -signal.SIGKILL, killed.stderr.decode()
+
+        def dies(name: str, _: object) -> None:
+            time.sleep(0.15)
+            if name == "half copied" and comes_to_parts(library):
+                die()
+
+        def job() -> None:
+            with Ledger(library.ledger_path) as own:
+                bring(planned(library, own, [card]), library, own, stop=never(), listener=Listener(step=dies))
+
+        killed_in(job)
         (leftover,) = recover(library, ledger)
         run = leftover.run
     (kept,) = Path(library.own, "partial").glob("*.part")
@@ -216,25 +221,6 @@ def test_a_large_file_goes_on_from_its_last_proven_part(
     assert clip.read_bytes() == (card / "CLIP.MP4").read_bytes()
     assert list(Path(library.own, "partial").iterdir()) == []
 
-
-KILLED_IN_A_PART = """
-import os, signal, sys, threading, time
-from pathlib import Path
-from jutrek.library import new_library
-from jutrek.library.ledger import Ledger
-from jutrek.transfer import Listener, bring, carry
-from tests.making import planned
-carry.PART = {part}
-root, card = sys.argv[1:]
-def step(name, row):
-    time.sleep(0.15)
-    journal = max(Path(root, ".jutrek", "journal").glob("*.jsonl"))
-    if name == "half copied" and b'"part"' in journal.read_bytes():
-        os.kill(os.getpid(), signal.SIGKILL)
-library = new_library(root)
-with Ledger(library.ledger_path) as ledger:
-    bring(planned(library, ledger, [Path(card)]), library, ledger, stop=threading.Event(), listener=Listener(step=step))
-"""
 
 FORKED = """
 import os, random, signal, sys, threading, time
@@ -274,6 +260,7 @@ print(killed)
 """
 
 
+@pytest.mark.long
 def test_two_hundred_kills_at_random_moments_lose_nothing(tmp_path: Path) -> None:
     """No kill leaves anything but proven bytes under a name, in any place; in the end everything comes home."""
     homes = [tmp_path / "one", tmp_path / "two"]

@@ -405,6 +405,7 @@ def test_a_planned_name_is_home_only_once_its_bytes_were_read(library: Library, 
     assert ledger.proofs("").keys() == {good.destination}
 
 
+@pytest.mark.long
 def test_certificates_are_right_on_random_cards(tmp_path: Path) -> None:
     """Of cards with known truth: none that lacks something is called safe, none that lacks nothing is not."""
     chance, told = random.Random(7), {"safe": 0, "not safe": 0}

@@ -5,9 +5,6 @@ from __future__ import annotations
 import errno
 import json
 import os
-import signal
-import subprocess
-import sys
 import threading
 from collections.abc import Iterator
 from contextlib import suppress
@@ -26,6 +23,7 @@ from jutrek.library.ledger import Ledger
 from jutrek.transfer import Listener, Outcome, bring, last_refiling, plan_taking_back, recover, refile
 from jutrek.transfer.lock import locked
 from tests import making
+from tests.killing import killed_in, killing_at
 from tests.making import WHEN, everything, names_below, never, planned, put
 
 USUAL = HouseRules()
@@ -188,30 +186,6 @@ def test_a_stop_ends_between_two_files(home: Library, ledger: Ledger) -> None:
     assert len(plan_of(home, ledger).rows) == 4
 
 
-KILLED = """
-import os, signal, sys
-from jutrek.desk.library_captures import read_library
-from jutrek.filing.refiling import Scope, plan_refiling
-from jutrek.library import new_library
-from jutrek.library.ledger import Ledger
-from jutrek.transfer import Listener, refile
-from tests.making import never
-from tests.transfer.test_refiling import OTHER
-root, step, count = sys.argv[1], sys.argv[2], int(sys.argv[3])
-seen = 0
-def on(name, row):
-    global seen
-    seen += name == step
-    if name == step and seen == count:
-        os.kill(os.getpid(), signal.SIGKILL)
-library = new_library(root)
-with Ledger(library.ledger_path) as ledger:
-    home = read_library(library, ledger, OTHER, stop=never(), report=lambda *_: None)
-    plan = plan_refiling(library, OTHER, home.facts, home.known, Scope(), home.given)
-    refile(plan, library, ledger, stop=never(), listener=Listener(step=on))
-"""
-
-
 @pytest.mark.parametrize(
     ("step", "count"), [("begin", 1), ("folder made", 4), ("renamed", 1), ("renamed", 4), ("written down", 4)]
 )
@@ -220,9 +194,14 @@ def test_a_kill_at_any_step_leaves_every_file_whole(home: Library, ledger: Ledge
     before, files = names_below(home.root), contents(home)
     plan, filed = plan_of(home, ledger), ledger.all_filed()
     ledger.close()
-    command = [sys.executable, "-c", KILLED, home.root, step, str(count)]
-    killed = subprocess.run(command, cwd=Path(__file__).parents[2], capture_output=True, check=False)
-    assert killed.returncode == -signal.SIGKILL, killed.stderr.decode()
+
+    def job() -> None:
+        with Ledger(home.ledger_path) as own:
+            at_home = read_library(home, own, OTHER, stop=never(), report=lambda *_: None)
+            wanted = plan_refiling(home, OTHER, at_home.facts, at_home.known, Scope(), at_home.given)
+            refile(wanted, home, own, stop=never(), listener=Listener(step=killing_at(step, count)))
+
+    killed_in(job)
     assert contents(home) == files
     with Ledger(home.ledger_path) as again:
         (leftover,) = recover(home, again)

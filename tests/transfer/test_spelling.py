@@ -111,6 +111,7 @@ def test_a_kill_while_names_change_by_case_loses_nothing(spelt: tuple[Library, P
         assert {"/IMG_" in name for name in names_below(library.root)} == {rules is UPPER}
 
 
+@pytest.mark.long
 def test_kills_at_random_moments_lose_nothing(spelt: tuple[Library, Place, set[bytes]]) -> None:
     """Wherever they fall."""
     library, place, before = spelt
