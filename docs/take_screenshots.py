@@ -151,7 +151,8 @@ class Camera:
         """Doubles settled by eye, and the tray that they lie in; what was set aside is taken back."""
         self.window.go_to("doubles")
         page = self.window.page("doubles").view
-        self.until(lambda: len(page._all) > 20 and page.pair.whole())
+        self.until(lambda: page._learning is not None and page._learning.complete)
+        self.until(lambda: len(page._all) > 20 and not page._working and page.pair.whole())
         page.decide_pile(page.piles._piles[0])
         page.list.choose_degree(Degree.PAYLOAD)
         while "words" not in page.list.group().files[1].path:

@@ -47,7 +47,7 @@ def main() -> None:
     for stream in (sys.stdout, sys.stderr):
         stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
     try:
-        _only(app, sys.argv[1:2])()
+        _only(app, sys.argv[1:2])(prog_name="jutrek")
     except (SourceRefused, NotPossible, PlanUnusable, NoSuchDay, NoSuchDevice, NoSuchQuestion) as error:
         code, words = WRONG_CALL, str(error)
     except (LibraryTrouble, PlaceFull, PlaceLost) as error:
