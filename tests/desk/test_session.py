@@ -19,7 +19,7 @@ from jutrek.desk.board import Board, State, gathered
 from jutrek.desk.questions import Effect
 from jutrek.desk.services import runs, sources
 from jutrek.desk.settings import last_library, remember_library
-from jutrek.errors import SourceRefused, SourceUnreadable, Stopped
+from jutrek.errors import LibraryMissing, SourceRefused, SourceUnreadable, Stopped
 from jutrek.filing import HouseRules, Undated, from_json
 from jutrek.library import Library
 from jutrek.transfer import Outcome
@@ -116,6 +116,9 @@ def test_trouble_stands_where_it_happened(
     session.open_library(str(tmp_path / "none"))
     heard = ear.wait(events.Trouble)
     assert heard.root == ""
+    for ask in (session.of_library, session.of_lookup):
+        ask(lambda _: "there is none")
+        assert isinstance(ear.wait(events.Trouble).error, LibraryMissing)
 
 
 def test_a_fault_of_our_own_is_told_and_survived(

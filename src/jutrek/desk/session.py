@@ -217,14 +217,15 @@ class Session:
         if self._library.services is not None:
             self.ask_library(lambda at: at.places.look())
 
-    def _look_up_in(self, library: Library) -> None:
+    def _look_up_in(self, library: Library | None) -> None:
         self._lookup_worker.ask(partial(self._open_lookup, library))
 
-    def _open_lookup(self, library: Library) -> None:
-        from jutrek.desk.services.lookup import LookupService
-
+    def _open_lookup(self, library: Library | None) -> None:
         self._close_lookup()
-        self._lookup = LookupService(library, self._lookup_worker.teller)
+        if library is not None:
+            from jutrek.desk.services.lookup import LookupService
+
+            self._lookup = LookupService(library, self._lookup_worker.teller)
 
     def _looked_up_in(self) -> LookupService:
         if self._lookup is None:

@@ -43,14 +43,13 @@ class Ticket(Generic[_T]):
 
     Attributes:
         given_up: whether it need not begin any more.
-        begun: whether it has begun.
     """
 
     def __init__(
         self, job: Callable[[], _T], answer: Callable[[_T], None] | None, trouble: Callable[[JutrekError], None] | None
     ) -> None:
         self.job, self.answer, self.trouble = job, answer, trouble
-        self.given_up = self.begun = False
+        self.given_up = False
 
     def give_up(self) -> None:
         """If it has not begun yet, let it end as stopped."""
@@ -94,6 +93,7 @@ class Worker:
         self._queue: list[tuple[Urgency, int, Ticket[Any]]] = []
         self._asked = self._depth = 0
         self._busy = self._closed = False
+        self._at_hand: Ticket[Any] | None = None
         self._thread = threading.Thread(target=self._work, name=teller.who, daemon=True)
 
     def start(self) -> None:
@@ -144,6 +144,12 @@ class Worker:
         """Whether it is to end."""
         return self._closed
 
+    def stop_at(self, ticket: Ticket[Any]) -> None:
+        """End a job, if it is the one at hand."""
+        with self._more:
+            if self._at_hand is ticket:
+                self.stop.set()
+
     def nudge(self) -> None:
         """Look again whether something can be done meanwhile."""
         with self._more:
@@ -184,8 +190,7 @@ class Worker:
             self.serve(Urgency.NOW)
             if self.stop.is_set() and not to_the_end:
                 ticket.give_up()
-                if ticket.begun:
-                    other.stop.set()
+                other.stop_at(ticket)
             with self._more:
                 if not ticket.ended:
                     self._more.wait(_LOOK_EVERY)
@@ -225,7 +230,9 @@ class Worker:
             ticket = self._take(Urgency.TURN)
             if ticket is not None:
                 self._busy = True
-                self.stop.clear()
+                with self._more:
+                    self._at_hand = ticket
+                    self.stop.clear()
                 self._do(ticket)
                 continue
             if self._busy:
@@ -261,7 +268,6 @@ class Worker:
         try:
             if ticket.given_up:
                 raise Stopped
-            ticket.begun = True
             return ticket.job(), None
         except JutrekError as error:
             return None, error
@@ -303,7 +309,8 @@ class _Passed(Ticket[Any]):
 
     def end(self, value: object, error: JutrekError | None) -> None:
         """It is done, or could not be."""
-        self.value, self.error, self.ended = value, error, True
+        self.value, self.error = value, error
+        self.ended = True
         self._waiting.nudge()
 
 

@@ -42,7 +42,7 @@ def bring(
         stop: when set, the run ends after the blocks at hand; what is home stays home.
         listener: hears of it.
         places: where else every file goes. One that fails or cannot take them drops out alone.
-        steering: lets the run pause, and answers for places that are full; it is made where none is given.
+        control: lets the run pause, and answers for places that are full; it is made where none is given.
         settled: what was decided about its dates, in words; the journal keeps it for the report.
         continues: the run that this one finishes; empty for none.
 

@@ -85,7 +85,7 @@ class Run:
     def __init__(self, task: Task, library: Library, ledger: Ledger, control: Control, listener: Listener) -> None:
         self._task, self._rows, self._rules = task, task.rows, task.rules
         self._library, self._ledger = library, ledger
-        self._steering, self._listener = control, listener
+        self._control, self._listener = control, listener
         self._targets = task.targets
         self._results: queue.SimpleQueue[tuple[int, Proof | Exception]] = queue.SimpleQueue()
         self._parts: queue.SimpleQueue[tuple[int, int, bytes, bytes]] = queue.SimpleQueue()
@@ -170,8 +170,8 @@ class Run:
 
     def _carry_all(self, journal: Journal) -> None:
         watch = Watch(
-            self._begun, self._steering.look, self._counts.read, self._counts.proven, self._listener.step,
-            lambda *part: self._parts.put(part), lambda target: self._steering.ask(target.place), self._lost.put,
+            self._begun, self._control.look, self._counts.read, self._counts.proven, self._listener.step,
+            lambda *part: self._parts.put(part), lambda target: self._control.ask(target.place), self._lost.put,
         )  # fmt: skip
         groups = _by_device(self._rows)
         threads = max(LANES, IN_FLIGHT // max(1, len(groups)))
@@ -188,7 +188,7 @@ class Run:
             for number, result in self._settled(journal):
                 self._take(journal, number, result)
         finally:
-            self._steering.halt.set()
+            self._control.halt.set()
             for pool in pools:
                 pool.shutdown(cancel_futures=True)
         self._settle(journal)
@@ -202,7 +202,7 @@ class Run:
         )  # fmt: skip
 
     def _begun(self, row: Row) -> None:
-        self._steering.look()
+        self._control.look()
         self._counts.begin(row)
 
     def _carry(self, carriers: queue.SimpleQueue[Carrier], bundle: Sequence[int]) -> None:
@@ -223,8 +223,8 @@ class Run:
         """Results as they come, until all rows have ended; keeps progress, stop and journal going meanwhile."""
         left = len(self._rows)
         while left:
-            if self._steering.stop.is_set():
-                self._steering.halt.set()
+            if self._control.stop.is_set():
+                self._control.halt.set()
             # Looking now and then instead of waking for each small file leaves the time to those that carry.
             time.sleep(_TICK if self._results.empty() else 0)
             while not self._results.empty():
@@ -260,7 +260,7 @@ class Run:
             gone = isinstance(result, SourceGone)
             self._end(Done(row, False, str(result), untouched=gone, gone=gone))
         elif isinstance(result, RunTrouble):
-            self._steering.halt.set()
+            self._control.halt.set()
             # What ended the run came first; the stops of the files beside it follow from it.
             if self._outcome.trouble is None or isinstance(self._outcome.trouble, Stopped):
                 self._outcome.trouble = result
@@ -346,7 +346,7 @@ class Run:
         if not always and moment - self._last_told < _TELL_EVERY:
             return
         self._last_told = moment
-        self._listener.progress(self._counts.progress(moment, self._steering))
+        self._listener.progress(self._counts.progress(moment, self._control))
 
 
 def _by_device(rows: Sequence[Row]) -> list[list[int]]:

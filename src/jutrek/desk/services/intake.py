@@ -24,6 +24,7 @@ from jutrek.desk.questions import Effect
 from jutrek.desk.saving import save_text
 from jutrek.desk.services.side import LibrarySide
 from jutrek.desk.services.sources import SourcesService
+from jutrek.desk.storage import storage_at
 from jutrek.desk.story import as_objects
 from jutrek.desk.workbench import Workbench
 from jutrek.desk.worker import Worker
@@ -215,6 +216,7 @@ class IntakeService:
 
     def _publish(self) -> None:
         bench = self._bench
+        bench.places = tuple(storage_at(one.name, one.root, one.id, here=one.here) for one in bench.places)
         if self._ledger is not None:
             bench.nothing_home = self._ledger.is_empty
             bench.knows_content, bench.knows_looks = (True, True) if bench.nothing_home else self._knows
@@ -315,7 +317,7 @@ class IntakeService:
         """Other places are connected, or have other room."""
         if self._bench.places != places:
             self._bench.places = places
-            self.redraw(False)
+            self.redraw(True)
 
     def know_released(self, released: Mapping[str, Certificate]) -> None:
         """Other sources are proven."""

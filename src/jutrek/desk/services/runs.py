@@ -25,7 +25,7 @@ class RunsService:
     """Runs.
 
     Attributes:
-        steering: what steers the run that is at work; made anew for each, and read from any thread.
+        control: what steers the run that is at work; made anew for each, and read from any thread.
     """
 
     def __init__(

@@ -29,12 +29,12 @@ class LibrarySide:
         learns: whether the library is looked through while nothing else is to be done.
     """
 
-    def __init__(self, worker: Worker, intake: IntakeSide, opened: Callable[[Library], None]) -> None:
+    def __init__(self, worker: Worker, intake: IntakeSide, opened: Callable[[Library | None], None]) -> None:
         """
         Args:
             worker: owns the library.
             intake: what is told to the intake.
-            opened: called with every library that is opened, on the worker's thread.
+            opened: called with every library that is opened, and with None when it is closed, on the worker's thread.
         """
         self.worker = worker
         self.lock = threading.RLock()
@@ -69,6 +69,7 @@ class LibrarySide:
         with self.worker.holding(self.lock):
             if self.services is not None:
                 self.close()
+                self._opened(None)
                 self.worker.teller.tell(events.Learning(0, 0, False, False, False, 0))
             services = LibraryServices(path, chosen=chosen, worker=self.worker, intake=self._intake)
             services.rules.tell()

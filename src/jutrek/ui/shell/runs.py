@@ -67,17 +67,17 @@ class RunControl(QObject):
 
     def pause(self, paused: bool) -> bool:
         """Let it pause, or go on. Returns whether there is one."""
-        control = self._steering
+        control = self._control
         if control is not None:
             control.pause() if paused else control.go_on()
         return control is not None
 
     def answer(self, place: str, choice: Choice) -> None:
         """Say what becomes of a place that is full, by its id."""
-        if (control := self._steering) is not None:
+        if (control := self._control) is not None:
             control.answer(place, choice)
 
     @property
-    def _steering(self) -> Control | None:
+    def _control(self) -> Control | None:
         session = self._client.session
         return session.control if session is not None and self.running else None

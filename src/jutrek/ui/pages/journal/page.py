@@ -59,7 +59,9 @@ class JournalPage(Page):
 
     def _see_board(self, event: events.BoardChanged) -> None:
         place = event.board.place
-        self._root = place.root if place is not None else ""
+        before, self._root = self._root, place.root if place is not None else ""
+        if self.shown and before != self._root:
+            self._read()
 
     def _open(self, run: str) -> None:
         """Show the files of a run; one that was chosen before, and is waited for, is wanted no more."""
