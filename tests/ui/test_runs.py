@@ -96,6 +96,12 @@ def test_a_run_into_two_places_is_shown_proved_and_reported(
     qtbot.waitUntil(lambda: words(two).startswith("Paused."), timeout=PATIENCE)
     qtbot.mouseClick(page.action_bar.pause, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not words(two).startswith("Paused."), timeout=PATIENCE)
+    two.go_to("journal")
+    journal = two.page("journal").view
+    qtbot.waitUntil(lambda: len(journal.run.model.files) == 3, timeout=PATIENCE)
+    assert {file.what for file in journal.run.model.files} == {"to come"}
+    assert journal.bar.words().startswith("It is at work.")
+    two.go_to("intake")
     held.go.set()
     qtbot.waitUntil(lambda: not two.runs.running, timeout=PATIENCE)
     assert "3 files brought home and proven." in words(two)

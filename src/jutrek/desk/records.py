@@ -174,7 +174,8 @@ def _file(run_log: RunLog, row: int, entry: Mapping[str, Any], marks: Marks) -> 
     proven = "proven" if len(homes) == 1 else f"proven in {stand} place{'s' * (stand != 1)}"
     if bad:
         proven = f"{'' if not stand else f'{proven}, '}{' and '.join(sorted(set(bad)))} since"
-    what = proven if done else run_log.failed.get(row, "not home")
+    waits = "not home" if run_log.end else "to come"
+    what = proven if done else run_log.failed.get(row, waits)
     source, original = str(entry["source"]), str(entry.get("original", ""))
     if original:
         source = os.path.join(os.path.basename(str(entry.get("root", "")).rstrip("/")), original)

@@ -73,7 +73,7 @@ class RunHead(QWidget):
             return ("", "", "")
         when, ended = local(record.at), local(record.ended)
         day = QLocale().toString(when, "dddd, d MMMM yyyy, HH:mm") if when else ""
-        until = f" to {QLocale().toString(ended, 'HH:mm')}" if ended else ", it has no end"
+        until = f" to {QLocale().toString(ended, 'HH:mm')}" if ended else ", at work"
         where = ", ".join(f"{name}: {paint.counted(count, 'file')}" for name, count in record.places)
         return f"{day}{until} · {record.who}", figures_of(record), record.broken or (where and f"Proven in {where}.")
 
