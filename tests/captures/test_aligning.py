@@ -9,7 +9,7 @@ import pytest
 from bench.clocks import judge, make_day
 
 from jutrek.captures import Capture, propose
-from jutrek.captures.aligning import Activity, align, align_all
+from jutrek.captures.aligning import Activity, agreeing, align, align_all
 from jutrek.captures.settling import shift_words
 from jutrek.formats import DeviceFacts
 from tests.captures.make import CAMCORDER, M2, RECORDER, at, shot
@@ -76,6 +76,14 @@ def test_what_states_its_offset_outweighs_what_does_not() -> None:
         ("a", 3600, False),
         ("b", 3600, False),
     ]
+
+
+def test_of_two_that_state_their_offset_the_busier_one_is_believed() -> None:
+    """Whatever they are called, so that the same plan comes of the same cards every time."""
+    times = moments(60)
+    for number in range(20):
+        few, many = (Activity(own, own, states=True) for own in (times[::2] - 3600, times))
+        assert agreeing({f"few {number}": few, f"many {number}": many}) == ({f"many {number}"}, False)
 
 
 def test_a_day_off_is_found_among_days() -> None:

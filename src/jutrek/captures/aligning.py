@@ -148,7 +148,7 @@ def _with_enough(activities: Mapping[str, Activity]) -> dict[str, Activity]:
 
 def _agreeing(activities: Mapping[str, Activity]) -> tuple[set[str], bool]:
     anchors = {key for key, one in activities.items() if one.anchor}
-    stating = {key for key, one in activities.items() if one.states}
+    stating = [key for key, one in activities.items() if one.states]
     groups = {key: {key} for key in activities}
     busy = sorted(activities, key=lambda key: -activities[key].starts.size)[:8]
     for one, other in combinations(busy, 2):
@@ -160,10 +160,14 @@ def _agreeing(activities: Mapping[str, Activity]) -> tuple[set[str], bool]:
                 groups[key] = joined
     if anchors:
         return set().union(*(groups[key] for key in anchors)), True
-    largest = max(groups.values(), key=lambda group: (len(group), sum(activities[key].starts.size for key in group)))
+
+    def weight(group: set[str]) -> tuple[int, int]:
+        return len(group), sum(activities[key].starts.size for key in group)
+
+    largest = max(groups.values(), key=weight)
     if stating:
         # Several of them that do not agree with one another state what at least one of them has wrong.
-        known = max((groups[key] for key in stating), key=len)
+        known = max((groups[key] for key in stating), key=weight)
         rest = max((len(group - known) for group in groups.values()), default=0)
         return known, len(known) > max(rest, 1)
     if len(largest) > 1:
