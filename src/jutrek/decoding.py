@@ -13,7 +13,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, BinaryIO, NamedTuple, Protocol
 
-from jutrek.formats import Kind, Reading, Stretch, open_read_only
+from jutrek.formats import Decoder, Kind, Reading, Stretch, format_of, open_read_only
 
 if TYPE_CHECKING:
     import numpy as np
@@ -24,8 +24,6 @@ if TYPE_CHECKING:
 warnings.filterwarnings("ignore", module=r"PIL\.")
 
 MAX_PREVIEW = 64 * 1024 * 1024
-DECODED = frozenset({"jpeg", "png", "webp", "gif", "heic", "heif", "avif"})
-"""Formats whose picture is decoded itself; raws show their embedded JPEG."""
 
 
 class Pictured(Protocol):
@@ -96,7 +94,7 @@ def still(
     source: BinaryIO | io.BytesIO = file
     if preview is not None and preview.size <= MAX_PREVIEW:
         source = io.BytesIO(os.pread(file.fileno(), preview.size, preview.offset))
-    if view.format in ("heic", "heif"):
+    if format_of(view.format).decoder is Decoder.HEIF:
         import pillow_heif
 
         pillow_heif.register_heif_opener()
@@ -115,6 +113,11 @@ def still(
 def largest(previews: Sequence[Stretch]) -> Stretch | None:
     """The largest of embedded JPEGs."""
     return max(previews, key=lambda stretch: stretch.size, default=None)
+
+
+def preview_of(view: Pictured) -> Stretch | None:
+    """What stands for a still: its largest embedded JPEG, or None where it is decoded itself."""
+    return largest(view.previews) if format_of(view.format).decoder is Decoder.NONE else None
 
 
 def image_of(frame: Any) -> Image.Image:

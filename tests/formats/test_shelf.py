@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from jutrek.demo.shelf import specimens
 from jutrek.formats import STUMBLED, Kind, Reading, read
+from jutrek.formats.table import FORMATS
 from tests.making import claims_inside, put
 
 DAY = "2026-05-14T10:26:13"
@@ -28,6 +29,7 @@ STILLS = {
     "body.dng": ("dng", SHOT, BODY, (32, 21)),
     "body.cr2": ("cr2", SHOT, BODY, (64, 16)),
     "body.nef": ("nef", SHOT, BODY, (64, 16)),
+    "body.raw": ("raw", SHOT, BODY, (64, 16)),
     "body.orf": ("orf", SHOT, BODY, (64, 16)),
     "body.rw2": ("rw2", SHOT, BODY, (64, 16)),
     "body.raf": ("raf", SHOT, BODY, (64, 16)),
@@ -35,6 +37,7 @@ STILLS = {
     "body.mrw": ("mrw", SHOT, BODY, (64, 16)),
     "body.x3f": ("x3f", ("x3f", DAY, None), BODY, (64, 16)),
     "phone.heic": ("heic", ("exif:original", f"{DAY}.42", None), PHONE, (96, 64)),
+    "general.heif": ("heif", ("exif:original", f"{DAY}.42", None), PHONE, (96, 64)),
     "picture.avif": ("avif", SHOT, BODY, (96, 64)),
     "picture.png": ("png", SHOT, BODY, (96, 64)),
     "picture.webp": ("webp", SHOT, BODY, (96, 64)),
@@ -47,6 +50,7 @@ CLIPS = {
     "encoded.mp4": ("mp4", CREATED, "", 0.48),
     "phone.mov": ("mov", ("qt:creationdate", DAY, "+02:00"), "Skarv P4", 4.0),
     "pocket camera.3gp": ("3gp", ("qt:creationdate", DAY, "+02:00"), VIDEO, 4.0),
+    "pocket player.m4v": ("m4v", CREATED, "", 4.0),
     "camera.mp4": ("mp4", ("clipdata", DAY, "+02:00"), "Hovar 4K H4-0091", 4.0),
     "maker.mp4": ("mp4", SHOT, BODY, 4.0),
     "action.mp4": ("mp4", ("gps", UTC, "Z"), "Skarv Dash SD-0042", 4.0),
@@ -78,6 +82,7 @@ BESIDE = {
     "disc.moi": ("moi", ("moi", f"{DAY}.42", None), "", 0.48),
     "studioM01.XML": ("clipdata", ("clipdata", DAY, "+02:00"), "Hovar 4K H4-0091", 0.0),
     "drone.srt": ("srt", ("srt", f"{DAY}.42", None), "", 2.0),
+    "edit.aae": ("aae", ("aae:changed", UTC, "+00:00"), "", 0.0),
     "edit.xmp": ("xmp", ("xmp:original", DAY, "+02:00"), "", 0.0),
 }
 KINDS = {Kind.STILL: STILLS, Kind.CLIP: CLIPS, Kind.SOUND: SOUNDS, Kind.SIDECAR: BESIDE}
@@ -99,8 +104,25 @@ def device_words(reading: Reading) -> str:
 
 
 def test_every_specimen_has_its_row(shelf: Path) -> None:
-    """A format that comes to the shelf is tested here."""
+    """A format that comes to the shelf is tested here, and each one of the table is on it."""
     assert {path.name for path in shelf.iterdir()} == {name for name, *_ in EXPECTED}
+    told = {form: (kind, Path(name).suffix.lower()) for name, kind, form, *_ in EXPECTED}
+    assert told.keys() == {row.name for row in FORMATS.values() if row.kind is not Kind.OTHER and not row.by_name} | {
+        "nef",
+        "cr2",
+    }
+    for form, (kind, suffix) in told.items():
+        assert FORMATS[form].kind is kind
+        assert suffix in FORMATS[form].suffixes or form == "raw"
+
+
+@pytest.mark.parametrize("name", sorted(row.name for row in FORMATS.values() if row.by_name and row.name != "cr2"))
+def test_raws_that_nothing_else_tells_apart_are_told_by_name(name: str, tmp_path: Path) -> None:
+    """The one place where the extension counts; a maker that writes one format alone is believed before it."""
+    unknown = specimens()["body.nef"]
+    assert read(str(put(tmp_path / f"a.{name.upper()}", unknown))).format == name
+    known = unknown.replace(b"Arlen", b"NIKON")
+    assert read(str(put(tmp_path / f"b.{name}", known))).format == "nef"
 
 
 @pytest.mark.parametrize(

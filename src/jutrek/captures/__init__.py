@@ -2,7 +2,6 @@
 
 from jutrek.captures.capture import Capture, Device, ReadFile, counter_of
 from jutrek.captures.companions import (
-    MEDIA_SUFFIXES,
     SAME_PRESS,
     developed_beside_raw,
     named_after,
@@ -27,7 +26,6 @@ from jutrek.captures.zones import Habits, Surroundings
 
 __all__ = [
     "LADDER",
-    "MEDIA_SUFFIXES",
     "RUNGS",
     "SAME_PRESS",
     "Beside",

@@ -15,19 +15,11 @@ from datetime import datetime, timedelta
 from jutrek.captures.capture import TRACK, Capture, ReadFile
 from jutrek.captures.devices import device_key
 from jutrek.captures.moment import INSIDE, Moment, Trust
-from jutrek.formats import Kind
+from jutrek.formats import MEDIA_SUFFIXES, Kind, format_of
 
 _RANK = {Kind.STILL: 1, Kind.CLIP: 2, Kind.SOUND: 3, Kind.SIDECAR: 4, Kind.OTHER: 5}
 _BESIDE = frozenset({Kind.SIDECAR, Kind.OTHER})
 _TRUST = {trust: number for number, trust in enumerate(Trust)}
-_MEDIA = (
-    "jpg", "jpeg", "dng", "tif", "tiff", "nef", "nrw", "cr2", "cr3", "arw", "orf", "rw2", "raf", "pef", "srw", "3fr",
-    "mrw", "x3f", "iiq", "heic", "heif", "hif", "avif", "png", "webp", "jxl", "gif", "mp4", "mov", "m4v", "3gp", "avi",
-    "mts", "m2ts", "mpg", "mod", "mxf", "mkv", "webm", "dv", "wmv", "wav", "aif", "aiff", "flac", "ogg", "mp3", "m4a",
-)  # fmt: skip
-MEDIA_SUFFIXES = frozenset(f".{suffix}" for suffix in _MEDIA)
-"""Extensions of stills, clips and sound, in small letters."""
-_DEVELOPED = frozenset({"jpeg", "heic", "heif", "avif", "png", "webp", "jxl", "gif", "tiff"})
 _THUMBNAIL, _LIGHT = ".thm", ".lrv"
 _CLIP_DATA = re.compile(r"M\d\d$", re.IGNORECASE)
 """What cameras put between a clip's stem and the extension of its data."""
@@ -96,14 +88,12 @@ def _bare(key: _Key) -> _Key:
 def developed_beside_raw(capture: Capture) -> frozenset[str]:
     """The paths of pictures that a device developed beside its raw, and of their own sidecars."""
     first = capture.primary.reading
-    if len(capture.files) == 1 or first.kind is not Kind.STILL or first.format in _DEVELOPED:
+    if len(capture.files) == 1 or first.kind is not Kind.STILL or format_of(first.format).developed:
         return frozenset()
     pictures = {
         read.file.path
         for read in capture.files
-        if read.reading.kind is Kind.STILL
-        and read.reading.format in _DEVELOPED
-        and not read.file.path.lower().endswith(_THUMBNAIL)
+        if read.reading.kind is Kind.STILL and _developed(read) and not read.file.path.lower().endswith(_THUMBNAIL)
     }
     beside = {
         read.file.path
@@ -111,6 +101,10 @@ def developed_beside_raw(capture: Capture) -> frozenset[str]:
         if read.reading.kind in _BESIDE and os.path.splitext(read.file.path)[0] in pictures
     }
     return frozenset(pictures | beside)
+
+
+def _developed(read: ReadFile) -> bool:
+    return format_of(read.reading.format).developed
 
 
 def _stem(read: ReadFile) -> _Key:
@@ -161,15 +155,15 @@ def _join_siblings(stems: dict[_Key, list[ReadFile]]) -> None:
     """Put developed pictures from a folder beside the raws' to their raws: one press, sorted apart by format."""
     raws: dict[_Key, _Key] = {}
     for (folder, stem), same in stems.items():
-        if any(read.reading.kind is Kind.STILL and read.reading.format not in _DEVELOPED for read in same):
+        if any(read.reading.kind is Kind.STILL and not _developed(read) for read in same):
             raws[os.path.dirname(folder), stem] = folder, stem
     for folder, stem in list(stems) if raws else ():
         beside = raws.get((os.path.dirname(folder), stem))
         if beside is None or beside == (folder, stem):
             continue
         pictures = [read for read in stems[folder, stem] if read.reading.kind is Kind.STILL]
-        raw = next(read for read in stems[beside] if read.reading.format not in _DEVELOPED)
-        if pictures and all(read.reading.format in _DEVELOPED and _one_press(raw, read) for read in pictures):
+        raw = next(read for read in stems[beside] if not _developed(read))
+        if pictures and all(_developed(read) and _one_press(raw, read) for read in pictures):
             stems[beside] += stems.pop((folder, stem))
 
 
@@ -218,7 +212,7 @@ def turn(read: ReadFile, proxies: _Paths = frozenset()) -> tuple[int, bool, bool
     rank = _RANK[read.reading.kind]
     if read.file.path.lower().endswith(_THUMBNAIL):
         rank = _RANK[Kind.SIDECAR]
-    return rank, read.file.path in proxies, bool(_edit_of(read)), read.reading.format in _DEVELOPED, read.file.path
+    return rank, read.file.path in proxies, bool(_edit_of(read)), _developed(read), read.file.path
 
 
 def _captures(same: list[ReadFile], proxies: _Paths) -> Iterator[Capture]:

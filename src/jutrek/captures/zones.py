@@ -14,7 +14,7 @@ from datetime import UTC, datetime, timedelta, tzinfo
 from functools import lru_cache
 from zoneinfo import ZoneInfo
 
-from jutrek.formats import Claim, Offset, Precision, Reading
+from jutrek.formats import Claim, Offset, Precision, Reading, format_of
 
 SOURCE = "source:"
 """Begins the key of what has no known device."""
@@ -26,10 +26,6 @@ CONTAINER_TIMES = frozenset({"mp4:created", "mp4:track", "mkv:created", "mxf:cre
 """Claims in UTC by their container's definition, which many devices fill with local time."""
 _ELSEWHERE = frozenset({"file", "xmp:changed", "aae:changed", "png:changed"})
 _KNOWING = frozenset({"exif:original", "qt:creationdate", "clipdata", "mdpm"})
-
-
-_FIRST_YEARS = {"cr3": 2018, "rw2": 2008, "arw": 2006, "cr2": 2004, "x3f": 2002, "mrw": 2001, "raf": 2000}
-"""Formats that cameras alone write, and the year of the first of them. Pictures of any age are turned into others."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -190,7 +186,7 @@ class Habits:
     def around(self, device: str, reading: Reading) -> Surroundings:
         """What is known around a file of a device."""
         habit, near = self._writes_local.get(device), self._near(device, reading)
-        since = _FIRST_YEARS.get(reading.format, 0)
+        since = format_of(reading.format).since
         return Surroundings(reading.position, habit, near, is_known(device), self._home, reading.duration, since)
 
     def _near(self, device: str, reading: Reading) -> int | None:

@@ -9,7 +9,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, BinaryIO
 
-from jutrek.decoding import DECODED, Pictured, first_frame, frames_at, image_of, largest, opened, shown, still
+from jutrek.decoding import Pictured, first_frame, frames_at, image_of, largest, opened, preview_of, shown, still
 from jutrek.errors import FileTrouble
 from jutrek.formats import Kind, open_read_only, read
 
@@ -143,7 +143,7 @@ def _small(file: BinaryIO, view: Pictured, size: Size) -> Picture | None:
 
 def _large(file: BinaryIO, view: Pictured, size: Size) -> Picture | None:
     if view.kind is Kind.STILL:
-        preview = None if view.format in DECODED else largest(view.previews)
+        preview = preview_of(view)
         return _fit_in(still(file, view, preview, _twice(size)), size)
     return _drawn(_peaks(file, size[0] // 3), size) if view.kind is Kind.SOUND else None
 

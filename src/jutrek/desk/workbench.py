@@ -35,7 +35,7 @@ from jutrek.doubles.beyond_bytes import Lookout
 from jutrek.doubles.waiting import SEEN, decide_anew, remembered
 from jutrek.filing import Action, HouseRules, OnDouble, Plan, rebased
 from jutrek.filing.facts import SAID
-from jutrek.formats import Kind
+from jutrek.formats import MEDIA
 from jutrek.library import Library, known_devices
 from jutrek.transfer import Done
 
@@ -373,9 +373,6 @@ class Workbench:
         return frozenset(homes | {path for path in folders if self._existing[path]})
 
 
-_LOOKED_AT = frozenset({Kind.STILL, Kind.CLIP, Kind.SOUND})
-
-
 def not_compared(
     story: Story, rules: HouseRules, standings: Mapping[str, Comparison], *, content: bool, looks: bool
 ) -> int:
@@ -386,7 +383,7 @@ def not_compared(
         return 0
     return sum(
         _is_new(one.id, standings) and one.trusted and one.id not in story.wishes.waits
-        and (by_content or one.kind in _LOOKED_AT)
+        and (by_content or one.kind in MEDIA)
         for one in story.captures
     )  # fmt: skip
 

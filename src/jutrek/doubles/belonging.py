@@ -13,16 +13,14 @@ from collections.abc import Iterable, Mapping
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 
-from jutrek.captures import MEDIA_SUFFIXES, SAME_PRESS, Capture
+from jutrek.captures import SAME_PRESS, Capture
 from jutrek.doubles.comparing import NEW, Comparison, Standing
-from jutrek.formats import Kind
+from jutrek.formats import DEVELOPED_SUFFIXES, MEDIA_SUFFIXES, Kind
 from jutrek.library import Filed
 from jutrek.sources import SourceFile
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
-
-_DEVELOPED = frozenset({".jpg", ".jpeg", ".heic", ".heif", ".hif", ".avif", ".png", ".webp", ".jxl", ".tif", ".tiff"})
 
 
 def belonging(
@@ -85,4 +83,4 @@ def _agrees(when: datetime | None, filed: Filed) -> bool:
 
 def _turn(pair: tuple[str, Filed], inner: str) -> tuple[bool, bool, str]:
     suffix = os.path.splitext(pair[1].original)[1].lower()
-    return bool(inner) and suffix != inner, suffix in _DEVELOPED, pair[0]
+    return bool(inner) and suffix != inner, suffix in DEVELOPED_SUFFIXES, pair[0]

@@ -16,17 +16,16 @@ from typing import TYPE_CHECKING
 
 from jutrek.captures import ReadFile
 from jutrek.doubles.comparing import NEW, Comparison, Standing
-from jutrek.doubles.degrees import RAWS, one_press, two_presses
+from jutrek.doubles.degrees import one_press, two_presses
 from jutrek.doubles.learning import content_of, payload_prints
 from jutrek.doubles.payload import Payload
 from jutrek.errors import SourceUnreadable, Stopped
-from jutrek.formats import Kind
+from jutrek.formats import MEDIA, Kind, format_of
 from jutrek.library.contents import Content
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
 
-_MEDIA = frozenset({Kind.STILL, Kind.CLIP, Kind.SOUND})
 _THREADS = 2
 _AT_ONCE = 8
 
@@ -63,7 +62,7 @@ def retagged(
     # What came home just now was not looked at there yet: it is compared where it came from.
     there: dict[int, list[ReadFile]] = defaultdict(list)
     for one in files if sizes else ():
-        if standings.get(one.file.path, NEW).standing is Standing.HOME and one.reading.kind in _MEDIA:
+        if standings.get(one.file.path, NEW).standing is Standing.HOME and one.reading.kind in MEDIA:
             size = _payload_size(one)
             if size in sizes:
                 there[size].append(one)
@@ -81,16 +80,13 @@ def retagged(
 
 
 def _is_new(one: ReadFile, standings: Mapping[str, Comparison]) -> bool:
-    is_media = one.reading.kind in _MEDIA and one.file.size > 0
+    is_media = one.reading.kind in MEDIA and one.file.size > 0
     return is_media and standings.get(one.file.path, NEW).standing is Standing.NEW
-
-
-_WALKED = frozenset({"ogg", "opus", "matroska", "webm"})
 
 
 def _payload_size(one: ReadFile) -> int:
     """The size of a file's payload; 0 where it has none. Of few formats the file has to be walked for it."""
-    if one.reading.format not in _WALKED:
+    if format_of(one.reading.format).walk is None:
         return sum(stretch.size for stretch in one.reading.payload)
     try:
         with Payload(one.file.path, one.reading) as payload:
@@ -179,7 +175,7 @@ def _may_be(one: ReadFile, lengths: Mapping[Kind, Sequence[float]]) -> bool:
 
 def _better(new: Content, old: Content) -> bool:
     """Whether a new picture is worth more than the one that is there: it is the raw, or has clearly more pixels."""
-    raws = new.format in RAWS, old.format in RAWS
+    raws = format_of(new.format).raw, format_of(old.format).raw
     if raws[0] != raws[1]:
         return raws[0]
     return new.width * new.height > _MORE * old.width * old.height

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
 
-from jutrek.formats import Kind
+from jutrek.formats import Kind, format_of
 from jutrek.library.contents import Content
 
 
@@ -55,10 +55,6 @@ class Group:
 _BURST = 600.0
 """Seconds within which two pictures of one device are taken for two presses, if their times differ."""
 _WHOLE_PICTURE = 0.9
-RAWS = frozenset({
-    "dng", "cr2", "cr3", "nef", "nrw", "arw", "sr2", "srf", "pef", "srw", "3fr", "fff", "erf", "mef", "mos", "iiq",
-    "dcr", "kdc", "rwl", "gpr", "orf", "rw2", "raf", "mrw", "x3f", "raw",
-})  # fmt: skip
 _TAIL = re.compile(r"(?:_p\d+)?(?:_tr\w{1,3})?(?:_proxy)?$")
 
 
@@ -72,7 +68,7 @@ def one_press(one: Content, other: Content) -> bool:
         return os.path.splitext(one.path)[1].casefold() != os.path.splitext(other.path)[1].casefold() or (
             _TAIL.search(os.path.splitext(one.path)[0]) != _TAIL.search(os.path.splitext(other.path)[0])
         )
-    raws = one.format in RAWS, other.format in RAWS
+    raws = format_of(one.format).raw, format_of(other.format).raw
     pixels = one.width * one.height, other.width * other.height
     return raws[0] != raws[1] and min(pixels) >= _WHOLE_PICTURE * max(pixels)
 

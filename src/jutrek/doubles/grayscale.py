@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, TypeVar
 
 import numpy as np
 
-from jutrek.decoding import DECODED, Shown, frames_at, largest, loudness, opened, shown, still
+from jutrek.decoding import Shown, frames_at, loudness, opened, preview_of, shown, still
 from jutrek.doubles.looks import looks_of
 from jutrek.errors import FileTrouble, SourceUnreadable
 from jutrek.formats import Kind, Reading, read
@@ -64,7 +64,7 @@ def grey_of(view: Shown) -> Image.Image | None:
 
     def make() -> Image.Image:
         with opened(view.id) as file:
-            preview = None if view.format in DECODED else largest(view.previews)
+            preview = preview_of(view)
             return _small(still(file, view, preview, (SIDE, SIDE), "L"))
 
     return _decoded(view.id, make)

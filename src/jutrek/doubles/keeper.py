@@ -7,7 +7,8 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-from jutrek.doubles.degrees import RAWS, Degree
+from jutrek.doubles.degrees import Degree
+from jutrek.formats import format_of
 from jutrek.library import Filed
 from jutrek.library.contents import Content
 
@@ -45,7 +46,7 @@ def _dated(one: Content, known: Known) -> float:
 
 
 def _raw(one: Content, _: Known) -> float:
-    return float(one.format in RAWS)
+    return float(format_of(one.format).raw)
 
 
 def _made_by(one: Content, _: Known) -> float:

@@ -20,7 +20,7 @@ from jutrek.captures.moment import INSIDE, decide
 from jutrek.decoding import Shown, shown
 from jutrek.doubles.payload import Payload
 from jutrek.errors import SourceUnreadable, Stopped
-from jutrek.formats import Kind, Reading, read
+from jutrek.formats import MEDIA, Kind, Reading, read
 from jutrek.library import HomeFile, Library
 from jutrek.library.contents import Content
 from jutrek.library.fingerprint import quick
@@ -66,7 +66,7 @@ def content_of(path: str, name: str, reading: Reading, stamp: tuple[int, int], *
         words = len(wording.keywords) + sum(map(bool, (wording.title, wording.place, wording.job)))
     return Content(
         name, *stamp, reading.kind.value, reading.format, width, height, reading.duration, size, mark, None,
-        looks_at(path, reading) if looks or reading.kind not in _SEEN else None, taken_of(reading),
+        looks_at(path, reading) if looks or reading.kind not in MEDIA else None, taken_of(reading),
         " ".join(part for part in (device.make, device.model, device.serial) if part) if device else "", words,
     )  # fmt: skip
 
@@ -259,8 +259,4 @@ def payload_prints(
 
 def media(contents: Iterable[Content]) -> list[Content]:
     """Those that are stills, clips or sounds, and not empty."""
-    return [one for one in contents if one.kind in _MEDIA and one.size]
-
-
-_SEEN = frozenset({Kind.STILL, Kind.CLIP, Kind.SOUND})
-_MEDIA = frozenset(kind.value for kind in _SEEN)
+    return [one for one in contents if one.kind in MEDIA and one.size]

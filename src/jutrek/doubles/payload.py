@@ -15,16 +15,12 @@ from collections.abc import Iterable, Iterator
 import xxhash
 
 from jutrek.errors import BrokenFile, SourceUnreadable, Stopped
-from jutrek.formats import Kind, Reading, Stretch, open_read_only
-from jutrek.formats.matroska import clusters
-from jutrek.formats.ogg import bodies
+from jutrek.formats import MEDIA, Reading, Stretch, format_of, open_read_only
 from jutrek.formats.span import FileBytes, Span
 
 ENDS = 64 * 1024
 """Bytes at the head and at the tail of a payload that its mark covers."""
 _BLOCK = 1024 * 1024
-_MEDIA = frozenset({Kind.STILL, Kind.CLIP, Kind.SOUND})
-_WALKED = {"ogg": bodies, "opus": bodies, "matroska": clusters, "webm": clusters}
 
 
 class Payload:
@@ -50,10 +46,10 @@ class Payload:
         """In bytes; 0 where it cannot be told apart."""
 
     def _found(self, reading: Reading) -> tuple[Stretch, ...]:
-        if reading.kind not in _MEDIA:
+        if reading.kind not in MEDIA:
             return ()
         size = os.fstat(self._fd).st_size
-        walk = _WALKED.get(reading.format)
+        walk = format_of(reading.format).walk
         if walk is None or not reading.payload:
             inside = all(one.offset + one.size <= size for one in reading.payload)
             return reading.payload if inside else ()

@@ -12,7 +12,8 @@ import unicodedata
 from enum import StrEnum
 from functools import lru_cache
 
-from jutrek.captures import MEDIA_SUFFIXES, without_edit
+from jutrek.captures import without_edit
+from jutrek.formats import MEDIA_SUFFIXES, format_of
 
 MAX_BYTES = 255
 """Of a name, in UTF-8: the limit of most file systems."""
@@ -30,38 +31,6 @@ _RESERVED = frozenset([
     *(f"{port}{digit}" for port in ("com", "lpt") for digit in "0123456789¹²³"),
 ])  # fmt: skip
 """Names of devices on some systems, with any extension; superscript digits count there as digits."""
-_SUFFIXES: dict[str, tuple[str, ...]] = {
-    "jpeg": (".jpg", ".jpeg", ".jpe", ".thm", ".mpo", ".jps", ".insp"),
-    "tiff": (".tif", ".tiff"),
-    "dng": (".dng", ".gpr"),
-    "nef": (".nef", ".nrw"),
-    "arw": (".arw", ".sr2", ".srf"),
-    "3fr": (".3fr", ".fff"),
-    "dcr": (".dcr", ".kdc"),
-    "rw2": (".rw2", ".rwl", ".raw"),
-    **{name: (f".{name}",) for name in ("cr2", "cr3", "orf", "raf", "pef", "srw", "erf", "mef", "mos", "mrw", "x3f")},
-    "heic": (".heic", ".hif"),
-    "heif": (".heif", ".hif", ".heic"),
-    **{name: (f".{name}",) for name in ("avif", "png", "webp", "jxl", "gif")},
-    "mp4": (".mp4", ".m4v", ".m4a", ".lrv", ".360", ".insv"),
-    "m4v": (".m4v", ".mp4"),
-    "mov": (".mov", ".qt"),
-    "3gp": (".3gp", ".3g2"),
-    "mpeg-ts": (".mts", ".m2ts", ".m2t", ".ts", ".tod"),
-    "mpeg-ps": (".mpg", ".mpeg", ".mod", ".vob"),
-    "matroska": (".mkv", ".mka"),
-    "asf": (".wmv", ".wma", ".asf"),
-    **{name: (f".{name}",) for name in ("avi", "mxf", "webm", "dv")},
-    "m4a": (".m4a", ".m4b"),
-    "wav": (".wav", ".bwf"),
-    "aiff": (".aif", ".aiff", ".aifc"),
-    "ogg": (".ogg", ".oga", ".ogv"),
-    "opus": (".opus", ".ogg"),
-    **{name: (f".{name}",) for name in ("flac", "mp3", "caf")},
-    "clipdata": (".xml",),
-    **{name: (f".{name}",) for name in ("xmp", "moi", "srt", "aae")},
-}
-"""The extensions that a container may bear; the first is given where a file bears none of them."""
 
 
 def same_name(name: str) -> str:
@@ -104,7 +73,7 @@ def suffix_of(name: str, container: str, case: Extensions = Extensions.LOWER) ->
     Sidecars keep the extension of their file (`a.dng.xmp`), clip data the number that their camera puts between stem
     and extension (`C0001M01.XML`).
     """
-    if container == "xmp" or container not in _SUFFIXES:
+    if container == "xmp" or not _suffixes(container):
         inner = name[len(stem_of(name)) :]
         own = inner if inner.count(".") == 2 else os.path.splitext(name)[1]
     elif container == "clipdata" and (numbered := _CLIP_DATA.search(name)):
@@ -119,10 +88,16 @@ def suffix_of(name: str, container: str, case: Extensions = Extensions.LOWER) ->
     return _suffix(own, container, case)
 
 
+def _suffixes(container: str) -> tuple[str, ...]:
+    """The extensions that a container may bear; the first is given where a file bears none of them."""
+    row = format_of(container)
+    return row.suffixes + row.lesser
+
+
 @lru_cache(maxsize=1 << 12)
 def _suffix(own: str, container: str, case: Extensions) -> str:
-    allowed = _SUFFIXES.get(container)
-    if allowed is not None and own.count(".") < 2:
+    allowed = _suffixes(container)
+    if allowed and own.count(".") < 2:
         suffix = own if own.lower() in allowed else allowed[0]
     else:
         suffix = legal(own, hidden=True) if own else f".{container}"

@@ -20,7 +20,7 @@ from jutrek.filing.naming import Named, Namer, Piles, Wish, was_cut
 from jutrek.filing.plan import Action, Plan, Row
 from jutrek.filing.rules import HouseRules, Structure, Undated
 from jutrek.filing.structures import structure_of
-from jutrek.formats import Kind, Precision, Timestamp
+from jutrek.formats import MEDIA, Kind, Precision, Timestamp
 from jutrek.library import Filed, Library, numbers_given
 from jutrek.sources import Left, SourceFile
 
@@ -273,7 +273,7 @@ class _Planner:
         capture = facts.capture
         if read is capture.primary and self._rules.sidecars and capture.moment is not None and capture.moment.shift:
             return True
-        if not self._rules.writes_sidecars or read.reading.kind not in (Kind.STILL, Kind.CLIP, Kind.SOUND):
+        if not self._rules.writes_sidecars or read.reading.kind not in MEDIA:
             return False
         own, first = (stem_of(os.path.basename(one.file.path)) for one in (read, capture.primary))
         return read is capture.primary or own != first

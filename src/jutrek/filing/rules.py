@@ -13,7 +13,7 @@ from jutrek.filing.facts import Facts
 from jutrek.filing.names import Extensions
 from jutrek.filing.pattern import LAYOUT, NAME, Pattern, PatternError, parse, trouble_with
 from jutrek.filing.pieces import KIND_WORDS, Setting
-from jutrek.formats import Kind
+from jutrek.formats import MEDIA
 
 
 class Undated(StrEnum):
@@ -204,8 +204,8 @@ class HouseRules:
         for number, scheme in enumerate(self.schemes):
             _check("layout", scheme.layout or self.layout, LAYOUT, number)
             _check("name", scheme.name or self.name, NAME, number)
-            if not set(scheme.kinds) <= _KINDS:
-                raise RuleError("kinds", f"kinds are: {', '.join(sorted(_KINDS))}.", scheme=number)
+            if not set(scheme.kinds) <= MEDIA:
+                raise RuleError("kinds", f"kinds are: {', '.join(sorted(MEDIA))}.", scheme=number)
         if sorted(self.trust) != sorted(RUNGS):
             raise RuleError("trust", f"the order must name each of these once: {', '.join(RUNGS)}.")
 
@@ -242,9 +242,6 @@ class HouseRules:
     def writes_sidecars(self) -> bool:
         """Whether everything that comes home gets a sidecar."""
         return bool(self.originals or self.creator or self.rights or self.words)
-
-
-_KINDS = frozenset({Kind.STILL.value, Kind.CLIP.value, Kind.SOUND.value})
 
 
 def _check(name: str, pattern: str, use: str, scheme: int | None = None) -> None:

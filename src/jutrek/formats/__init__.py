@@ -15,6 +15,7 @@ from jutrek.formats.beside import read_beside
 from jutrek.formats.draft import Draft
 from jutrek.formats.outside import of_folder, of_name, of_time
 from jutrek.formats.reading import (
+    MEDIA,
     Claim,
     DeviceFacts,
     Exposure,
@@ -28,14 +29,19 @@ from jutrek.formats.reading import (
     Track,
     Wording,
 )
-from jutrek.formats.sniff import HEAD, reader_for
 from jutrek.formats.span import FileBytes, Span
+from jutrek.formats.table import DEVELOPED_SUFFIXES, HEAD, MEDIA_SUFFIXES, Decoder, Format, format_of, named, told
 
 __all__ = [
+    "DEVELOPED_SUFFIXES",
+    "MEDIA",
+    "MEDIA_SUFFIXES",
     "STUMBLED",
     "Claim",
+    "Decoder",
     "DeviceFacts",
     "Exposure",
+    "Format",
     "Kind",
     "Offset",
     "Precision",
@@ -45,6 +51,7 @@ __all__ = [
     "Timestamp",
     "Track",
     "Wording",
+    "format_of",
     "open_read_only",
     "read",
 ]
@@ -94,7 +101,7 @@ def read(path: str) -> Reading:
     """
     draft, mtime_ns = _alone(path)
     if draft.kind is Kind.CLIP:
-        read_beside(path, draft, lambda other: _alone(other)[0])
+        read_beside(path, draft, format_of(draft.format).beside, lambda other: _alone(other)[0])
     folder, _, name = path.rpartition(os.sep)
     outside = of_name(name), of_folder(folder), of_time(mtime_ns)
     draft.claims += [claim for claim in outside if claim is not None]
@@ -118,12 +125,13 @@ def _inside(fd: int, size: int, path: str) -> Draft:
         draft.note("The file is empty.")
         return draft
     content = FileBytes(fd, size)
-    reader = reader_for(content.head[:HEAD], path, size)
-    if reader is None:
+    row = told(content.head[:HEAD], size)
+    if row is None or row.read is None:
         draft.note("The content is of no format that Jutrek knows.")
         return draft
+    draft.kind, draft.format, draft.named = row.kind, row.name, named(path)
     try:
-        reader(Span(content), draft)
+        row.read(Span(content), draft)
     except BrokenFile as damage:
         draft.note(str(damage))
     except OSError:

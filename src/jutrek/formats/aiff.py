@@ -11,7 +11,7 @@ from datetime import datetime
 
 from jutrek.formats import id3
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Stretch, Timestamp
+from jutrek.formats.reading import Stretch, Timestamp
 from jutrek.formats.span import Span
 from jutrek.formats.timestamps import since
 
@@ -26,7 +26,6 @@ _ZERO = datetime(1904, 1, 1)
 
 def read(span: Span, draft: Draft) -> None:
     """Read the chunks of an AIFF file."""
-    draft.kind, draft.format = Kind.SOUND, "aiff"
     offset = 12
     for _ in range(MAX_CHUNKS):
         if offset + 8 > span.size:

@@ -38,7 +38,6 @@ _ZERO = datetime(1601, 1, 1)
 
 def read(span: Span, draft: Draft) -> None:
     """Read the header object, and note where the data object stands."""
-    draft.kind, draft.format = Kind.CLIP, "asf"
     for name, body in _objects(span, 0):
         if name == SIGNATURE:
             for inner, part in _objects(body, 6):

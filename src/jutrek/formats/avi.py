@@ -10,7 +10,7 @@ import struct
 
 from jutrek.formats import dv, exif, riff
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Stretch
+from jutrek.formats.reading import Stretch
 from jutrek.formats.span import Span
 
 MAX_FORMS = 256
@@ -24,7 +24,6 @@ _DV_HANDLERS = frozenset({b"dvsd", b"dvhd", b"dvsl", b"dv25", b"dv50"})
 
 def read(span: Span, draft: Draft) -> None:
     """Read the RIFF forms of an AVI file."""
-    draft.kind, draft.format = Kind.CLIP, "avi"
     offset = 0
     for _ in range(MAX_FORMS):
         if offset + 12 > span.size:

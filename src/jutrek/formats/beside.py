@@ -6,30 +6,23 @@ Only names that such devices give are looked for, and what is found is told by i
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 from jutrek.errors import SourceUnreadable
 from jutrek.formats.draft import Draft
 
-_NAMES: dict[str, tuple[str, ...]] = {
-    "mpeg-ps": (".MOI", ".moi", ".THM", ".thm"),
-    "avi": (".THM", ".thm"),
-    "mxf": ("M01.XML",),
-    "mp4": ("M01.XML", ".SRT", ".srt", ".THM", ".thm"),
-    "mov": (".SRT", ".srt", ".THM", ".thm"),
-}
-"""By the clip's format: what is put in the place of its extension."""
 
-
-def read_beside(path: str, draft: Draft, read_one: Callable[[str], Draft]) -> None:
+def read_beside(path: str, draft: Draft, endings: Iterable[str], read_one: Callable[[str], Draft]) -> None:
     """Add what the files beside a clip claim, each with the name of the file that it stands in.
 
     Args:
         path: of the clip.
+        draft: what it says itself.
+        endings: what is put in the place of its extension.
         read_one: reads one file's content into a draft of its own.
     """
     stem = os.path.splitext(path)[0]
-    for ending in _NAMES.get(draft.format, ()):
+    for ending in endings:
         other = stem + ending
         if other == path or not os.access(other, os.F_OK):
             continue

@@ -9,7 +9,7 @@ from __future__ import annotations
 import struct
 
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Stretch
+from jutrek.formats.reading import Stretch
 from jutrek.formats.span import Span
 from jutrek.formats.timestamps import parse
 
@@ -24,7 +24,6 @@ _DATES = ("recorded date", "creation date", "year")
 
 def read(span: Span, draft: Draft) -> None:
     """Read the chunks of a CAF file."""
-    draft.kind, draft.format = Kind.SOUND, "caf"
     frame_bytes = frames = 0
     rate = 0.0
     offset = 8

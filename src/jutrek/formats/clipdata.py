@@ -10,8 +10,7 @@ from __future__ import annotations
 from typing import Any
 
 from jutrek.formats.draft import Draft
-from jutrek.formats.markup import MAX_MARKUP, elements, local_name, parsed
-from jutrek.formats.reading import Kind
+from jutrek.formats.markup import MAX_MARKUP, elements, is_xml, local_name, parsed, plain
 from jutrek.formats.span import Span
 from jutrek.formats.timestamps import parse
 
@@ -26,9 +25,13 @@ def read(document: bytes, draft: Draft) -> None:
         _element(local_name(element), element.attrib, draft)
 
 
+def starts(head: bytes, _: int) -> bool:
+    """Whether a text begins as clip data do."""
+    return is_xml(head) and ROOT in plain(head)
+
+
 def read_sidecar(span: Span, draft: Draft) -> None:
     """Read a file that holds nothing but clip data."""
-    draft.kind, draft.format = Kind.SIDECAR, "clipdata"
     read(span.upto(0, MAX_MARKUP + 1), draft)
 
 

@@ -24,6 +24,8 @@ class Draft:
 
     kind = Kind.OTHER
     format = "unknown"
+    named = ""
+    """The format that the file's extension names, of raws that nothing else tells apart."""
     make = ""
     model = ""
     serial = ""

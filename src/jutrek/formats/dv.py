@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from datetime import datetime
 
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Precision, Stretch, Timestamp
+from jutrek.formats.reading import Precision, Stretch, Timestamp
 from jutrek.formats.span import Span
 
 SHORTEST = 80 * 150
@@ -23,7 +23,7 @@ _DATE, _TIME, _TIMECODE = 0x62, 0x63, 0x13
 _FRAME_525, _FRAME_625 = 120_000, 144_000
 
 
-def starts(head: bytes) -> bool:
+def starts(head: bytes, _: int) -> bool:
     """Whether a file begins with the header block of a DIF sequence, followed by subcode blocks."""
     return (
         len(head) >= 3 * _BLOCK
@@ -36,7 +36,6 @@ def starts(head: bytes) -> bool:
 
 def read(span: Span, draft: Draft) -> None:
     """Read a raw DV stream by its first frame."""
-    draft.kind, draft.format = Kind.CLIP, "dv"
     draft.payload = [Stretch(0, span.size)]
     wide = bool(span.read(3, 1)[0] & 0x80)
     frame, rate = (_FRAME_625, 25.0) if wide else (_FRAME_525, 29.97)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from jutrek.formats import vorbis, wav
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Stretch
+from jutrek.formats.reading import Stretch
 from jutrek.formats.riff import chunks
 from jutrek.formats.span import Span
 
@@ -20,7 +20,6 @@ _STREAM, _APPLICATION, _COMMENTS, _PICTURE = 0, 2, 4, 6
 
 def read(span: Span, draft: Draft) -> None:
     """Read the metadata blocks, behind an ID3 tag that some writers put first."""
-    draft.kind, draft.format = Kind.SOUND, "flac"
     offset = 4
     for _ in range(MAX_BLOCKS):
         head = span.read(offset, 4)

@@ -10,7 +10,7 @@ import struct
 
 from jutrek.formats import xmp
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Stretch
+from jutrek.formats.reading import Stretch
 from jutrek.formats.span import Span
 
 SIGNATURES = (b"GIF87a", b"GIF89a")
@@ -23,7 +23,6 @@ _MAX_XMP, _MOST_BLOCKS = 512 * 1024, 256
 
 def read(span: Span, draft: Draft) -> None:
     """Read the screen descriptor, and the extensions before the first picture."""
-    draft.kind, draft.format = Kind.STILL, "gif"
     draft.width, draft.height, flags = span.unpack(_SCREEN, 6)
     draft.payload = [Stretch(0, span.size)]
     at = 13 + (3 << (flags & 7) + 1 if flags & 0x80 else 0)

@@ -31,14 +31,13 @@ _XMP_UUID = bytes.fromhex("be7acfcb97a942e89c71999491e3afac")
 _PRODUCED = struct.Struct(">IQ")
 
 
-def starts(head: bytes) -> bool:
+def starts(head: bytes, _: int) -> bool:
     """Whether the first bytes of a file are a box that such files begin with."""
     return head[4:8] in _STARTS
 
 
 def read(span: Span, draft: Draft) -> None:
     """Read the movie header, or a still's metadata, and what stands around them."""
-    draft.kind, draft.format = Kind.CLIP, "mov"
     described = False
     for name, body in boxes(span):
         if name == b"ftyp":

@@ -15,7 +15,7 @@ from jutrek.errors import BrokenFile
 from jutrek.formats import exif, iptc, xmp
 from jutrek.formats.directories import Tiff
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Stretch
+from jutrek.formats.reading import Stretch
 from jutrek.formats.span import HEAD, Span
 
 MAX_SEGMENTS = 500
@@ -50,7 +50,6 @@ class Around(NamedTuple):
 
 def read(span: Span, draft: Draft) -> None:
     """Read a JPEG: its segments, whether the picture has an end, and what follows it."""
-    draft.kind, draft.format = Kind.STILL, "jpeg"
     picture_at, (motion, behind) = read_metadata(span, draft)
     end = span.size
     if 0 < motion < span.size and span.upto(span.size - motion + 4, 4) == b"ftyp":

@@ -10,7 +10,7 @@ from jutrek.formats import exif, xmp
 from jutrek.formats.boxes import boxes
 from jutrek.formats.draft import Draft
 from jutrek.formats.markup import MAX_MARKUP
-from jutrek.formats.reading import Kind, Stretch
+from jutrek.formats.reading import Stretch
 from jutrek.formats.span import Span
 
 SIGNATURE = b"\0\0\0\x0cJXL \r\n\x87\n"
@@ -22,7 +22,6 @@ _RATIOS = ((1, 1), (1, 1), (12, 10), (4, 3), (3, 2), (16, 9), (5, 4), (2, 1))
 
 def read(span: Span, draft: Draft) -> None:
     """Read a JPEG XL file, bare or in boxes."""
-    draft.kind, draft.format = Kind.STILL, "jxl"
     if span.read(0, 2) == BARE:
         _size(span.upto(2, 16), draft)
         draft.payload = [Stretch(0, span.size)]

@@ -13,6 +13,17 @@ MAX_ELEMENTS = 20_000
 MAX_MARKUP = 512 * 1024
 
 
+def plain(head: bytes) -> bytes:
+    """The beginning of a text without its byte order mark and white space; UTF-16 as far as it is ASCII."""
+    text = head.replace(b"\0", b"") if head[:2] in (b"\xff\xfe", b"\xfe\xff") else head
+    return text.lstrip(b"\xef\xbb\xbf\xff\xfe \r\n\t")
+
+
+def is_xml(head: bytes) -> bool:
+    """Whether a file begins as XML does that devices and programs write beside captures."""
+    return plain(head).startswith((b"<?xml", b"<NonRealTimeMeta", b"<plist"))
+
+
 def parsed(data: bytes, draft: Draft, what: str) -> Any | None:
     """The root element of a document, or None with a note where it is damaged, too long, or declares entities.
 

@@ -39,7 +39,6 @@ _TAG_DEVICES = {"MAKE": "make", "MODEL": "model"}
 
 def read(span: Span, draft: Draft) -> None:
     """Read the segment's description, and the tags behind its clusters."""
-    draft.kind, draft.format = Kind.CLIP, "matroska"
     for number, body in _elements(span):
         if number == _HEADER:
             kind = next((_text(part) for inner, part in _elements(body) if inner == _DOCUMENT_TYPE), "")

@@ -9,7 +9,6 @@ from __future__ import annotations
 import struct
 
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind
 from jutrek.formats.span import Span
 from jutrek.formats.timestamps import parse
 
@@ -26,7 +25,6 @@ def starts(head: bytes, size: int) -> bool:
 
 def read(span: Span, draft: Draft) -> None:
     """Read the header."""
-    draft.kind, draft.format = Kind.SIDECAR, "moi"
     _, _, year, month, day, hour, minute, milliseconds, length = span.unpack(_HEADER, 0)
     raw = f"{year:04}-{month:02}-{day:02} {hour:02}:{minute:02}:{milliseconds // 1000:02}.{milliseconds % 1000:03}"
     draft.claim("moi", parse(raw), _WHERE, raw)

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from jutrek.formats import id3
+from jutrek.formats import flac, id3
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Stretch
+from jutrek.formats.reading import Stretch
 from jutrek.formats.span import Span
 
 SEARCH = 4096
@@ -46,8 +46,10 @@ def frame(head: bytes) -> Frame | None:
     return Frame(size, samples, hertz, 1 if head[3] >> 6 == 3 else 2, a_second)
 
 
-def starts(head: bytes) -> bool:
-    """Whether a file begins with two frames, one behind the other."""
+def starts(head: bytes, _: int) -> bool:
+    """Whether a file begins with a tag, or with two frames, one behind the other."""
+    if id3.size_of(head):
+        return True
     first = frame(head[:4])
     if first is None:
         return False
@@ -56,11 +58,14 @@ def starts(head: bytes) -> bool:
 
 
 def read(span: Span, draft: Draft) -> None:
-    """Read the tag and the first frame."""
-    draft.kind, draft.format = Kind.SOUND, "mp3"
+    """Read the tag and the first frame. Behind a tag may stand FLAC instead, which its own reader reads."""
     start = id3.size_of(span.upto(0, 10))
     if start:
         id3.read(span, draft)
+    if start and span.upto(start, 4) == flac.SIGNATURE:
+        draft.format = "flac"
+        flac.read(span.rest(start), draft)
+        return
     if start >= span.size:
         draft.note("The sound is missing: the file may have been cut off.")
         return

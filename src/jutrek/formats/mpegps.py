@@ -7,7 +7,7 @@ and 6.2.2.6 (group of pictures: timecode). Camcorders write the date into a `.MO
 from __future__ import annotations
 
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Stretch
+from jutrek.formats.reading import Stretch
 from jutrek.formats.span import Span
 
 SIGNATURE = b"\0\0\1\xba"
@@ -21,7 +21,6 @@ _RATES = (0.0, 23.976, 24.0, 25.0, 29.97, 30.0, 50.0, 59.94, 60.0)
 
 def read(span: Span, draft: Draft) -> None:
     """Read the first pictures' headers."""
-    draft.kind, draft.format = Kind.CLIP, "mpeg-ps"
     draft.payload = [Stretch(0, span.size)]
     data = span.upto(0, 65_536)
     at = data.find(_SEQUENCE)

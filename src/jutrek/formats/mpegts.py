@@ -10,7 +10,7 @@ from collections.abc import Iterator
 
 from jutrek.formats import mdpm
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Stretch
+from jutrek.formats.reading import Stretch
 from jutrek.formats.span import Span
 
 BEGINNINGS = (32 * 1024, 256 * 1024)
@@ -35,9 +35,13 @@ def stride(head: bytes) -> int:
     return 0
 
 
+def starts(head: bytes, _: int) -> bool:
+    """Whether a file begins with packets."""
+    return stride(head) > 0
+
+
 def read(span: Span, draft: Draft) -> None:
     """Read the beginning of the pictures, and the clocks at both ends."""
-    draft.kind, draft.format = Kind.CLIP, "mpeg-ts"
     draft.payload = [Stretch(0, span.size)]
     size = stride(span.upto(0, 1024))
     packets: list[Packet] = []

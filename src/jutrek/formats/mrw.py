@@ -10,7 +10,7 @@ import struct
 
 from jutrek.formats import exif
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Stretch
+from jutrek.formats.reading import Stretch
 from jutrek.formats.span import Span
 
 SIGNATURE = b"\0MRM"
@@ -22,7 +22,6 @@ _SIZE = struct.Struct(">HH")
 
 def read(span: Span, draft: Draft) -> None:
     """Read the blocks before the picture's data."""
-    draft.kind, draft.format = Kind.STILL, "mrw"
     end = 8 + span.unpack(_BLOCK, 0)[1]
     offset = 8
     for _ in range(MAX_BLOCKS):

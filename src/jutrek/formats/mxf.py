@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from datetime import datetime
 
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import UTC_BY_DEFINITION, Kind, Precision, Stretch, Timestamp
+from jutrek.formats.reading import UTC_BY_DEFINITION, Precision, Stretch, Timestamp
 from jutrek.formats.span import Span
 from jutrek.formats.tracks import timecode_words
 
@@ -38,9 +38,13 @@ def header_at(head: bytes) -> int:
     return head.find(KEY_START + b"\x02\x05\x01\x01\x0d\x01\x02\x01\x01\x02")
 
 
+def starts(head: bytes, _: int) -> bool:
+    """Whether the key of a header partition stands in the first bytes."""
+    return header_at(head) >= 0
+
+
 def read(span: Span, draft: Draft) -> None:
     """Read the sets of the header partition."""
-    draft.kind, draft.format = Kind.CLIP, "mxf"
     start = max(header_at(span.upto(0, MAX_RUN_IN)), 0)
     for key, body in _packets(span, start):
         if key.startswith(_ESSENCE):

@@ -27,7 +27,6 @@ _NO_GRANULE = 2**64 - 1
 
 def read(span: Span, draft: Draft) -> None:
     """Read the first packets, and the last page's position."""
-    draft.kind, draft.format = Kind.SOUND, "ogg"
     draft.payload = [Stretch(0, span.size)]
     skipped = 0
     for number, packet in enumerate(_packets(span)):

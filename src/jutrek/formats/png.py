@@ -11,7 +11,7 @@ import zlib
 
 from jutrek.formats import exif, iptc, xmp
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import UTC_BY_DEFINITION, Kind, Stretch, Timestamp
+from jutrek.formats.reading import UTC_BY_DEFINITION, Stretch, Timestamp
 from jutrek.formats.span import Span
 from jutrek.formats.timestamps import parse
 
@@ -30,7 +30,6 @@ _CREATION = "creation time"
 
 def read(span: Span, draft: Draft) -> None:
     """Read a PNG's chunks. In a file of very many chunks, those behind the picture are looked for in its tail."""
-    draft.kind, draft.format = Kind.STILL, "png"
     offset, first, last = len(SIGNATURE), 0, 0
     for _ in range(MAX_CHUNKS):
         size, name = span.unpack(_CHUNK, offset)

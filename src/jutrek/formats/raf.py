@@ -10,7 +10,7 @@ import struct
 
 from jutrek.formats import jpeg
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Stretch
+from jutrek.formats.reading import Stretch
 from jutrek.formats.span import Span
 
 SIGNATURE = b"FUJIFILMCCD-RAW "
@@ -25,7 +25,6 @@ _SENSOR_SIZE = 0x0100
 
 def read(span: Span, draft: Draft) -> None:
     """Read the embedded JPEG's metadata, and where picture data stand."""
-    draft.kind, draft.format = Kind.STILL, "raf"
     at, size, records_at, records_size, data_at, data_size = span.unpack(_POINTERS, 84)
     picture = span.part(at, size)
     jpeg.read_metadata(picture, draft)

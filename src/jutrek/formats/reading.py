@@ -21,6 +21,10 @@ class Kind(StrEnum):
     OTHER = "other"
 
 
+MEDIA = frozenset({Kind.STILL, Kind.CLIP, Kind.SOUND})
+"""What holds a picture, clip or sound itself."""
+
+
 class Precision(IntEnum):
     """How far a date is known."""
 

@@ -9,7 +9,6 @@ from __future__ import annotations
 import re
 
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind
 from jutrek.formats.span import Span
 from jutrek.formats.timestamps import parse
 
@@ -22,14 +21,13 @@ _GPS = re.compile(r"GPS\s*\(\s*(-?\d+\.\d+)\s*,\s*(-?\d+\.\d+)")
 _END = re.compile(r"-->\s*(\d\d):(\d\d):(\d\d)[,.](\d{1,3})")
 
 
-def starts(head: bytes) -> bool:
+def starts(head: bytes, _: int) -> bool:
     """Whether a text begins with a numbered line of times."""
     return _START.match(head) is not None
 
 
 def read(span: Span, draft: Draft) -> None:
     """Read the first frames, and the end of the last one."""
-    draft.kind, draft.format = Kind.SIDECAR, "srt"
     head = span.upto(0, BEGINNING).decode("utf-8", "replace")
     if found := _DATE.search(head):
         stamp = parse(found[1], fraction=found[2] or "")

@@ -11,7 +11,7 @@ from jutrek.errors import BrokenFile
 from jutrek.formats import exif, jpeg
 from jutrek.formats.directories import Directory, Tiff
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Stretch
+from jutrek.formats.reading import Stretch
 from jutrek.formats.span import Span
 
 MAX_SUB_DIRECTORIES = 8
@@ -23,10 +23,6 @@ _RW2_WIDTH, _RW2_HEIGHT, _RW2_JPEG, _RW2_DATA = 0x0002, 0x0003, 0x002E, 0x0118
 _RAW_PHOTOMETRICS = frozenset({32803, 34892})
 _RAW_COMPRESSIONS = frozenset({32767, 32769, 32770, 32772, 34713, 65000, 65535})
 
-RAWS = frozenset({
-    "cr2", "nef", "nrw", "arw", "sr2", "srf", "pef", "srw", "3fr", "fff", "erf", "mef", "mos", "iiq", "dcr", "kdc",
-    "rwl", "gpr",
-})  # fmt: skip
 _BY_MAKER = (
     ("nikon", "nef"), ("sony", "arw"), ("pentax", "pef"), ("ricoh", "pef"), ("samsung", "srw"),
     ("hasselblad", "3fr"), ("epson", "erf"), ("mamiya", "mef"), ("leaf", "mos"), ("phase one", "iiq"),
@@ -36,10 +32,10 @@ _MAGICS = {b"IIRO": "orf", b"IIRS": "orf", b"MMOR": "orf", b"IIU\0": "rw2"}
 SIGNATURES = frozenset({b"II*\0", b"MM\0*", b"II+\0", b"MM\0+", *_MAGICS})
 
 
-def read(span: Span, draft: Draft, suffix: str) -> None:
-    """Read a TIFF file. Raws that share everything but their name are told apart by `suffix` (lower case, no dot)."""
+def read(span: Span, draft: Draft) -> None:
+    """Read a TIFF file, or a raw that is one. Those that share everything but their name are told apart by it."""
     head = span.read(0, min(16, span.size))
-    draft.kind, draft.format = Kind.STILL, _MAGICS.get(head[:4], "tiff")
+    draft.format = _MAGICS.get(head[:4], "tiff")
     tiff = Tiff.opened(span)
     picture, rank = Directory(), (False, 0)
     for entries in _directories(tiff, draft):
@@ -51,7 +47,7 @@ def read(span: Span, draft: Draft, suffix: str) -> None:
         draft.width, draft.height = tiff.number(picture, _WIDTH), tiff.number(picture, _HEIGHT)
         _payload(tiff, picture, draft)
     if draft.format == "tiff":
-        draft.format = _named(head, draft, suffix, is_raw=rank[0])
+        draft.format = _named(head, draft, is_raw=rank[0])
 
 
 def _directories(tiff: Tiff, draft: Draft) -> list[Directory]:
@@ -81,15 +77,15 @@ def _is_raw(tiff: Tiff, entries: Directory) -> bool:
     )
 
 
-def _named(head: bytes, draft: Draft, suffix: str, *, is_raw: bool) -> str:
+def _named(head: bytes, draft: Draft, *, is_raw: bool) -> str:
     if head[8:11] == b"CR\x02":
         return "cr2"
     if head[8:12] in (b"IIII", b"MMMM"):
         return "iiq"
     if is_raw:
         make = draft.make.casefold()
-        return next((name for maker, name in _BY_MAKER if make.startswith(maker)), suffix if suffix in RAWS else "raw")
-    return suffix if suffix in RAWS else "tiff"
+        return next((name for maker, name in _BY_MAKER if make.startswith(maker)), draft.named or "raw")
+    return draft.named or "tiff"
 
 
 def _rw2(tiff: Tiff, entries: Directory, draft: Draft) -> None:

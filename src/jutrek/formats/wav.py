@@ -13,7 +13,7 @@ from datetime import timedelta
 from jutrek.formats import id3
 from jutrek.formats.draft import Draft
 from jutrek.formats.markup import MAX_MARKUP, parsed
-from jutrek.formats.reading import Kind, Precision, Stretch, Timestamp
+from jutrek.formats.reading import Precision, Stretch, Timestamp
 from jutrek.formats.riff import chunks, read_information, text
 from jutrek.formats.span import Span
 from jutrek.formats.timestamps import parse
@@ -33,7 +33,6 @@ _TIES = (("SCENE", "scene"), ("TAKE", "take"), ("TAPE", "tape"), ("FAMILY_UID", 
 
 def read(span: Span, draft: Draft) -> None:
     """Read the chunks of a WAV file."""
-    draft.kind, draft.format = Kind.SOUND, "wav"
     bytes_a_second = data_64 = 0
     for name, size, body in chunks(span, 12):
         with draft.sparing("The recorder's data are"):

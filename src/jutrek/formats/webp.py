@@ -10,7 +10,7 @@ import struct
 from jutrek.formats import exif, xmp
 from jutrek.formats.draft import Draft
 from jutrek.formats.markup import MAX_MARKUP
-from jutrek.formats.reading import Kind, Stretch
+from jutrek.formats.reading import Stretch
 from jutrek.formats.riff import chunks
 from jutrek.formats.span import Span
 
@@ -23,7 +23,6 @@ _PICTURES = frozenset({b"VP8 ", b"VP8L", b"ANMF", b"ALPH"})
 
 def read(span: Span, draft: Draft) -> None:
     """Read the chunks of a WebP file."""
-    draft.kind, draft.format = Kind.STILL, "webp"
     for name, size, body in chunks(span, 12):
         if name in _PICTURES:
             draft.payload.append(Stretch(body.origin, body.size))

@@ -13,7 +13,7 @@ from datetime import datetime
 from jutrek.errors import BrokenFile
 from jutrek.formats import jpeg
 from jutrek.formats.draft import Draft
-from jutrek.formats.reading import Kind, Stretch, Timestamp
+from jutrek.formats.reading import Stretch, Timestamp
 from jutrek.formats.span import Span
 from jutrek.formats.timestamps import since
 
@@ -32,7 +32,6 @@ _JPEG_DATA = 0x12
 
 def read(span: Span, draft: Draft) -> None:
     """Read the sections that the directory at the end names."""
-    draft.kind, draft.format = Kind.STILL, "x3f"
     draft.width, draft.height = span.unpack(_SIZE, 28)
     (at,) = span.unpack(_U32, span.size - 4)
     mark, _, count = span.unpack(_DIRECTORY, at)

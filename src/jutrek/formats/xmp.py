@@ -10,8 +10,7 @@ from itertools import islice
 from typing import Any
 
 from jutrek.formats.draft import MAX_KEYWORDS, Draft
-from jutrek.formats.markup import MAX_MARKUP, elements, parsed
-from jutrek.formats.reading import Kind
+from jutrek.formats.markup import MAX_MARKUP, elements, is_xml, parsed, plain
 from jutrek.formats.span import Span
 from jutrek.formats.timestamps import parse
 
@@ -21,6 +20,7 @@ _AUX, _EXIF_EX = "{http://ns.adobe.com/exif/1.0/aux/}", "{http://cipa.jp/exif/1.
 _DYNAMIC, _CAMERA = "{http://ns.adobe.com/xmp/1.0/DynamicMedia/}", "{http://ns.google.com/photos/1.0/camera/}"
 _ITEM, _DOCUMENT = "{http://ns.google.com/photos/1.0/container/item/}", "{http://ns.adobe.com/xap/1.0/mm/}"
 _DC, _IPTC = "{http://purl.org/dc/elements/1.1/}", "{http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/}"
+_STARTS = (b"<?xpacket", b"<x:xmpmeta", b"<x:xapmeta")
 _LI = "{http://www.w3.org/1999/02/22-rdf-syntax-ns#}li"
 _DATES = {
     f"{_EXIF}DateTimeOriginal": ("xmp:original", "the time of shooting in the XMP data"),
@@ -82,9 +82,14 @@ def read(packet: bytes, draft: Draft) -> int:
     return motion
 
 
+def starts(head: bytes, _: int) -> bool:
+    """Whether a text begins with a packet, or with XML that holds one."""
+    text = plain(head)
+    return text.startswith(_STARTS) or (is_xml(head) and (b"xmpmeta" in text or b"rdf:RDF" in text))
+
+
 def read_sidecar(span: Span, draft: Draft) -> None:
     """Read a sidecar file that holds nothing but a packet."""
-    draft.kind, draft.format = Kind.SIDECAR, "xmp"
     read(span.upto(0, MAX_MARKUP + 1), draft)
 
 

@@ -18,12 +18,13 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
-from jutrek.captures import MEDIA_SUFFIXES, without_edit
+from jutrek.captures import without_edit
 from jutrek.disk import Inside, Outside, Tree, inside, own
 from jutrek.doubles.degrees import Degree
 from jutrek.errors import FileTrouble, JutrekError, NotMoved, NotPossible, SourceUnreadable, Stopped, shown
 from jutrek.filing import Action, HouseRules, Plan, Row
 from jutrek.filing.names import stem_of
+from jutrek.formats import MEDIA_SUFFIXES
 from jutrek.library import Library, Place, State
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.medium import open_to_read

@@ -42,6 +42,21 @@ def _sidecar() -> bytes:
     ).encode()
 
 
+def _edit() -> bytes:
+    return (
+        '<?xml version="1.0" encoding="UTF-8"?><plist version="1.0"><dict><key>adjustmentBaseVersion</key>'
+        "<integer>0</integer><key>adjustmentTimestamp</key>"
+        f"<date>{UTC:%Y-%m-%dT%H:%M:%S}Z</date></dict></plist>"
+    ).encode()
+
+
+def _general_picture() -> bytes:
+    """A HEIC whose brands do not say how it is coded."""
+    picture = raws.encoded(_picture(), _NO_ZONE, "HEIF")
+    size = int.from_bytes(picture[:4])
+    return boxes.brand(b"mif1", *(b"mif1" for _ in range((size - 16) // 4))) + picture[size:]
+
+
 def _phone_clip() -> bytes:
     texts = {
         "creationdate": f"{_STAMP}+0200",
@@ -72,6 +87,7 @@ _STILLS: dict[str, Callable[[], bytes]] = {
     "body.dng": lambda: dng(_picture(), _BODY),
     "body.cr2": lambda: raws.cr2(_BODY, _picture()),
     "body.nef": lambda: raws.nef(_BODY, _picture()),
+    "body.raw": lambda: raws.nef(_BODY, _picture()),
     "body.orf": lambda: raws.orf(_BODY),
     "body.rw2": lambda: raws.rw2(_BODY, _picture()),
     "body.raf": lambda: raws.raf(_BODY, _picture()),
@@ -79,6 +95,7 @@ _STILLS: dict[str, Callable[[], bytes]] = {
     "body.mrw": lambda: raws.mrw(_BODY),
     "body.x3f": lambda: raws.x3f(_BODY, int((LOCAL - datetime(1970, 1, 1)).total_seconds()), _picture()),
     "phone.heic": lambda: raws.encoded(_picture(), _NO_ZONE, "HEIF"),
+    "general.heif": _general_picture,
     "picture.avif": lambda: raws.encoded(_picture(), _BODY, "AVIF"),
     "picture.png": lambda: raws.encoded(_picture(), _BODY, "PNG"),
     "picture.webp": lambda: raws.encoded(_picture(), _BODY, "WEBP"),
@@ -91,6 +108,7 @@ _CLIPS: dict[str, Callable[[], bytes]] = {
     "encoded.mp4": lambda: moving("mp4", "mpeg4", _CREATED),
     "phone.mov": _phone_clip,
     "pocket camera.3gp": _camera_clip,
+    "pocket player.m4v": lambda: boxes.clip(boxes.movie_header(boxes.since_1904(UTC)), b"", name=b"M4V "),
     "camera.mp4": lambda: clips.with_clip_data(UTC, _clip_data()),
     "maker.mp4": lambda: clips.with_maker_box(UTC, jpeg(_picture(), _BODY)),
     "action.mp4": lambda: clips.action_camera(LOCAL, UTC, "Skarv Dash", "SD-0042"),
@@ -121,6 +139,7 @@ _SOUNDS: dict[str, Callable[[], bytes]] = {
     "memo.m4a": lambda: humming("ipod", "aac", _CREATED, form="fltp"),
     "memo.caf": lambda: humming("caf", "pcm_s16be", {"recorded date": _STAMP}),
     "edit.xmp": _sidecar,
+    "edit.aae": _edit,
 }
 
 
