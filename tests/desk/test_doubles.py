@@ -15,6 +15,7 @@ from jutrek.demo.copies import worded
 from jutrek.desk import answers, drafts, events
 from jutrek.desk.board import State, home_view
 from jutrek.desk.doubles import Decided, Verdict, carried_words, drops_of, facts_of, piles_of, summary_of
+from jutrek.disk import FileStamp
 from jutrek.doubles.degrees import Degree, Group
 from jutrek.filing import HouseRules, OnDouble
 from jutrek.library import Library
@@ -195,8 +196,8 @@ def test_decisions_follow_one_another() -> None:
     same, other = group(Degree.BYTES, "a", "b"), group(Degree.PICTURE, "a", "c")
     decided = Decided().with_all([Verdict(same, "a"), Verdict(other, "c", carries=False)])
     assert drops_of(decided) == [
-        Drop("b", (10, 1), "c", (10, 1), Degree.PICTURE, True),
-        Drop("a", (10, 1), "c", (10, 1), Degree.PICTURE, False),
+        Drop("b", FileStamp(10, 1), "c", FileStamp(10, 1), Degree.PICTURE, True),
+        Drop("a", FileStamp(10, 1), "c", FileStamp(10, 1), Degree.PICTURE, False),
     ]
     round_about = Decided().with_all([Verdict(same, "a"), Verdict(group(Degree.PAYLOAD, "b", "a"), "b")])
     assert drops_of(round_about) == []

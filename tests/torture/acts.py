@@ -14,6 +14,7 @@ from jutrek.desk.places import places_of
 from jutrek.desk.records import records_of
 from jutrek.desk.refiling import Refiler
 from jutrek.desk.taking_back import take_back
+from jutrek.disk import FileStamp
 from jutrek.doubles.degrees import Degree
 from jutrek.errors import PlanUnusable
 from jutrek.filing import Extensions, HouseRules
@@ -132,12 +133,11 @@ def _stop(chance: random.Random) -> threading.Event:
     return stop
 
 
-def _stamp(library: Library, path: str) -> tuple[int, int]:
+def _stamp(library: Library, path: str) -> FileStamp:
     try:
-        status = os.stat(os.path.join(library.root, path))
+        return FileStamp.seen(os.stat(os.path.join(library.root, path)))
     except OSError as error:
         raise PlanUnusable(path, "it is gone") from error
-    return status.st_size, status.st_mtime_ns
 
 
 # ---- what happens to disks otherwise: never to the only copy of anything -----------------------------------------

@@ -36,9 +36,10 @@ from jutrek.transfer.hash_lists import (
     write_list,
 )  # fmt: skip
 from jutrek.transfer.run_log import RunLog, run_log_of
-from jutrek.transfer.setting_aside import Drop, set_aside
+from jutrek.transfer.setting_aside import set_aside
 from tests import making
 from tests.making import WHEN, never, planned, put
+from tests.transfer.doubled import drop
 from tests.transfer.test_bring import Fault, fill
 from tests.transfer.test_refiling import plan_of
 
@@ -124,16 +125,15 @@ def test_lists_follow_what_is_moved_set_aside_and_brought_back(
     put(card / "B.JPG", making.jpeg(WHEN.replace(hour=21)))
     write_hash_lists(intake(library, ledger, card, tarn), library, [tarn])
     true()
-    keeper, drop = sorted(ledger.all_files())[:2]
-    stamps = ledger.all_files()
-    drops = [Drop(drop, stamps[drop], keeper, stamps[keeper], Degree.ALIKE)]
+    keeper, goes = sorted(ledger.all_files())[:2]
+    drops = [drop(library, goes, keeper, Degree.ALIKE)]
     aside = set_aside(drops, library, ledger, stop=never(), places=[tarn])
     assert aside.home == 1
-    assert drop not in listed(library.root)
+    assert goes not in listed(library.root)
     true()
     plan, _ = plan_taking_back(library, aside.run)
     assert refile(plan, library, ledger, stop=never(), places=[tarn], takes_back=aside.run).home == 1
-    assert drop in listed(tarn.root)
+    assert goes in listed(tarn.root)
     true()
     plan, _ = plan_taking_back(library, last_refiling(library))
     refile(plan, library, ledger, stop=never(), takes_back=last_refiling(library))

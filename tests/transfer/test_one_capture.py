@@ -8,15 +8,15 @@ from pathlib import Path
 import pytest
 
 from jutrek.desk.library_captures import read_library
-from jutrek.doubles.degrees import Degree
 from jutrek.filing import HouseRules, Plan
 from jutrek.filing.refiling import Scope, kept_by_hand
 from jutrek.library import Library, new_library, survey
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import bring, last_refiling, plan_taking_back
-from jutrek.transfer.setting_aside import Drop, set_aside
+from jutrek.transfer.setting_aside import set_aside
 from tests import making
 from tests.making import WHEN, everything, names_below, never, planned, put
+from tests.transfer.doubled import drop
 from tests.transfer.test_refiling import go, plan_of
 
 APART = HouseRules(layout="Raw/{year}", developed="Developed/{year}/{month}", name="{date}_{time}")
@@ -190,9 +190,7 @@ def test_sidecars_follow_what_is_set_aside(library: Library, ledger: Ledger, car
         put(home / name, b"x")
     put(home / "b-Edit.tif", making.jpeg(seed=5))
     survey(library, ledger)
-    files = ledger.all_files()
-    drop = Drop("b.jpg", files["b.jpg"], "a.jpg", files["a.jpg"], Degree.BYTES)
-    assert set_aside([drop], library, ledger, stop=never()).failed == []
+    assert set_aside([drop(library, "b.jpg", "a.jpg")], library, ledger, stop=never()).failed == []
     assert at_home(library) == {"a.jpg", "b-Edit.tif", "b-Edit.tif.txt", "bc.pp3", "b-Edit.psd"}
 
 

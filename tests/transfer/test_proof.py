@@ -43,10 +43,11 @@ from jutrek.transfer.checking import Finding, check, known_bad, let_go, mend
 from jutrek.transfer.clearing import Way, clear
 from jutrek.transfer.release import declared_anew, release
 from jutrek.transfer.run_log import run_log_of, runs
-from jutrek.transfer.setting_aside import Drop, set_aside
+from jutrek.transfer.setting_aside import set_aside
 from tests import making
 from tests.making import everything, names_below, never, planned, put
 from tests.torture.round import Child
+from tests.transfer.doubled import drop
 from tests.transfer.test_bring import fill
 from tests.transfer.test_release import certify, home, rot  # noqa: F401
 
@@ -71,7 +72,7 @@ def test_what_is_known_to_be_rotten_is_no_proof_anywhere(
     home: Library, ledger: Ledger, card: Path, tarn: Place  # noqa: F811
 ) -> None:  # fmt: skip
     """Not for a release, a clearing, the journal, the board, doubles or a place that lacks it; until it is mended."""
-    name, mark = first(home), ledger.proofs("")[first(home)]
+    name = first(home)
     before, intake = certify(card, home, ledger, tarn), runs(home)[-1]
     assert before.safe
     rot(Path(home.root, name))
@@ -100,9 +101,8 @@ def test_what_is_known_to_be_rotten_is_no_proof_anywhere(
     assert catch_up(lack, home, ledger, stop=never()).why.endswith("damaged in the library were not copied to Tarn: 1.")
     shutil.copy2(Path(home.root, name), Path(home.root, "double.jpg"))
     survey(home, ledger)
-    stamp = (mark.size, mark.mtime_ns)
-    drop = Drop("double.jpg", stamp, name, stamp, Degree.PICTURE)
-    assert "known to be damaged (rotted)" in set_aside([drop], home, ledger, stop=never()).failed[0].why
+    double = drop(home, "double.jpg", name, Degree.PICTURE)
+    assert "known to be damaged (rotted)" in set_aside([double], home, ledger, stop=never()).failed[0].why
 
 
 def test_a_release_finds_rot_that_nobody_knew_of(
@@ -305,10 +305,7 @@ def test_a_bad_copy_that_followed_its_file_into_the_tray_is_not_missed(
     check(home, ledger, tarn, stop=never())
     shutil.copy2(Path(home.root, name), Path(home.root, "double.jpg"))
     survey(home, ledger)
-    stamps = [(status.st_size, status.st_mtime_ns) for one in (name, "double.jpg")
-              if (status := Path(home.root, one).stat())]  # fmt: skip
-    drop = Drop(name, stamps[0], "double.jpg", stamps[1], Degree.BYTES)
-    run = set_aside([drop], home, ledger, stop=never(), places=[tarn]).run
+    run = set_aside([drop(home, name, "double.jpg")], home, ledger, stop=never(), places=[tarn]).run
     assert [path for path in ledger.marks(tarn.id) if path.startswith(".jutrek/tray/")]
     checked = check(home, ledger, tarn, stop=never())
     assert (checked.bad, known_bad(ledger, tarn.id)) == ([], [])

@@ -28,18 +28,10 @@ from jutrek.transfer.trash import found
 from jutrek.transfer.tray import empty_tray, tray_of
 from tests import making
 from tests.making import WHEN, names_below, never, put, xmp
+from tests.transfer.doubled import drop
 
 LARGE = os.urandom(1_500_000)
 Step = Callable[[], None]
-
-
-def drop(library: Library, path: str, keeper: str, degree: Degree = Degree.BYTES, *, carries: bool = False) -> Drop:
-    """A drop of files as they are now."""
-    stamps = []
-    for one in (path, keeper):
-        status = os.lstat(os.path.join(library.root, one))
-        stamps.append((status.st_size, status.st_mtime_ns))
-    return Drop(path, stamps[0], keeper, stamps[1], degree, carries)
 
 
 def go(

@@ -136,9 +136,7 @@ def drops_of(decided: Decided) -> list[Drop]:
         stays = files[keeper]
         for file in one.dropped:
             if file.path != keeper:
-                found[file.path] = Drop(
-                    file.path, (file.size, file.mtime_ns), keeper, (stays.size, stays.mtime_ns), degree, one.carries
-                )
+                found[file.path] = Drop(file.path, file.stamp, keeper, stays.stamp, degree, one.carries)
     return list(found.values())
 
 

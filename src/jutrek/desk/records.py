@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
-from jutrek.disk import OWN_FOLDER, Outside, Realm, inside
+from jutrek.disk import OWN_FOLDER, FileStamp, Outside, Realm, inside
 from jutrek.errors import NotPossible, shown
 from jutrek.library import LIBRARY, Library, ProofMark, known_places
 from jutrek.transfer.journal import Kind, number_of
@@ -197,8 +197,8 @@ def _since(library: Library, run_log: RunLog, row: int, entry: Mapping[str, Any]
         return "taken back since" if path.startswith(f"{TAKEN_BACK}/") else "set aside since"
     if status is None:
         return ", ".join(filter(None, (moved, "gone since")))
-    changed = (status.st_size, status.st_mtime_ns) != (int(entry["size"]), mtime_ns)
-    return ", ".join(filter(None, (moved, "changed since" if changed else "")))
+    same = FileStamp(int(entry["size"]), mtime_ns).unchanged(status)
+    return ", ".join(filter(None, (moved, "" if same else "changed since")))
 
 
 def _inside(library: Library, entry: Mapping[str, Any]) -> str:

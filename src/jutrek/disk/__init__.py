@@ -16,6 +16,7 @@ from jutrek.disk.inside import (
     own,
     put_away,
 )
+from jutrek.disk.stamp import FileStamp
 from jutrek.disk.tree import Tree, chosen, have_folder
 
 __all__ = [
@@ -23,6 +24,7 @@ __all__ = [
     "OWN_FOLDER",
     "PUT_AWAY",
     "TEMPORARY",
+    "FileStamp",
     "Held",
     "Inside",
     "Outside",

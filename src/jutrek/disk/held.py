@@ -10,6 +10,7 @@ from types import TracebackType
 from jutrek.disk import naming
 from jutrek.disk.inside import OWN_FOLDER, TEMPORARY, Inside, Outside
 from jutrek.disk.naming import Entry
+from jutrek.disk.stamp import FileStamp
 
 
 class Held:
@@ -77,7 +78,7 @@ class Held:
         Raises:
             OSError: ESTALE when it is another file by now.
         """
-        if _who(self.lstat(path)) != _who(still):
+        if not _who(still).unchanged(self.lstat(path)):
             raise OSError(errno.ESTALE, "it is another file by now", path.name)
         os.unlink(path.name, dir_fd=self.fd)
 
@@ -93,5 +94,6 @@ class Held:
             os.unlink(self.entry(path).name, dir_fd=self.fd)
 
 
-def _who(status: os.stat_result) -> tuple[int, int, int, int]:
-    return status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns
+def _who(status: os.stat_result) -> FileStamp:
+    """Giving a file another name changes its `ctime`, and nothing else."""
+    return FileStamp.of(status)._replace(ctime_ns=None)

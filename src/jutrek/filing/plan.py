@@ -13,6 +13,7 @@ from datetime import date
 from enum import StrEnum
 from typing import Any, NamedTuple
 
+from jutrek.disk import FileStamp
 from jutrek.errors import PlanUnusable
 from jutrek.filing.counting import Per
 from jutrek.filing.facts import below
@@ -64,6 +65,11 @@ class Row(NamedTuple):
     counter: str = ""
     number: int = 0
     by: Filed = NOT_FILED
+
+    @property
+    def stamp(self) -> FileStamp:
+        """How it was when it was planned for."""
+        return FileStamp(self.size, self.mtime_ns)
 
     @property
     def filed(self) -> Filed:

@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterable
 from contextlib import AbstractContextManager
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from jutrek.disk import FileStamp
 from jutrek.library.rows import put_rows
 
 if TYPE_CHECKING:
@@ -54,6 +55,11 @@ class Content(NamedTuple):
     taken: str = ""
     device: str = ""
     worded: int = 0
+
+    @property
+    def stamp(self) -> FileStamp:
+        """How it was when it was looked at."""
+        return FileStamp(self.size, self.mtime_ns)
 
 
 class Contents:

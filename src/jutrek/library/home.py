@@ -10,6 +10,9 @@ if TYPE_CHECKING:
     import os
 
 
+from jutrek.disk import FileStamp
+
+
 @dataclass(frozen=True, slots=True)
 class HomeFile:
     """A file in the library.
@@ -114,11 +117,11 @@ class ProofMark(NamedTuple):
 
     def fits(self, status: os.stat_result) -> bool:
         """Whether a file is as it was, by size and time of last change."""
-        return (status.st_size, status.st_mtime_ns) == (self.size, self.mtime_ns)
+        return FileStamp(self.size, self.mtime_ns).unchanged(status)
 
     def is_same(self, status: os.stat_result) -> bool:
         """Whether a file is the very one that was read, untouched since: also where somebody put its time back."""
-        return self.fits(status) and (status.st_ino, status.st_ctime_ns) == (self.inode, self.ctime_ns)
+        return FileStamp(self.size, self.mtime_ns, self.inode, None, self.ctime_ns).unchanged(status)
 
 
 class Waits(NamedTuple):

@@ -7,6 +7,7 @@ import stat
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from jutrek.disk import FileStamp
 from jutrek.errors import reason
 from jutrek.sources.source import open_folder
 
@@ -32,6 +33,11 @@ class SourceFile:
     root: str
     size: int
     mtime_ns: int
+
+    @property
+    def stamp(self) -> FileStamp:
+        """How it was when it was found."""
+        return FileStamp(self.size, self.mtime_ns)
 
 
 @dataclass(frozen=True, slots=True)

@@ -201,7 +201,7 @@ class Carrier:
             fd, status = open_regular(self._folders.hold(tree, path.folder), path)
         except OSError as error:
             raise _source_trouble(row, error) from error
-        if status.st_size != row.size or status.st_mtime_ns != row.mtime_ns:
+        if not row.stamp.unchanged(status):
             os.close(fd)
             raise SourceChanged(row.source, "another size" if status.st_size != row.size else "another time")
         return fd
@@ -335,7 +335,7 @@ class Carrier:
         """The source must be what it was; where rules ask for it, a second reading must give the same bytes."""
         try:
             status = os.fstat(source)
-            if status.st_size != row.size or status.st_mtime_ns != row.mtime_ns:
+            if not row.stamp.unchanged(status):
                 raise SourceChanged(row.source, "while it was being read")
             if self._expected.get(row.source) not in (None, sums.full.digest()):
                 raise SourceRotted(row.source)

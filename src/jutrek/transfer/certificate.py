@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import NamedTuple
 
+from jutrek.disk import FileStamp
 from jutrek.errors import shown
 
 FORMAT = "jutrek-certificate"
@@ -63,6 +64,11 @@ class OnSource:
     why: str = ""
     inode: int = 0
     ctime_ns: int = 0
+
+    @property
+    def stamp(self) -> FileStamp:
+        """How it was when it was read. Its metadata may have changed since."""
+        return FileStamp(self.size, self.mtime_ns, self.inode)
 
     @property
     def is_home(self) -> bool:

@@ -16,7 +16,7 @@ from datetime import date, datetime
 from enum import StrEnum
 from typing import TYPE_CHECKING
 
-from jutrek.disk import Outside, Realm, Tree, inside
+from jutrek.disk import FileStamp, Outside, Realm, Tree, inside
 from jutrek.errors import NotPossible, reason
 from jutrek.library import Library, Place, as_place
 from jutrek.transfer.certificate import Certificate, OnSource, Where
@@ -122,7 +122,7 @@ class _Keeper:
             status = self._source.lstat(self._source.within(one.path, Realm.OWN))
         except (OSError, Outside) as error:
             return f"It can't be looked at: {reason(error) if isinstance(error, OSError) else error}."
-        if (status.st_size, status.st_mtime_ns, status.st_ino) != (one.size, one.mtime_ns, one.inode):
+        if not one.stamp.unchanged(status):
             return "It changed since it was proven."
         seen = [status]
         for where in one.where:
@@ -144,8 +144,7 @@ class _Keeper:
             return "Its copy is not where it was."
         if any(os.path.samestat(copy, other) for other in seen):
             return "It is its own copy: the same file under two names."
-        stamp = (copy.st_size, copy.st_mtime_ns, copy.st_ino, copy.st_ctime_ns)
-        if stamp != (one.size, where.mtime_ns, where.inode, where.ctime_ns):
+        if not FileStamp(one.size, where.mtime_ns, where.inode, None, where.ctime_ns).unchanged(copy):
             return "Its copy changed since it was proven."
         seen.append(copy)
         return ""
@@ -159,7 +158,7 @@ class _Keeper:
                 send(tree, path)
             else:
                 status = tree.lstat(path)
-                if (status.st_size, status.st_mtime_ns, status.st_ino) != (one.size, one.mtime_ns, one.inode):
+                if not one.stamp.unchanged(status):
                     return "It changed since it was proven."
                 tree.remove(path, still=status)
                 tree.sync_folder(path.folder)

@@ -190,7 +190,7 @@ class _Moves:
         try:
             self._listener.step("begin", row)
             status = tree.lstat(old)
-            if (status.st_size, status.st_mtime_ns) != (row.size, row.mtime_ns):
+            if not row.stamp.unchanged(status):
                 return NotMoved(row.source, "it changed since the plan was made")
             if (objection := self._objection(row, old)) is not None:
                 return objection

@@ -20,7 +20,7 @@ from datetime import date, datetime
 from itertools import count
 from typing import TYPE_CHECKING
 
-from jutrek.disk import Outside, Realm, Tree, inside, own
+from jutrek.disk import FileStamp, Outside, Realm, Tree, inside, own
 from jutrek.errors import SourceUnreadable, Stopped, reason, shown
 from jutrek.formats import Kind as Media
 from jutrek.formats import read
@@ -261,7 +261,7 @@ class _Prover:
         told = OnSource(
             file.path, status.st_size, status.st_mtime_ns, full, inode=status.st_ino, ctime_ns=status.st_ctime_ns
         )  # fmt: skip
-        if (status.st_size, status.st_mtime_ns) != (file.size, file.mtime_ns):
+        if not file.stamp.unchanged(status):
             return replace(told, why="It changed while it was read.")
         where = tuple(self._everywhere(status, full))
         if not where and (why := self._is_no_capture(file)):
@@ -335,7 +335,7 @@ class _Prover:
             if mark.full:
                 self._bad(mark, Finding.UNREADABLE, f"It could not be read: {reason(error)}.")
             return None
-        if (after.st_size, after.st_mtime_ns, after.st_ino) != (status.st_size, status.st_mtime_ns, status.st_ino):
+        if not FileStamp(status.st_size, status.st_mtime_ns, status.st_ino).unchanged(after):
             return None
         if mark.full and full != mark.full and not mark.fits(status):
             return None

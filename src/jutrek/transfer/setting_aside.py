@@ -19,7 +19,7 @@ from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 from jutrek.captures import without_edit
-from jutrek.disk import Inside, Outside, Tree, inside, own
+from jutrek.disk import FileStamp, Inside, Outside, Tree, inside, own
 from jutrek.doubles.degrees import Degree
 from jutrek.errors import FileTrouble, JutrekError, NotMoved, NotPossible, SourceUnreadable, Stopped, shown
 from jutrek.filing import Action, HouseRules, Plan, Row
@@ -39,9 +39,6 @@ TRAY = str(own("tray"))
 _BLOCK = 1024 * 1024
 _DAMAGED = frozenset({State.ROTTED, State.UNREADABLE, State.GONE})
 
-Timestamp = tuple[int, int]
-"""Size in bytes and time of last change in nanoseconds."""
-
 
 @dataclass(frozen=True, slots=True)
 class Drop:
@@ -49,16 +46,16 @@ class Drop:
 
     Attributes:
         path: relative to the library.
-        stamp: its size and time of change, as it was seen.
+        stamp: how it was when it was seen.
         keeper, keeper_stamp: the same of the file that stays.
         degree: how far they are the same. Anything but the same bytes must have been decided by a person.
         carries: whether words, rights and date go over into the keeper's sidecar.
     """
 
     path: str
-    stamp: Timestamp
+    stamp: FileStamp
     keeper: str
-    keeper_stamp: Timestamp
+    keeper_stamp: FileStamp
     degree: Degree
     carries: bool = False
 
@@ -99,7 +96,8 @@ def _rows(library: Library, drops: Sequence[Drop], tray: str) -> Iterator[tuple[
     for drop in drops:
         why = f"Set aside for {shown(drop.keeper)}."
         path = os.path.join(library.root, drop.path)
-        yield Row(path, library.root, Action.MOVE, f"{tray}/{drop.path}", why, *drop.stamp), drop
+        size, mtime_ns = drop.stamp.size, drop.stamp.mtime_ns
+        yield Row(path, library.root, Action.MOVE, f"{tray}/{drop.path}", why, size, mtime_ns), drop
         beside |= dict.fromkeys(_sidecars(library, drop.path, dropped, names), drop)
     for sidecar, drop in beside.items():
         path = os.path.join(library.root, sidecar)
@@ -107,8 +105,8 @@ def _rows(library: Library, drops: Sequence[Drop], tray: str) -> Iterator[tuple[
             status = os.lstat(path)
         except OSError:
             continue
-        stamp, why = (status.st_size, status.st_mtime_ns), f"Set aside for {shown(drop.keeper)}."
-        yield Row(path, library.root, Action.MOVE, f"{tray}/{sidecar}", why, *stamp), drop
+        why = f"Set aside for {shown(drop.keeper)}."
+        yield Row(path, library.root, Action.MOVE, f"{tray}/{sidecar}", why, status.st_size, status.st_mtime_ns), drop
 
 
 def _sidecars(library: Library, path: str, dropped: set[str], names: dict[str, list[str]]) -> list[str]:
@@ -191,7 +189,7 @@ class _Comparer:
         status = tree.lstat(other)
         if os.path.samestat(tree.lstat(one), status):
             return NotMoved(path, f"{keeper} is the same file by another name; nothing would come free")
-        if (status.st_size, status.st_mtime_ns) != drop.keeper_stamp:
+        if not drop.keeper_stamp.unchanged(status):
             return NotMoved(path, f"{keeper}, which was to stay, changed since")
         if drop.degree is Degree.BYTES and not same_bytes(tree, one, other, self._stop):
             return NotMoved(path, f"its bytes are not those of {keeper}")

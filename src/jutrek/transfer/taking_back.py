@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Any
 
-from jutrek.disk import OWN_FOLDER, Outside, Realm, Tree, inside, own
+from jutrek.disk import OWN_FOLDER, FileStamp, Outside, Realm, Tree, inside, own
 from jutrek.errors import NotPossible, shown
 from jutrek.filing import Action, HouseRules, Plan, Row
 from jutrek.library import Library
@@ -68,10 +68,10 @@ def plan_taking_back(library: Library, run: str) -> tuple[Plan, list[str]]:
         except (OSError, Outside):
             left.append(f"{shown(now)} is gone.")
             continue
-        if (status.st_size, status.st_mtime_ns) != stamp:
+        if not stamp.unchanged(status):
             left.append(f"{shown(now)} was changed since.")
         else:
-            rows.append(Row(path, library.root, Action.MOVE, to, "Taken back.", *stamp))
+            rows.append(Row(path, library.root, Action.MOVE, to, "Taken back.", stamp.size, stamp.mtime_ns))
     return Plan(library.root, library.id, HouseRules(), tuple(rows)), left
 
 
@@ -132,8 +132,12 @@ def row_of(entry: dict[str, Any]) -> Row:
     )  # fmt: skip
 
 
-_Wanted = tuple[str, str, tuple[int, int]]
-"""Where a file is now, where it goes, and its size and time of change."""
+_Wanted = tuple[str, str, FileStamp]
+"""Where a file is now, where it goes, and how it was left."""
+
+
+def _left(entry: Mapping[str, Any]) -> FileStamp:
+    return FileStamp(int(entry["size"]), int(entry["mtime_ns"]))
 
 
 def _intake(library: Library, run_log: RunLog) -> list[_Wanted]:
@@ -147,7 +151,7 @@ def _intake(library: Library, run_log: RunLog) -> list[_Wanted]:
     now = {path: path for path, _, _ in found}
     _follow(library, run_log.run, now)
     folder = f"{TAKEN_BACK}/{run_log.run}"
-    return [(now[path], f"{folder}/{path}", (size, mtime)) for path, size, mtime in found]
+    return [(now[path], f"{folder}/{path}", FileStamp(size, mtime)) for path, size, mtime in found]
 
 
 def where_now(library: Library, run_log: RunLog) -> dict[str, str]:
@@ -177,7 +181,7 @@ def _follow(library: Library, run: str, now: dict[str, str]) -> None:
 def _moves(_: Library, run_log: RunLog) -> list[_Wanted]:
     """Moves are undone, the last first. What came out of a trash stays: emptying the tray puts it there again."""
     return [
-        (str(entry["to"]), str(entry["from"]), (int(entry["size"]), int(entry["mtime_ns"])))
+        (str(entry["to"]), str(entry["from"]), _left(entry))
         for row in sorted(run_log.done, reverse=True)
         if not str((entry := run_log.to_move[row])["from"]).startswith("/")
     ]
@@ -191,8 +195,8 @@ def _set_aside(library: Library, run_log: RunLog) -> list[_Wanted]:
     # One that no new one followed came back when its run was cleared up.
     kept = [one for one in run_log.others if one["entry"] == "sidecar kept" and one["from"] in names]
     return [
-        *((str(one["to"]), f"{folder}/{one['to']}", (int(one["size"]), int(one["mtime_ns"]))) for one in written),
-        *((str(one["to"]), str(one["from"]), (int(one["size"]), int(one["mtime_ns"]))) for one in kept),
+        *((str(one["to"]), f"{folder}/{one['to']}", _left(one)) for one in written),
+        *((str(one["to"]), str(one["from"]), _left(one)) for one in kept),
         *_moves(library, run_log),
     ]
 
@@ -206,9 +210,9 @@ def _emptied(library: Library, run_log: RunLog) -> list[_Wanted]:
         path = str(one["path"])
         lies = trash.get(os.path.join(library.root, path))
         if lies is not None:
-            wanted.append((lies.path, path, (int(one["size"]), int(one["mtime_ns"]))))
+            wanted.append((lies.path, path, _left(one)))
         elif not os.path.lexists(os.path.join(library.root, path)):
-            wanted.append((path, path, (-1, -1)))
+            wanted.append((path, path, FileStamp(-1, -1)))
     return wanted
 
 

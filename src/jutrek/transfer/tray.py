@@ -13,7 +13,7 @@ from collections import defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
-from jutrek.disk import OWN_FOLDER, Inside, Outside, Realm, inside, own
+from jutrek.disk import OWN_FOLDER, FileStamp, Inside, Outside, Realm, inside, own
 from jutrek.errors import JutrekError, NotMoved, Stopped, of_place, reason
 from jutrek.library import Library, Place
 from jutrek.transfer.journal import Journal, Kind
@@ -50,6 +50,11 @@ class Trayed:
     run: str
     at: str
     sidecars: tuple[str, ...] = ()
+
+    @property
+    def stamp(self) -> FileStamp:
+        """How it was when it was looked at."""
+        return FileStamp(self.size, self.mtime_ns)
 
     @property
     def paths(self) -> tuple[str, ...]:
@@ -184,7 +189,7 @@ def _empty(
             break
         try:
             status = library.tree.lstat(_in_tray(one.path))
-            if (status.st_size, status.st_mtime_ns) != (one.size, one.mtime_ns):
+            if not one.stamp.unchanged(status):
                 raise OSError("it changed since it was looked at")
             for part in one.paths:
                 send(library.tree, _in_tray(part))
