@@ -4,7 +4,21 @@ from __future__ import annotations
 
 import sys
 
-from bench import clocks, corpus, dates, doubles, filing, hands, heard, mixed, reading, story, transfer, window
+from bench import (
+    catalogue,
+    clocks,
+    corpus,
+    dates,
+    doubles,
+    filing,
+    hands,
+    heard,
+    mixed,
+    reading,
+    story,
+    transfer,
+    window,
+)
 
 _ALL = {
     "reading": reading.run,
@@ -19,6 +33,7 @@ _ALL = {
     "filing": filing.run,
     "story": story.run,
     "doubles": doubles.run,
+    "catalogue": catalogue.run,
 }
 
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from jutrek.captures import Device
 from jutrek.errors import LibraryMissing, reason
 from jutrek.library import Library, keep_devices, known_devices
+from jutrek.library.catalogue import Narrowed
 from jutrek.transfer.saying import Words, say
 
 if TYPE_CHECKING:
@@ -36,7 +37,7 @@ def change_devices(library: Library, ledger: Ledger, devices: Iterable[Device]) 
     for device in new:
         old = before.get(device.key)
         if old is not None and old.operator != device.operator:
-            filed = ledger.all_filed()
-            own = [path for path, one in filed.items() if (one.device, one.operator) == (old.key, old.operator)]
+            made = Narrowed(device=old.key, operator=old.operator)
+            own = [one.path for one in ledger.catalogue.all_of(made)]
             count += say(library, ledger, own, Words(person=device.operator)) if own else 0
     return count

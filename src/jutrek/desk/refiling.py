@@ -89,11 +89,10 @@ class Refiler:
         Raises:
             LibraryBusy: when another Jutrek is at work in the library.
         """
-        filed = self._ledger.all_filed()
         facts = self.home.facts if self.home is not None else ()
         wanted = (one.capture for one in facts if one.capture.id in captures)
-        own = (below(read.file.path, capture.root) for capture in wanted for read in capture.files)
-        count = say(self._library, self._ledger, [path for path in own if path in filed], words)
+        own = [below(read.file.path, capture.root) for capture in wanted for read in capture.files]
+        count = say(self._library, self._ledger, list(self._ledger.catalogue.filed_at(own)), words)
         self.forget()
         return count
 

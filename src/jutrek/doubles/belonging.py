@@ -42,10 +42,11 @@ def belonging(
     new = [one for one in files if standings.get(one.path, NEW).standing is Standing.NEW]
     if not new:
         return {}
-    at_home = _originals(ledger.all_filed())
+    called = {one.path: _called(os.path.relpath(one.path, one.root)) for one in new}
+    at_home = _originals(ledger.catalogue.brought_from(folder for folder, _, _ in called.values()))
     found = {}
     for one in new:
-        folder, stem, inner = _called(os.path.relpath(one.path, one.root))
+        folder, stem, inner = called[one.path]
         home = at_home.get((folder, stem), [])
         if len({(filed.moment, filed.device) for _, filed in home}) == 1 and _agrees(dated.get(one.path), home[0][1]):
             found[one.path] = Comparison(Standing.BESIDE, min(home, key=lambda pair: _turn(pair, inner))[0])

@@ -18,6 +18,7 @@ from typing import Any, Self
 
 from jutrek.disk import chosen, have_folder
 from jutrek.errors import LedgerUnusable
+from jutrek.library.catalogue import FILED, Catalogue, told
 from jutrek.library.contents import Contents
 from jutrek.library.home import Filed, GivenNumber, HomeFile, ProofMark, State, Waits
 from jutrek.library.rows import put_rows
@@ -32,18 +33,11 @@ _NOWHERE = b"\0"
 _WAIT = 10.0
 """Seconds that another process may hold it."""
 _MARKS = 'SELECT place, path, size, mtime_ns, "full", at, state, inode, ctime_ns FROM proofs'
-_FILED = "SELECT moments.*, origins.* FROM moments LEFT JOIN origins ON origins.path = moments.path"
 
 
 def _mark(row: Sequence[Any]) -> ProofMark:
     place, path, size, mtime_ns, full, at, state, inode, ctime_ns = row
     return ProofMark(place, os.fsdecode(path), size, mtime_ns, full, at, State(state), inode, ctime_ns)
-
-
-def _filed(row: Sequence[Any]) -> Filed:
-    said = tuple(sorted(json.loads(row[9]).items())) if row[9] else ()
-    moment, shift, device, operator, shoot = row[1:6]
-    return Filed(moment, shift, device, operator, shoot, row[8] or "", said, os.fsdecode(row[7] or b""))
 
 
 def _given(
@@ -83,6 +77,8 @@ class Ledger:
         """Whether it was made just now, so that it knows less than the library's journals."""
         self.contents = Contents(self._transaction)
         """What files hold."""
+        self.catalogue = Catalogue(self._transaction)
+        """What is at home, asked in parts."""
         try:
             have_folder(os.path.dirname(path))
             try:
@@ -243,14 +239,12 @@ class Ledger:
 
     def filed(self, path: str) -> Filed | None:
         """By what a file was filed; None where it is not known."""
-        with self._transaction() as connection:
-            row = connection.execute(f"{_FILED} WHERE moments.path = ?", (os.fsencode(path),)).fetchone()
-        return _filed(row) if row else None
+        return self.catalogue.filed_at([path]).get(path)
 
     def all_filed(self) -> dict[str, Filed]:
         """By what all files were filed, as far as it is known, by path relative to the library."""
         with self._transaction() as connection:
-            return {os.fsdecode(row[0]): _filed(row) for row in connection.execute(_FILED)}
+            return {os.fsdecode(row[0]): told(row) for row in connection.execute(FILED)}
 
     def move(self, moves: Iterable[tuple[str, str]], *, by_hand: bool = False) -> None:
         """Follow files that were moved within the library, from one path to another. Durable on return.

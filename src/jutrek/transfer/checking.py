@@ -320,7 +320,7 @@ def mend(
 
 def _know_again(library: Library, ledger: Ledger, paths: set[str]) -> None:
     """Files that were gone from the library are known again: by what they were filed, as the journals tell."""
-    known = ledger.all_filed().keys()
+    known = ledger.catalogue.filed_at(paths).keys()
     if paths - known:
         filed = known_of_files(library).filed
         ledger.put_filed((path, filed[path]) for path in (paths - known) & filed.keys())

@@ -12,9 +12,10 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from jutrek.errors import NotPossible, shown
-from jutrek.filing.facts import PLACE_SIGN, lies_in, words_and_place
+from jutrek.filing.facts import PLACE_SIGN, words_and_place
 from jutrek.filing.names import TAIL, same_name, stem_of
 from jutrek.library import Filed, Library
+from jutrek.library.catalogue import Catalogue, Narrowed
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
 from jutrek.transfer.run_log import RunLog, with_said
@@ -73,9 +74,8 @@ def say(library: Library, ledger: Ledger, paths: Sequence[str], words: Words) ->
         LibraryBusy: when another Jutrek is at work in the library.
     """
     with locked(library):
-        filed = ledger.all_filed()
-        new = {path: words.on(filed[path]) for path in _meant(library, filed, paths)}
-        return _tell(library, ledger, filed, new, {})
+        filed = _meant(library, ledger.catalogue, paths)
+        return _tell(library, ledger, filed, {path: words.on(one) for path, one in filed.items()}, {})
 
 
 def say_back(library: Library, ledger: Ledger, run_log: RunLog) -> tuple[int, list[str]]:
@@ -90,7 +90,8 @@ def say_back(library: Library, ledger: Ledger, run_log: RunLog) -> tuple[int, li
 
 def _say_back(library: Library, ledger: Ledger, run_log: RunLog) -> tuple[int, list[str]]:
     lines = {str(one["path"]): one for one in run_log.others if one["entry"] == "said"}
-    now, filed = followed(library, run_log.run, lines), ledger.all_filed()
+    now = followed(library, run_log.run, lines)
+    filed = ledger.catalogue.filed_at(now.values())
     wanted: dict[str, Filed] = {}
     left = []
     for path, line in lines.items():
@@ -106,27 +107,29 @@ def _say_back(library: Library, ledger: Ledger, run_log: RunLog) -> tuple[int, l
 
 def heed(ledger: Ledger, run_log: RunLog) -> None:
     """Let the ledger follow what a run said that did not end."""
-    filed = ledger.all_filed()
     lines = [(str(one["path"]), one) for one in run_log.others if one["entry"] == "said"]
+    filed = ledger.catalogue.filed_at(path for path, _ in lines)
     ledger.put_filed((path, with_said(filed[path], line["now"])) for path, line in lines if path in filed)
 
 
-def _meant(library: Library, filed: Mapping[str, Filed], paths: Sequence[str]) -> list[str]:
-    """The files that some paths mean, with all that belongs to their captures."""
-    captures: dict[tuple[str, str], list[str]] = {}
-    for path in filed:
-        captures.setdefault(_capture_of(path), []).append(path)
-    meant: dict[str, None] = {}
+def _meant(library: Library, catalogue: Catalogue, paths: Sequence[str]) -> dict[str, Filed]:
+    """The files that some paths mean, with all that belongs to their captures, and by what they were filed."""
+    known = catalogue.filed_at(paths)
+    named: dict[str, None] = {}
     for wanted in paths:
-        inside = [wanted] if wanted in filed else _below(filed, wanted)
+        inside = [wanted] if wanted in known else _below(catalogue, wanted)
         if not inside:
             raise NotPossible(library.root, f"there is nothing that Jutrek filed at {shown(wanted)}")
-        meant.update(dict.fromkeys(own for path in inside for own in captures[_capture_of(path)]))
-    return list(meant)
+        named.update(dict.fromkeys(inside))
+    captures = {_capture_of(path) for path in named}
+    beside = catalogue.filed_in(os.path.dirname(path) for path in named)
+    return {path: filed for path, filed in beside.items() if _capture_of(path) in captures}
 
 
-def _below(filed: Iterable[str], folder: str) -> list[str]:
-    return [path for path in filed if folder in ("", ".") or lies_in(path, folder)]
+def _below(catalogue: Catalogue, folder: str) -> list[str]:
+    within = Narrowed(folder="" if folder == "." else folder.strip("/"))
+    found = [one.path for one in catalogue.all_of(within)]
+    return list(catalogue.filed_at(found))
 
 
 def _capture_of(path: str) -> tuple[str, str]:

@@ -11,6 +11,7 @@ from jutrek.errors import NotPossible
 from jutrek.filing import OnChanged
 from jutrek.filing.rulebook import load_rules
 from jutrek.library import LIBRARY, Place, add_place, as_place, forget_place, notice_roots
+from jutrek.library.catalogue import Narrowed
 from jutrek.transfer import Control, Listener, Progress
 from jutrek.transfer.catching_up import lacking
 from jutrek.transfer.checking import known_bad
@@ -78,7 +79,7 @@ class PlacesService:
         bad = len(known_bad(ledger, place.id))
         partly = room_of_partials(place.tree)[1] if here else 0
         if place.id == LIBRARY:
-            unproven = len(ledger.all_files().keys() - marks.keys())
+            unproven = ledger.catalogue.count(Narrowed(unproven=True)).files
             return events.PlaceState(place, here, len(marks), oldest, unproven=unproven, bad=bad, partly=partly)
         lack = lacking(self._at.library, ledger, place, connected=here)
         return events.PlaceState(
