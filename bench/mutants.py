@@ -1,7 +1,8 @@
 """Small wrong changes, one at a time: how many of them the tests of a room notice.
 
 `./run mutants ROOM [COUNT] [SEED]`. Changes are sampled from all that can be made in the room's code: comparisons moved
-by one or turned round, `and` for `or`, a `not` left out, a sum for a difference, a number one larger, a call left out.
+by one or turned round, `and` for `or`, a `not` left out, a sum for a difference, a number one larger or, from ten on,
+twice as large, a call left out.
 Each is made in a copy of the repository, where those tests run that execute the changed line, the quickest first. What
 no test notices is shown; some of it means the same as before, and is counted all the same.
 """
@@ -36,6 +37,7 @@ TESTS = {
 """Which tests are asked about a room."""
 COUNT, SEED = 60, 1
 _AT_ONCE = 2
+_MANY = 10
 _MOST_TESTS = 150
 """Tests that are run for one change at most."""
 _COMPARED = {
@@ -116,8 +118,11 @@ class _Changer(ast.NodeTransformer):
     def visit_Constant(self, node: ast.Constant) -> ast.AST:
         if isinstance(node.value, bool) and self._is_it(node, f"{node.value} → {not node.value}"):
             return ast.copy_location(ast.Constant(not node.value), node)
-        if type(node.value) in (int, float) and self._is_it(node, f"{node.value} → {node.value + 1}"):
-            return ast.copy_location(ast.Constant(node.value + 1), node)
+        if isinstance(node.value, int | float) and not isinstance(node.value, bool):
+            # One more of many is another limit, and no wrong one.
+            other = node.value * 2 if node.value >= _MANY else node.value + 1
+            if self._is_it(node, f"{node.value} → {other}"):
+                return ast.copy_location(ast.Constant(other), node)
         return node
 
     def visit_Expr(self, node: ast.Expr) -> ast.AST:

@@ -9,8 +9,7 @@ from contextlib import redirect_stdout, suppress
 from unittest.mock import patch
 
 from jutrek import __version__
-from jutrek.cli.commands import app
-from jutrek.cli.grouping import EXAMPLES, GROUPS
+from jutrek.cli.commands import COMMANDS, EXAMPLES, GROUPS, app_of
 
 _HERE = os.path.dirname(os.path.abspath(__file__))
 PAGE = os.path.join(_HERE, "command-line.md")
@@ -23,13 +22,13 @@ def help_of(*words: str) -> str:
     """What a command says of itself, as on a terminal of 80 columns."""
     told = io.StringIO()
     with patch.dict(os.environ, {"COLUMNS": "80"}), redirect_stdout(told), suppress(SystemExit):
-        app([*words, "--help"], prog_name="jutrek")
+        app_of(words[:1] or COMMANDS)([*words, "--help"], prog_name="jutrek")
     return told.getvalue().strip()
 
 
 def commands() -> Iterator[tuple[str, list[tuple[str, str]]]]:
     """The groups, each with the calls in it and what they say of themselves."""
-    for title, names in GROUPS:
+    for title, names in GROUPS.items():
         calls = []
         for name in names:
             text = help_of(name)

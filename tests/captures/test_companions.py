@@ -199,7 +199,7 @@ def test_a_common_identifier_makes_a_recording() -> None:
 
 def test_frames_within_a_second_are_one_burst() -> None:
     """Of one device; ordered by fraction, then by counter. A clip, a pause, or another device is outside."""
-    times = ["09:00:00.10", "09:00:00.50", "09:00:01.40", "09:00:05"]
+    times = ["09:00:00.10", "09:00:00.50", "09:00:01.40", "09:00:05", "09:00:06"]
     frames = [file(f"D{number}.JPG", at(clock)) for number, clock in enumerate(times, 10)]
     clip = file("D20.MOV", at("09:00:00.20"), seconds=4)
     other = file("E1.JPG", at("09:00:00.30"), CAMCORDER)

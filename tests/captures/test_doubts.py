@@ -159,6 +159,7 @@ def test_the_future_is_asked_about() -> None:
     capture = shot("x.JPG", datetime(2031, 1, 5))
     (doubt,) = doubts([capture])
     assert doubt.headline == "1 picture lies in the future"
+    assert [answer.words for answer in doubt.answers] == ["Right as it is", "Leave unfiled"]
 
 
 def test_a_jump_back_inside_a_card_is_found() -> None:

@@ -36,6 +36,8 @@ def test_the_night_belongs_to_the_day_before() -> None:
     [
         (datetime(2026, 5, 15, 3, 59, 59), Precision.SECOND, 14),
         (datetime(2026, 5, 15, 4), Precision.SECOND, 15),
+        (datetime(2026, 5, 15, 3, 59), Precision.MINUTE, 14),
+        (datetime(2026, 5, 15, 4), Precision.MINUTE, 15),
         (datetime(2026, 5, 15), Precision.DAY, 15),
     ],
 )

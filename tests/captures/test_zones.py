@@ -8,7 +8,7 @@ from datetime import datetime, timedelta, timezone
 import pytest
 
 from jutrek.captures import Moment, Said, Surroundings, decide, decided
-from jutrek.captures.zones import zone_offset
+from jutrek.captures.zones import name_agrees, quarters, zone_offset
 from jutrek.formats import Claim, DeviceFacts, Kind, Offset, Reading, Timestamp
 from jutrek.formats.reading import UTC_BY_DEFINITION
 
@@ -50,6 +50,31 @@ def test_a_device_that_writes_local_time_into_its_container_does_so_always() -> 
     assert (same.local, same.offset) == (later, None)
     assert "writes in local time" in same.why
     assert (other.local, other.offset) == (later - timedelta(hours=5), -300)
+
+
+@pytest.mark.parametrize("minutes", [-720, -15, 0, 345, 780, 840])
+@pytest.mark.parametrize("seconds", [-90, 0, 90])
+def test_an_offset_is_of_quarter_hours_from_twelve_behind_to_fourteen_ahead(minutes: int, seconds: int) -> None:
+    """A minute and a half is the rounding of two clocks, and no more; what lies beyond no zone has."""
+    apart = timedelta(minutes=minutes, seconds=seconds)
+    assert quarters(apart) == minutes
+    assert quarters(apart + timedelta(seconds=91 if seconds >= 0 else -91)) is None
+    assert name_agrees(LOCAL + apart, LOCAL, 0.0)
+    assert name_agrees(LOCAL + apart, LOCAL + timedelta(seconds=700), 700.0)
+    assert not name_agrees(LOCAL + apart + timedelta(minutes=7), LOCAL, 0.0)
+    for beyond in (-735, 855):
+        assert quarters(timedelta(minutes=beyond)) is None
+        assert not name_agrees(LOCAL + timedelta(minutes=beyond), LOCAL, 0.0)
+
+
+def test_files_of_a_device_that_contradict_each_other_alike_teach_nothing() -> None:
+    """One and one is no majority; two and one is."""
+    says_local, says_utc = clip(stated(LOCAL), container(LOCAL)), clip(stated(LOCAL), container(LOCAL - HOURS))
+    asked = clip(container(LOCAL + timedelta(minutes=9)))
+    torn = moments(says_local, says_utc, asked)[2]
+    assert (torn.local, torn.offset) == (LOCAL + timedelta(hours=2, minutes=9), 120)
+    most = moments(says_local, says_local, says_utc, asked)[3]
+    assert (most.local, most.offset) == (LOCAL + timedelta(minutes=9), None)
 
 
 def test_a_device_in_utc_lends_its_offset_to_its_other_files() -> None:

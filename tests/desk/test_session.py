@@ -245,7 +245,7 @@ def test_the_core_runs_where_there_is_no_qt() -> None:
     """Every room below the window imports without PySide6."""
     code = (
         "import sys; sys.modules['PySide6'] = None\n"
-        "import jutrek.cli.commands, jutrek.cli.reading, jutrek.cli.planning, jutrek.cli.bringing\n"
+        "from jutrek.cli.commands import app_of; app_of(); import jutrek.cli.planning, jutrek.cli.bringing\n"
         "import jutrek.desk.session, jutrek.desk.pictures, jutrek.demo\n"
         "assert not [name for name in sys.modules if name.startswith(('PySide6.', 'shiboken'))]"
     )

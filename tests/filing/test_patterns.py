@@ -71,6 +71,18 @@ def test_pieces_write_what_is_known(pattern: str, written: str) -> None:
     assert wish(one, name=pattern)[1] == written
 
 
+@pytest.mark.parametrize(
+    ("day", "written"),
+    [(date(2021, 1, 3), "2020-W53-7"), (date(2021, 1, 4), "2021-W01-1"), (date(2024, 12, 30), "2025-W01-1")],
+)
+def test_a_week_belongs_to_the_year_of_its_thursday(day: date, written: str) -> None:
+    """By ISO 8601, at both ends of years."""
+    when = datetime(day.year, day.month, day.day, 12)
+    one = facts(group([file("DCIM/101ARLEN/DSC04411.DNG", when)])[0])
+    assert wish(one, name="{week-year}-W{week}-{weekday:number}")[1] == written
+    assert wish(one, name="{date:%G-W%V-%u}")[1] == written
+
+
 def test_pieces_of_clips_and_sound_and_wording() -> None:
     """Resolution, frame rate, scene and take, and the words that a person wrote into the file."""
     (clip,) = group([file("C1.MOV", WHEN, CAMCORDER, seconds=3)])
@@ -402,7 +414,7 @@ def test_what_would_be_bent_is_an_error_where_it_stands(use: str, text: str, at:
 
 
 _DEVICES = st.sampled_from(
-    ["con", "COM1", "com\u00b9", "LPT\u00b3", "conin$", "CONOUT$", "nul", "clock$", "aux.tar", "prn "]
+    ["con", "COM1", "com\u00b9", "LPT\u00b3", "lpt9", "com0", "conin$", "CONOUT$", "nul", "clock$", "aux.tar", "prn "]
 )
 
 

@@ -7,8 +7,7 @@ from pathlib import Path
 
 import typer
 
-from jutrek.cli.commands import app
-from jutrek.cli.grouping import GROUPS
+from jutrek.cli.commands import COMMANDS, GROUPS, app_of
 from jutrek.demo import Scenario
 
 DOCS = Path(__file__).parents[2] / "docs"
@@ -37,5 +36,5 @@ def test_the_manual_of_commands_is_true() -> None:
     text = Path(PAGE).read_text(encoding="utf-8")
     assert text == page_text(text)
     assert Path(MAN).read_text(encoding="utf-8") == man_text()
-    named = [name for _, names in GROUPS for name in names]
-    assert sorted(named) == sorted(typer.main.get_command(app).commands)  # type: ignore[attr-defined]
+    assert list(COMMANDS) == [name for names in GROUPS.values() for name in names]
+    assert sorted(typer.main.get_command(app_of()).commands) == sorted(COMMANDS)  # type: ignore[attr-defined]

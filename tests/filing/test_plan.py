@@ -132,6 +132,16 @@ def test_home_and_twins_and_what_is_no_capture(library: Library, ledger: Ledger,
     assert all(row.why.endswith(".") for row in plan.rows)
 
 
+def test_where_an_original_stays_its_twin_stays(library: Library, ledger: Ledger, card: Path) -> None:
+    """It says why; nothing is told to be where nothing will be."""
+    for name in ("A.JPG", "B.JPG"):
+        put(card / name, making.jpeg(None))
+    plan = planned(library, ledger, [card], HouseRules(undated=Undated.STAY))
+    assert actions(plan) == {"A.JPG": Action.STAY, "B.JPG": Action.STAY}
+    assert where(plan) == {"A.JPG": None, "B.JPG": None}
+    assert plan.rows[1].why.endswith(" That one stays, so this one stays too.")
+
+
 def test_of_twins_the_one_that_is_dated_is_brought(library: Library, ledger: Ledger, card: Path) -> None:
     """Of equal bytes, the file whose sidecar tells the date is the original."""
     put(card / "A received.jpg", making.jpeg(None))

@@ -9,7 +9,9 @@ import pytest
 
 from jutrek.demo.shelf import specimens
 from jutrek.demo.shelf.sounds import broadcast
-from jutrek.formats import STUMBLED, read, table
+from jutrek.errors import BrokenFile
+from jutrek.formats import STUMBLED, Kind, read, table
+from jutrek.formats.span import BLOCK, HEAD, READ_LIMIT, FileBytes
 from tests import fuzz
 from tests.making import WHEN, put
 
@@ -46,6 +48,31 @@ def test_a_bounded_run_of_fuzzing_breaks_no_reader(tmp_path: Path) -> None:
     """Twenty changes of every specimen, the same ones each time."""
     seeds = iter(range(20 * len(specimens())))
     assert [(seed, name, what) for seed, name, what, _ in fuzz.broken(seeds, str(tmp_path))] == []
+
+
+def test_an_empty_file_is_told_and_is_nothing(tmp_path: Path) -> None:
+    """Whatever its name says; a single byte is of a format that is not known."""
+    empty, byte = (read(str(put(tmp_path / f"{len(data)}.jpg", data))) for data in (b"", b"x"))
+    assert [(one.kind, one.format, one.notes) for one in (empty, byte)] == [
+        (Kind.OTHER, "unknown", ("The file is empty.",)),
+        (Kind.OTHER, "unknown", ("The content is of no format that Jutrek knows.",)),
+    ]
+
+
+def test_reading_ends_at_four_mebibytes(tmp_path: Path) -> None:
+    """However a file leads its reader around; what was read before is not read again, and costs nothing."""
+    with put(tmp_path / "a.bin", bytes(READ_LIMIT + 4 * BLOCK)).open("rb") as file:
+        content = FileBytes(file.fileno(), READ_LIMIT + 4 * BLOCK)
+        blocks = (READ_LIMIT - HEAD) // BLOCK
+        for number in range(blocks):
+            for _ in range(2):
+                assert len(content.at(HEAD + number * BLOCK, 16)) == 16
+        assert (content.cost, READ_LIMIT) == (READ_LIMIT, 4 * 1024 * 1024)
+        assert content.at(0, HEAD) == bytes(HEAD)
+        with pytest.raises(BrokenFile, match="metadata within 4194304 bytes"):
+            content.at(HEAD + blocks * BLOCK, 1)
+        whole = FileBytes(file.fileno(), READ_LIMIT + 4 * BLOCK, limit=None)
+        assert len(whole.at(HEAD, READ_LIMIT)) == READ_LIMIT
 
 
 def test_fuzzing_tells_a_reader_that_breaks(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

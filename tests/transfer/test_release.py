@@ -111,6 +111,41 @@ def test_only_what_is_proven_is_ever_removed(home: Library, ledger: Ledger, card
     assert len(names_below(tarn.root)) == 5
 
 
+def _again(path: Path, data: bytes) -> None:
+    """Bytes in a file that has another number, and the time that was there before."""
+    before = path.stat()
+    path.with_suffix(".new").write_bytes(data)
+    path.with_suffix(".new").replace(path)
+    os.utime(path, ns=(before.st_atime_ns, before.st_mtime_ns))
+
+
+@pytest.mark.parametrize("where", ["card", "home", "tarn"])
+@pytest.mark.parametrize("how", ["later", "longer", "another", "touched"])
+def test_what_is_not_the_very_file_that_was_proven_stays(
+    where: str, how: str, home: Library, ledger: Ledger, card: Path, tarn: Place
+) -> None:
+    """By its time, its size, its number; a copy also if it was written to and its time put back."""
+    certificate = certify(card, home, ledger, tarn)
+    one = next(one for one in certificate.home if one.path.endswith("DSC002.JPG"))
+    places = {"card": one.path, "home": f"{home.root}/{one.paths['']}", "tarn": f"{tarn.root}/{one.paths[tarn.id]}"}
+    path, data = Path(places[where]), Path(one.path).read_bytes()
+    before = path.stat()
+    if how == "later":
+        os.utime(path, ns=(0, before.st_mtime_ns + 1))
+    elif how == "longer":
+        path.write_bytes(data + b".")
+        os.utime(path, ns=(0, before.st_mtime_ns))
+    elif how == "another":
+        _again(path, data)
+    else:
+        os.utime(path, ns=(0, before.st_mtime_ns))
+    cleared = clear(certificate, home, ledger, [tarn], Way.REMOVE, stop=never())
+    stays = (where, how) != ("card", "touched")
+    assert [path for path, _ in cleared.stayed if path == one.path] == [one.path] * stays
+    assert Path(one.path).exists() is stays
+    assert cleared.gone == len(certificate.home) - stays
+
+
 def test_a_place_that_is_not_asked_keeps_everything_on_the_card(
     home: Library, ledger: Ledger, card: Path, tarn: Place
 ) -> None:

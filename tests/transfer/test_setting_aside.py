@@ -102,6 +102,12 @@ def _changed(home: Library) -> None:
     Path(home.root, "2026/05/a.jpg").write_bytes(LARGE + b"edited")
 
 
+def _edited_in_place(home: Library) -> None:
+    path = Path(home.root, "2026/05/a.jpg")
+    path.write_bytes(b"edited" + LARGE[6:])
+    os.utime(path, ns=(0, int(WHEN.timestamp() * 1e9) + 1))
+
+
 def _linked(home: Library) -> None:
     Path(home.root, "mess/a (1).jpg").unlink()
     os.link(Path(home.root, "2026/05/a.jpg"), Path(home.root, "mess/a (1).jpg"))
@@ -109,8 +115,11 @@ def _linked(home: Library) -> None:
 
 @pytest.mark.parametrize(
     ("happens", "words"),
-    [(_gone, "which was to stay, is gone"), (_changed, "changed since"), (_linked, "the same file by another name")],
-)
+    [
+        (_gone, "which was to stay, is gone"), (_changed, "changed since"), (_edited_in_place, "changed since"),
+        (_linked, "the same file by another name"),
+    ],
+)  # fmt: skip
 @pytest.mark.parametrize("degree", [Degree.BYTES, Degree.PICTURE])
 def test_a_keeper_that_is_not_what_it_was_stops_the_dropping(
     home: Library, ledger: Ledger, happens: Callable[[Library], None], words: str, degree: Degree
@@ -314,6 +323,25 @@ def test_the_tray_goes_to_the_trash_and_comes_back_from_it(home: Library, ledger
     assert tops(home) == before
 
 
+@pytest.mark.parametrize("size", [0, 1])
+def test_what_changed_in_the_tray_in_any_way_stays_there(home: Library, ledger: Ledger, size: int) -> None:
+    """Its time alone, or its size with the time put back; what lies beside another one goes to the trash with it."""
+    keeper = "2026/05/a.jpg"
+    put(Path(home.root, "mess/a (1).jpg.xmp"), b"words")
+    go(home, ledger, drop(home, "mess/a (1).jpg", keeper), drop(home, "mess/deep/er/a (2).jpg", keeper))
+    with_words, changed = sorted(tray_of(home), key=lambda one: one.was)
+    path = Path(home.root, changed.path)
+    path.write_bytes(LARGE + bytes(size))
+    os.utime(path, ns=(0, changed.mtime_ns + (not size)))
+    emptied = empty_tray([with_words, changed], home, stop=never())
+    assert list(emptied.left) == [changed.path]
+    assert [os.path.basename(one) for one in with_words.paths] == ["a (1).jpg", "a (1).jpg.xmp"]
+    assert not any(Path(home.root, one).exists() for one in with_words.paths)
+    assert len(found(os.path.join(home.root, one) for one in with_words.paths)) == 2
+    assert back(home, ledger, emptied.run)[0].home == 2
+    assert all(Path(home.root, one).exists() for one in with_words.paths)
+
+
 def test_what_the_trash_lost_is_told(home: Library, ledger: Ledger) -> None:
     """Somebody emptied it: nothing comes back, and it says so. An emptying that was stopped leaves the rest."""
     keeper = "2026/05/a.jpg"
@@ -364,6 +392,10 @@ def test_copies_in_places_follow_into_the_tray_and_out_of_it(home: Library, ledg
     assert "mess/a (1).jpg" not in names_below(tarn.root)
     back(home, ledger, aside.run, tarn)
     assert names_below(tarn.root) == copied
+    os.utime(Path(tarn.root, "mess/deep/er/a (2).jpg"), ns=(0, 1))
+    aside = go(home, ledger, drop(home, "mess/deep/er/a (2).jpg", "2026/05/a.jpg"), places=(tarn,))
+    assert names_below(tarn.root) == copied
+    back(home, ledger, aside.run, tarn)
     go(home, ledger, drop(home, "mess/a (1).jpg", "2026/05/a.jpg"), places=(tarn,))
     (item,) = tray_of(home)
     empty_tray([item], home, places=(tarn,), stop=never())

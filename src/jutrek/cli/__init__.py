@@ -8,12 +8,6 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Sequence
-from copy import copy
-from typing import TYPE_CHECKING
-
-if TYPE_CHECKING:
-    from typer import Typer
 
 ALL_HOME, NOT_ALL_HOME, WRONG_CALL, UNUSABLE = 0, 1, 2, 3
 
@@ -27,7 +21,7 @@ def main() -> None:
 
         out(f"Jutrek {__version__}")
         return
-    from jutrek.cli.commands import app
+    from jutrek.cli.commands import COMMANDS, app_of
     from jutrek.cli.telling import complain
     from jutrek.errors import (
         JutrekError,
@@ -47,7 +41,8 @@ def main() -> None:
     for stream in (sys.stdout, sys.stderr):
         stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
     try:
-        _only(app, sys.argv[1:2])(prog_name="jutrek")
+        called = [word for word in sys.argv[1:2] if word in COMMANDS]
+        app_of(called or COMMANDS)(prog_name="jutrek")
     except (SourceRefused, NotPossible, PlanUnusable, NoSuchDay, NoSuchDevice, NoSuchQuestion) as error:
         code, words = WRONG_CALL, str(error)
     except (LibraryTrouble, PlaceFull, PlaceLost) as error:
@@ -59,14 +54,3 @@ def main() -> None:
         code, words = UNUSABLE, f"{os.fsdecode(error.filename or 'The disk')} can't be used any more: {reason(error)}."
     complain(words)
     sys.exit(code)
-
-
-def _only(app: Typer, called: Sequence[str]) -> Typer:
-    """The commands with just the one that was called, if it is one: making all of them takes a tenth of a second."""
-    commands = [one for one in app.registered_commands if one.name in called]
-    groups = [one for one in app.registered_groups if one.name in called]
-    if not commands and not groups:
-        return app
-    one = copy(app)
-    one.registered_commands, one.registered_groups = commands, groups
-    return one

@@ -1,113 +1,103 @@
-"""The commands and their options."""
+"""Every command, by what it is for. The module of one is loaded when it is called, not before."""
 
 from __future__ import annotations
 
-import os
-import sys
-from pathlib import Path
-from typing import Annotated
+from collections.abc import Iterable
+from importlib import import_module
+from typing import Annotated, Any
 
 import typer
+from typer.core import TyperGroup
 
 from jutrek import __version__
-from jutrek.cli.completing import pieces, places
-from jutrek.cli.counting import counters_app
-from jutrek.cli.doubling import adopt_command, doubles_command, find_command
-from jutrek.cli.grouping import Grouped
-from jutrek.cli.keeping import (
-    catch_up_command,
-    check_command,
-    finish_command,
-    journal_command,
-    places_app,
-    report_command,
+from jutrek.cli.telling import out
+
+GROUPS = {
+    "Before anything moves": {
+        "read": "reading.read_command",
+        "plan": "intake.plan_command",
+        "find": "doubling.find_command",
+        "rules": "ruling.rules_app",
+    },
+    "Bringing home": {
+        "bring": "intake.bring_command",
+        "finish": "keeping.finish_command",
+        "release": "releasing.release_command",
+        "clear": "releasing.clear_command",
+        "eject": "releasing.eject_command",
+        "drives": "releasing.drives_command",
+        "unwanted": "missing.unwanted_app",
+    },
+    "What is home": {
+        "say": "saying.say_command",
+        "devices": "saying.devices_app",
+        "refile": "refiling.refile_command",
+        "counters": "counting.counters_app",
+        "adopt": "doubling.adopt_command",
+        "doubles": "doubling.doubles_command",
+        "library": "missing.library_app",
+    },
+    "Keeping it": {
+        "places": "keeping.places_app",
+        "catch-up": "keeping.catch_up_command",
+        "check": "keeping.check_command",
+        "weekly": "weekly.weekly_command",
+        "gone": "missing.gone_command",
+    },
+    "What was done": {
+        "journal": "keeping.journal_command",
+        "report": "keeping.report_command",
+        "take-back": "taking_back.take_back_command",
+    },
+    "The window, and trying things": {
+        "app": "window.app_command",
+        "demo": "window.demo_command",
+        "simulate": "simulating.simulate_app",
+    },
+}
+"""Modules of this package, each with a function, or an app of several, by the command's name."""
+COMMANDS = {name: where for group in GROUPS.values() for name, where in group.items()}
+EXAMPLES = (
+    ("jutrek plan CARD -l PICTURES", "where everything would land, and why; nothing is copied"),
+    ("jutrek bring CARD", "bring it home; the library used last is meant where none is named"),
+    ("jutrek release CARD", "prove that all on the card is home"),
+    ("jutrek say 2026/05/survey --shoot 'Bridge survey'", "what captures are, said anew"),
+    ("jutrek take-back", "what could be taken back; a number behind it does it"),
 )
-from jutrek.cli.library import LibraryOption, named, used_last
-from jutrek.cli.missing import gone_command, library_app, unwanted_app
-from jutrek.cli.refiling import refile_command
-from jutrek.cli.releasing import clear_command, drives_command, eject_command, release_command
-from jutrek.cli.ruling import rules_app
-from jutrek.cli.saying import devices_app, say_command
-from jutrek.cli.simulating import simulate_app
-from jutrek.cli.stopping import stop_on_interrupt
-from jutrek.cli.taking_back import take_back_command
-from jutrek.cli.telling import complain, out, say
-from jutrek.filing import Structure, Undated
 
-app = typer.Typer(
-    cls=Grouped,
-    help="Jutrek brings camera and recorder files home: dated, named, proven.",
-    no_args_is_help=True,
-    add_completion=True,
-    pretty_exceptions_enable=False,
-    rich_markup_mode=None,
-)
 
-_Sources = Annotated[list[Path], typer.Argument(help="Cards, folders or inboxes.", exists=True, file_okay=False)]
-_AsJson = Annotated[bool, typer.Option("--json", help="Print JSON for other programs.")]
-_Layout = Annotated[
-    str | None, typer.Option("--layout", help="Another pattern of folders, for this time.", autocompletion=pieces)
-]
-_Name = Annotated[
-    str | None, typer.Option("--name", help="Another pattern of file names, for this time.", autocompletion=pieces)
-]
-_Undated = Annotated[
-    Undated | None, typer.Option("--undated", help="What becomes of captures without a trustworthy date.")
-]
-_Fixes = Annotated[
-    list[str] | None,
-    typer.Option("--fix-clock", help="Shift a device's clock: B=+1:00:00. B=0 takes it for right.", metavar="B=SHIFT"),
-]
-_Described = Annotated[
-    list[str] | None,
-    typer.Option("--describe", help="What a day's shoots were, and where: “survey @ bridge”.", metavar="DAY=WORDS"),
-]
-_Said = Annotated[
-    list[str] | None,
-    typer.Option("--say", help="What the intake is for: job, client, title or place.", metavar="job=WORDS"),
-]
-_Persons = Annotated[list[str] | None, typer.Option("--person", help="Who carries a device: B=Ilva.", metavar="B=WHO")]
-_DayStarts = Annotated[
-    str | None, typer.Option("--day-starts", help="Until when the night belongs to the day before.", metavar="04:00")
-]
-_Zone = Annotated[
-    str | None, typer.Option("--zone", help="The house's zone, for times known only in UTC.", metavar="+02:00")
-]
-_Journeys = Annotated[
-    list[str] | None, typer.Option("--journey", help="Another zone from a day on.", metavar="DAY=+01:00")
-]
-_Structure = Annotated[
-    Structure | None,
-    typer.Option("--card-structure", help="File clips alone, or keep the card's structure beside them."),
-]
-_Sidecars = Annotated[
-    bool | None,
-    typer.Option("--fix-sidecars/--no-fix-sidecars", help="Write corrected dates into XMP sidecars beside files, too."),
-]
+class Grouped(TyperGroup):
+    """A command of many others, listed by what they are for."""
 
-_Along = Annotated[
-    bool, typer.Option("--along", help="Bring along what is no picture, clip or sound, as it is, into “Brought along”.")
-]
+    def format_commands(self, ctx: Any, formatter: Any) -> None:
+        """Write the groups, and examples behind them."""
+        for title, names in GROUPS.items():
+            with formatter.section(title):
+                formatter.write_dl([(name, self.commands[name].get_short_help_str(64)) for name in names])
+        with formatter.section("Examples"):
+            for line, about in EXAMPLES:
+                formatter.write(f"  {line}\n      {about}\n")
 
-_Answers = Annotated[
-    list[str] | None,
-    typer.Option("--answer", metavar="SIGN=NUMBER", help="Answer a question, as a plan lists them: 3f2a1c=1."),
-]
 
-_AsItIs = Annotated[
-    list[str] | None,
-    typer.Option("--take-as-it-is", metavar="DEVICE|FILE", help="Take the dates of a device, or of a file, for right."),
-]
-
-_Listen = Annotated[
-    bool,
-    typer.Option(
-        "--listen", help="Line clocks up by what clips and takes heard, too: about half a minute an hour of sound."
-    ),
-]
-_Looks = Annotated[
-    bool, typer.Option("--looks", help="Compare pictures with the library by their looks, too: that takes a while.")
-]
+def app_of(names: Iterable[str] = COMMANDS) -> typer.Typer:
+    """The program with some of its commands, or with all."""
+    app = typer.Typer(
+        cls=Grouped,
+        help="Jutrek brings camera and recorder files home: dated, named, proven.",
+        no_args_is_help=True,
+        add_completion=True,
+        pretty_exceptions_enable=False,
+        rich_markup_mode=None,
+    )
+    app.callback()(_main)
+    for name in names:
+        module, _, attribute = COMMANDS[name].partition(".")
+        part = getattr(import_module(f"jutrek.cli.{module}"), attribute)
+        if isinstance(part, typer.Typer):
+            app.add_typer(part, name=name)
+        else:
+            app.command(name)(part)
+    return app
 
 
 def _show_version(wanted: bool) -> None:
@@ -116,197 +106,9 @@ def _show_version(wanted: bool) -> None:
         raise typer.Exit
 
 
-@app.callback()
 def _main(
     _: Annotated[
         bool, typer.Option("--version", callback=_show_version, is_eager=True, help="Print the version.")
     ] = False,
 ) -> None:
     """Jutrek brings camera and recorder files home: dated, named, proven."""
-
-
-@app.command("read")
-def read_command(
-    paths: Annotated[list[Path], typer.Argument(help="Files, or folders with all that is in them.")],
-    as_json: _AsJson = False,
-) -> None:
-    """Tell what files say about when, and by what, they were made."""
-    from jutrek.cli.reading import read_paths
-
-    raise typer.Exit(read_paths([str(path) for path in paths], as_json=as_json, stop=stop_on_interrupt()))
-
-
-@app.command("plan")
-def plan_command(
-    sources: _Sources,
-    library: LibraryOption,
-    as_json: _AsJson = False,
-    out: Annotated[Path | None, typer.Option("--out", "-o", help="Write the plan to a file.")] = None,
-    layout: _Layout = None,
-    name: _Name = None,
-    undated: _Undated = None,
-    fix_clock: _Fixes = None,
-    describe: _Described = None,
-    say: _Said = None,
-    person: _Persons = None,
-    day_starts: _DayStarts = None,
-    zone: _Zone = None,
-    journey: _Journeys = None,
-    structure: _Structure = None,
-    sidecars: _Sidecars = None,
-    along: _Along = False,
-    looks: _Looks = False,
-    listen: _Listen = False,
-    answer: _Answers = None,
-    as_it_is: _AsItIs = None,
-) -> None:
-    """Show where every file would land, and why. Nothing is copied."""
-    from jutrek.cli.choices import parse_choices
-    from jutrek.cli.planning import house_of, plan_sources
-
-    if as_json and out is not None:
-        raise typer.BadParameter("choose one of --json and --out")
-    choices = parse_choices(
-        house_of(str(library)), layout=layout, name=name, undated=undated, fix_clock=fix_clock, describe=describe,
-        say=say, person=person, day_starts=day_starts, zone=zone, journey=journey, structure=structure,
-        sidecars=sidecars, along=along, looks=looks, listen=listen, answer=answer, as_it_is=as_it_is,
-    )  # fmt: skip
-    code = plan_sources(_texts(sources), str(library), choices, as_json=as_json, out=out, stop=stop_on_interrupt())
-    raise typer.Exit(code)
-
-
-@app.command("bring")
-def bring_command(
-    sources: Annotated[
-        list[Path] | None, typer.Argument(help="Cards, folders or inboxes.", exists=True, file_okay=False)
-    ] = None,
-    library: Annotated[
-        Path | None, typer.Option("--library", "-l", help="The library's root folder; else the one used last.")
-    ] = None,
-    plan: Annotated[
-        Path | None, typer.Option("--plan", "-p", help="A plan that was saved.", exists=True, dir_okay=False)
-    ] = None,
-    without: Annotated[
-        list[str] | None,
-        typer.Option("--without", help="A place to leave out this time.", metavar="PLACE", autocompletion=places),
-    ] = None,
-    as_json: _AsJson = False,
-    layout: _Layout = None,
-    name: _Name = None,
-    undated: _Undated = None,
-    fix_clock: _Fixes = None,
-    describe: _Described = None,
-    say: _Said = None,
-    person: _Persons = None,
-    day_starts: _DayStarts = None,
-    zone: _Zone = None,
-    journey: _Journeys = None,
-    structure: _Structure = None,
-    sidecars: _Sidecars = None,
-    along: _Along = False,
-    looks: _Looks = False,
-    listen: _Listen = False,
-    answer: _Answers = None,
-    as_it_is: _AsItIs = None,
-) -> None:
-    """Bring files home: every one is read back and compared before it counts."""
-    from jutrek.cli.bringing import bring_plan, bring_sources
-    from jutrek.cli.choices import parse_choices
-    from jutrek.cli.planning import house_of
-
-    stop = stop_on_interrupt()
-    if plan is not None:
-        given = (sources, library, fix_clock, describe, say, person, layout, name, along, answer, as_it_is)
-        if any(given):
-            raise typer.BadParameter("--plan knows its sources, library and decisions; give nothing else")
-        raise typer.Exit(bring_plan(plan, as_json=as_json, stop=stop, without=without or ()))
-    if not sources:
-        raise typer.BadParameter("give sources, or --plan")
-    library = used_last() if library is None else named(library)
-    choices = parse_choices(
-        house_of(str(library), none_yet=True), layout=layout, name=name, undated=undated, fix_clock=fix_clock,
-        describe=describe, say=say, person=person, day_starts=day_starts, zone=zone, journey=journey,
-        structure=structure, sidecars=sidecars, along=along, looks=looks, listen=listen, answer=answer,
-        as_it_is=as_it_is,
-    )  # fmt: skip
-    raise typer.Exit(
-        bring_sources(_texts(sources), str(library), choices, as_json=as_json, stop=stop, without=without or ())
-    )
-
-
-app.add_typer(rules_app, name="rules")
-app.command("refile")(refile_command)
-app.add_typer(library_app, name="library")
-app.add_typer(places_app, name="places")
-app.command("catch-up")(catch_up_command)
-app.command("check")(check_command)
-app.command("gone")(gone_command)
-app.command("finish")(finish_command)
-app.command("say")(say_command)
-app.add_typer(devices_app, name="devices")
-app.add_typer(counters_app, name="counters")
-app.command("take-back")(take_back_command)
-app.command("journal")(journal_command)
-app.command("report")(report_command)
-app.command("release")(release_command)
-app.command("clear")(clear_command)
-app.add_typer(unwanted_app, name="unwanted")
-app.command("adopt")(adopt_command)
-app.command("doubles")(doubles_command)
-app.command("find")(find_command)
-app.command("drives")(drives_command)
-app.command("eject")(eject_command)
-app.add_typer(simulate_app, name="simulate")
-
-
-@app.command("app")
-def app_command(
-    folders: Annotated[
-        list[Path] | None, typer.Argument(help="Sources to begin with.", exists=True, file_okay=False)
-    ] = None,
-    library: Annotated[
-        Path | None, typer.Option("--library", "-l", help="The library; else the one used last.")
-    ] = None,
-) -> None:
-    """Open the window."""
-    _needs_screen()
-    from jutrek.ui.app.start import run_window
-
-    sys.exit(run_window(_texts(folders or []), str(library) if library else None))
-
-
-@app.command("demo")
-def demo_command(
-    at: Annotated[Path, typer.Option("--at", help="Where the demo lies, or is to be made.")] = Path("demo-data"),
-    picture: Annotated[Path | None, typer.Option("--picture", help="Write a picture of the window, and end.")] = None,
-    build_only: Annotated[
-        bool, typer.Option("--build-only", help="Make the demo's cards and library, and end.")
-    ] = False,
-) -> None:
-    """Open the window on the made-up story that comes with Jutrek."""
-    from jutrek.demo import build
-    from jutrek.desk.places import furnish
-
-    scenario = build(str(at), lambda what: say(f"Making the demo: {what} …"))
-    furnish(scenario.library, scenario.place)
-    if build_only:
-        return
-    if picture is None:
-        _needs_screen()
-    from jutrek.ui.app.start import picture_of_window, run_window
-
-    if picture is not None:
-        picture_of_window(list(scenario.sources), scenario.library, str(picture))
-        return
-    sys.exit(run_window(list(scenario.sources), scenario.library))
-
-
-def _needs_screen() -> None:
-    """End with a sentence where a window cannot be shown; Qt would abort."""
-    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
-        complain("There is no screen here. `jutrek plan` and `jutrek bring` do the same job.")
-        raise typer.Exit(2)
-
-
-def _texts(paths: list[Path]) -> list[str]:
-    return [str(path) for path in paths]

@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from jutrek.cli.keeping import DONE, NOT_ALL, AsJson, opened
+from jutrek.cli.keeping import DONE, NOT_ALL, opened
 from jutrek.cli.library import LibraryOption
+from jutrek.cli.options import AsJson
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import out, say

@@ -13,6 +13,7 @@ import typer
 
 from jutrek.cli.completing import places, runs
 from jutrek.cli.library import LibraryOption
+from jutrek.cli.options import AsJson
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import complain, out, say
@@ -27,7 +28,6 @@ if TYPE_CHECKING:
 
 places_app = typer.Typer(help="Where else a library's files are kept.", no_args_is_help=True)
 
-AsJson = Annotated[bool, typer.Option("--json", help="Print JSON for other programs.")]
 RunArgument = Annotated[
     str,
     typer.Argument(

@@ -6,15 +6,28 @@ import os
 import threading
 from collections.abc import Iterator
 from itertools import groupby
-from typing import Any
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
 
 from jutrek.captures import Moment, Said, decided
+from jutrek.cli.options import AsJson
+from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import complain, out
 from jutrek.desk.details import facts_of
 from jutrek.errors import SourceUnreadable, shown
 from jutrek.formats import Claim, Kind, Offset, Reading, read
 from jutrek.sources import Left, scan
+
+
+def read_command(
+    paths: Annotated[list[Path], typer.Argument(help="Files, or folders with all that is in them.")],
+    as_json: AsJson = False,
+) -> None:
+    """Tell what files say about when, and by what, they were made."""
+    raise typer.Exit(read_paths([str(path) for path in paths], as_json=as_json, stop=stop_on_interrupt()))
 
 
 def read_paths(paths: list[str], *, as_json: bool, stop: threading.Event) -> int:

@@ -10,8 +10,9 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from jutrek.cli.completing import devices
-from jutrek.cli.keeping import AsJson, opened
+from jutrek.cli.keeping import opened
 from jutrek.cli.library import LibraryOption, named, used_last
+from jutrek.cli.options import AsJson
 from jutrek.cli.taking_back import below_root
 from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import out
