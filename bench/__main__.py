@@ -15,6 +15,7 @@ from bench import (
     heard,
     mixed,
     reading,
+    starts,
     story,
     transfer,
     window,
@@ -34,6 +35,7 @@ _ALL = {
     "story": story.run,
     "doubles": doubles.run,
     "catalogue": catalogue.run,
+    "starts": starts.run,
 }
 
 

@@ -193,7 +193,14 @@ def _is_impossible(stamp: Timestamp, now: datetime, since: int) -> bool:
 
 
 def doubtful(moment: Moment, doubt: Doubtful, because: str, against: int | None = None) -> Moment:
-    """The same moment, no longer trusted, with the reason put first."""
+    """The same moment, no longer trusted, with the reason put first.
+
+    Args:
+        moment: the one that is believed so far.
+        doubt: of which kind the doubt is.
+        because: a sentence.
+        against: the claim that contradicts, by its index.
+    """
     return replace(moment, trust=Trust.DOUBTFUL, why=f"{because} {moment.why}", against=against, doubt=doubt)
 
 

@@ -43,7 +43,16 @@ def bring_sources(
     stop: threading.Event,
     without: Sequence[str] = (),
 ) -> int:
-    """Read, plan and bring home, but for some places. Returns the exit code."""
+    """Read, plan and bring home, but for some places. Returns the exit code.
+
+    Args:
+        sources: their folders.
+        library_path: the library's folder.
+        choices: what was said on the command line.
+        as_json: whether JSON is printed.
+        stop: ends the work when it is set.
+        without: places to leave out, by name.
+    """
     library = new_library(library_path)
     with Ledger(library.ledger_path) as ledger:
         plan, story = prepare(sources, library, ledger, choices, stop=stop)
@@ -60,6 +69,12 @@ def bring_sources(
 
 def bring_plan(path: Path, *, as_json: bool, stop: threading.Event, without: Sequence[str] = ()) -> int:
     """Carry out a saved plan, but for some places. Returns the exit code.
+
+    Args:
+        path: of the plan.
+        as_json: whether JSON is printed.
+        stop: ends the work when it is set.
+        without: places to leave out, by name.
 
     Raises:
         PlanUnusable: when it is none, or fits another library.

@@ -77,6 +77,12 @@ class Choices:
     ) -> Decisions:
         """Decisions with the answers to open questions, and with what is taken as it is.
 
+        Args:
+            decisions: what was decided until now.
+            doubts: the open questions.
+            captures: of all sources.
+            devices: by their keys.
+
         Raises:
             NoSuchQuestion: for a question that is not open, an answer that it does not have, or what is neither a
                 device's letter nor a file of these sources.
@@ -128,6 +134,9 @@ def parse_choices(
     as_it_is: Sequence[str] | None = None,
 ) -> Choices:
     """Read the options. What is not given is as the house has it.
+
+    Args:
+        house: the house rules; each other argument is the option of its name.
 
     Raises:
         typer.BadParameter: for one that cannot be read.

@@ -78,6 +78,14 @@ def prepare(
 ) -> tuple[Plan, Story]:
     """Read sources and plan them. Sources of which everything is home are not read, unless all is to be told as JSON.
 
+    Args:
+        sources: their folders.
+        library: the library.
+        ledger: its ledger, open.
+        choices: what was said on the command line.
+        as_json: whether JSON is printed.
+        stop: ends the work when it is set.
+
     Raises:
         SourceRefused: for a source inside the library.
         SourceUnreadable: for a source that cannot be listed.
@@ -154,7 +162,14 @@ def _say_what_was_not_compared(
 def story_of(
     founds: list[Found], captures: list[Capture], library: Library, choices: Choices
 ) -> tuple[Story, Decisions]:
-    """What the captures of sources tell, with what was decided on the command line; and these decisions."""
+    """What the captures of sources tell, with what was decided on the command line; and these decisions.
+
+    Args:
+        founds: what was found on each source.
+        captures: of all of them.
+        library: the library.
+        choices: what was said on the command line.
+    """
     sources = [found.source for found in founds]
     devices = devices_of(sources, captures, Decisions(), known_devices(library))
     decisions = choices.decisions(devices, sources)
@@ -189,7 +204,16 @@ def story_by(
     decisions: Decisions,
     heard: tuple[Heard, ...] = (),
 ) -> Story:
-    """What the captures of sources tell, by decisions."""
+    """What the captures of sources tell, by decisions.
+
+    Args:
+        founds: what was found on each source.
+        captures: of all of them.
+        library: the library.
+        choices: what was said on the command line.
+        decisions: what was decided.
+        heard: what devices heard of one another.
+    """
     devices = devices_of([found.source for found in founds], captures, decisions, known_devices(library))
     bare = tell_story(captures, devices, decisions, choices.rules, ())
     proposals = propose(bare.captures, heard)
@@ -198,6 +222,12 @@ def story_by(
 
 def read_sources(sources: list[str], library: Library, *, stop: threading.Event, report: Report) -> list[Found]:
     """Read every source.
+
+    Args:
+        sources: their folders.
+        library: the library.
+        stop: ends the work when it is set.
+        report: is told how much is done, and of how much.
 
     Raises:
         SourceUnreadable: for one that cannot be listed.
@@ -229,7 +259,16 @@ def house_of(path: str, *, none_yet: bool = False) -> HouseRules:
 def plan_sources(
     sources: list[str], library_path: str, choices: Choices, *, as_json: bool, out: Path | None, stop: threading.Event
 ) -> int:
-    """Make a plan and print it, or write it to a file. Returns 0: a plan that can be made is a success."""
+    """Make a plan and print it, or write it to a file. Returns 0: a plan that can be made is a success.
+
+    Args:
+        sources: their folders.
+        library_path: the library's folder.
+        choices: what was said on the command line.
+        as_json: whether JSON is printed.
+        out: the file that it is written to; None: it is printed.
+        stop: ends the work when it is set.
+    """
     library = open_library(library_path)
     with Ledger(library.ledger_path) as ledger:
         plan, story = prepare(sources, library, ledger, choices, as_json=as_json or out is not None, stop=stop)

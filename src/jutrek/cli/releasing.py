@@ -64,6 +64,14 @@ def certify(
 ) -> Certificate:
     """Prove a source, with a bar on a terminal.
 
+    Args:
+        source: the card or folder.
+        home: the library.
+        ledger: its ledger, open.
+        places: those that are known.
+        again: whether all copies are read once more.
+        stop: ends the work when it is set.
+
     Raises:
         SourceUnreadable: when it cannot be listed.
     """

@@ -354,7 +354,14 @@ def as_home(view: CaptureView, root: str) -> CaptureView:
 
 
 def day_view(key: str, start: date | None, captures: Sequence[CaptureView], words: str = "") -> DayView:
-    """A shoot's row from its captures, in the order of shooting."""
+    """A shoot's row from its captures, in the order of shooting.
+
+    Args:
+        key: the shoot's.
+        start: its day; None for what has no date.
+        captures: in the order of shooting.
+        words: its description.
+    """
     by_key = {view.device.key: view.device for view in captures}
     devices = sorted(by_key.values(), key=lambda device: (len(device.letter), device.letter))
     times = [view.when for view in captures if view.when is not None]

@@ -115,7 +115,17 @@ def source_views(
     doubts: Sequence[Doubt] = (),
     released: Mapping[str, Certificate] | None = None,
 ) -> tuple[SourceView, ...]:
-    """Every source with what was found on it, what is open, and what was decided about its device's clock."""
+    """Every source with what was found on it, what is open, and what was decided about its device's clock.
+
+    Args:
+        sources: in their order.
+        views: of all captures.
+        devices: by their keys.
+        plan: None as long as there is none.
+        decisions: what was decided.
+        doubts: the open questions.
+        released: certificates by source.
+    """
     own: dict[str, list[CaptureView]] = defaultdict(list)
     lies_on: dict[str, str] = {}
     for view in views:

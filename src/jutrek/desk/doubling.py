@@ -38,6 +38,12 @@ def with_doubles(story: Story, standings: Mapping[str, Comparison], rules: House
     """A story with its doubles: those that wait, each kind of them as a question, and those that stay by the rules.
 
     Questions about dates are asked of what is not home yet: the rest was settled when it came, one way or the other.
+
+    Args:
+        story: without them.
+        standings: where each file stands in the library, by path.
+        rules: the house rules.
+        decisions: what was decided.
     """
     asked: dict[tuple[Standing, bool, str], list[Capture]] = defaultdict(list)
     waits, aside = dict(story.wishes.waits), set(story.aside)

@@ -41,6 +41,14 @@ def leave_papers(
 ) -> Left:
     """Write the report of an intake, and its hash lists where house rules want them.
 
+    Args:
+        library: the library.
+        run: its id.
+        rules: the house rules.
+        places: those that are known.
+        stop: ends the work when it is set.
+        report: is told how much is done, and of how much.
+
     Raises:
         Stopped: when `stop` was set.
     """
@@ -72,6 +80,16 @@ def finish(
     control: Control | None = None,
 ) -> Outcome:
     """Bring home what an intake left, reading only what is not proven.
+
+    Args:
+        library: the library.
+        ledger: its ledger, open.
+        run: its id.
+        rules: the house rules.
+        places: those that are known.
+        stop: ends the work when it is set.
+        listener: hears how it goes on.
+        control: steers it: pause, stop, answers.
 
     Raises:
         NotPossible: when it cannot be finished.

@@ -72,7 +72,15 @@ class Teller:
         self._hub.tell(event)
 
     def working(self, what: str, done: int = 0, total: int = 0, *, sizes: bool = False, speed: float = 0.0) -> None:
-        """Tell what is going on, and how far it is; what is new is told at once."""
+        """Tell what is going on, and how far it is; what is new is told at once.
+
+        Args:
+            what: a few words.
+            done: how much of it is done.
+            total: of how much; 0 where that is not known.
+            sizes: whether these are bytes.
+            speed: bytes a second, where it is known.
+        """
         self._works = True
         self.often(events.Working(what, done, total, sizes, speed, self.who), last=total == 0 == done)
 

@@ -167,6 +167,14 @@ def looked(
 ) -> dict[str, Comparison]:
     """Where captures stand by their looks. What of the library was not looked at yet is looked at first.
 
+    Args:
+        captures: those that are new.
+        standings: as told until now, by path.
+        library: the library.
+        ledger: its ledger, open.
+        stop: ends the work when it is set.
+        report: is told how much is done, and of how much.
+
     Raises:
         Stopped: when `stop` was set. What was seen until then is kept.
     """
@@ -194,6 +202,13 @@ def plan_of(
     founds: Sequence[Found], story: Story, library: Library, rules: HouseRules, standings: Mapping[str, Comparison]
 ) -> Plan:
     """Make the plan of a story.
+
+    Args:
+        founds: what was found on each source.
+        story: what was decided over their captures.
+        library: the library.
+        rules: the house rules.
+        standings: where each file stands in the library, by path.
 
     Raises:
         LibraryMissing: when a folder of the library cannot be listed.

@@ -37,6 +37,14 @@ def plan_of_known(
 ) -> Plan | None:
     """The plan of sources of which every capture is home; None where anything is new, or has to be looked at.
 
+    Args:
+        sources: in their order.
+        library: the library.
+        ledger: its ledger, open.
+        rules: the house rules.
+        stop: ends the work when it is set.
+        report: is told how much is done, and of how much.
+
     Raises:
         SourceRefused: when a source lies inside the library.
         LibraryMissing: when the library cannot be listed.

@@ -25,6 +25,13 @@ class Line:
     """
 
     def __init__(self, pool: Pool, rank: int, *, at_once: int, waiting: int) -> None:
+        """
+        Args:
+            pool: does the work.
+            rank: the smaller one is served first.
+            at_once: how many jobs may run at a time.
+            waiting: how many may wait.
+        """
         self.rank = rank
         self._pool, self._at_once, self._most = pool, at_once, waiting
         self._waiting: OrderedDict[Hashable, Job] = OrderedDict()

@@ -67,6 +67,12 @@ class Refiler:
     def plan(self, rules: HouseRules, scope: Scope, stop: threading.Event, report: Report) -> RefilingPlanned:
         """Make the plan of a re-filing.
 
+        Args:
+            rules: the house rules.
+            scope: what of the library is meant.
+            stop: ends the work when it is set.
+            report: is told how much is done, and of how much.
+
         Raises:
             NotPossible: when a folder or file that it names is not there.
         """

@@ -140,7 +140,14 @@ class Session:
     def finish(
         self, run: str, after: AfterRun | None = None, answer: _Answer[Outcome] = None, trouble: _Trouble = None
     ) -> Ticket[Outcome]:
-        """Bring home what a run left."""
+        """Bring home what a run left.
+
+        Args:
+            run: its id.
+            after: what comes when it has ended.
+            answer: hears the outcome.
+            trouble: hears what kept it from that.
+        """
         return self._begin(lambda intake, over: intake.finish(run, after or AfterRun(), over), answer, trouble)
 
     def _begin(

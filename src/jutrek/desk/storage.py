@@ -8,7 +8,14 @@ from jutrek.desk.board import Storage
 
 
 def storage_at(name: str, root: str, id_: str = "", *, here: bool = True) -> Storage:
-    """A place with its room; where it cannot be asked, with none."""
+    """A place with its room; where it cannot be asked, with none.
+
+    Args:
+        name: what people call it.
+        root: its folder.
+        id_: of a place; empty for the library.
+        here: whether it is connected.
+    """
     try:
         room = os.statvfs(root) if here else None
     except OSError:

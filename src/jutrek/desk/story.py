@@ -58,7 +58,14 @@ class Story:
 def devices_of(
     sources: Sequence[Source], captures: Iterable[Capture], decisions: Decisions, known: Mapping[str, Device]
 ) -> dict[str, Device]:
-    """The devices of an intake by key: as the library knows them, as they are told apart, as a person called them."""
+    """The devices of an intake by key: as the library knows them, as they are told apart, as a person called them.
+
+    Args:
+        sources: what people wrote on them gives letters.
+        captures: of all sources.
+        decisions: what was decided.
+        known: the library's devices by key.
+    """
     by_root: dict[str, list[Capture]] = {source.root: [] for source in sources}
     for capture in captures:
         if capture.root in by_root:

@@ -87,6 +87,15 @@ def take_back(
 ) -> tuple[Outcome, list[str]]:
     """Take a run back, or only some of its files (by their paths now or when it ended, relative to the library).
 
+    Args:
+        library: the library.
+        ledger: its ledger, open.
+        run: its id.
+        places: those that are known.
+        stop: ends the work when it is set.
+        listener: hears how it goes on.
+        only: paths; all where it is empty.
+
     Returns:
         The outcome, and sentences about what was changed since and stays.
 

@@ -376,7 +376,15 @@ class Workbench:
 def not_compared(
     story: Story, rules: HouseRules, standings: Mapping[str, Comparison], *, content: bool, looks: bool
 ) -> int:
-    """How many captures would come home without having been compared as far as the house rules ask for."""
+    """How many captures would come home without having been compared as far as the house rules ask for.
+
+    Args:
+        story: what was decided.
+        rules: the house rules.
+        standings: as told until now, by path.
+        content: whether payloads were compared.
+        looks: whether looks were compared.
+    """
     by_content = not content and rules.retagged is not OnDouble.BRING
     by_looks = not looks and {rules.reencoded, rules.alike} != {OnDouble.BRING}
     if not by_content and not by_looks:

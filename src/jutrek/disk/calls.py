@@ -49,6 +49,12 @@ def open_beneath(root: int, path: str, flags: int, mode: int = 0) -> int:
     `openat2(2)` with `RESOLVE_BENEATH`, `RESOLVE_NO_SYMLINKS` and `RESOLVE_NO_MAGICLINKS` (Linux 5.6); where there is
     no such call, one `openat(2)` with `O_NOFOLLOW` for every part.
 
+    Args:
+        root: the open folder's descriptor.
+        path: relative to it.
+        flags: of open(2).
+        mode: for a file that is made.
+
     Raises:
         OSError: ELOOP (or ENOTDIR) where a link is on the way; whatever the system says otherwise.
     """
@@ -77,7 +83,14 @@ def _openat2(root: int, path: str, flags: int, mode: int) -> int:
 
 
 def open_stepwise(root: int, path: str, flags: int, mode: int = 0) -> int:
-    """As `open_beneath`, one part after the other. The path must have been checked: no `..` in it."""
+    """As `open_beneath`, one part after the other. The path must have been checked: no `..` in it.
+
+    Args:
+        root: the open folder's descriptor.
+        path: relative to it.
+        flags: of open(2).
+        mode: for a file that is made.
+    """
     *folders, name = path.split("/")
     at = os.dup(root)
     try:

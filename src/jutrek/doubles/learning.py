@@ -85,7 +85,13 @@ class Lesson:
     """What is left to learn of a library: files that were not looked at yet, or changed since. Survey it before."""
 
     def __init__(self, library: Library, ledger: Ledger, *, threads: int = _THREADS, at_once: int = _AT_ONCE) -> None:
-        """`threads` decode; `at_once` files are looked at in each step."""
+        """
+        Args:
+            library: the library.
+            ledger: its ledger, open.
+            threads: that decode.
+            at_once: files that are looked at in each step.
+        """
         self._at_once = at_once
         self._library, self._ledger, self._threads = library, ledger, threads
         self._todo = ledger.contents.to_look_at()
@@ -242,7 +248,14 @@ def _see(root: str, stop: threading.Event, one: tuple[Content, Shown | None]) ->
 def payload_prints(
     contents: Sequence[Content], ledger: Ledger, path_of: Callable[[Content], str], stop: threading.Event
 ) -> list[Content]:
-    """The same contents with the full fingerprints of their payloads; those that cannot be read are left out."""
+    """The same contents with the full fingerprints of their payloads; those that cannot be read are left out.
+
+    Args:
+        contents: those wanted.
+        ledger: the library's, open.
+        path_of: where a content's file is.
+        stop: ends the work when it is set.
+    """
     found, made = [], []
     for one in contents:
         if one.print is None:

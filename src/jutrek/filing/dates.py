@@ -89,7 +89,14 @@ def trouble_with(form: str) -> str:
 
 
 def by_directives(form: str, facts: Facts, filed: bool, language: str) -> str:
-    """A date in a checked format; empty where one of its directives is not known."""
+    """A date in a checked format; empty where one of its directives is not known.
+
+    Args:
+        form: directives of strftime(3), such as `%Y-%m`.
+        facts: of the capture.
+        filed: whether the filing day is meant.
+        language: of names, such as `de`.
+    """
     local, precision = _when(facts, filed)
     if local is None:
         return ""
@@ -101,7 +108,14 @@ def by_directives(form: str, facts: Facts, filed: bool, language: str) -> str:
 
 
 def written(write: WriteDate, facts: Facts, filed: bool, language: str) -> str:
-    """A date of a capture: of the filing day or the true one; empty where it has none."""
+    """A date of a capture: of the filing day or the true one; empty where it has none.
+
+    Args:
+        write: a piece's function.
+        facts: of the capture.
+        filed: whether the filing day is meant.
+        language: of names, such as `de`.
+    """
     local, precision = _when(facts, filed)
     return write(local, precision, language) if local is not None else ""
 

@@ -73,7 +73,15 @@ def owner_of(capture: Capture) -> str:
 def facts_of(
     capture: Capture, shoot: Shoot | None, device: Device | None, operator: str, said: Mapping[str, str]
 ) -> Facts:
-    """The facts of a capture that stands in a shoot, or in none."""
+    """The facts of a capture that stands in a shoot, or in none.
+
+    Args:
+        capture: the capture.
+        shoot: the one it is in.
+        device: the one that made it.
+        operator: who carried it.
+        said: what was said of the intake, by name.
+    """
     moment = capture.moment
     is_day = moment is not None and moment.precision >= Precision.DAY
     words, place = words_and_place(shoot.words) if shoot and is_day else ("", "")

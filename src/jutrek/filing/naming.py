@@ -220,7 +220,15 @@ class Namer:
                 return Named(folder, stem, key, number, also.folder if also else "")
 
     def gave(self, facts: Facts, wish: Wish, number: GivenNumber, ends: Ends, also: Also | None) -> str:
-        """The stem that a wish with a counter was given with a number; empty where it is counted within another."""
+        """The stem that a wish with a counter was given with a number; empty where it is counted within another.
+
+        Args:
+            facts: of the capture.
+            wish: what it should be called.
+            number: the one it was given.
+            ends: what its files carry behind the stem.
+            also: another folder in which the stem must be free.
+        """
         if number.counter != self._numbers.key(facts, wish.folder):
             return ""
         room = self.folders.room(self.folders.spelt(wish.folder), ends)

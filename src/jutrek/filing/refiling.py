@@ -164,7 +164,14 @@ def current(capture: Capture) -> tuple[str, str]:
 
 
 def kept_by_hand(facts: Iterable[Facts], known: frozenset[str], scope: Scope, given: Given) -> tuple[str, ...]:
-    """Paths of files within a scope whose names were given by hand, and are kept."""
+    """Paths of files within a scope whose names were given by hand, and are kept.
+
+    Args:
+        facts: of all captures.
+        known: paths of files that Jutrek filed.
+        scope: what is meant.
+        given: the paths that Jutrek gave, by paths now.
+    """
     if scope.by_hand or not scope.names or not given.paths:
         return ()
     captures = [one.capture for one in facts if scope.holds(one, known=one.capture.id in known)]

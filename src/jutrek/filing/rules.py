@@ -71,6 +71,13 @@ class RuleError(ValueError):
     """
 
     def __init__(self, field: str, trouble: str, *, scheme: int | None = None, at: int | None = None) -> None:
+        """
+        Args:
+            field: of the rules.
+            trouble: a sentence.
+            scheme: which of the schemes it is in, from 0.
+            at: where in a pattern, in characters.
+        """
         super().__init__(trouble)
         self.field, self.scheme, self.at = field, scheme, at
 

@@ -63,7 +63,14 @@ class Tiff:
     """A TIFF structure: directories by offset, values by tag."""
 
     def __init__(self, span: Span, order: str, *, big: bool = False, first: int = 0) -> None:
-        """A structure whose byte order (`<` or `>`) and first directory are known already; see `opened`."""
+        """A structure whose byte order (`<` or `>`) and first directory are known already; see `opened`.
+
+        Args:
+            span: the structure.
+            order: `<` or `>`.
+            big: whether it is a BigTIFF.
+            first: offset of the first directory.
+        """
         self.span = span
         self.order = order
         self.first = first

@@ -57,7 +57,14 @@ class Draft:
         self.notes: list[str] = []
 
     def claim(self, at: str, stamp: Timestamp | None, where: str, raw: str) -> None:
-        """Note a claim; None (a blank date) is no claim. What was mended becomes a note."""
+        """Note a claim; None (a blank date) is no claim. What was mended becomes a note.
+
+        Args:
+            at: the kind of claim.
+            stamp: the date.
+            where: it stands, in words.
+            raw: the text or number as stored.
+        """
         if stamp is None or self.crowded:
             return
         claim = Claim(at, stamp, where, raw if len(raw) <= MAX_WORDS else raw[:MAX_WORDS])

@@ -70,6 +70,13 @@ class Span:
     def __init__(
         self, source: FileBytes | bytes, start: int = 0, size: int | None = None, origin: int = NOWHERE
     ) -> None:
+        """
+        Args:
+            source: the file, or bytes in memory.
+            start: its first byte in there.
+            size: in bytes; None: up to the end.
+            origin: where in the file bytes in memory stand, if they do.
+        """
         if isinstance(source, bytes):
             self._file, self._memory, whole = None, source, len(source)
             self.origin = origin

@@ -59,7 +59,14 @@ def read_track(part: Span, movie: Span, draft: Draft) -> None:
 
 
 def movie_time(seconds: int, draft: Draft, at: str, where: str) -> None:
-    """A claim from seconds since 1904 in UTC. A number too small for a date after 1970 is counted from 1970."""
+    """A claim from seconds since 1904 in UTC. A number too small for a date after 1970 is counted from 1970.
+
+    Args:
+        seconds: as stored.
+        draft: takes the claim.
+        at: the kind of claim.
+        where: it stands, in words.
+    """
     if not seconds:
         return
     if seconds >= _YEARS_1904_TO_1970:

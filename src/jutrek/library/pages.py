@@ -182,6 +182,12 @@ def json_of(text: bytes, path: str) -> Any:
 def checked(adapter: TypeAdapter[T], value: Any, path: str, where: str = "") -> T:
     """A value that fits a model; `path` names its page in errors.
 
+    Args:
+        adapter: of the model.
+        value: as it was read.
+        path: names its page in errors.
+        where: the part of the page.
+
     Raises:
         PageBroken: when it does not fit.
     """
@@ -195,6 +201,12 @@ def listed(adapter: TypeAdapter[T], tree: Tree, path: Inside, what: str) -> tupl
     """The tables `what` of a page of TOML that fit a model, and a sentence for each of the others, or for the page.
 
     A page that is not there lists nothing.
+
+    Args:
+        adapter: of the model.
+        tree: the folder it is in.
+        path: of the page.
+        what: the tables' name.
     """
     good: list[T] = []
     bad: list[str] = []

@@ -38,7 +38,14 @@ class Unwanted(NamedTuple):
     size: int = 0
 
     def is_of(self, path: str, source: str, size: int, full: bytes) -> bool:
-        """Whether it was declared of this: the same content, or the same unreadable thing of the same source."""
+        """Whether it was declared of this: the same content, or the same unreadable thing of the same source.
+
+        Args:
+            path: as it lies on its source.
+            source: the source's folder.
+            size: in bytes.
+            full: its fingerprint; empty where it was not read.
+        """
         if self.full:
             return (full, size) == (self.full, self.size)
         return not full and (path, source) == (self.path, self.source)

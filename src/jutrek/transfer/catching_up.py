@@ -149,6 +149,14 @@ def bring_changed_home(
 ) -> Outcome:
     """Bring home what was changed in a place; the library's versions are put aside under `.jutrek/replaced/`.
 
+    Args:
+        wanted: what the place lacks, with what was changed there.
+        library: the library.
+        ledger: its ledger, open.
+        stop: ends the work when it is set.
+        listener: hears how it goes on.
+        control: steers it: pause, stop, answers.
+
     Returns:
         The outcome; `home` counts what came home. What could not be read back in the place is proven there later.
 
@@ -225,6 +233,14 @@ def catch_up(
     control: Control | None = None,
 ) -> Outcome:
     """Bring a place what it lacks.
+
+    Args:
+        wanted: what it lacks.
+        library: the library.
+        ledger: its ledger, open.
+        stop: ends the work when it is set.
+        listener: hears how it goes on.
+        control: steers it: pause, stop, answers.
 
     Returns:
         The outcome; a full or lost place, or a stop, is its `trouble`. `home` counts what was copied or moved.

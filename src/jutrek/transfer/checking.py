@@ -280,6 +280,15 @@ def mend(
 ) -> Outcome:
     """Bring good bytes back from other places, for files of a place that rotted or are gone.
 
+    Args:
+        bad: marks of these files.
+        library: the library.
+        ledger: its ledger, open.
+        place: where they are.
+        others: places that may have good bytes.
+        stop: ends the work when it is set.
+        listener: hears how it goes on.
+
     Returns:
         The outcome: `home` counts what was mended. Files that no other place has are not in it.
 
@@ -328,6 +337,12 @@ def _know_again(library: Library, ledger: Ledger, paths: set[str]) -> None:
 
 def let_go(library: Library, ledger: Ledger, place: Place, paths: Sequence[str]) -> int:
     """Miss files no more that are gone, or are known to be bad: a person said so. What is there stays as it is.
+
+    Args:
+        library: the library.
+        ledger: its ledger, open.
+        place: where they are missed.
+        paths: relative to the place.
 
     Returns:
         How many of them were known to be gone or bad.

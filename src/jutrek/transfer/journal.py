@@ -218,7 +218,14 @@ class Journal:
         self._write({"entry": "place lost", "place": place.id, "why": why})
 
     def sidecar(self, number: int, row: Row, size: int, mtime_ns: int) -> None:
-        """Write down that a sidecar was made beside a file."""
+        """Write down that a sidecar was made beside a file.
+
+        Args:
+            number: of the file's row.
+            row: the row itself.
+            size: of the sidecar in bytes.
+            mtime_ns: its time of last change.
+        """
         self._write({"entry": "sidecar", "row": number, "to": row.sidecar, "size": size, "mtime_ns": mtime_ns})
 
     def failed(self, number: int, row: Row, why: str) -> None:

@@ -59,6 +59,12 @@ class Partial(NamedTuple):
 def keep_partial(tree: Tree, temporary: Inside, content: Content, parts: Sequence[tuple[int, bytes]]) -> bool:
     """Keep a temporary in a place for another time, if there is a whole part in it, and nothing longer is kept.
 
+    Args:
+        tree: the place.
+        temporary: the file so far.
+        content: what it is a part of.
+        parts: sizes and fingerprints of its whole parts.
+
     Returns:
         Whether it was kept; else it is where it was.
     """

@@ -83,6 +83,14 @@ class Run:
     """One run. Whoever makes it holds the library's lock."""
 
     def __init__(self, task: Task, library: Library, ledger: Ledger, control: Control, listener: Listener) -> None:
+        """
+        Args:
+            task: what is to be done.
+            library: the library.
+            ledger: its ledger, open.
+            control: steers it: pause, stop, answers.
+            listener: hears how it goes on.
+        """
         self._task, self._rows, self._rules = task, task.rows, task.rules
         self._library, self._ledger = library, ledger
         self._control, self._listener = control, listener

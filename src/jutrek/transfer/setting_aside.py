@@ -71,6 +71,14 @@ def set_aside(
 ) -> Outcome:
     """Set doubles aside. Copies in connected places follow into trays there.
 
+    Args:
+        drops: what goes, and what stays for it.
+        library: the library.
+        ledger: its ledger, open.
+        stop: ends the work when it is set.
+        listener: hears how it goes on.
+        places: that are connected.
+
     Returns:
         The outcome; a file whose keeper is not what it was stays, and says so.
 
@@ -213,6 +221,12 @@ class _Comparer:
 
 def same_bytes(tree: Tree, one: Inside, other: Inside, stop: threading.Event) -> bool:
     """Compare two files byte for byte.
+
+    Args:
+        tree: the library.
+        one: a file of it.
+        other: another one.
+        stop: ends the work when it is set.
 
     Raises:
         SourceUnreadable: when one of them cannot be read.

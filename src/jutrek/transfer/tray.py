@@ -137,6 +137,13 @@ def empty_tray(
 ) -> Emptied:
     """Put files of the tray into the system's trash, each on the volume where it lies; in connected places, too.
 
+    Args:
+        trayed: what of the tray is meant.
+        library: the library.
+        places: that are connected.
+        stop: ends the work when it is set.
+        report: is told how much is done, and of how much.
+
     Returns:
         How it ended: what the trash cannot take stays in the tray.
 

@@ -26,7 +26,17 @@ def text(
     align: Qt.AlignmentFlag = LEFT,
     cut: Qt.TextElideMode = Qt.TextElideMode.ElideRight,
 ) -> int:
-    """Write one line into a box, elided where it does not fit. Returns its width in pixels."""
+    """Write one line into a box, elided where it does not fit. Returns its width in pixels.
+
+    Args:
+        painter: paints.
+        box: in pixels.
+        words: the line.
+        font: of it.
+        colour: of it.
+        align: in the box.
+        cut: which end is left out where it does not fit.
+    """
     painter.setFont(font)
     painter.setPen(colour)
     known = _fitted.get(key := (words, id(font), cut, box.width()))
@@ -49,7 +59,15 @@ _WRAPPED = int(Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap)
 
 
 def wrapped(painter: QPainter, box: QRect, words: str, font: QFont, colour: QColor) -> None:
-    """Write sentences into a box, over as many lines as they need."""
+    """Write sentences into a box, over as many lines as they need.
+
+    Args:
+        painter: paints.
+        box: in pixels.
+        words: the sentences.
+        font: of them.
+        colour: of them.
+    """
     painter.setFont(font)
     painter.setPen(colour)
     painter.drawText(box, _WRAPPED, plain(words))
@@ -61,7 +79,15 @@ def wrapped_height(words: str, font: QFont, width: int) -> int:
 
 
 def card(painter: QPainter, box: QRect, fill: QColor, edge: QColor, *, width: float = 1.0) -> None:
-    """A card: a rounded panel with an edge."""
+    """A card: a rounded panel with an edge.
+
+    Args:
+        painter: paints.
+        box: in pixels.
+        fill: its colour.
+        edge: its colour.
+        width: of the edge in pixels.
+    """
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(edge, width))
     painter.setBrush(fill)
@@ -70,7 +96,15 @@ def card(painter: QPainter, box: QRect, fill: QColor, edge: QColor, *, width: fl
 
 
 def bar(painter: QPainter, box: QRect, share: float, fill: QColor, track: QColor) -> None:
-    """A thin bar that is filled to a share between 0 and 1."""
+    """A thin bar that is filled to a share between 0 and 1.
+
+    Args:
+        painter: paints.
+        box: in pixels.
+        share: from 0 to 1.
+        fill: the colour of that share.
+        track: the colour of the whole.
+    """
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(track)

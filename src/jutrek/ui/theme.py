@@ -67,7 +67,14 @@ def current() -> Theme:
 def font(
     pixels: float = 13, weight: QFont.Weight = QFont.Weight.Normal, *, spaced: bool = False, italic: bool = False
 ) -> QFont:
-    """A font of the interface's family, with tabular figures."""
+    """A font of the interface's family, with tabular figures.
+
+    Args:
+        pixels: its size.
+        weight: as Qt counts.
+        spaced: how much letters stand apart, in pixels.
+        italic: whether it leans.
+    """
     made = QFont(QApplication.font().family())
     made.setPixelSize(round(pixels))
     made.setWeight(weight)

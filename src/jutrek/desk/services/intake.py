@@ -156,7 +156,14 @@ class IntakeService:
             self._refresh()
 
     def set_days(self, *, day_starts: int, gap: int, zone: int | None, journeys: tuple[tuple[date, int], ...]) -> None:
-        """Let days start at another time, shoots part at another gap, and other zones hold; all in minutes."""
+        """Let days start at another time, shoots part at another gap, and other zones hold; all in minutes.
+
+        Args:
+            day_starts: minutes behind midnight.
+            gap: between two shoots.
+            zone: the house's distance from UTC; None: this machine's zone.
+            journeys: days, each with the distance from UTC that holds from then on.
+        """
         now = self._bench.history.now
         rules = replace(now.rules, day_starts=day_starts, gap=gap, zone=zone, journeys=journeys)
         self._bench.history.take(Step(now.decisions, rules, "days and zones"))

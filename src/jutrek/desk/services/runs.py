@@ -31,6 +31,13 @@ class RunsService:
     def __init__(
         self, opened: Opened, places: PlacesService, cards: CardsService, rules: Callable[[], HouseRules]
     ) -> None:
+        """
+        Args:
+            opened: the library.
+            places: told when a run has ended.
+            cards: whose certificates a run makes old.
+            rules: gives the house rules as they are now.
+        """
         self._at, self._places, self._cards, self._rules = opened, places, cards, rules
         self.control = Control(opened.stop)
 

@@ -78,7 +78,14 @@ class Page(QObject):
         """Ask for a folder to take, if it is the first page."""
 
     def notify(self, state: str, more: str = "", under: str = "", *, brick: bool = False) -> None:
-        """Say something that stays until the person does something else; no words end it."""
+        """Say something that stays until the person does something else; no words end it.
+
+        Args:
+            state: a few words.
+            more: what else there is to know, beside them.
+            under: a line below.
+            brick: whether it is trouble.
+        """
 
     def working(self, words: str, figures: str) -> None:
         """Show that something longer is going on, and can be stopped; no words end it."""

@@ -33,7 +33,15 @@ class StateBar(QWidget):
         buttons[-1].setMinimumWidth(166)
 
     def say(self, state: str, more: str = "", under: str = "", *, brick: bool = False, amber: bool = False) -> None:
-        """Say a short state, more of it beside, and a line below."""
+        """Say a short state, more of it beside, and a line below.
+
+        Args:
+            state: a few words.
+            more: what else there is to know, beside them.
+            under: a line below.
+            brick: whether it is trouble.
+            amber: whether it asks for attention.
+        """
         self._words = (state, more, under)
         self._colour = self._theme.brick if brick else self._theme.amber if amber else self._theme.ink
         self.setAccessibleName(" ".join(part for part in self._words if part))

@@ -34,7 +34,14 @@ class FactTable(QWidget):
         self.setFixedHeight(_ROW * (len(labels) + 1) + 22)
 
     def show_files(self, files: tuple[FileFacts, ...], frame: int, shown: tuple[int, ...], why: str) -> None:
-        """Show files: which of them is framed, which are seen, and why one of them is proposed to stay."""
+        """Show files, and why one of them is proposed to stay.
+
+        Args:
+            files: in their order.
+            frame: the one that is framed.
+            shown: those that are seen.
+            why: a sentence.
+        """
         self._files, self._frame, self._shown, self._why = files, frame, shown, why
         told = [
             f"{label}: {', '.join(files[at].words[row] for at in shown)}{' (differs)' if self._differs(row) else ''}"

@@ -34,7 +34,13 @@ class PairView(QWidget):
     def __init__(
         self, theme: Theme, pictures: Pictures, parent: QWidget | None = None, *, stacked: bool = False
     ) -> None:
-        """`stacked` puts the pictures below one another."""
+        """
+        Args:
+            theme: colours and sizes.
+            pictures: fetches them.
+            parent: of the widget.
+            stacked: whether they stand below one another.
+        """
         super().__init__(parent)
         self._theme, self._stacked = theme, stacked
         self._files: tuple[FileFacts, ...] = ()

@@ -183,7 +183,14 @@ class DevicePanel(FieldPanel):
         self.foot.insertWidget(0, self.part)
 
     def open_on(self, key: str, name: str, operator: str, *, several: bool) -> None:
-        """Open for a device; `several` says whether it may be told apart by its sources."""
+        """Open for a device.
+
+        Args:
+            key: the device's.
+            name: what it is called.
+            operator: who carries it.
+            several: whether it may be told apart by its sources.
+        """
         self._key = key
         self.part.setVisible(several)
         self.open(name, operator)

@@ -105,7 +105,14 @@ class JournalView(QWidget):
             self._refresh()
 
     def notify(self, state: str, more: str = "", under: str = "", *, brick: bool = False) -> None:
-        """Say something that stays until the person does something else; no words end it."""
+        """Say something that stays until the person does something else; no words end it.
+
+        Args:
+            state: a few words.
+            more: what else there is to know, beside them.
+            under: a line below.
+            brick: whether it is trouble.
+        """
         self._notice = (state, more, under, brick) if state else None
         self._refresh()
 

@@ -67,7 +67,15 @@ class PieceMenu(QMenu):
 
 
 def piece_menu(piece: Piece, sample: Facts | None, setting: Setting, *, optional: bool, parent: QWidget) -> PieceMenu:
-    """Make the menu of a chip: its formats as they would look, whether it is optional, taking it out."""
+    """Make the menu of a chip: its formats as they would look, whether it is optional, taking it out.
+
+    Args:
+        piece: the chip's.
+        sample: a capture whose values are shown.
+        setting: the house's languages and words.
+        optional: whether it is now.
+        parent: of the menu.
+    """
     menu = PieceMenu(parent)
     for form in forms_of(piece.name):
         value = value_of(Piece(piece.name, form), sample, setting)
