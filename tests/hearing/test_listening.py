@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from datetime import datetime, timedelta
 from fractions import Fraction
+from functools import cache
 from pathlib import Path
 
 import av
@@ -27,6 +28,7 @@ from jutrek.hearing import Listening, heard_of
 from jutrek.sources import SourceFile
 
 NOON = datetime(2026, 5, 14, 12, 0)
+voices = cache(sound.voices)
 RECORDER = sound.Recorder("R6", "1", sound.AIR)
 Floats = NDArray[np.float64]
 BEGINS = 15.02
@@ -60,10 +62,11 @@ def aac(folder: Path, device: str, at: float, air: Floats, off: float, late: flo
             frame = av.VideoFrame.from_ndarray(np.full((64, 64, 3), number % 255, np.uint8), format="rgb24")
             frame.pts, frame.time_base = number, Fraction(1, 5)
             container.mux(picture.encode(frame))
-        frames = av.AudioFrame.from_ndarray(wave[:, int(late * 32_000) :].copy(), format="fltp", layout="mono")
-        frames.sample_rate, frames.pts = 32_000, int(late * 32_000)
-        frames.time_base = Fraction(1, 32_000)
-        container.mux(stream.encode(frames))
+        for start in range(int(late * 32_000), wave.shape[1], 32_000):
+            frames = av.AudioFrame.from_ndarray(wave[:, start : start + 32_000].copy(), format="fltp", layout="mono")
+            frames.sample_rate, frames.pts = 32_000, start
+            frames.time_base = Fraction(1, 32_000)
+            container.mux(stream.encode(frames))
         container.mux(stream.encode(None))
         container.mux(picture.encode(None))
     path = folder / f"{device} {at}.mp4"
@@ -83,7 +86,7 @@ def day(folder: Path, off: float, make: Callable[..., Capture] = wav, at: Sequen
     """Takes of a minute, and clips of half a minute within them by a device whose clock is off."""
     captures = []
     for number, begin in enumerate(at):
-        air = sound.voices(40 + number, 60)
+        air = voices(40 + number, 60)
         captures.append(wav(folder, "recorder", begin, air))
         captures.append(make(folder, "camera", begin + BEGINS, part(air, BEGINS, 35), off))
     return captures
@@ -106,7 +109,7 @@ def test_a_long_clip_is_told_from_its_own_beginning(tmp_path: Path) -> None:
     """It is looked for in pieces; here only the second one has something to hear."""
     captures = [wav(tmp_path, "recorder", 9000, np.zeros(400 * sound.AIR))]
     for number, at in enumerate((0, 1200)):
-        air = sound.voices(60 + number, 40)
+        air = voices(60 + number, 40)
         captures.append(wav(tmp_path, "recorder", at + 125, air))
         captures.append(wav(tmp_path, "camera", at, np.concatenate([np.zeros(125 * sound.AIR), air]), 900.0))
     (found,) = heard(captures)
@@ -147,16 +150,16 @@ def test_what_is_not_enough_is_not_certain(tmp_path: Path) -> None:
         folder.mkdir()
         assert heard(day(folder, 600.0, at=at)) == ()
     recorder = [one for one in day(tmp_path, 0.0) if one.device == "recorder"]
-    others = [wav(tmp_path, "camera", at + 15, sound.voices(90 + int(at), 35)) for at in (0, 1200)]
+    others = [wav(tmp_path, "camera", at + 15, voices(90 + int(at), 35)) for at in (0, 1200)]
     assert heard([*recorder, *others]) == ()
 
 
 def test_a_tune_that_is_played_again_is_not_certain(tmp_path: Path) -> None:
     """The same tune in every take and every clip: each clip fits each take."""
-    tune = sound.voices(7, 40)
+    tune = voices(7, 40)
     captures = []
     for at in (0, 1300, 3100, 5200):
-        captures.append(wav(tmp_path, "recorder", at, np.concatenate([sound.voices(50 + at, 10), tune])))
+        captures.append(wav(tmp_path, "recorder", at, np.concatenate([voices(50 + at, 10), tune])))
     for at in (400, 2200, 4400):
         captures.append(wav(tmp_path, "camera", at, tune[: 20 * sound.AIR]))
     assert heard(captures) == ()

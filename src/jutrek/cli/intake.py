@@ -74,7 +74,7 @@ _AsItIs = Annotated[
 _Listen = Annotated[
     bool,
     typer.Option(
-        "--listen", help="Line clocks up by what clips and takes heard, too: about half a minute an hour of sound."
+        "--listen", help="Line clocks up by what clips and takes heard, too: some ten seconds an hour of sound."
     ),
 ]
 _Looks = Annotated[

@@ -52,14 +52,14 @@ class Ear:
 
     def __init__(self) -> None:
         import numpy as np
-        from scipy import fft, signal
+        from scipy import fft
 
         self._left = np.zeros(0, np.float32)
         self._energy: list[Floats] = []
         pitch = fft.rfftfreq(_WINDOW, 1 / RATE)
         bounds = pairwise(_EDGES)
         self._bank = np.array([(pitch >= low) & (pitch < high) for low, high in bounds], np.float32).T
-        self._taper = signal.get_window("hann", _WINDOW).astype(np.float32)
+        self._taper = (0.5 - 0.5 * np.cos(2 * np.pi * np.arange(_WINDOW) / _WINDOW)).astype(np.float32)
 
     def take(self, samples: Floats) -> None:
         """Take the next samples."""
@@ -88,7 +88,7 @@ class Ear:
 
 def _shape(energy: Floats) -> Floats:
     import numpy as np
-    from scipy import signal
+    from scipy.ndimage import uniform_filter1d
 
     count = energy.shape[1]
     step = int(_FLOOR_OVER * A_SECOND)
@@ -97,7 +97,7 @@ def _shape(energy: Floats) -> Floats:
     middles = np.array([min(at + step / 2, count - 1) for at in marks])
     floor = np.array([np.interp(np.arange(count), middles, row) for row in floors])
     level = np.log(energy + 2 * floor + 1e-7)
-    shape = level - signal.savgol_filter(level, int(A_SECOND), 0, axis=1, mode="nearest")
+    shape = level - uniform_filter1d(level, int(A_SECOND), axis=1, mode="nearest")
     shape /= 1.4826 * np.median(np.abs(shape), axis=1, keepdims=True) + 0.02
     clipped: Floats = np.clip(shape, -_MOST, _MOST).astype(np.float32)
     return clipped
@@ -114,7 +114,8 @@ def pieces(file: BinaryIO) -> Iterator[Floats]:
     import av
     import numpy as np
 
-    resampler = av.AudioResampler("flt", "mono", RATE)
+    # A second at a time: whatever is done per frame costs more than what is done to its samples.
+    resampler = av.AudioResampler("flt", "mono", RATE, RATE)
     with av.open(file, "r", metadata_errors="ignore") as container:
         stream = container.streams.audio[0]
         stream.codec_context.thread_type = "NONE"
