@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from bench.clocks import judge, make_day
 
-from jutrek.captures import Capture, propose
+from jutrek.captures import Capture, aligning, propose
 from jutrek.captures.aligning import Activity, agreeing, align, align_all
 from jutrek.captures.settling import shift_words
 from jutrek.formats import DeviceFacts
@@ -196,3 +196,18 @@ def test_several_others_are_shifted_together() -> None:
     change = ShiftClocks((ShiftClock("a", -3600.0), ShiftClock("b", -3600.0)))
     decisions = change.on(ShiftClock("a", 600.0).on(Decisions()))
     assert set(decisions.fixes) == {ClockFix("a", -3000.0, frozenset()), ClockFix("b", -3600.0, frozenset())}
+
+
+@pytest.mark.parametrize(("events", "presses"), [(1, 1), (30, 40), (200, 300)])
+def test_counting_and_correlating_find_the_same(events: int, presses: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    """To the last one, over three days and beyond them; and as counting one by one does, at a few shifts."""
+    dice = np.random.default_rng(events)
+    ours, theirs = np.sort(dice.uniform(0, 259_200, events)), np.sort(dice.uniform(-50_000, 309_200, presses))
+    monkeypatch.setattr(aligning, "_FEW", 0)
+    correlated = aligning._falling_together(ours, theirs, 20.0)
+    monkeypatch.setattr(aligning, "_FEW", 10**9)
+    assert np.array_equal(aligning._falling_together(ours, theirs, 20.0), correlated)
+    for step in (0, 5000, 10_800, 21_600):
+        shifted = (ours // aligning.BIN + step) * aligning.BIN - aligning.REACH
+        near = np.abs(shifted[:, None] - theirs[None, :]).min(axis=1)
+        assert correlated[step] == (near <= 20.0).sum()

@@ -57,7 +57,7 @@ def aac(folder: Path, device: str, at: float, air: Floats, off: float, late: flo
     with av.open(out, "w", format="mp4") as container:
         picture = container.add_stream("libx264", rate=5, options={"preset": "ultrafast"})
         picture.width, picture.height, picture.pix_fmt = 64, 64, "yuv420p"
-        stream = container.add_stream("aac", rate=32_000)
+        stream = container.add_stream("aac", rate=32_000, options={"aac_coder": "fast"})
         for number in range(int(len(air) / sound.AIR * 5)):
             frame = av.VideoFrame.from_ndarray(np.full((64, 64, 3), number % 255, np.uint8), format="rgb24")
             frame.pts, frame.time_base = number, Fraction(1, 5)
