@@ -8,7 +8,7 @@ from datetime import date
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jutrek.captures import RUNGS
@@ -143,6 +143,7 @@ def test_rules_are_copied_from_elsewhere(library: Library, tmp_path: Path) -> No
         rules_at(str(tmp_path))
 
 
+@settings(max_examples=40)
 @given(
     st.builds(
         HouseRules,

@@ -163,7 +163,7 @@ def test_a_wrong_name_changes_nothing(name: str, shelf: Path, tmp_path: Path) ->
 
 
 @pytest.mark.parametrize("name", [name for name, *_ in EXPECTED])
-@settings(max_examples=20, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=8, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(data=st.data())
 def test_a_file_cut_or_changed_anywhere_still_reads(
     name: str, shelf: Path, tmp_path: Path, data: st.DataObject

@@ -81,6 +81,7 @@ def test_names_change_by_case_alone_and_back(spelt: tuple[Library, Place, set[by
 STEPS = ("begin", "folder made", "between", "renamed", "written down")
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("step", STEPS)
 def test_a_kill_while_names_change_by_case_loses_nothing(spelt: tuple[Library, Place, set[bytes]], step: str) -> None:
     """At each step, at the first and at a later file: the next start finishes or goes back, and names no file away."""

@@ -326,6 +326,7 @@ def test_the_demo_can_be_had_from_an_empty_window(
     assert intake(window).arrival.isVisible()
 
 
+@pytest.mark.long
 def test_painting_over_and_over_is_clean(qtbot: QtBot, small: MainWindow) -> None:
     """A bad pair of Qt and Python aborts within a few hundred paints; this one does not."""
     intake(small).open_day("2026-05-14")

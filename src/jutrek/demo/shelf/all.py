@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import datetime, timedelta
 from functools import cache
+from types import MappingProxyType
 
 from PIL import Image
 
@@ -143,6 +144,7 @@ _SOUNDS: dict[str, Callable[[], bytes]] = {
 }
 
 
-def specimens() -> dict[str, bytes]:
+@cache
+def specimens() -> Mapping[str, bytes]:
     """Files by name, all of the same moment: 14 May 2026, 10:26:13.42 local time, two hours ahead of UTC."""
-    return {name: make() for name, make in {**_STILLS, **_CLIPS, **_SOUNDS}.items()}
+    return MappingProxyType({name: make() for name, make in {**_STILLS, **_CLIPS, **_SOUNDS}.items()})
