@@ -28,6 +28,7 @@ ROOT = Path(__file__).parents[1]
 TESTS = {
     "transfer": ("tests/transfer", "tests/cli", "tests/test_promises.py"),
     "doubles": ("tests/doubles", "tests/desk/test_doubles.py", "tests/desk/test_waiting.py",
+                "tests/desk/test_known.py", "tests/transfer/test_one_capture.py",
                 "tests/cli/test_doubles.py"),
     "captures": ("tests/captures", "tests/hearing", "tests/desk/test_deciding.py", "tests/desk/test_details.py",
                  "tests/formats/test_timestamps.py"),

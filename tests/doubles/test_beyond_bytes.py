@@ -232,7 +232,7 @@ def test_learning_stops_goes_on_and_is_cheap_to_repeat(
     survey(library, ledger)
     lesson, stop = Lesson(library, ledger, at_once=4), threading.Event()
     lesson.go_on(stop)
-    assert (lesson.done, lesson.total, lesson.knows_content) == (4, 20, False)
+    assert (lesson.done, lesson.total, lesson.left, lesson.files, lesson.knows_content) == (4, 20, 16, 4, False)
     stop.set()
     with pytest.raises(Stopped):
         lesson.go_on(stop)
@@ -242,6 +242,8 @@ def test_learning_stops_goes_on_and_is_cheap_to_repeat(
     while not lesson.knows_content:
         lesson.go_on(threading.Event())
     assert (lesson.done, lesson.left, len(ledger.contents.unseen())) == (6, 10, 10)
+    lesson.go_on(threading.Event())
+    assert (lesson.done, lesson.total, lesson.left) == (10, 16, 6)
     assert learn(library, ledger, stop=threading.Event()) == 10
     assert learnt(library, ledger) == 0
     put(library, "3.jpg", shot(11), 1_700_000_050)

@@ -55,12 +55,12 @@ def test_the_keeper_and_its_reason(library: Library, ledger: Ledger) -> None:
     learnt(library, ledger)
     ledger.put_filed([("2026/05/a.jpg", Filed("2026-05-14T10:26:13"))])
     (group,) = groups_of(library, ledger)
-    assert group.keeper == "2026/05/a.jpg"
+    assert (group.keeper, group.dated, group.free) == ("2026/05/a.jpg", False, len(data))
     about = stills.Shot(WHEN, "Arlen", "M2", "A2-1")
     put(library, "raws/DSC1.dng", stills.dng(scene(6, (900, 600)), about))
     put(library, "exports/one for the calendar.jpg", stills.jpeg(scene(6, (450, 300)), about))
     raw = groups_of(library, ledger, Degree.PICTURE)[-1]
-    assert raw.keeper == "raws/DSC1.dng"
+    assert (raw.keeper, raw.dated) == ("raws/DSC1.dng", False)
     assert raw.why.startswith("It is the raw")
     put(library, "x/large.jpg", encoded(scene(7, (600, 400))))
     put(library, "2020/05/small.jpg", encoded(scene(7, (600, 400)).resize((200, 133))))
@@ -186,6 +186,18 @@ def test_comparing_can_be_stopped_and_is_not_done_twice(
     Path(library.root, "a.jpg").rename(Path(library.root, "moved.jpg"))
     monkeypatch.setattr("jutrek.doubles.still_matching.share_of", lambda *_: pytest.fail("compared again"))
     assert len(groups_of(library, ledger)) == 1
+
+
+def test_a_group_is_dated_where_only_its_keeper_is(library: Library, ledger: Ledger) -> None:
+    """Its payload's fingerprints are made once, and kept."""
+    put(library, "2026/05/a.jpg", shot(1))
+    put(library, "mess/b.jpg", worded(shot(1), ["bridge"], "Velmora Line Trust"))
+    learnt(library, ledger)
+    (group,) = groups_of(library, ledger, Degree.PAYLOAD)
+    assert (group.keeper, group.dated) == ("2026/05/a.jpg", True)
+    prints = {one.print for one in ledger.contents.of_paths(["2026/05/a.jpg", "mess/b.jpg"]).values()}
+    assert len(prints) == 1
+    assert None not in prints
 
 
 def test_what_cannot_be_read_now_is_tried_another_time(

@@ -15,9 +15,9 @@ from jutrek.decoding import shown, still
 from jutrek.doubles import still_matching
 from jutrek.doubles.aligned import SAME, agreement
 from jutrek.doubles.grayscale import Greys
-from jutrek.doubles.looks import TURNS, WHOLE, framed, looks_of, turn, turned
+from jutrek.doubles.looks import TURNS, WHOLE, Looks, framed, looks_of, turn, turned
 from jutrek.doubles.search import Index, close_pairs
-from jutrek.doubles.still_matching import Album, share_of
+from jutrek.doubles.still_matching import Album, Hit, share_of
 from jutrek.formats import read
 from tests.doubles.common import encoded, grey, scene
 
@@ -89,6 +89,45 @@ def test_turned_looks_are_the_looks_of_turned_pictures(way: int) -> None:
     assert int(np.bitwise_count(by_bits[0] ^ np.uint64(other.look))) <= 2
     assert int(turned(by_bits, still_matching._back(way))[0]) == plain.look
     assert turn(turn(one, way), still_matching._back(way)).tobytes() == one.tobytes()
+
+
+def test_every_way_that_looks_may_be_close_is_tried() -> None:
+    """Whole on whole, turned, part on whole and whole on part, within a frame, within two; each with its bits."""
+    dice = np.random.default_rng(7)
+    words = [int(word) for word in dice.integers(0, 2**63, 8, dtype=np.uint64) & ~np.uint64(1)]
+    one = Looks(words[0], 0, words[1], tuple(words[2:7])).as_bytes()
+
+    def hits(other: Looks, *, swapped: bool = False, parts: bool = True) -> set[Hit]:
+        pair = [other.as_bytes(), one] if swapped else [one, other.as_bytes()]
+        return set(Album(pair).candidates(parts=parts).get((0, 1), []))
+
+    far, spare = words[7], (5, 6, 7, 8, 9)
+    whole = Looks(words[0] ^ 2, 0, far, spare)
+    assert hits(whole, parts=False) == {Hit(0, 0, 0, 1)}
+    for way in range(1, TURNS):
+        other = Looks(int(turned(np.array([words[0]], np.uint64), way)[0]), 0, far, spare)
+        undone = {5: 6, 6: 5}.get(way, way)
+        assert hits(other) == {Hit(undone, 0, 0, 0)}
+        assert hits(other, swapped=True) == {Hit(way, 0, 0, 0)}
+    for number, part in ((-1, words[1]), *enumerate(words[2:7], 1)):
+        other = Looks(part, 0, far, spare)
+        assert hits(other) == {Hit(0, number, 0, 0)}
+        assert hits(other, swapped=True) == {Hit(0, 0, number, 0)}
+        assert hits(other, parts=False) == set()
+    assert hits(Looks(far, 0, words[1] ^ 4, spare)) == {Hit(0, -1, -1, 1)}
+
+
+def test_parts_are_what_a_cut_leaves() -> None:
+    """A twentieth less: from the middle, and from each corner; the look of a part is that of the cut picture."""
+    picture = scene(3, (400, 300)).convert("L")
+    found = looks_of(picture)
+    assert found is not None
+    corners = ((10, 7.5), (0, 0), (20, 0), (0, 15), (20, 15))
+    for look, (left, top) in zip(found.parts, corners, strict=True):
+        box = (left, top, left + 380, top + 285)
+        cut = looks_of(picture.resize((380, 285), Image.Resampling.BOX, box=box))
+        assert cut is not None
+        assert (look ^ cut.look).bit_count() <= 3
 
 
 def test_one_colour_has_no_looks() -> None:

@@ -72,6 +72,18 @@ def test_pieces_write_what_is_known(pattern: str, written: str) -> None:
 
 
 @pytest.mark.parametrize(
+    ("words", "name", "stem"),
+    [
+        ("Bridge: north?", "{shoot}_{counter:3}", "Bridge_ north__\x01"), ("con", "{counter:3}{shoot}", "\x01con"),
+        ("a/b", "{counter:3}.{shoot}.", "\x01.a_b."), ("con", "{shoot}", "_con"), ("  ..x", "{shoot}", "_.x"),
+    ],
+)  # fmt: skip
+def test_names_are_legal_around_a_counter(words: str, name: str, stem: str) -> None:
+    """What stands beside a number is neither at the end of a name nor a name of its own."""
+    assert wish(facts(words=words), name=name)[1] == stem
+
+
+@pytest.mark.parametrize(
     ("day", "written"),
     [(date(2021, 1, 3), "2020-W53-7"), (date(2021, 1, 4), "2021-W01-1"), (date(2024, 12, 30), "2025-W01-1")],
 )
