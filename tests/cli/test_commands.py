@@ -21,13 +21,13 @@ from jutrek.library import new_library
 from jutrek.transfer.lock import locked
 from tests import making
 from tests.cli.calling import jutrek
-from tests.making import everything, names_below, put
+from tests.making import PATIENCE, everything, names_below, put
 
 
 def started(*words: str | Path, code: int = 0) -> subprocess.CompletedProcess[str]:
     """The program as a process of its own."""
     command = [sys.executable, "-m", "jutrek", *map(str, words)]
-    done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=60)
+    done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=3 * PATIENCE)
     assert done.returncode == code, done.stderr
     return done
 
@@ -191,7 +191,9 @@ def test_a_file_that_the_place_refuses_is_named(card: Path, home: Path) -> None:
         f"sys.argv = ['jutrek', 'bring', {str(card)!r}, '-l', {str(home)!r}]\n"
         "from jutrek.cli import main; main()"
     )
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False, timeout=60)
+    done = subprocess.run(
+        [sys.executable, "-c", code], capture_output=True, text=True, check=False, timeout=3 * PATIENCE
+    )
     assert done.returncode == 1
     assert "file too large" in done.stderr
     assert names_below(str(home)) == set()
@@ -203,11 +205,11 @@ def test_an_interrupt_ends_safely_and_the_next_call_finishes(card: Path, home: P
         put(card / f"{number}.MP4", making.mp4(making.WHEN.replace(minute=number), media=os.urandom(3_000_000)))
     command = [sys.executable, "-m", "jutrek", "bring", str(card), "-l", str(home)]
     running = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
-    deadline = time.monotonic() + 20
+    deadline = time.monotonic() + PATIENCE
     while not list(home.glob("2026/05/2*")) and time.monotonic() < deadline:
         time.sleep(0.002)
     running.send_signal(signal.SIGINT)
-    _, errors = running.communicate(timeout=30)
+    _, errors = running.communicate(timeout=PATIENCE)
     assert running.returncode == 1
     assert "Stopped. What is home is proven" in errors
     some = names_below(str(home))

@@ -17,8 +17,7 @@ from jutrek.desk.services.lookup import LookupService
 from jutrek.desk.session import Session
 from jutrek.errors import JutrekError
 from jutrek.filing import HouseRules
-
-PATIENCE = 20.0
+from tests.making import PATIENCE
 
 
 class Ear:

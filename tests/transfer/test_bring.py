@@ -118,6 +118,19 @@ def test_a_kill_at_any_step_loses_nothing(step: str, count: int, library: Librar
     assert {Path(library.root, name).read_bytes() for name in names_below(library.root)} == contents
 
 
+def test_scraps_go_where_a_run_was_at_work(library: Library, card: Path) -> None:
+    """Temporaries of sidecars that a kill left; what lies elsewhere, or is called otherwise, is not looked at."""
+    fill(card)
+    bring_until("named", 1, library, card)
+    scrap, other = ".jutrek-0123abcd.part", ".jutrek-0123abcd.parts"
+    stays = {put(Path(library.root, "mess", scrap), b"x"), put(Path(library.root, "2026/05", other), b"x")}
+    goes = put(Path(library.root, "2026/05", scrap), b"half a sidecar")
+    with Ledger(library.ledger_path) as ledger:
+        recover(library, ledger)
+    assert not goes.exists()
+    assert all(path.exists() for path in stays)
+
+
 class Fault:
     """Does something once at a step of one file, and knows that it did."""
 

@@ -18,7 +18,8 @@ from jutrek.ui.pages.intake.view import IntakeView
 from tests import making
 from tests.making import WHEN, put
 
-PATIENCE = 20_000
+PATIENCE = int(1000 * making.PATIENCE)
+"""In milliseconds."""
 
 
 def intake(window: MainWindow) -> IntakeView:

@@ -18,9 +18,8 @@ from jutrek.ui.viewer.claims import place
 from jutrek.ui.viewer.close_look import CloseLook
 from tests import making
 from tests.making import put
-from tests.ui.conftest import gone, intake
+from tests.ui.conftest import PATIENCE, gone, intake
 
-PATIENCE = 20_000
 NAMES = ["body.jpg", "encoded.mov", "take.wav", "raw.orf"]
 
 
