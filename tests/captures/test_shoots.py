@@ -10,6 +10,8 @@ from hypothesis import strategies as st
 
 from jutrek.captures import Capture, Decisions, Journeys, Shoot, filing_day, order, shoots_of
 from jutrek.captures.decisions import Describe, JoinShoots, MoveToShoot, SplitShoot, Tell
+from jutrek.captures.shoots import DAY_STARTS, GAP
+from jutrek.filing import HouseRules
 from jutrek.formats import Precision
 from tests.captures.make import DAY, at, file, shot
 
@@ -44,6 +46,8 @@ def test_the_night_belongs_to_the_day_before() -> None:
 def test_a_bare_date_is_its_own_day(local: datetime, precision: Precision, day: int) -> None:
     """Only what has a time of day can belong to the day before."""
     assert filing_day(local, precision) == date(2026, 5, day)
+    house = HouseRules()
+    assert (timedelta(minutes=house.day_starts), timedelta(minutes=house.gap)) == (DAY_STARTS, GAP)
 
 
 def test_a_gap_begins_a_new_shoot() -> None:

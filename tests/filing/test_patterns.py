@@ -72,6 +72,18 @@ def test_pieces_write_what_is_known(pattern: str, written: str) -> None:
 
 
 @pytest.mark.parametrize(
+    ("width", "height", "said"),
+    [(640, 480, "480p"), (854, 500, "480p"), (720, 576, "576p"), (1280, 720, "720p"), (1080, 1920, "1080p"),
+     (2560, 1440, "1440p"), (3840, 2160, "2160p"), (5760, 3240, "3240p"), (7680, 4320, "4320p")],
+)  # fmt: skip
+def test_a_resolution_is_the_nearest_usual_one(width: int, height: int, said: str) -> None:
+    """By the shorter side, however the clip is turned."""
+    clip = file("C1.MOV", WHEN, CAMCORDER)
+    (capture,) = group([replace(clip, reading=clip.reading._replace(width=width, height=height))])
+    assert wish(facts(capture), name="{resolution}")[1] == said
+
+
+@pytest.mark.parametrize(
     ("words", "name", "stem"),
     [
         ("Bridge: north?", "{shoot}_{counter:3}", "Bridge_ north__\x01"), ("con", "{counter:3}{shoot}", "\x01con"),

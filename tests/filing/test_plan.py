@@ -140,6 +140,9 @@ def test_where_an_original_stays_its_twin_stays(library: Library, ledger: Ledger
     assert actions(plan) == {"A.JPG": Action.STAY, "B.JPG": Action.STAY}
     assert where(plan) == {"A.JPG": None, "B.JPG": None}
     assert plan.rows[1].why.endswith(" That one stays, so this one stays too.")
+    put(card / "C.JPG", making.jpeg(seed=4))
+    days = {row.filed.day for row in planned(library, ledger, [card]).rows}
+    assert days == {"2026-05-14"}
 
 
 def test_of_twins_the_one_that_is_dated_is_brought(library: Library, ledger: Ledger, card: Path) -> None:
