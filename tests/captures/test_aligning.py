@@ -156,6 +156,20 @@ def test_a_clock_wrong_by_its_satellites_is_no_witness() -> None:
         pictures.append(file(f"P/{n}.JPG", wrong, phone, satellite=satellite, offset=120))
     found = propose([*story(timedelta(0)), *group(pictures)])
     assert [(one.seconds, one.by_satellite) for one in found] == [(3600.0, True)]
+    # Three are enough and two are not; one in five may say otherwise, and by half a minute each.
+    clocks = {"three": [0, 30, -30], "two": [0, 0], "four of five": [0, 0, 0, 0, 900], "three of four": [0, 0, 0, 900]}
+    for name, errors in clocks.items():
+        own = [
+            file(
+                f"P/{n}.JPG",
+                at(f"1{n}:00") + timedelta(seconds=error),
+                phone,
+                satellite=at(f"{n + 6:02}:00"),
+                offset=120,
+            )
+            for n, error in enumerate(errors)
+        ]
+        assert [one.seconds for one in propose(group(own))] == ([-7200.0] if name in ("three", "four of five") else [])
 
 
 def test_made_up_days_are_the_same_every_time() -> None:

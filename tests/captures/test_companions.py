@@ -160,6 +160,8 @@ def test_a_length_that_comes_again_is_a_cut() -> None:
     """Equal parts, and the shorter one behind them."""
     assert [len(capture.files) for capture in group(parts([47.3, 47.3, 12], [0, 0, 0]))] == [3]
     assert [len(capture.files) for capture in group(parts([47.3, 12, 9], [0, 0, 0]))] == [1, 1, 1]
+    assert [len(capture.files) for capture in group(parts([60, 60], [1.6, 0]))] == [2]
+    assert [len(capture.files) for capture in group(parts([60, 60], [1.7, 0]))] == [1, 1]
 
 
 def test_parts_with_companions_keep_them() -> None:

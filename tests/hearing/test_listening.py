@@ -202,6 +202,9 @@ def test_what_was_heard_is_told_on_from_the_devices_that_are_right() -> None:
     presses = [Proposal("b", 3601.0, False, "Presses."), Proposal("d", 500.0, True, "Presses.")]
     found = by_ear(presses, made, captures, {"a"}, firm=True)
     assert told(found) == [("b", 3601.0, True), ("c", 3590.0, True), ("e", 7200.0, True)]
+    for said, stays in ((3602.0, 3602.0), (3598.0, 3598.0), (3602.1, 3600.0)):
+        rounder = [Proposal("b", said, False, "Presses.")]
+        assert told(by_ear(rounder, made[:1], captures, {"a"}, firm=True)) == [("b", stays, True)]
     unknown = by_ear([], made[:1], captures, set(), firm=True)
     assert told(unknown) == [("b", 3600.0, False)]
     loose = [replace(made[0], certain=False)]
