@@ -105,6 +105,7 @@ def test_a_shift_is_found_to_a_tenth_of_a_second(off: float, tmp_path: Path) -> 
     assert found.waves.begin == pytest.approx(6.0, abs=0.1)
 
 
+@pytest.mark.long
 def test_a_long_clip_is_told_from_its_own_beginning(tmp_path: Path) -> None:
     """It is looked for in pieces; here only the second one has something to hear."""
     captures = [wav(tmp_path, "recorder", 9000, np.zeros(400 * sound.AIR))]
@@ -118,6 +119,7 @@ def test_a_long_clip_is_told_from_its_own_beginning(tmp_path: Path) -> None:
     assert {round(pair.seconds) for pair in found.pairs} == {-125}
 
 
+@pytest.mark.long
 def test_sound_of_clips_is_lined_up_by_its_own_time(tmp_path: Path) -> None:
     """Another codec, another rate, and sound that begins half a second after the picture."""
 

@@ -92,7 +92,7 @@ def bring_until(step: str, count: int, library: Library, card: Path) -> None:
     killed_in(job)
 
 
-@pytest.mark.parametrize("count", [1, 3])
+@pytest.mark.parametrize("count", [1, pytest.param(3, marks=pytest.mark.long)])
 @pytest.mark.parametrize("step", STEPS)
 def test_a_kill_at_any_step_loses_nothing(step: str, count: int, library: Library, card: Path) -> None:
     """After a kill every final name bears proven bytes; the next start clears up, tells, and finishes."""
