@@ -115,6 +115,8 @@ def test_pieces_of_clips_and_sound_and_wording() -> None:
     assert wish(facts(clip), name="{resolution} {frame-rate} {kind}")[1] == "2160p 29.97 Clips"
     (sound,) = group([file("T.WAV", WHEN, RECORDER, seconds=3, ties=[("scene", "7A"), ("take", "2"), ("tape", "R1")])])
     assert wish(facts(sound), name="{scene}-{take} {tape} {kind}")[1] == "7A-2 R1 Sound"
+    pair = group([file("D/A.DNG", WHEN, None), file("D/A.JPG", WHEN)])[0]
+    assert wish(facts(pair), name="{make} {serial} {lens}")[1] == "Arlen A2-1"
     still = shot("1.JPG", WHEN)
     reading = still.primary.reading._replace(
         width=6000, height=4000, wording=Wording("The viaduct", "Depot yard", "7", ("rail", "a/b"))
