@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from PIL import Image, ImageDraw, ImageFilter, ImageOps
 
 from jutrek.decoding import shown, still
-from jutrek.doubles import still_matching
+from jutrek.doubles import aligned, still_matching
 from jutrek.doubles.aligned import SAME, agreement
 from jutrek.doubles.grayscale import Greys
 from jutrek.doubles.looks import TURNS, WHOLE, Looks, framed, looks_of, turn, turned
@@ -209,3 +209,18 @@ def test_pictures_are_turned_the_right_way_up(orientation: int, tmp_path: Path) 
     with Image.open(path) as picture:
         picture.draft("L", (64, 48))
         assert made.tobytes() == ImageOps.exif_transpose(picture).convert("L").tobytes()
+
+
+def test_light_and_place_are_solved_for() -> None:
+    """Also where a part was painted over: gain and level to a hundredth, a shift and a stretch to a thousandth."""
+    side = aligned.SIDE
+    pixels = np.asarray(scene(2, (480, 480)).convert("L").resize((side, side)), np.float32)
+    darker = (pixels - 12) / 1.3
+    for other in (darker, np.where(np.arange(side)[:, None] < side // 24, 250, darker).astype(np.float32)):
+        gain, level = aligned._light(pixels.ravel(), other.ravel())
+        assert gain == pytest.approx(1.3, abs=0.02)
+        assert level == pytest.approx(12, abs=1.0)
+    for warp in ((0.03, 0.0, -0.02, 0.0), (0.0, 0.04, 0.0, -0.03), (0.02, 0.03, -0.03, 0.02)):
+        moved = aligned._warped(pixels, np.array(warp))
+        found = aligned._laid(moved, (pixels - 12) / 1.3, np.zeros(4), 30)
+        assert found == pytest.approx(warp, abs=0.002)

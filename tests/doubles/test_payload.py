@@ -17,9 +17,9 @@ from jutrek.demo.shelf import raws
 from jutrek.demo.shelf.boxes import box, brand, full
 from jutrek.demo.shelf.media import humming, moving
 from jutrek.demo.stills import Shot
-from jutrek.doubles.payload import Payload
+from jutrek.doubles.payload import ENDS, Payload
 from jutrek.errors import SourceUnreadable, Stopped
-from jutrek.formats import read
+from jutrek.formats import Kind, Reading, Stretch, read
 from tests import making
 from tests.making import WHEN, put
 
@@ -160,3 +160,24 @@ def test_reading_ends_when_it_is_to_stop_and_says_when_it_cannot(tmp_path: Path)
             payload.print()
     with pytest.raises(SourceUnreadable):
         Payload(str(tmp_path / "none"), reading)
+
+
+def test_a_mark_is_of_size_head_and_tail(tmp_path: Path) -> None:
+    """What lies between is left to the full fingerprint; of what is short there is nothing between."""
+    size = 3 * ENDS
+    marks = {}
+    for name, at in (("same", None), ("head", 0), ("end of head", ENDS - 1), ("middle", ENDS), ("tail", 2 * ENDS)):
+        data = bytearray(size)
+        if at is not None:
+            data[at] = 1
+        path = put(tmp_path / name, bytes(data))
+        for part in (size, ENDS // 2):
+            reading = Reading(Kind.SOUND, "wav", payload=(Stretch(0, part),))
+            with Payload(str(path), reading) as payload:
+                marks[name, part] = payload.mark(), payload.print()
+    whole = {name: marks[name, size][0] for name in ("same", "head", "end of head", "middle", "tail")}
+    assert whole["middle"] == whole["same"]
+    assert len(set(whole.values())) == 4
+    assert len({full for (_, part), (_, full) in marks.items() if part == size}) == 5
+    assert marks["head", ENDS // 2] != marks["same", ENDS // 2] == marks["tail", ENDS // 2]
+    assert marks["same", size][0] != marks["same", ENDS // 2][0]

@@ -361,6 +361,22 @@ def test_a_pattern_may_say_its_first_number_and_shortening_is_told(tmp_path: Pat
             HouseRules(name=wrong)
 
 
+@pytest.mark.parametrize(
+    ("letter", "count", "layout", "folder", "name", "units"),
+    [("a", 205, 0, 4, 217, 222), ("a", 240, 0, 4, 227, 232), ("a", 240, 120, 124, 107, 232), ("ä", 125, 0, 4, 226, 120),
+     ("ä", 200, 100, 160, 150, 158), ("🚂", 65, 0, 4, 224, 119), ("🚂", 65, 32, 132, 160, 151)],
+)  # fmt: skip
+def test_names_fit_where_a_library_may_live(
+    letter: str, count: int, layout: int, folder: int, name: int, units: int, tmp_path: Path
+) -> None:
+    """Bytes of a folder and of a name, UTF-16 units of a path: room is left for a count, and no more is cut off."""
+    rules = HouseRules(layout=letter * layout + "{year}", name=letter * count + "{date}")
+    (row,) = make_plan(Library(str(tmp_path), "id", "x"), rules, [taken("/card/1.jpg", second=1)], {}).rows
+    path = row.destination or ""
+    assert [len(part.encode()) for part in os.path.split(path)] == [folder, name]
+    assert len(path.encode("utf-16-le")) // 2 == units
+
+
 def taken(path: str, *, second: int) -> Capture:
     moment = Moment(datetime(2026, 5, 14, 10, 0, second), None, Precision.SECOND, Trust.SURE, 0, "Because.")
     return Capture((ReadFile(SourceFile(path, "/card", 5, 0), Reading(Kind.STILL, "jpeg"), moment),), moment, "d")
