@@ -181,3 +181,19 @@ def test_a_mark_is_of_size_head_and_tail(tmp_path: Path) -> None:
     assert len({full for (_, part), (_, full) in marks.items() if part == size}) == 5
     assert marks["head", ENDS // 2] != marks["same", ENDS // 2] == marks["tail", ENDS // 2]
     assert marks["same", size][0] != marks["same", ENDS // 2][0]
+
+
+def test_a_payload_in_parts_is_the_same_as_in_one(tmp_path: Path) -> None:
+    """However its parts lie in the file; one that reaches beyond its end has no payload."""
+    data = os.urandom(4 * ENDS)
+    for parts in ([(10, ENDS), (ENDS + 50, 2 * ENDS)], [(3 * ENDS, 9), (7, 1), (100, ENDS)], [(0, 3), (3, 2)]):
+        joined = b"".join(data[offset : offset + size] for offset, size in parts)
+        found = []
+        for name, content, stretches in (("parted", data, parts), ("whole", joined, [(0, len(joined))])):
+            reading = Reading(Kind.SOUND, "wav", payload=tuple(Stretch(*part) for part in stretches))
+            with Payload(str(put(tmp_path / name, content)), reading) as payload:
+                found.append((payload.size, payload.mark(), payload.print()))
+        assert found[0] == found[1]
+    beyond = Reading(Kind.SOUND, "wav", payload=(Stretch(0, 9), Stretch(4 * ENDS - 1, 2)))
+    with Payload(str(tmp_path / "parted"), beyond) as payload:
+        assert payload.size == 0
