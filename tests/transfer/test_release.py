@@ -217,6 +217,18 @@ def test_what_rots_is_found_told_and_mended_from_another_place(
     assert check(home, ledger, as_place(home), stop=never()).bad == []
 
 
+def test_somebodys_new_version_is_told_once_and_proven_as_what_it_is(home: Library, ledger: Ledger) -> None:
+    """In the library it is no damage."""
+    name = sorted(names_below(home.root))[0]
+    Path(home.root, name).write_bytes(b"another version")
+    survey(home, ledger)
+    (found,) = check(home, ledger, as_place(home), stop=never()).found
+    assert (found.finding, found.mark.path) == (Finding.CHANGED, name)
+    mark = ledger.marks("")[name]
+    assert (mark.stands, mark.size) == (True, len(b"another version"))
+    assert check(home, ledger, as_place(home), stop=never()).found == []
+
+
 def test_what_is_gone_is_missed_until_it_is_let_go_and_what_was_moved_is_not(home: Library, ledger: Ledger) -> None:
     """A survey in between makes nobody forget it; a file that somebody moved lies elsewhere, and is no loss."""
     moved, gone = sorted(names_below(home.root))[:2]
