@@ -195,9 +195,10 @@ def test_a_source_that_changes_or_vanishes_is_told(
 ) -> None:
     """What is not what was planned does not come home under its name; nothing half is left."""
     fill(card, 0)
-    fault = Fault(step, act)
+    fault, held = Fault(step, act), os.listdir("/proc/self/fd")
     outcome = run(planned(library, ledger, [card]), library, ledger, fault)
     assert fault.fired
+    assert len(os.listdir("/proc/self/fd")) == len(held)
     (done,) = outcome.done
     assert words in done.why
     assert bool(outcome.gone) == done.untouched == (words == "is gone")

@@ -9,6 +9,7 @@ import re
 import shutil
 import subprocess
 from dataclasses import replace
+from datetime import datetime
 from pathlib import Path
 
 import pytest
@@ -77,6 +78,8 @@ def test_every_place_gets_a_list_of_each_intake(library: Library, ledger: Ledger
             for one in valid(path, "hash_list.xsd").iter(f"{{{LISTS}}}hash"):
                 there = Path(root, one.findtext(f"{{{LISTS}}}path"))
                 assert one[0].get("size") == str(there.stat().st_size)
+                dated = datetime.fromisoformat(str(one[0].get("lastmodificationdate"))).timestamp()
+                assert dated == int(there.stat().st_mtime)
                 assert one[1].text == xxh128(there)
     survey(library, ledger)
     assert len(ledger.all_files()) == len(files) + 1

@@ -22,6 +22,7 @@ from jutrek.library import Library, keep_numbers, numbers_given, survey
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Listener, Outcome, bring, last_refiling, plan_taking_back, recover, refile
 from jutrek.transfer.lock import locked
+from jutrek.transfer.run_log import run_log_of
 from tests import making
 from tests.killing import killed_in, killing_at
 from tests.making import WHEN, everything, names_below, never, planned, put
@@ -182,6 +183,8 @@ def test_a_stop_ends_between_two_files(home: Library, ledger: Ledger) -> None:
     outcome = refile(plan, home, ledger, stop=stop, listener=listener)
     assert (outcome.home, len(outcome.done)) == (2, 6)
     assert all(done.untouched for done in outcome.done if not done.home)
+    end = run_log_of(home, outcome.run).end or {}
+    assert (end["how"], end["home"], end["left"]) == ("stopped", 2, 4)
     assert recover(home, ledger) == []
     assert len(plan_of(home, ledger).rows) == 4
 

@@ -21,6 +21,7 @@ from jutrek.formats import read
 from jutrek.library import Library, Place, add_place, survey
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Listener, Outcome, recover, setting_aside
+from jutrek.transfer.at_work import at_work_in
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.setting_aside import Drop, set_aside
@@ -389,6 +390,7 @@ def test_copies_in_places_follow_into_the_tray_and_out_of_it(home: Library, ledg
     aside = go(home, ledger, drop(home, "mess/a (1).jpg", "2026/05/a.jpg"), places=(tarn,))
     (item,) = tray_of(home)
     assert Path(tarn.root, item.path).read_bytes() == LARGE
+    assert at_work_in(tarn.tree) == []
     assert "mess/a (1).jpg" not in names_below(tarn.root)
     back(home, ledger, aside.run, tarn)
     assert names_below(tarn.root) == copied
