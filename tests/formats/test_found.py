@@ -6,13 +6,13 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from bench import fuzz
 
 from jutrek.demo.shelf import specimens
 from jutrek.demo.shelf.sounds import broadcast
 from jutrek.errors import BrokenFile
 from jutrek.formats import STUMBLED, Kind, read, table
 from jutrek.formats.span import BLOCK, HEAD, READ_LIMIT, FileBytes
-from tests import fuzz
 from tests.making import WHEN, put
 
 

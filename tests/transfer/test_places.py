@@ -13,6 +13,7 @@ from contextlib import suppress
 from pathlib import Path
 
 import pytest
+from bench.torture.round import Child
 
 from jutrek.desk.places import caught_up
 from jutrek.disk import naming
@@ -40,7 +41,6 @@ from jutrek.transfer.run_log import known_of_files, run_log_of
 from jutrek.transfer.taking_back import plan_taking_back
 from tests import making
 from tests.making import WHEN, names_below, never, planned, put
-from tests.torture.round import Child
 from tests.transfer.conftest import Medium
 from tests.transfer.test_bring import fill
 

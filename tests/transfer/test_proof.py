@@ -12,6 +12,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from bench.torture.round import Child
 
 from jutrek.desk.places import Places
 from jutrek.desk.records import every_mark, files_of
@@ -46,7 +47,6 @@ from jutrek.transfer.run_log import run_log_of, runs
 from jutrek.transfer.setting_aside import set_aside
 from tests import making
 from tests.making import everything, names_below, never, planned, put
-from tests.torture.round import Child
 from tests.transfer.doubled import drop
 from tests.transfer.test_bring import fill
 from tests.transfer.test_release import certify, home, rot  # noqa: F401

@@ -9,6 +9,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from bench.torture.round import Child
+from bench.torture.world import Medium
 
 from jutrek.disk import Tree, inside
 from jutrek.filing import Extensions, HouseRules
@@ -18,8 +20,6 @@ from jutrek.transfer import Listener, bring, recover, refile
 from jutrek.transfer.catching_up import catch_up, lacking
 from tests import making
 from tests.making import WHEN, names_below, never, planned, put
-from tests.torture.round import Child
-from tests.torture.world import Medium
 from tests.transfer.test_refiling import plan_of
 
 UPPER = HouseRules(layout="2026", name="IMG_{time}", extensions=Extensions.UPPER)

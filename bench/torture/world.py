@@ -15,9 +15,10 @@ from dataclasses import dataclass, field
 from datetime import timedelta
 from pathlib import Path
 
+from tests import making
+
 from jutrek.library import Library, add_place, new_library, open_library
 from jutrek.simulate.faults import Faults
-from tests import making
 
 KINDS = ("plain", "plain", "faulty", "blind")
 BIG = 9 * 1024 * 1024

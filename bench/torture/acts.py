@@ -9,6 +9,9 @@ import threading
 from collections.abc import Callable
 from pathlib import Path
 
+from tests.making import never, planned
+
+from bench.torture.world import World
 from jutrek.desk.finishing import finish
 from jutrek.desk.places import places_of
 from jutrek.desk.records import records_of
@@ -29,8 +32,6 @@ from jutrek.transfer.clearing import Way, clear
 from jutrek.transfer.release import keep_certificate, release
 from jutrek.transfer.setting_aside import Drop, set_aside
 from jutrek.transfer.tray import empty_tray, tray_of
-from tests.making import never, planned
-from tests.torture.world import World
 
 LAYOUTS = ("{year}/{month}", "{year}/{kind}", "All", "{year}-{month}/{day}")
 NAMES = ("{date}_{time}", "img_{time}", "IMG_{time}", "Shot {date} {time}")

@@ -5,8 +5,7 @@ from __future__ import annotations
 import os
 
 import pytest
-
-from tests.torture.round import rounds
+from bench.torture.round import rounds
 
 _KILLS = 5
 

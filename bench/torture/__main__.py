@@ -11,7 +11,7 @@ import sys
 import time
 from concurrent.futures import ProcessPoolExecutor, as_completed
 
-from tests.torture.round import Tally, end_with_parent, rounds
+from bench.torture.round import Tally, end_with_parent, rounds
 
 _SLICE = 5.0
 """Minutes after which a job tells what it did."""

@@ -22,6 +22,8 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
+from bench.torture.acts import ACTS, AT_LAST, WEIGHTS, happen
+from bench.torture.world import World
 from jutrek.desk.places import places_of
 from jutrek.errors import JutrekError
 from jutrek.library import as_place
@@ -29,8 +31,6 @@ from jutrek.library.ledger import Ledger
 from jutrek.simulate.faults import Faults
 from jutrek.transfer import bundles, carry, journal, recover, running
 from jutrek.transfer.run_log import broken_records
-from tests.torture.acts import ACTS, AT_LAST, WEIGHTS, happen
-from tests.torture.world import World
 
 PART = 4 * 1024 * 1024
 PATIENCE = 60.0
