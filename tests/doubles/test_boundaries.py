@@ -48,7 +48,7 @@ def test_recordings_are_pairs_up_to_so_many_bits_in_each_word(kind: Kind, bits: 
 
 @pytest.mark.parametrize("shift", [0.0, 3600.0])
 def test_a_sidecar_agrees_within_a_minute(shift: float) -> None:
-    """With the date that its picture was filed by, or the one before its clock was put right; with a bare day always."""
+    """With its picture's date, or the one before its clock was put right; what tells only a day always agrees."""
     filed = Filed(f"{WHEN:%Y-%m-%dT%H:%M:%S}", shift)
     moment = datetime.fromisoformat(filed.moment)
     for base in {moment, moment - timedelta(seconds=shift)}:
