@@ -14,7 +14,7 @@ import pytest
 
 from jutrek.errors import DriveBusy, DriveTrouble
 from jutrek.simulate.drives import Card, Service
-from jutrek.sources import Drive, Watch, drive_at, drives_now, filesystem_of, let_go, mount, mounts
+from jutrek.sources import Drive, Watch, drive_at, drives, drives_now, filesystem_of, let_go, mount, mounts
 
 
 class Bus:
@@ -112,20 +112,35 @@ def test_media_that_come_and_go_are_told(bus: Bus, tmp_path: Path) -> None:
     assert len(told) == 3
 
 
-def test_without_the_service_the_mount_table_tells(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """What is mounted where media are; letting go is left to the person, with a reason."""
+@pytest.mark.parametrize("early", [False, True])
+def test_without_the_service_the_mount_table_tells(
+    early: bool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What is mounted where media are, also just before anybody listens; letting go is the person's, with a reason."""
     if os.geteuid() != 0:
         pytest.skip("mounting needs root")
     monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", f"unix:path={tmp_path / 'nothing'}")
-    top = Path("/mnt/jutrek test é")
+    top = Path(f"/mnt/jutrek test é {early}")
     top.mkdir(exist_ok=True)
+
+    def come(*_: object) -> None:
+        if not os.path.ismount(top):
+            subprocess.run(["mount", "-t", "tmpfs", "-o", "size=1m", "none", top], check=True)
+        if early:
+            raise DriveTrouble("", "there is no bus")
+
+    if early:
+        # The first look finds no service and no medium; the medium comes while the service is asked for once more.
+        monkeypatch.setattr(drives, "drives_now", drives._of_mount_table)
+        monkeypatch.setattr(drives, "_connection", come)
     told: list[list[Drive]] = []
     watch = Watch(told.append)
     try:
-        subprocess.run(["mount", "-t", "tmpfs", "-o", "size=1m", "none", top], check=True)
+        if not early:
+            come()
         wait_for(lambda: any(one.mount == str(top) for one in told[-1]) if told else False)
         (found,) = [one for one in drives_now() if one.mount == str(top)]
-        assert (found.label, filesystem_of(str(top / "x"))) == ("jutrek test é", "tmpfs")
+        assert (found.label, filesystem_of(str(top / "x"))) == (top.name, "tmpfs")
         with pytest.raises(DriveTrouble, match="UDisks2 is not running"):
             let_go(found)
     finally:

@@ -158,6 +158,8 @@ class Watch:
         with open("/proc/self/mountinfo", "rb") as table:
             poll = select.poll()
             poll.register(table, select.POLLERR | select.POLLPRI)
+            # What came before anybody listened is told by no change.
+            yield drives_now()
             while not self._stop.is_set():
                 if poll.poll(_LOOK_EVERY * 1000):
                     yield drives_now()
