@@ -96,15 +96,7 @@ def prepare(
     """
     for path in sources:
         apart(path, library)
-    leftovers = recover(library, ledger)
-    tell_troubles(library, leftovers)
-    for leftover in leftovers:
-        complain(
-            f"a re-filing of {leftover.at} did not end: {leftover.home} files moved, {leftover.left} did not."
-            if leftover.moved
-            else f"an intake of {leftover.at} did not end: {leftover.home} files are home, "
-            f"{leftover.left} are not. Bringing its sources home again brings the rest."
-        )
+    _tell_leftovers(library, recover(library, ledger))
     with uncollected(), working() as report:
         if choices.says_nothing and not as_json and (known := _known(sources, library, ledger, choices, stop, report)):
             return known
@@ -130,6 +122,18 @@ def prepare(
             for number, answer in enumerate(doubt.answers, 1):
                 say(f"    --answer {doubt.sign}={number}  {answer.words}")
         return plan_of(founds, story, library, choices.rules, standings), story
+
+
+def _tell_leftovers(library: Library, leftovers: Sequence[Leftover]) -> None:
+    """Say which runs did not end, and what became of their files."""
+    tell_troubles(library, leftovers)
+    for leftover in leftovers:
+        complain(
+            f"a re-filing of {leftover.at} did not end: {leftover.home} files moved, {leftover.left} did not."
+            if leftover.moved
+            else f"an intake of {leftover.at} did not end: {leftover.home} files are home, "
+            f"{leftover.left} are not. Bringing its sources home again brings the rest."
+        )
 
 
 def _known(

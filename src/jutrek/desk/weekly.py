@@ -51,13 +51,22 @@ def end_weekly(library: Library) -> None:
         _systemctl(library, "stop", timer)
     except NotPossible:
         # Without a running manager nothing runs that could be stopped.
-        return
+        if _is_running(library, timer):
+            raise
 
 
 def is_weekly(library: Library) -> bool:
     """Whether it is checked every week."""
     wants = os.path.join(_folder(), "timers.target.wants", _timer_of(library))
     return os.path.lexists(wants)
+
+
+def _is_running(library: Library, timer: str) -> bool:
+    try:
+        _systemctl(library, "is-active", timer)
+    except NotPossible:
+        return False
+    return True
 
 
 def _folder() -> str:
