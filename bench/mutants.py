@@ -4,7 +4,8 @@
 by one or turned round, `and` for `or`, a `not` left out, a sum for a difference, a number one larger or, from ten on,
 twice as large, a call left out.
 Each is made in a copy of the repository, where those tests run that execute the changed line, the quickest first. What
-no test notices is shown; some of it means the same as before, and is counted all the same.
+no test notices is shown; some of it means the same as before, and is counted all the same. Limits, which are numbers at
+the head of a module that were chosen by measuring, are counted on their own: a little more of them is no mistake.
 """
 
 from __future__ import annotations
@@ -57,6 +58,7 @@ class Change(NamedTuple):
     line: int
     what: str
     text: str
+    is_limit: bool
 
 
 class _Changer(ast.NodeTransformer):
@@ -64,13 +66,22 @@ class _Changer(ast.NodeTransformer):
 
     def __init__(self, wanted: int = -1) -> None:
         self.wanted, self.seen, self.line, self.what = wanted, 0, 0, ""
+        self.is_limit = self._in_limits = False
 
     def _is_it(self, node: ast.AST, what: str) -> bool:
         self.seen += 1
         if self.seen - 1 != self.wanted:
             return False
         self.line, self.what = getattr(node, "lineno", 0), what
+        self.is_limit = self._in_limits
         return True
+
+    def visit_Assign(self, node: ast.Assign) -> ast.AST:
+        names = [one.id for target in node.targets for one in ast.walk(target) if isinstance(one, ast.Name)]
+        self._in_limits = node.col_offset == 0 and all(name.isupper() for name in names)
+        self.generic_visit(node)
+        self._in_limits = False
+        return node
 
     def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.AST:
         # Neither what decorates it nor what types it has is run by what it does.
@@ -145,7 +156,8 @@ def change(file: str, text: str, number: int) -> Change:
     """A file with one of its changes made."""
     changer = _Changer(number)
     tree = changer.visit(ast.parse(text))
-    return Change(file, changer.line, changer.what, ast.unparse(ast.fix_missing_locations(tree)))
+    text = ast.unparse(ast.fix_missing_locations(tree))
+    return Change(file, changer.line, changer.what, text, changer.is_limit)
 
 
 def _copied(folder: str, name: str) -> Path:
@@ -222,7 +234,7 @@ def run(room: str, count: int = COUNT, seed: int = SEED) -> float:
         many = Counter((file, test) for (file, _), own in lines.items() for test in own)
         copies.put(first)
 
-        def judge(file: str, number: int) -> bool:
+        def judge(file: str, number: int) -> tuple[bool, bool]:
             made = change(file, texts[file], number)
             # What runs when a file is imported concerns whatever runs anything of it.
             of_line = lines.get((file, made.line)) or {
@@ -235,15 +247,19 @@ def run(room: str, count: int = COUNT, seed: int = SEED) -> float:
             finally:
                 copies.put(at)
             what = "noticed " if killed else "SURVIVED" if tests else "UNTESTED"
-            print(f"{what} {file}:{made.line} {made.what} ({len(tests)} tests)", flush=True)
-            return killed
+            of = " limit" if made.is_limit else ""
+            print(f"{what}{of} {file}:{made.line} {made.what} ({len(tests)} tests)", flush=True)
+            return killed, made.is_limit
 
         with ThreadPoolExecutor(_AT_ONCE) as pool:
-            killed = sum(pool.map(lambda one: judge(*one), chosen))
-    share = killed / len(chosen)
+            judged = list(pool.map(lambda one: judge(*one), chosen))
     minutes = (time.monotonic() - began) / 60
-    print(f"{room}: {killed} of {len(chosen)} noticed, {share:.0%}; of {len(possible)}, seed {seed}, {minutes:.0f} min")
-    return share
+    print(f"{room}: of {len(possible)} changes, seed {seed}, {minutes:.0f} min")
+    for name, of_limits in (("what decides", False), ("limits", True)):
+        own = [killed for killed, is_limit in judged if is_limit is of_limits]
+        if own:
+            print(f"  {name}: {sum(own)} of {len(own)} noticed, {sum(own) / len(own):.0%}")
+    return sum(killed for killed, _ in judged) / len(judged)
 
 
 if __name__ == "__main__":
