@@ -96,6 +96,8 @@ def content(path: str, **more: object) -> Content:
         (content("elsewhere/dsc1.dng", format="dng"), True),
         (content("elsewhere/DSC1.dng", format="dng", width=1500), False),
         (content("elsewhere/DSC1.jpg"), False),
+        (content("elsewhere/DSC1.dng", format="dng", width=5400), True),
+        (content("elsewhere/DSC1.dng", format="dng", width=5399), False),
         (content("a/DSC2.jpg"), False),
     ],
 )
@@ -111,17 +113,24 @@ def test_what_one_press_made(other: Content, together: bool) -> None:
         (content("a/2.jpg", taken="2026-05-14T10:00:00.5+02:00"), True),
         (content("a/2.jpg", taken="2026-05-14T08:03:00+00:00"), True),
         (content("b/2.jpg", taken="2026-05-14T11:00:00+02:00"), False),
+        (content("b/2.jpg", taken="2026-05-14T10:10:00+02:00"), True),
+        (content("b/2.jpg", taken="2026-05-14T10:10:01+02:00"), False),
+        (content("b/2.jpg", taken="2026-05-14T10:01"), True),
         (content("b/2.jpg", taken=""), False),
         (content("b/2.jpg", taken="2026-05-14"), False),
         (content("b/2.jpg", device="Skarv P4", taken="2026-05-14T10:00:01+02:00"), False),
         (content("a/2.jpg", payload=5), True),
         (content("a/1-web.jpg", payload=5), False),
         (content("b/2.jpg", payload=5), False),
+        (content("a/2.jpg", payload=5, width=5999), False),
+        (content("a/2.jpg", payload=5, format="png"), False),
+        (content("a/2.jpg"), False),
     ],
 )
 def test_what_two_presses_made(other: Content, apart: bool) -> None:
     """Of one device, shortly after one another; in one second, only frames beside one another as they came."""
     assert two_presses(content("a/1.jpg"), other) is apart
+    assert two_presses(other, content("a/1.jpg")) is apart
 
 
 def test_clips_and_sounds_are_known_in_another_encoding(library: Library, ledger: Ledger) -> None:

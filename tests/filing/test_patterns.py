@@ -71,6 +71,27 @@ def test_pieces_write_what_is_known(pattern: str, written: str) -> None:
     assert wish(one, name=pattern)[1] == written
 
 
+def test_the_offset_of_greenwich_is_no_negative_one() -> None:
+    """Zero is written with a plus; minutes are written, too; what is not known is left out."""
+    for offset, written in ((0, "+0000"), (-210, "-0330"), (345, "+0545"), (None, "DSC04411")):
+        capture = group([file("DCIM/101ARLEN/DSC04411.DNG", WHEN, offset=offset)])[0]
+        assert wish(facts(capture), name="{offset}")[1] == written
+
+
+def test_columns_are_kept_only_while_they_hold() -> None:
+    """For the same captures and conditions, whatever the patterns; not for others, nor for another clock."""
+    some = [facts()]
+    house = HouseRules(schemes=(Scheme(("clip",), layout="{year}"),))
+    piles = Piles(some, house)
+    assert piles.fit(some, replace(house, layout="{year}", schemes=(replace(house.schemes[0], layout="Clips"),)))
+    for other in (
+        replace(house, schemes=()), replace(house, schemes=(replace(house.schemes[0], kinds=("sound",)),)),
+        replace(house, schemes=(replace(house.schemes[0], words="slow"),)), replace(house, language="de"),
+    ):  # fmt: skip
+        assert not piles.fit(some, other)
+    assert not piles.fit([facts()], house)
+
+
 @pytest.mark.parametrize(
     ("width", "height", "said"),
     [(640, 480, "480p"), (854, 500, "480p"), (720, 576, "576p"), (1280, 720, "720p"), (1080, 1920, "1080p"),

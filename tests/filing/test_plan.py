@@ -170,6 +170,22 @@ def test_companions_join_what_is_home(library: Library, ledger: Ledger, card: Pa
     assert where(planned(library, ledger, [card])) == {"A.DNG": "walk/picture 1.dng", "A.JPG": "walk/picture 1.jpg"}
 
 
+def test_companions_join_a_raw_that_lies_elsewhere(library: Library, ledger: Ledger, card: Path) -> None:
+    """Where developed pictures have a folder of their own: the raw's companions go to the raw, it to its own."""
+    rules = HouseRules(developed="Developed/{year}", sidecars=True)
+    put(Path(library.root) / "walk" / "picture 1.dng", making.dng())
+    for name, content in (("A.DNG", making.dng()), ("A.JPG", making.jpeg()), ("A.pp3", b"settings")):
+        put(card / name, content)
+    at = where(planned(library, ledger, [card], rules))
+    assert (at["A.DNG"], at["A.pp3"]) == ("walk/picture 1.dng", "walk/picture 1.pp3")
+    assert at["A.JPG"] == "Developed/2026/picture 1.jpg"
+    put(Path(library.root) / "pictures" / "one.jpg", making.jpeg())
+    os.unlink(Path(library.root) / "walk" / "picture 1.dng")
+    at = where(planned(library, ledger, [card], rules))
+    assert at["A.JPG"] == "pictures/one.jpg"
+    assert at["A.DNG"] == "2026/05/one.dng"
+
+
 def test_planning_twice_gives_the_same_plan_and_json_keeps_it(library: Library, ledger: Ledger, card: Path) -> None:
     """A plan is a value; undecodable names survive the file."""
     put(card / os.fsdecode(b"A\xff\n.JPG"), making.jpeg())

@@ -90,6 +90,22 @@ def test_where_a_copy_differs_is_told_in_bytes(card: Path, medium: Media) -> Non
     assert names_below(str(disk.below)) == set()
 
 
+def test_what_reads_back_differently_once_is_copied_and_proven_once_more(card: Path, medium: Media) -> None:
+    """A bit that is read wrong once costs a second copy, and no file; its bytes and its time are the source's."""
+    put(card / "CLIP.MP4", making.mp4(WHEN, media=BLOCKS))
+    os.utime(card / "CLIP.MP4", ns=(1, 1_700_000_000_000_000_001))
+    disk = medium("disk")
+    library = new_library(str(disk.top))
+    with Ledger(library.ledger_path) as ledger:
+        plan = planned(library, ledger, [card])
+        disk.fail(flips={"*": 5_000_001}, lies=1)
+        outcome = bring(plan, library, ledger, stop=never())
+    (name,) = names_below(str(disk.below))
+    assert outcome.home == 1
+    assert (disk.below / name).read_bytes() == (card / "CLIP.MP4").read_bytes()
+    assert (disk.below / name).stat().st_mtime_ns == 1_700_000_000_000_000_001
+
+
 def test_a_card_with_one_bad_spot_keeps_that_file_only(library: Library, ledger: Ledger, medium: Media) -> None:
     """The sentence says at which byte; everything else comes home."""
     source = medium("Card A")
