@@ -32,6 +32,7 @@ from jutrek.filing import (
     Action,
     HouseRules,
     Plan,
+    Row,
     RuleError,
     Structure,
     Undated,
@@ -193,6 +194,18 @@ def test_planning_twice_gives_the_same_plan_and_json_keeps_it(library: Library, 
     plan = planned(library, ledger, [card])
     assert planned(library, ledger, [card]) == plan
     assert from_json(plan.as_json(), "x") == plan
+
+
+def test_what_a_plan_does_not_tell_is_nothing(library: Library, ledger: Ledger, card: Path) -> None:
+    """A row needs its source, root, action, destination and reason; whatever else is left out changes nothing."""
+    put(card / "A.JPG", making.jpeg())
+    plan = planned(library, ledger, [card])
+    page = json.loads(plan.as_json())
+    page["rows"] = [
+        {key: row[key] for key in ("source", "root", "action", "destination", "why")} for row in page["rows"]
+    ]
+    (row,) = from_json(json.dumps(page), "x").rows
+    assert row == Row(*plan.rows[0][:5])
 
 
 @pytest.mark.parametrize(

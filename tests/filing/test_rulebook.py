@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import tomllib
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
@@ -48,6 +49,30 @@ def test_rules_are_kept_and_come_back(library: Library) -> None:
     order = [text.index(f"[{name}]") for name in ("filing", "kinds", "counter", "days", "trust", "copies", "sidecars")]
     assert order == sorted(order)
     assert not [name for name in os.listdir(library.own) if name.endswith(".part")]
+
+
+def test_the_usual_rules_are_these() -> None:
+    """As they stand in the file that a hand may change, each table and key with what it means."""
+    page = rules_text(HouseRules())
+    usual = tomllib.loads(page)
+    assert "desktop.ini" in usual["copies"].pop("unwanted")
+    assert usual == {
+        "format": 1,
+        "filing": {
+            "layout": "{year}/{month}</{day} {shoot}>", "name": "{date}_{time}< {shoot}>", "undated": "stay",
+            "extensions": "lower", "language": "en", "owner-is-person": False, "developed": "",
+        },
+        "kinds": {"still": "Stills", "clip": "Clips", "sound": "Sound"}, "counter": {"per": "folder", "start": 1},
+        "days": {"start": "04:00", "gap": "06:00", "zone": ""}, "trust": {"order": list(RUNGS)},
+        "doubles": {"companions": "bring", "retagged": "ask", "re-encoded": "ask", "look-alike": "bring"},
+        "copies": {
+            "card-structure": "alone", "read-twice": False, "second-sum": "none", "hash-lists": True, "proof-days": 0,
+            "changed-copies": "ask", "order": "time",
+        },
+        "sidecars": {"corrected-dates": False, "original-names": False, "creator": "", "rights": "", "words": []},
+    }  # fmt: skip
+    lines = page.splitlines()
+    assert all(lines[at + 1].startswith("#") for at, line in enumerate(lines) if line.startswith("["))
 
 
 def test_a_hands_comments_and_order_survive(library: Library) -> None:

@@ -6,23 +6,26 @@ import json
 import os
 import subprocess
 import threading
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
 from jutrek.errors import PlaceLost, SourceRefused, Stopped
 from jutrek.library import Library, Place, add_place, as_place, survey
+from jutrek.library.home import State
 from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
 from jutrek.transfer import bring
 from jutrek.transfer.catching_up import catch_up, lacking
-from jutrek.transfer.certificate import Certificate
+from jutrek.transfer.certificate import Certificate, OnSource, Where
 from jutrek.transfer.checking import Finding, check, let_go, mend
 from jutrek.transfer.clearing import Way, clear
 from jutrek.transfer.release import keep_certificate, release
 from jutrek.transfer.run_log import run_log_of, runs
 from tests import making
 from tests.making import WHEN, everything, names_below, never, planned, put
+from tests.transfer.conftest import Medium
 from tests.transfer.test_bring import fill
 
 
@@ -90,6 +93,44 @@ def test_what_is_not_home_is_named(what: str, home: Library, ledger: Ledger, car
     assert certificate.verdict.startswith("Not safe to clear")
     assert len(certificate.missing) == (0 if away or what == "other" else 1)
     assert len(certificate.others) == (what == "other")
+
+
+@pytest.mark.parametrize(
+    ("lacks", "other", "words"),
+    [
+        ([{"T"}], 0, "Tarn lacks 1 of 3 files"), ([{"T", "H"}, {"T", "H"}], 0, "Tarn and Heron lack 2 of 3 files"),
+        ([{"T"}, {"H"}], 0, "2 of 3 files are not home everywhere"),
+        ([{"", "T", "H"}], 0, "1 of 3 files are not home everywhere"),
+        ([{""}], 1, "library lacks 1 of 3 files, and 1 thing was not brought"), ([], 2, "2 things were not brought"),
+    ],
+)  # fmt: skip
+def test_the_verdict_says_where_what_is_lacking(lacks: list[set[str]], other: int, words: str) -> None:
+    """By the names of places while it is the same for all files; what was not brought is counted with it."""
+    places = (("", "library"), ("T", "Tarn"), ("H", "Heron"))
+    found = [*lacks, *[set[str]()] * (3 - len(lacks) - other)]
+    files = [
+        OnSource(f"/c/{number}", 1, 1, b"x", tuple(Where(id_, "p", "2026") for id_, _ in places if id_ not in lack),
+                 why="It is lacking." if lack else "") for number, lack in enumerate(found)
+    ] + [OnSource("/c/x", 1, 1, other=True, why="It was not brought.")] * other  # fmt: skip
+    certificate = Certificate("/c", "Card A", "2026", "library", "L", places, (), tuple(files))
+    assert certificate.verdict == f"Not safe to clear: {words}."
+    assert not certificate.safe
+
+
+def test_a_copy_that_cannot_be_read_is_known_from_then_on(
+    library: Library, ledger: Ledger, card: Path, medium: Callable[[str], Medium]
+) -> None:
+    """A release that meets it names it, and so does whatever asks later; it was no loss of a drive."""
+    fill(card, 2)
+    disk = medium("Tarn")
+    tarn = add_place(library, str(disk.top), "Tarn")
+    bring(planned(library, ledger, [card]), library, ledger, stop=never(), places=[tarn])
+    name = sorted(names_below(str(disk.below)))[0]
+    disk.fail(read_error={f"/{name}": (0, 10**9)})
+    certificate = certify(card, library, ledger, tarn, again=True)
+    assert certificate.verdict == "Not safe to clear: Tarn lacks 1 of 3 files."
+    assert ledger.marks(tarn.id)[name].state is State.UNREADABLE
+    assert [entry["entry"] for entry in run_log_of(library, runs(library)[-1]).others] == ["unreadable"]
 
 
 def test_only_what_is_proven_is_ever_removed(home: Library, ledger: Ledger, card: Path, tarn: Place) -> None:

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from jutrek.ui.pages.intake.opened import Opened
 
 _FIRST_ROWS, _A_MOMENT = 12, 30
-"""Rows that are made at once, more than a window shows; and after how many milliseconds those below follow."""
+"""Rows that are made at once, more than a window shows; and how many milliseconds after their paint the rest follows."""
 
 
 class DayColumn(QWidget):
@@ -47,6 +47,8 @@ class DayColumn(QWidget):
         self._unfolded: set[str] = set()
         self._open: str | None = None
         self._running = False
+        self._rest_due = False
+        """Whether rows below the fold are to be made, once those above it were painted."""
         self._opened: Opened | None = None
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 4, 0)
@@ -58,6 +60,9 @@ class DayColumn(QWidget):
         # sheet takes the attribute away whenever it is applied.
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         QPainter(self).fillRect(event.rect(), self._theme.paper)
+        if self._rest_due:
+            self._rest_due = False
+            QTimer.singleShot(_A_MOMENT, self, self._fill_rest)
 
     @property
     def opened(self) -> Opened:
@@ -115,8 +120,8 @@ class DayColumn(QWidget):
     def _unfold(self) -> None:
         self._shown = list(self._flat(self._gathered, 0))
         self._fill(_FIRST_ROWS)
-        if len(self._rows) < len(self._shown):
-            QTimer.singleShot(_A_MOMENT, self, self._fill_rest)
+        self._rest_due = len(self._rows) < len(self._shown)
+        self.update()
 
     def _flat(self, days: Iterable[DayView], level: int) -> Iterator[tuple[DayView, int]]:
         for day in days:
