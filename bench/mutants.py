@@ -35,7 +35,8 @@ TESTS = {
     "captures": ("tests/captures", "tests/hearing", "tests/desk/test_deciding.py", "tests/desk/test_details.py",
                  "tests/formats/test_timestamps.py"),
     "filing": ("tests/filing", "tests/transfer/test_refiling.py", "tests/transfer/test_naming.py",
-               "tests/transfer/test_ten_schemes.py", "tests/transfer/test_one_capture.py", "tests/desk/test_trying.py"),
+               "tests/transfer/test_ten_schemes.py", "tests/transfer/test_one_capture.py", "tests/desk/test_trying.py",
+               "tests/cli/test_commands.py"),
 }  # fmt: skip
 """Which tests are asked about a room."""
 COUNT, SEED = 60, 1

@@ -17,7 +17,7 @@ from pathvalidate import validate_filename
 from jutrek.captures import Capture, Device, Shoot, group
 from jutrek.filing import Extensions, HouseRules, PatternError, Per, RuleError, Scheme, Wishes, make_plan
 from jutrek.filing.facts import Facts, facts_of
-from jutrek.filing.names import legal, same_name, shortened, units
+from jutrek.filing.names import legal, same_name, shortened, stem_of, units
 from jutrek.filing.naming import Piles
 from jutrek.filing.pattern import LAYOUT, NAME, Optional, Part, Pattern, Piece, joined, parse, trouble_with
 from jutrek.filing.pieces import PIECES, slug
@@ -69,6 +69,19 @@ def test_pieces_write_what_is_known(pattern: str, written: str) -> None:
     """In names dates are the true ones; what is empty goes with what joined it; what is left is legal."""
     one = facts(words="Bridge survey @ Upper valley", job="26-014", client="Vélmora line", title="Spring")
     assert wish(one, name=pattern)[1] == written
+
+
+@pytest.mark.parametrize(
+    ("name", "stem"),
+    [
+        ("a.dng", "a"), ("a.dng.xmp", "a"), ("a.c.xmp", "a"), ("a.tiff.XMP", "a"), ("a.blend.xmp", "a.blend"),
+        ("a.b..xmp", "a.b."), ("a.dng.pp3", "a"), ("a.old.pp3", "a.old"), ("a.dng.jpg", "a.dng"), ("a.b.jpg", "a.b"),
+        ("a", "a"), (".xmp", ".xmp"),
+    ],
+)  # fmt: skip
+def test_a_stem_is_a_name_without_what_says_its_form(name: str, stem: str) -> None:
+    """The inner ending of a sidecar goes, too: any short one in XMP, in others that of a picture, clip or sound."""
+    assert stem_of(name) == stem
 
 
 def test_the_offset_of_greenwich_is_no_negative_one() -> None:

@@ -108,6 +108,8 @@ def test_a_hands_comments_and_order_survive(library: Library) -> None:
         ("[[scheme]]\nlayout = 'a'\n[[scheme]]\n# x\nlayout = '{'", 5, "no partner"),
         ("[days]\nstart = '24:00'", 2, "before 24:00"),
         ("[days]\ngap = 'long'", 2, "hours and minutes"),
+        ("[days]\ngap = '04:60'", 2, "hours and minutes"),
+        ("[days]\ngap = '49:00'", 2, "hours and minutes"),
         ("[days]\n[[days.journey]]\nstart = 2026-01-01\nzone = '+99:00'", 4, "such as +02:00"),
         ("[trust]\norder = ['file', 'file']", 2, "each of these once"),
         ("[counter]\nstart = 'one'", 2, "whole number from 0"),

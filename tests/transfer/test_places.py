@@ -79,6 +79,8 @@ def test_two_places_hold_the_same_tree_from_one_reading(
     assert set(run_log.copied[tarn.id]) == set(run_log.done)
     assert ledger.proofs(tarn.id).keys() == ledger.proofs(LIBRARY).keys() == names_below(library.root)
     assert run_log.end["copies"] == {tarn.id: 7}
+    assert (run_log.end["how"], run_log.end["home"], run_log.end["left"]) == ("done", 7, 0)
+    assert run_log.end["bytes"] == size
 
 
 def test_a_ledger_that_was_lost_knows_every_proof_again(
