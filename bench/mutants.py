@@ -171,7 +171,7 @@ def _copied(folder: str, name: str) -> Path:
 def _pytest(at: Path, *words: str, limit: float | None = None) -> int:
     """Run tests in a copy, whose own code they import. Returns the exit code; 1 where it took too long."""
     environment = {**os.environ, "PYTHONPATH": str(at / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
-    command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", *words]
+    command = [sys.executable, "-m", "pytest", "-q", *words]
     try:
         ran = subprocess.run(command, cwd=at, env=environment, capture_output=True, timeout=limit, check=False)
     except subprocess.TimeoutExpired:

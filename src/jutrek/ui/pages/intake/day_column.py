@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from jutrek.ui.pages.intake.opened import Opened
 
 _FIRST_ROWS, _A_MOMENT = 12, 30
-"""Rows that are made at once, more than a window shows; and how many milliseconds after their paint the rest follows."""
+"""Rows that are made at once, more than a window shows; and milliseconds from their paint until the rest follows."""
 
 
 class DayColumn(QWidget):
