@@ -134,3 +134,9 @@ def test_two_of_a_model_in_one_folder_are_told_by_their_counters() -> None:
     assert bodies(*range(100, 110), *range(4000, 4010)) == 1
     assert bodies(*range(9990, 10000), *range(1, 11)) == 1
     assert bodies(*[n + (1, -1)[n % 2] for n in range(100, 120)]) == 1
+    # Five of each, six turns, and more than sixty numbers between them are enough; less of any is not.
+    for taking, gap, found in (
+        ("aabbaabbaab", 61, 2), ("aabbaabaab", 61, 1), ("aabbbaabbbaa", 61, 1), ("aabbaabbaab", 60, 1)
+    ):  # fmt: skip
+        rows = {"a": iter(range(100, 106)), "b": iter(range(105 + gap, 200))}
+        assert bodies(*(next(rows[turn]) for turn in taking)) == found

@@ -8,6 +8,7 @@ from itertools import pairwise
 import pytest
 
 from jutrek.captures import LADDER, Doubtful, Moment, Surroundings, Trust, decide
+from jutrek.captures.decisions import spread
 from jutrek.captures.zones import Habits
 from jutrek.formats import Claim, Kind, Offset, Precision, Reading, Timestamp
 from jutrek.formats.reading import UTC_BY_DEFINITION
@@ -221,3 +222,14 @@ def test_a_date_before_the_first_file_of_its_kind_is_not_taken() -> None:
     habits = Habits([], HOME)
     years = [habits.around("x", Reading(Kind.STILL, form, ())).since for form in ("cr3", "raf", "jpeg", "dng")]
     assert years == [2018, 2000, 0, 0]
+
+
+def test_dates_are_spread_evenly_to_the_minute_or_finer() -> None:
+    """As many steps as captures and one more; where a step is shorter than a minute, to the second."""
+    begin = datetime(2026, 5, 14, 10)
+    for minutes, precision in ((4, Precision.MINUTE), (3.9, Precision.SECOND)):
+        step = timedelta(minutes=minutes) / 4
+        given = spread("abc", begin, begin + timedelta(minutes=minutes))
+        assert [key for key, _ in given] == ["a", "b", "c"]
+        assert {one.precision for _, one in given} == {precision}
+        assert [one.wall for _, one in given] == [(begin + step * n).replace(microsecond=0) for n in (1, 2, 3)]
