@@ -93,7 +93,8 @@ def test_what_stands_out_is_marked_and_counted() -> None:
 def trier(ear: Ear) -> Iterator[Trier]:
     pool = Pool(2)
     yield Trier(pool.line(0), ear)
-    pool.close()
+    pool.end()
+    pool.join()
 
 
 def whole(ear: Ear, name: str) -> Trial:

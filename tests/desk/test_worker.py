@@ -187,4 +187,5 @@ def test_a_pool_serves_the_newest_of_each_line_and_forgets_the_oldest() -> None:
     gate.set()
     until(lambda: pool.idle)
     assert done == [True, "C", "c", "b"]
-    pool.close()
+    pool.end()
+    assert pool.join(WAIT)

@@ -25,9 +25,19 @@ class Hub:
     """Passes events on to those that subscribed to their type."""
 
     def __init__(self, post: Post) -> None:
-        self.post = post
+        self._post = post
+        self._closed = False
         self._hear: defaultdict[type, list[Callable[[Any], None]]] = defaultdict(list)
         self._latest: dict[type, object] = {}
+
+    def post(self, call: Callable[[], None]) -> None:
+        """From any thread: have something called on the face's, unless that hears nothing any more."""
+        if not self._closed:
+            self._post(call)
+
+    def close(self) -> None:
+        """Nothing is heard any more."""
+        self._closed = True
 
     def on(self, kind: type[_E], hear: Callable[[_E], None], *, latest: bool = False) -> None:
         """Hear every event of a type from now on.

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 
@@ -118,13 +119,18 @@ class Pool:
         """Whether nothing is wished for."""
         return all(line.idle for line in self._lines)
 
-    def close(self) -> None:
-        """Forget what waits, and wait for the threads to end."""
+    def end(self) -> None:
+        """Forget what waits; the threads end with what they are at."""
         with self.more:
             self.closed = True
             self.more.notify_all()
+
+    def join(self, patience: float | None = None) -> bool:
+        """Wait until the threads have ended, for some seconds at most. Returns whether they have."""
+        until = None if patience is None else time.monotonic() + patience
         for thread in self._threads:
-            thread.join()
+            thread.join(None if until is None else max(0.0, until - time.monotonic()))
+        return not any(thread.is_alive() for thread in self._threads)
 
     def _next(self) -> tuple[Line, Job] | None:
         with self.more:

@@ -12,6 +12,7 @@ thread and hears there what comes of them; what concerns everybody it hears as e
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING, TypeVar
@@ -258,15 +259,34 @@ class Session:
             if not who or worker.who in who:
                 worker.stop.set()
 
-    def close(self) -> None:
-        """Stop, and wait for the threads to end."""
+    def end(self) -> None:
+        """Stop, and tell nothing any more. It waits for nobody: the threads end as soon as they can."""
+        self.hub.close()
         if self._watch is not None:
-            self._watch.close()
+            self._watch.end()
+        self._over.set()
         for worker in self._workers:
             worker.end()
-        for worker in self._workers:
-            worker.join()
+
+    def close(self, patience: float | None = None) -> bool:
+        """End, and wait for the threads; ledgers are closed behind them.
+
+        Args:
+            patience: seconds to wait at most. Whoever hangs on a disk then is left behind with what it has open: what
+                its journal tells is cleared up the next time, and its lock ends with this process.
+
+        Returns:
+            Whether all have ended.
+        """
+        self.end()
+        until = None if patience is None else time.monotonic() + patience
+        for worker, close in zip(
+            self._workers, (self._library.close, self._close_intake, self._close_lookup), strict=True
+        ):
+            if worker.join(None if until is None else max(0.0, until - time.monotonic())):
+                close()
+        return not any(worker.alive for worker in self._workers)
+
+    def _close_intake(self) -> None:
         if self._intake is not None:
             self._intake.close()
-        self._library.close()
-        self._close_lookup()

@@ -140,6 +140,11 @@ class Worker:
         return self._closed or bool(self._queue)
 
     @property
+    def alive(self) -> bool:
+        """Whether its thread runs."""
+        return self._thread.is_alive()
+
+    @property
     def closing(self) -> bool:
         """Whether it is to end."""
         return self._closed
@@ -162,9 +167,10 @@ class Worker:
             self.stop.set()
             self._more.notify_all()
 
-    def join(self) -> None:
-        """Wait until the thread has ended."""
-        self._thread.join()
+    def join(self, patience: float | None = None) -> bool:
+        """Wait until the thread has ended, for some seconds at most. Returns whether it has."""
+        self._thread.join(patience)
+        return not self._thread.is_alive()
 
     # ---- on its own thread
 

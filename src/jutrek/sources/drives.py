@@ -126,15 +126,19 @@ class Watch:
         self._thread = threading.Thread(target=self._work, name="drives", daemon=True)
         self._thread.start()
 
+    def end(self) -> None:
+        """Tell nothing any more. The thread ends on its own."""
+        self._stop.set()
+
     def close(self) -> None:
         """End, and wait for the thread."""
-        self._stop.set()
+        self.end()
         self._thread.join()
 
     def _work(self) -> None:
         before: list[Drive] | None = None
         for drives in self._changes():
-            if drives != before:
+            if drives != before and not self._stop.is_set():
                 before = drives
                 self._tell(drives)
 

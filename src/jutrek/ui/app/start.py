@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import gc
+import logging
+import os
 import sys
 from collections.abc import Callable
 from typing import TYPE_CHECKING, cast
@@ -17,6 +19,8 @@ if TYPE_CHECKING:
     from jutrek.ui.pages.intake.page import IntakePage
 
 _PATIENCE = 60_000
+_LEAVING = 10.0
+"""Seconds that what is at work has, once the window is closed, to come to its end in order."""
 _DRESSED = "jutrek dressed"
 """Marks an application that has its style: to put it on again would go through every widget that there is."""
 
@@ -54,7 +58,12 @@ def run_window(sources: list[str], library: str | None) -> int:
     window.begin(library or last_library(), sources)
     window.watches_drives = window.learns = True
     window.show()
-    return int(app.exec())
+    code = int(app.exec())
+    if not window.leave(_LEAVING):
+        # A thread hangs on a disk, and would hold up the end of the process as well.
+        logging.shutdown()
+        os._exit(code)
+    return code
 
 
 def picture_of_window(sources: list[str], library: str, path: str, *, day: str = "") -> None:
@@ -80,6 +89,7 @@ def picture_of_window(sources: list[str], library: str, path: str, *, day: str =
     wait(app, lambda: False, patience=300)
     window.grab().save(path)
     window.close()
+    window.leave(_LEAVING)
 
 
 def wait(app: QApplication, until: Callable[[], bool], *, patience: int = _PATIENCE) -> None:

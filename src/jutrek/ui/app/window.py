@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import time
 from collections.abc import Callable
 from functools import partial
 
@@ -187,11 +188,22 @@ class MainWindow(QMainWindow):
         if self.runs.running and not self.runs.close_after and not self._may_close():
             event.ignore()
             return
-        self.client.close()
-        self.pictures.close()
+        # Nobody waits here for a disk that may not answer: see `leave`.
+        self.client.end()
+        self.pictures.end()
         for page in self._pages.values():
             page.end()
         super().closeEvent(event)
+
+    def leave(self, patience: float) -> bool:
+        """Once it is closed: wait until everything that was at work behind it has ended, for some seconds.
+
+        Returns:
+            Whether it has. What has not hangs on a disk, and can only be left behind with the process.
+        """
+        until = time.monotonic() + patience
+        ended = self.client.join(patience)
+        return self.pictures.join(max(0.0, until - time.monotonic())) and ended
 
     def _may_close(self) -> bool:
         """Ask what becomes of the run that is at work. Stopping is safe either way."""

@@ -84,13 +84,20 @@ class Pictures(QObject):
 
     def bring(self, then: Callable[[Picture | None], None], picture: Picture | None) -> None:
         """From any thread: call something with a picture on the window's."""
-        self._made.emit(then, picture)
+        if not self.pool.closed:
+            self._made.emit(then, picture)
 
-    def close(self) -> None:
-        """End the threads."""
-        self.pool.close()
-        for close in self.closing:
+    def end(self) -> None:
+        """End the threads, and wait for none: one may hang on a disk."""
+        self.pool.end()
+
+    def join(self, patience: float) -> bool:
+        """Wait until the threads have ended, for some seconds, and close what they had open. Returns whether they have.
+        """
+        ended = self.pool.join(patience)
+        for close in self.closing if ended else ():
             close()
+        return ended
 
     def idle(self) -> bool:
         """Whether nothing is wished for any more."""

@@ -33,6 +33,7 @@ class Client(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.session: Session | None = None
+        self._ended: Session | None = None
         self._told.connect(lambda call: call())
         self.hub = Hub(self._told.emit)
         self._working: dict[Who, tuple[str, str]] = {}
@@ -52,11 +53,15 @@ class Client(QObject):
         """Hear every event of a type from now on, and the last one, if there is one, at once."""
         self.hub.on(kind, hear, latest=True)
 
-    def close(self) -> None:
-        """End the session."""
-        session, self.session = self.session, None
-        if session is not None:
-            session.close()
+    def end(self) -> None:
+        """End the session, and wait for nobody."""
+        self._ended, self.session = self.session, None
+        if self._ended is not None:
+            self._ended.end()
+
+    def join(self, patience: float) -> bool:
+        """Wait until a session that was ended has done what it was at, for some seconds. Returns whether it has."""
+        return self._ended is None or self._ended.close(patience)
 
     def words_of(self, minds: tuple[Who, ...]) -> tuple[str, str]:
         """What is going on, and how far it is, by the first of some who are at work; empty where none is."""
