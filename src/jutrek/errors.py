@@ -278,6 +278,22 @@ class NoLibrary(LibraryMissing):
         self.path, self.near = path, tuple(near)
 
 
+class NoAnswer(LibraryTrouble):
+    """A disk hangs, and was given up. What was asked of it may still happen there; nothing waits for it."""
+
+    def __init__(self, name: str, seconds: float) -> None:
+        """
+        Args:
+            name: what people call it; empty where that is not known.
+            seconds: for how long it has not answered.
+        """
+        super().__init__(
+            f"{shown(name) or 'A disk'} has not answered for {seconds:.0f} s and was let go. What is proven is home; "
+            "the rest is untouched on its source. Choose it again when it is there."
+        )
+        self.name, self.seconds = name, seconds
+
+
 class PageBroken(LibraryTrouble):
     """A page that the library keeps cannot be used. It is left as it is."""
 

@@ -14,10 +14,10 @@ from typing import Any
 import pytest
 
 from jutrek.demo import Scenario
-from jutrek.desk import answers, events
+from jutrek.desk import answers, events, reader
 from jutrek.desk.board import Board, State, gathered
 from jutrek.desk.questions import Effect
-from jutrek.desk.services import runs, sources
+from jutrek.desk.services import runs
 from jutrek.desk.settings import last_library, remember_library
 from jutrek.errors import LibraryMissing, SourceRefused, SourceUnreadable, Stopped
 from jutrek.filing import HouseRules, Undated, from_json
@@ -128,7 +128,7 @@ def test_a_fault_of_our_own_is_told_and_survived(
     put(card / "A.JPG", making.jpeg())
     session.open_library(library.root)
     with monkeypatch.context() as patch:
-        patch.setattr("jutrek.desk.services.sources.read_source", lambda *_, **__: 1 / 0)
+        patch.setattr("jutrek.desk.reader.read_source", lambda *_, **__: 1 / 0)
         session.add_source(str(card))
         heard = ear.wait(events.Trouble)
         assert "ZeroDivisionError" in str(heard.error)
@@ -283,7 +283,7 @@ def test_the_library_does_not_wait_for_an_intake_nor_a_question_for_a_run(
 ) -> None:
     """While a source is being read the library is checked; while a run is at work the journal is read."""
     reading, bringing, gate = threading.Event(), threading.Event(), threading.Event()
-    read, carry_out = sources.read_source, runs.bring
+    read, carry_out = reader.read_source, runs.bring
 
     def slow_read(*args: Any, **kwargs: Any) -> Any:
         reading.set()
@@ -295,7 +295,7 @@ def test_the_library_does_not_wait_for_an_intake_nor_a_question_for_a_run(
         assert gate.wait(20)
         return carry_out(*args, **kwargs)
 
-    monkeypatch.setattr(sources, "read_source", slow_read)
+    monkeypatch.setattr(reader, "read_source", slow_read)
     monkeypatch.setattr(runs, "bring", slow_bring)
     put(card / "A.JPG", making.jpeg())
     session.open_library(library.root)

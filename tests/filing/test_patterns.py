@@ -62,6 +62,7 @@ def wish(one: Facts, **rules: str) -> tuple[str, str]:
         ("<{lens}>{date}< {scene}>", "20260515"),
         ("{letter}_{lens}_{date}-{take}", "A_20260515"),
         ("{lens} {scene}", "DSC04411"),
+        ("{year}-{lens}_{month}", "2026-05"),
         ("{shoot}.", "Bridge survey"),
     ],
 )  # fmt: skip

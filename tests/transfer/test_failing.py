@@ -25,9 +25,9 @@ from jutrek.transfer import Listener, bring, carry, plan_finishing, recover
 from jutrek.transfer.resumable import room_of_partials
 from jutrek.transfer.run_log import run_log_of
 from tests import making
+from tests.conftest import Medium
 from tests.killing import die, killed_in
 from tests.making import WHEN, everything, names_below, never, planned, put
-from tests.transfer.conftest import Medium
 from tests.transfer.test_bring import BLOCKS, Fault, fill
 
 Media = Callable[[str], Medium]

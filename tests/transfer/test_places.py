@@ -40,8 +40,8 @@ from jutrek.transfer.moving import refile
 from jutrek.transfer.run_log import known_of_files, run_log_of
 from jutrek.transfer.taking_back import plan_taking_back
 from tests import making
+from tests.conftest import Medium
 from tests.making import WHEN, names_below, never, planned, put
-from tests.transfer.conftest import Medium
 from tests.transfer.test_bring import fill
 
 Media = Callable[[str], Medium]

@@ -24,8 +24,8 @@ from jutrek.transfer.clearing import Way, clear
 from jutrek.transfer.release import keep_certificate, release
 from jutrek.transfer.run_log import run_log_of, runs
 from tests import making
+from tests.conftest import Medium
 from tests.making import WHEN, everything, names_below, never, planned, put
-from tests.transfer.conftest import Medium
 from tests.transfer.test_bring import fill
 
 

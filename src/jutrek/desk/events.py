@@ -37,6 +37,13 @@ class Reading(NamedTuple):
     all_files: int
 
 
+class Silent(NamedTuple):
+    """A source has not answered for some seconds; of none it answers again, or nothing is asked of it any more."""
+
+    root: str
+    seconds: int
+
+
 class Working(NamedTuple):
     """Something longer is going on: what, how far, how far it goes (0 where unknown). Empty words: nothing is.
 
@@ -192,6 +199,7 @@ class Hearing(NamedTuple):
 
 Event = (
     Reading
+    | Silent
     | Working
     | BoardChanged
     | Running

@@ -60,17 +60,31 @@ class Hub:
 
 
 class Teller:
-    """Tells what one worker is about. Its thread alone uses it."""
+    """Tells what one worker is about."""
 
     def __init__(self, hub: Hub, who: events.Who) -> None:
         self._hub, self.who = hub, who
         self._last: dict[type, float] = {}
         self._lock = threading.Lock()
-        self._works = False
+        self._works = self._muted = False
+        self.moving: object = None
+        """While files are carried: what changes as long as any of them gets on."""
+
+    def mute(self) -> None:
+        """Tell nothing any more: whoever it tells of was left behind."""
+        if self._works:
+            self._hub.tell(events.Working("", who=self.who))
+        self._muted = True
+
+    @property
+    def works(self) -> bool:
+        """Whether it was told that something is going on."""
+        return self._works
 
     def tell(self, event: events.Event) -> None:
         """Tell an event."""
-        self._hub.tell(event)
+        if not self._muted:
+            self._hub.tell(event)
 
     def often(self, event: events.Event, *, last: bool = False) -> None:
         """Tell an event unless one of its kind was told just now."""
@@ -79,7 +93,7 @@ class Teller:
             if not last and now - self._last.get(type(event), 0.0) <= _EVERY:
                 return
             self._last[type(event)] = now
-        self._hub.tell(event)
+        self.tell(event)
 
     def working(self, what: str, done: int = 0, total: int = 0, *, sizes: bool = False, speed: float = 0.0) -> None:
         """Tell what is going on, and how far it is; what is new is told at once.

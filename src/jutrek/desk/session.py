@@ -13,7 +13,7 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import partial
 from typing import TYPE_CHECKING, TypeVar
 
@@ -23,8 +23,9 @@ from jutrek.desk.events import Who
 from jutrek.desk.hub import Hub, Teller
 from jutrek.desk.services.opened import IntakeSide
 from jutrek.desk.services.side import LibrarySide
+from jutrek.desk.watchman import Watchman
 from jutrek.desk.worker import Ticket, Urgency, Worker
-from jutrek.errors import JutrekError, LibraryMissing, reason
+from jutrek.errors import JutrekError, LibraryMissing, NoAnswer, reason, shown
 
 if TYPE_CHECKING:
     from jutrek.desk.details import CaptureDetails
@@ -54,26 +55,45 @@ class Session:
             hub: passes events on; whatever is heard is brought to the face's thread by its `post`.
         """
         self.hub = hub
-        self._intake_worker, library_worker, self._lookup_worker = map(self._worker, Who)
-        self._library = LibrarySide(library_worker, self._intake_side(), self._look_up_in)
+        self._watchman = Watchman(lambda: self._workers, self._disks, self._let_go, self._tell_late)
+        self._intake_worker, self._lookup_worker = self._worker(Who.INTAKE), self._worker(Who.LOOKUP)
+        self._library = self._library_side()
         self._intake: IntakeService | None = None
-        self._intake_worker.rests, library_worker.rests = library_worker.nudge, self._intake_worker.nudge
+        self._left: IntakeService | None = None
         self._lookup: LookupService | None = None
+        self._looks_in: Library | None = None
+        self._told_late: dict[str, int] = {}
         self._over = threading.Event()
         self._watch: Watch | None = None
-        for worker in self._workers:
-            worker.start()
+        self._begin_work()
+        self._watchman.start()
 
     @property
     def _workers(self) -> tuple[Worker, Worker, Worker]:
         return self._library.worker, self._intake_worker, self._lookup_worker
 
     def _worker(self, who: Who) -> Worker:
-        return Worker(Teller(self.hub, who), self.hub.post, lambda error: self.hub.tell(events.Trouble("", error)))
+        worker = Worker(Teller(self.hub, who), self.hub.post, lambda error: self.hub.tell(events.Trouble("", error)))
+        worker.begins = self._watchman.nudge
+        return worker
 
-    def _intake_side(self) -> IntakeSide:
+    def _begin_work(self) -> None:
+        """Start the workers that do not run yet. When intake or library rests, the other looks what it can do."""
+        library = self._library.worker
+        self._intake_worker.rests, library.rests = library.nudge, self._intake_worker.nudge
+        for worker in self._workers:
+            if not worker.alive:
+                worker.start()
+
+    def _library_side(self) -> LibrarySide:
+        worker = self._worker(Who.LIBRARY)
+        return LibrarySide(worker, self._intake_side(worker), self._look_up_in)
+
+    def _intake_side(self, library: Worker) -> IntakeSide:
         def told(what: Callable[[IntakeService], None]) -> None:
-            self._intake_worker.ask(lambda: what(self._intake_here()), urgency=Urgency.NOW)
+            # Of one that was left behind nothing is heard.
+            if not library.closing:
+                self._intake_worker.ask(lambda: what(self._intake_here()), urgency=Urgency.NOW)
 
         return IntakeSide(
             done=lambda done: told(lambda intake: intake.take(done)),
@@ -94,6 +114,9 @@ class Session:
 
             self._intake = self._intake_worker.idle = IntakeService(self._intake_worker, self._library)
             self._intake.paused = not self._library.learns
+            left, self._left = self._left, None
+            if left is not None:
+                self._intake.take_over(left)
         return self._intake
 
     # ---- asking
@@ -226,24 +249,82 @@ class Session:
             self.ask_library(lambda at: at.places.look())
 
     def _look_up_in(self, library: Library | None) -> None:
-        self._lookup_worker.ask(partial(self._open_lookup, library))
-
-    def _open_lookup(self, library: Library | None) -> None:
-        self._close_lookup()
-        if library is not None:
-            from jutrek.desk.services.lookup import LookupService
-
-            self._lookup = LookupService(library, self._lookup_worker.teller)
+        self._looks_in = library
+        self._lookup_worker.ask(self._close_lookup)
 
     def _looked_up_in(self) -> LookupService:
+        """What looks things up in the library that is open; made when something is asked for the first time."""
         if self._lookup is None:
-            raise LibraryMissing("", "there is none yet: choose one first")
+            if self._looks_in is None:
+                raise LibraryMissing("", "there is none yet: choose one first")
+            from jutrek.desk.services.lookup import LookupService
+
+            self._lookup_worker.about = shown(self._looks_in.name)
+            self._lookup = LookupService(self._looks_in, self._lookup_worker.teller)
         return self._lookup
 
     def _close_lookup(self) -> None:
         lookup, self._lookup = self._lookup, None
         if lookup is not None:
             lookup.close()
+
+    # ---- disks that hang
+
+    def _disks(self) -> dict[str, str]:
+        """The roots of the library, its places and the sources, with their names."""
+        found, services, intake = {}, self._library.services, self._intake
+        if services is not None:
+            found = {services.library.root: services.library.name}
+            found |= {place.root: place.name for place in services.places.known.here}
+        return found | (intake.sources() if intake is not None else {})
+
+    def _tell_late(self, hanging: Callable[[], Mapping[str, str]]) -> bool:
+        """Tell of sources that do not answer, once a second. Returns whether there are any."""
+        late = self._intake.late if self._intake is not None else ()
+        told = {reader.root: int(reader.silence()) for reader in late if not reader.over.is_set()}
+        if told != self._told_late and (at_fault := hanging()):
+            # It may be the library that holds up who reads a source.
+            told = {root: seconds for root, seconds in told.items() if root in at_fault}
+        for root, seconds in told.items():
+            if self._told_late.get(root) != seconds:
+                self.hub.tell(events.Silent(root, seconds))
+        self._told_late = told
+        return bool(late)
+
+    def _let_go(self, worker: Worker, error: NoAnswer) -> None:
+        """Leave a worker behind that hangs, and what it has open. Called by the watchman.
+
+        A library that hangs is let go, and so is one on which the intake hangs; what was read and decided stays.
+        """
+        if worker.who is Who.LOOKUP:
+            self._leave_lookup()
+        else:
+            if worker.who is Who.INTAKE:
+                self._leave_intake()
+            self._leave_library(error)
+        self._begin_work()
+        worker.abandon(error)
+        if worker.who is not Who.LOOKUP:
+            self._intake_worker.ask(lambda: self._intake_here().use_side(self._library), urgency=Urgency.NOW)
+
+    def _leave_lookup(self) -> None:
+        left, self._lookup_worker = self._lookup_worker, self._worker(Who.LOOKUP)
+        lookup, self._lookup = self._lookup, None
+        if lookup is not None:
+            left.left = lookup.close
+
+    def _leave_intake(self) -> None:
+        left, self._intake_worker = self._intake_worker, self._worker(Who.INTAKE)
+        intake, self._intake = self._intake, None
+        self._left = intake or self._left
+        if intake is not None:
+            left.left = intake.close
+
+    def _leave_library(self, error: NoAnswer) -> None:
+        left, self._library = self._library, self._library_side()
+        self._library.learns, left.worker.left = left.learns, left.close
+        self._look_up_in(None)
+        left.worker.abandon(error)
 
     # ---- ending
 
@@ -262,6 +343,7 @@ class Session:
     def end(self) -> None:
         """Stop, and tell nothing any more. It waits for nobody: the threads end as soon as they can."""
         self.hub.close()
+        self._watchman.end()
         if self._watch is not None:
             self._watch.end()
         self._over.set()

@@ -3,8 +3,13 @@
 from __future__ import annotations
 
 import os
+from functools import partial
 
 from jutrek.desk.board import Storage
+from jutrek.disk import patiently
+
+_PATIENCE = 0.2
+"""Seconds: it is asked for every board."""
 
 
 def storage_at(name: str, root: str, id_: str = "", *, here: bool = True) -> Storage:
@@ -17,7 +22,7 @@ def storage_at(name: str, root: str, id_: str = "", *, here: bool = True) -> Sto
         here: whether it is connected.
     """
     try:
-        room = os.statvfs(root) if here else None
+        room = patiently(f"room of {root}", partial(os.statvfs, root), _PATIENCE) if here else None
     except OSError:
         room = None
     free, total = (room.f_bavail * room.f_frsize, room.f_blocks * room.f_frsize) if room else (0, 0)

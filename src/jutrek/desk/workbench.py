@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 import threading
 from dataclasses import replace
+from functools import partial
 from typing import TYPE_CHECKING
 
 from jutrek.captures import (
@@ -30,6 +31,7 @@ from jutrek.desk.intake import Found, Report, make_captures, plan_of, standings_
 from jutrek.desk.questions import Effect, effect_of, questions_of
 from jutrek.desk.storage import storage_at
 from jutrek.desk.story import Story, devices_of, tell
+from jutrek.disk import patiently
 from jutrek.doubles import NEW, Comparison, Standing
 from jutrek.doubles.beyond_bytes import Lookout
 from jutrek.doubles.waiting import SEEN, decide_anew, remembered
@@ -100,6 +102,12 @@ class Workbench:
         self.learn_devices()
         self.learn(ledger)
 
+    def take_over(self, left: Workbench) -> None:
+        """Go on with what was read and decided on another one."""
+        self.founds, self.house = dict(left.founds), left.house
+        self.history = History(list(left.history.steps), list(left.history.undone))
+        self.sources_changed()
+
     @property
     def known(self) -> tuple[Device, ...]:
         """The library's devices, by letter."""
@@ -125,7 +133,7 @@ class Workbench:
         now = self.history.now
         about = now.decisions.about
         files = {one.id: _stamp(one) for one in self._captures if one.id in about}
-        sources = dict.fromkeys((*self.founds, *(root for root in self._awaited if not os.path.isdir(root))))
+        sources = dict.fromkeys((*self.founds, *(root for root in self._awaited if not _is_there(root))))
         changed = {
             name: getattr(now.rules, name)
             for name in DAY_RULES
@@ -403,3 +411,11 @@ def _is_new(path: str, standings: Mapping[str, Comparison]) -> bool:
 def _stamp(capture: Capture) -> tuple[int, int]:
     file = capture.primary.file
     return file.size, file.mtime_ns
+
+
+def _is_there(root: str) -> bool:
+    """Whether a source is there. One that does not answer is not."""
+    try:
+        return patiently(root, partial(os.path.isdir, root))
+    except TimeoutError:
+        return False

@@ -10,6 +10,7 @@ import heapq
 import logging
 import os
 import threading
+import time
 from collections.abc import Callable, Iterator
 from enum import IntEnum
 from typing import Any, Generic, Protocol, TypeVar
@@ -20,6 +21,9 @@ from jutrek.errors import JutrekError, LibraryMissing, OurFault, Stopped, reason
 _T = TypeVar("_T")
 _LOOK_EVERY = 0.05
 """Seconds after which a thread that waits for another looks what is urgent."""
+
+LATE = 2.0
+"""Seconds without a sign after which a disk is said not to answer, and can be given up."""
 
 _LOOK_ANEW = 1.0
 """Seconds after which a thread that has nothing to do looks again."""
@@ -38,18 +42,40 @@ class Urgency(IntEnum):
     """After everything that was asked for before."""
 
 
+class Stop(threading.Event):
+    """Set to end a job. Whoever looks whether it is shows that it does not hang.
+
+    Attributes:
+        seen: when it was looked at last, by the monotonic clock.
+    """
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.seen = time.monotonic()
+
+    def is_set(self) -> bool:
+        self.seen = time.monotonic()
+        return super().is_set()
+
+    @property
+    def wanted(self) -> bool:
+        """Whether it is set, asked by somebody else than the job."""
+        return super().is_set()
+
+
 class Ticket(Generic[_T]):
     """Something that was asked for.
 
     Attributes:
         given_up: whether it need not begin any more.
+        over: whether it was heard of already what came of it.
     """
 
     def __init__(
         self, job: Callable[[], _T], answer: Callable[[_T], None] | None, trouble: Callable[[JutrekError], None] | None
     ) -> None:
         self.job, self.answer, self.trouble = job, answer, trouble
-        self.given_up = False
+        self.given_up = self.over = False
 
     def give_up(self) -> None:
         """If it has not begun yet, let it end as stopped."""
@@ -73,6 +99,9 @@ class Worker:
     Attributes:
         stop: set to end the job at hand; jobs look at it.
         teller: tells what goes on.
+        about: what is asked for answers that may not come, by its name: a library.
+        begins: called with every job, on the thread.
+        left: called on the thread when it ends after it was abandoned: closes what it had open.
         idle: what is done while no job waits, if anything.
         rests: called, on the thread, whenever it has done all its jobs.
     """
@@ -84,8 +113,11 @@ class Worker:
             post: brings answers and troubles to the face's thread.
             heard: told of troubles that nobody asked to hear of, on the worker's thread.
         """
-        self.stop = threading.Event()
+        self.stop = Stop()
         self.teller, self.who = teller, teller.who
+        self.about = ""
+        self.begins: Callable[[], None] = _nothing
+        self.left: Callable[[], None] = _nothing
         self.idle: IdleWork | None = None
         self.rests: Callable[[], None] = _nothing
         self._post, self._heard = post, heard
@@ -94,6 +126,9 @@ class Worker:
         self._asked = self._depth = 0
         self._busy = self._closed = False
         self._at_hand: Ticket[Any] | None = None
+        self._began = 0.0
+        self._clock: int | None = None
+        self._abandoned = False
         self._thread = threading.Thread(target=self._work, name=teller.who, daemon=True)
 
     def start(self) -> None:
@@ -167,6 +202,44 @@ class Worker:
             self.stop.set()
             self._more.notify_all()
 
+    def abandon(self, error: JutrekError) -> None:
+        """Leave it where it hangs: the job at hand ends with an error, whatever waits behind it as stopped.
+
+        Nothing that it comes to later is heard of, and as soon as it looks it is told to stop.
+        """
+        with self._more:
+            self._closed = self._abandoned = True
+            at_hand, waiting = self._at_hand, [ticket for _, _, ticket in sorted(self._queue)]
+            self._queue.clear()
+            self.stop.set()
+            self._more.notify_all()
+        self.teller.mute()
+        if at_hand is not None:
+            self._fail(at_hand, error)
+        for ticket in waiting:
+            self._fail(ticket, Stopped())
+
+    # ---- looked at by others
+
+    @property
+    def signs(self) -> object:
+        """What changes as long as the job at hand gets on: bytes that were carried; else when it looked at `stop`
+        last, and seconds that it computed. None where there is no job."""
+        if self._at_hand is None or self._clock is None:
+            return None
+        if self.teller.moving is not None:
+            return self.teller.moving
+        try:
+            return self._began, self.stop.seen, round(time.clock_gettime(self._clock), 2)
+        except OSError:
+            return None
+
+    def say(self, words: str) -> None:
+        """Tell what is going on in place of the job at hand, as long as there is one."""
+        with self._more:
+            if self._at_hand is not None and not self._closed:
+                self.teller.working(words)
+
     def join(self, patience: float | None = None) -> bool:
         """Wait until the thread has ended, for some seconds at most. Returns whether it has."""
         self._thread.join(patience)
@@ -232,21 +305,21 @@ class Worker:
             return heapq.heappop(self._queue)[2]
 
     def _work(self) -> None:
+        self._clock = time.pthread_getcpuclockid(threading.get_ident())
         while not self._closed:
             ticket = self._take(Urgency.TURN)
             if ticket is not None:
                 self._busy = True
-                with self._more:
-                    self._at_hand = ticket
-                    self.stop.clear()
+                self._begin(ticket)
                 self._do(ticket)
                 continue
             if self._busy:
                 self._busy = False
                 self.rests()
             if self.idle is not None and self.idle.has_work:
-                self.stop.clear()
-                self._do(Ticket(self.idle.go_on, None, None))
+                ticket = Ticket(self.idle.go_on, None, None)
+                self._begin(ticket)
+                self._do(ticket)
                 continue
             with self._more:
                 if not self._queue and not self._closed:
@@ -255,6 +328,15 @@ class Worker:
         self._busy = False
         for _, _, ticket in sorted(self._queue):
             self._fail(ticket, Stopped())
+        if self._abandoned:
+            self.left()
+
+    def _begin(self, ticket: Ticket[Any]) -> None:
+        with self._more:
+            self._at_hand, self._began = ticket, time.monotonic()
+            if not self._closed:
+                self.stop.clear()
+        self.begins()
 
     def _do(self, ticket: Ticket[Any]) -> None:
         self._depth += 1
@@ -263,6 +345,8 @@ class Worker:
         finally:
             self._depth -= 1
         if not self._depth:
+            with self._more:
+                self._at_hand = None
             self.teller.resting()
         if error is None:
             self._settle(ticket, value)
@@ -286,13 +370,23 @@ class Worker:
             return None, OurFault(error)
 
     def _settle(self, ticket: Ticket[Any], value: object) -> None:
+        if self._is_over(ticket):
+            return
         if isinstance(ticket, _Passed):
             ticket.end(value, None)
         elif ticket.answer is not None:
             answer = ticket.answer
             self._post(lambda: answer(value))
 
+    def _is_over(self, ticket: Ticket[Any]) -> bool:
+        """Whether a ticket has ended, which it has from now on."""
+        with self._more:
+            over, ticket.over = ticket.over, True
+        return over
+
     def _fail(self, ticket: Ticket[Any], error: JutrekError) -> None:
+        if self._is_over(ticket):
+            return
         if isinstance(ticket, _Passed):
             ticket.end(None, error)
             return

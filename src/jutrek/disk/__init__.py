@@ -16,6 +16,7 @@ from jutrek.disk.inside import (
     own,
     put_away,
 )
+from jutrek.disk.patience import patiently
 from jutrek.disk.stamp import FileStamp
 from jutrek.disk.tree import Tree, chosen, have_folder
 
@@ -36,6 +37,7 @@ __all__ = [
     "inside",
     "is_put_away",
     "own",
+    "patiently",
     "put_away",
     "reserve",
 ]

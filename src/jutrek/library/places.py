@@ -11,9 +11,10 @@ import os
 import uuid
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import TYPE_CHECKING
 
-from jutrek.disk import OWN_FOLDER, Tree, own
+from jutrek.disk import OWN_FOLDER, Tree, own, patiently
 from jutrek.errors import PageBroken, PlaceUnusable, reason
 from jutrek.library.identity import is_library
 
@@ -134,8 +135,9 @@ def connected(place: Place, mounts: Iterable[str] = ()) -> Place | None:
     """
     roots = [place.root, *(os.path.normpath(os.path.join(mount, place.below)) for mount in mounts)]
     for root in roots if place.root else ():
+        # One that does not answer is not there; nor may any other mount of this machine hold up who asks.
         with contextlib.suppress(OSError, PageBroken):
-            if _identity(root) == (place.id, place.library):
+            if patiently(root, partial(_identity, root)) == (place.id, place.library):
                 return replace(place, root=root)
     return None
 

@@ -22,6 +22,7 @@ class Faults:
         room: bytes that may be written in all before there is no room (ENOSPC); -1 for as many as fit.
         loses_writes: writes are said to have happened, and did not.
         pulled_after: bytes that may be read in all before it is gone (ENODEV); -1 for any number.
+        hangs: nothing is answered until that is over.
         gone: which error number everything gives from now on, as a pulled card does; 0 for none.
     """
 
@@ -37,6 +38,7 @@ class Faults:
     loses_writes: bool = False
     pulled_after: int = -1
     gone: int = 0
+    hangs: bool = False
 
     def keep(self, path: str) -> None:
         """Write them to a control page, which the medium notices at its next call."""

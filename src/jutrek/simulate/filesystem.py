@@ -25,6 +25,9 @@ _ROOM = (
     "f_bavail", "f_bfree", "f_blocks", "f_bsize", "f_favail", "f_ffree", "f_files", "f_flag", "f_frsize", "f_namemax",
 )  # fmt: skip
 
+_HANGS = 0.02
+"""Seconds after which a medium that hangs looks whether it still does."""
+
 
 class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
     """Passes calls on to a folder."""
@@ -48,7 +51,15 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
         self._free_at = 0.0
 
     def _now(self) -> Faults:
-        """The faults as they are now."""
+        """The faults as they are now; of a medium that hangs, once it no longer does."""
+        while self._see().hangs:
+            time.sleep(_HANGS)
+        faults = self._faults
+        if faults.gone or 0 <= faults.pulled_after < self._read:
+            raise mfusepy.FuseOSError(faults.gone or errno.ENODEV)
+        return faults
+
+    def _see(self) -> Faults:
         try:
             stamp: int | None = os.stat(self._page).st_mtime_ns
         except OSError:
@@ -57,10 +68,7 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
             self._read_at, self._faults = stamp, faults_at(self._page)
             self._written = self._read = 0
             self._lied.clear()
-        faults = self._faults
-        if faults.gone or 0 <= faults.pulled_after < self._read:
-            raise mfusepy.FuseOSError(faults.gone or errno.ENODEV)
-        return faults
+        return self._faults
 
     def _path(self, path: str) -> str:
         self._now()

@@ -12,8 +12,10 @@ import select
 import threading
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
+from jutrek.disk import patiently
 from jutrek.errors import DriveBusy, DriveTrouble
 from jutrek.sources.mounts import MEDIA_FOLDERS, mounts
 
@@ -253,7 +255,7 @@ def _of_mount_table() -> list[Drive]:
     for one in mounts():
         if one.point.startswith(MEDIA_FOLDERS):
             try:
-                room = os.statvfs(one.point)
+                room = patiently(f"room of {one.point}", partial(os.statvfs, one.point))
             except OSError:
                 continue
             size, name = room.f_blocks * room.f_frsize, os.path.basename(one.point)

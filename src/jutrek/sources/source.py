@@ -5,7 +5,9 @@ from __future__ import annotations
 import os
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import partial
 
+from jutrek.disk import patiently
 from jutrek.sources.drives import Drive
 
 CARD_FOLDERS = frozenset({"dcim", "private", "avchd", "bpav", "clip", "contents", "mp_root", "take", "takes"})
@@ -59,7 +61,9 @@ def known_source(path: str) -> Source:
 def is_card(drive: Drive) -> bool:
     """Whether a medium that is mounted bears a camera's folders. One that cannot be listed does not."""
     try:
-        return bool(drive.mount) and known_source(drive.mount).medium is Medium.CARD
+        if not drive.mount:
+            return False
+        return patiently(drive.mount, partial(known_source, drive.mount)).medium is Medium.CARD
     except OSError:
         return False
 

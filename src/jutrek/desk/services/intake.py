@@ -11,6 +11,7 @@ import time
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 from datetime import date
+from functools import partial
 from typing import TYPE_CHECKING
 
 from jutrek.captures import Change, Heard
@@ -28,7 +29,7 @@ from jutrek.desk.storage import storage_at
 from jutrek.desk.story import as_objects
 from jutrek.desk.workbench import Workbench
 from jutrek.desk.worker import Worker
-from jutrek.errors import PlanUnusable, Stopped
+from jutrek.errors import PlanUnusable, Stopped, shown
 from jutrek.filing import HouseRules
 from jutrek.filing.planner import all_facts
 from jutrek.library import keep_devices
@@ -36,6 +37,7 @@ from jutrek.sources import Drive, mount
 from jutrek.transfer import Done, Outcome
 
 if TYPE_CHECKING:
+    from jutrek.desk.reader import Reader
     from jutrek.desk.services.library import LibraryServices
     from jutrek.filing.facts import Facts
     from jutrek.library.ledger import Ledger
@@ -53,7 +55,7 @@ class IntakeService:
         self._worker, self._library = worker, library
         self._tell = worker.teller.tell
         self._bench = Workbench()
-        self._sources = SourcesService(self._bench, worker, self._publish, self._listen)
+        self._sources = SourcesService(self._bench, worker, self._publish, self._listen, self._want_plan)
         self._ears = Ears(self._tell, self._on_heard)
         self._ledger: Ledger | None = None
         self._plans_wanted = 0
@@ -84,6 +86,7 @@ class IntakeService:
         from jutrek.library.ledger import Ledger
 
         library = services.library
+        self._worker.about = shown(library.name)
         self._ledger = Ledger(library.ledger_path)
         self._bench.use_house(services.rules.now)
         self._bench.use_library(library, self._ledger)
@@ -92,6 +95,37 @@ class IntakeService:
         self._want_plan()
         if services.leftovers:
             self._tell(events.Found(services.leftovers))
+
+    def use_side(self, library: LibrarySide) -> None:
+        """The library was let go, as it does not answer: another one is asked from now on, once it is chosen."""
+        self._library = library
+        self.close()
+        self._plan_due = self._looks_due = False
+        self._bench.use_library(None, None)
+        self._publish()
+
+    def take_over(self, left: IntakeService) -> None:
+        """Go on with what one read and decided that was left behind."""
+        late = [reader.root for reader in left.late]
+        for root in late:
+            left.give_up(root)
+        self._bench.take_over(left._bench)
+        for root in late:
+            # What kept it may have been the library that was let go.
+            self._worker.ask(partial(self.add_source, root))
+
+    def give_up(self, root: str) -> None:
+        """Wait no longer for a source that does not answer."""
+        self._sources.give_up(root)
+
+    @property
+    def late(self) -> tuple[Reader, ...]:
+        """What reads sources that do not answer."""
+        return self._sources.late
+
+    def sources(self) -> dict[str, str]:
+        """The roots of its sources, with their names."""
+        return {root: found.source.name for root, found in dict(self._bench.founds).items()}
 
     def close(self) -> None:
         """Close the ledger."""

@@ -56,6 +56,7 @@ class RunsService:
                 del just[_JUST_PROVEN:]
 
         def on_progress(progress: Progress) -> None:
+            self._at.teller.moving = _moving(progress)
             self._at.teller.tell(events.Running(progress, tuple(just)))
             self._at.intake.redraw(False)
 
@@ -79,10 +80,13 @@ class RunsService:
         at = self._at
         self._cards.forget()
         places = self._places.look()
-        outcome = bring(
-            plan, at.library, at.ledger, stop=at.stop, listener=self._listener(), places=places.here,
-            control=self._steered(), settled=settled,
-        )  # fmt: skip
+        try:
+            outcome = bring(
+                plan, at.library, at.ledger, stop=at.stop, listener=self._listener(), places=places.here,
+                control=self._steered(), settled=settled,
+            )  # fmt: skip
+        finally:
+            at.teller.moving = None
         self._behind(outcome, sorted({row.root for row in plan.rows}), after)
         at.moved()
         return outcome
@@ -95,10 +99,13 @@ class RunsService:
             LibraryTrouble: when the run cannot begin.
         """
         at = self._at
-        outcome = finish(
-            at.library, at.ledger, run, self._rules(), self._places.look(), stop=at.stop, listener=self._listener(),
-            control=self._steered(),
-        )  # fmt: skip
+        try:
+            outcome = finish(
+                at.library, at.ledger, run, self._rules(), self._places.look(), stop=at.stop,
+                listener=self._listener(), control=self._steered(),
+            )  # fmt: skip
+        finally:
+            at.teller.moving = None
         self._behind(outcome, sorted({done.row.root for done in outcome.done}), after)
         at.moved()
         return outcome
@@ -181,3 +188,9 @@ class RunsService:
             )  # fmt: skip
         except OSError as error:
             raise NotPossible(at.library.root, f"the report can't be written: {reason(error)}") from error
+
+
+def _moving(progress: Progress) -> object:
+    """What changes as long as a run gets on; None where it waits for a person, or only its end is left."""
+    waits = progress.paused or progress.asked or progress.bytes >= progress.all_bytes
+    return None if waits else (progress.read_bytes, *(place.bytes for place in progress.places))

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import contextlib
+import os
 import threading
 from collections.abc import Callable
 from typing import TYPE_CHECKING, TypeVar
 
 from jutrek.desk import events
 from jutrek.desk.worker import Worker
-from jutrek.errors import LibraryMissing, Stopped
+from jutrek.errors import LibraryMissing, Stopped, shown
 
 if TYPE_CHECKING:
     from jutrek.desk.services.library import LibraryServices
@@ -66,16 +67,22 @@ class LibrarySide:
         """
         from jutrek.desk.services.library import LibraryServices
 
+        self.worker.about = shown(os.path.basename(os.path.abspath(path)))
         with self.worker.holding(self.lock):
             if self.services is not None:
                 self.close()
                 self._opened(None)
                 self.worker.teller.tell(events.Learning(0, 0, False, False, False, 0))
             services = LibraryServices(path, chosen=chosen, worker=self.worker, intake=self._intake)
+            if self.worker.closing:
+                # It was left behind while it opened this one.
+                services.close()
+                raise Stopped
             services.rules.tell()
             services.places.look()
             services.learner.pause(not self.learns)
             self.services = services
+            self.worker.about = shown(services.library.name)
         self._opened(services.library)
         if services.places.known.here:
             self.worker.ask(self.job(lambda at: at.places.tell()))

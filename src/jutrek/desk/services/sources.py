@@ -2,24 +2,31 @@
 
 from __future__ import annotations
 
-import errno
 import os
 from collections.abc import Callable
 
 from jutrek.desk import drafts, events
-from jutrek.desk.intake import Found, read_source
+from jutrek.desk.intake import Found
+from jutrek.desk.reader import Reader
 from jutrek.desk.workbench import Workbench
-from jutrek.desk.worker import Worker
+from jutrek.desk.worker import LATE, Worker
 from jutrek.errors import JutrekError, SourceRefused, SourceUnreadable, Stopped
 from jutrek.library import Library, apart
-from jutrek.sources import known_source
+
+_LOOK_EVERY = 0.02
+"""Seconds after which it is looked what else is to be done while a source is read."""
 
 
 class SourcesService:
     """Reads sources, and keeps what an intake needs to be gone on with another time."""
 
     def __init__(
-        self, bench: Workbench, worker: Worker, publish: Callable[[], None], listen: Callable[[], None]
+        self,
+        bench: Workbench,
+        worker: Worker,
+        publish: Callable[[], None],
+        listen: Callable[[], None],
+        replan: Callable[[], None],
     ) -> None:
         """
         Args:
@@ -27,57 +34,112 @@ class SourcesService:
             worker: whose thread this runs on.
             publish: draws the board up anew.
             listen: called when the captures are others than before.
+            replan: called when they are so without anybody having asked for it.
         """
         self._bench, self._worker = bench, worker
-        self._publish, self._listen = publish, listen
+        self._publish, self._listen, self._replan = publish, listen, replan
         self.library: Library | None = None
+        self._late: dict[str, Reader] = {}
 
-    def read(self, path: str) -> None:
+    @property
+    def late(self) -> tuple[Reader, ...]:
+        """What reads sources that do not answer."""
+        return tuple(self._late.values())
+
+    def read(self, path: str, *, awaited: bool = False) -> None:
         """Read a card or folder, unless it was read already. Trouble with it is told as an event.
+
+        One that does not answer holds up nothing else: it is gone on with whenever it does.
+
+        Args:
+            path: of its folder.
+            awaited: whether it is no trouble if it is not there.
 
         Raises:
             Stopped: when it was to end; the source is left out then.
         """
-        root, founds, tell = os.path.abspath(path), self._bench.founds, self._worker.teller.tell
-        if root in founds:
+        root = os.path.abspath(path)
+        if root in self._bench.founds:
             return
-        try:
-            if not os.path.isdir(root):
-                raise NotADirectoryError(errno.ENOTDIR, os.strerror(errno.ENOTDIR))
-            source = known_source(root)
-        except OSError as error:
-            tell(events.Trouble(root, SourceUnreadable(root, error)))
-            return
-        founds[root] = Found(source)
-        self._publish()
-        try:
-            founds[root] = read_source(
-                source, self.library, stop=self._worker.stop,
-                report=lambda done, total: self._on_read(root, done, total),
-            )  # fmt: skip
-        except Stopped:
-            del founds[root]
-            self._publish()
-            raise
-        except JutrekError as error:
-            del founds[root]
-            tell(events.Trouble(root, error))
-        self._changed()
+        reader = Reader(root, self.library, self._worker.teller.reading, self._on_over)
+        reader.start()
+        source = None
+        while not reader.over.wait(_LOOK_EVERY):
+            self._worker.serve()
+            if self._worker.stop.is_set():
+                self._break_off(reader)
+                raise Stopped
+            if reader.silence() >= LATE:
+                self._wait_for(reader)
+                return
+            if source is None and reader.walks:
+                source = self._bench.founds[root] = Found(reader.source)
+                self._publish()
+        self._take(reader, awaited=awaited)
 
-    def _on_read(self, root: str, done: int, total: int) -> None:
-        self._worker.serve()
-        self._worker.teller.reading(root, done, total)
+    def _break_off(self, reader: Reader) -> None:
+        reader.stop.set()
+        if self._bench.founds.pop(reader.root, None) is not None:
+            self._publish()
+
+    def _wait_for(self, reader: Reader) -> None:
+        """Go on without a source that does not answer, until it does."""
+        self._late[reader.root] = reader
+        if reader.over.is_set():
+            self._take_late(reader)
+            return
+        self._bench.founds[reader.root] = Found(reader.source)
+        self._publish()
+
+    def _on_over(self, reader: Reader) -> None:
+        """On the reader's thread: it has ended."""
+        if reader.root in self._late:
+            self._worker.ask(lambda: self._take_late(reader))
+
+    def _take_late(self, reader: Reader) -> None:
+        """Take what was found on a source that answers again."""
+        if self._late.get(reader.root) is reader:
+            del self._late[reader.root]
+            self._worker.teller.tell(events.Silent(reader.root, 0))
+            self._take(reader)
+            self._replan()
+
+    def _take(self, reader: Reader, *, awaited: bool = False) -> None:
+        founds = self._bench.founds
+        try:
+            founds[reader.root] = reader.ended()
+        except JutrekError as error:
+            known = founds.pop(reader.root, None) is not None
+            if isinstance(error, Stopped):
+                if known:
+                    self._publish()
+                raise
+            if not (awaited and isinstance(error, SourceUnreadable)):
+                self._worker.teller.tell(events.Trouble(reader.root, error))
+            if not known and not reader.walks:
+                return
+        self._changed()
 
     def remove(self, root: str) -> None:
         """Leave a source out of this intake."""
-        if self._bench.founds.pop(root, None) is not None:
+        if self.give_up(root) or self._bench.founds.pop(root, None) is not None:
             self._changed()
             if self.library is not None and not self._bench.draft.sources:
                 drafts.forget(self.library.id)
 
+    def give_up(self, root: str) -> bool:
+        """Wait no longer for a source that does not answer. Returns whether it was waited for."""
+        reader = self._late.pop(root, None)
+        if reader is None:
+            return False
+        reader.stop.set()
+        self._bench.founds.pop(root, None)
+        self._worker.teller.tell(events.Silent(root, 0))
+        return True
+
     def read_again(self, root: str) -> bool:
         """A source has other files on it than before. Returns whether it is one of this intake."""
-        if self._bench.founds.pop(root, None) is None:
+        if root in self._late or self._bench.founds.pop(root, None) is None:
             return False
         self.read(root)
         return True
@@ -91,8 +153,7 @@ class SourcesService:
                 self._worker.teller.tell(events.TakenUp())
             for root in draft.sources:
                 # A card that is not there now is waited for.
-                if os.path.isdir(root):
-                    self.read(root)
+                self.read(root, awaited=True)
         for root in list(self._bench.founds):
             if _overlaps(root, library):
                 self.read_again(root)

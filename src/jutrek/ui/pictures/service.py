@@ -92,8 +92,7 @@ class Pictures(QObject):
         self.pool.end()
 
     def join(self, patience: float) -> bool:
-        """Wait until the threads have ended, for some seconds, and close what they had open. Returns whether they have.
-        """
+        """Wait some seconds for the threads to end, and close what they had open. Returns whether they have."""
         ended = self.pool.join(patience)
         for close in self.closing if ended else ():
             close()
