@@ -171,7 +171,9 @@ def medium(tmp_path: Path) -> Iterator[Callable[[str], Medium]]:
         below, top, page = tmp_path / f"{name} below", tmp_path / name, tmp_path / f"{name}.json"
         below.mkdir(exist_ok=True)
         top.mkdir()
-        command = [sys.executable, "-m", "jutrek.simulate.filesystem", str(below), str(top), str(page)]
+        # It goes with whoever started it: one that hangs would keep even a killed process from ending.
+        alone = ["setpriv", "--pdeathsig", "KILL"]
+        command = [*alone, sys.executable, "-m", "jutrek.simulate.filesystem", str(below), str(top), str(page)]
         process = subprocess.Popen(command, stderr=subprocess.DEVNULL)
         found = Medium(top, below, page, process)
         made.append(found)

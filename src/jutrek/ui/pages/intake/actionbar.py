@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QWidget
 
+from jutrek.ui.pages.intake.words import run_words
 from jutrek.ui.theme import Theme
 from jutrek.ui.widgets.statebar import StateBar
+
+if TYPE_CHECKING:
+    from jutrek.transfer import Progress
 
 Answer = tuple[str, Callable[[], None]]
 """What a button says, and what it does."""
@@ -33,6 +38,8 @@ class ActionBar(StateBar):
         self.stop = QPushButton("Stop")
         self.main = QPushButton("Bring home")
         self._asks: Sequence[Answer] = ()
+        self._moved = (0, 0)
+        self._halted = self._stopping = False
         buttons = (*reversed(self.answers), self.save, self.accept, self.pause, self.stop, self.main)
         super().__init__(theme, buttons, parent)
         self.accept.clicked.connect(self.accepted)
@@ -69,6 +76,24 @@ class ActionBar(StateBar):
         self.accept.setVisible(certain > 0)
         if certain:
             self.save.hide()
+
+    def begin(self, *, stopping: bool) -> None:
+        """A run begins or has ended, or is being stopped: then nothing else is said until it has."""
+        self._stopping, self._halted = stopping, False
+
+    def say_progress(self, progress: Progress) -> None:
+        """Say how far a run is; where nothing gets on, what was said of that stays."""
+        moved, self._moved = self._moved, (progress.read_bytes, progress.bytes)
+        self._halted = self._halted and moved == self._moved
+        if not (self.asking or self._halted or self._stopping):
+            said = run_words(progress)
+            self.say(said.state, said.more, said.under)
+
+    def say_working(self, words: str, figures: str) -> None:
+        """Say that something longer is going on, such as waiting for a disk; no words end it."""
+        self._halted = bool(words)
+        if words and not self._stopping:
+            self.say(words, figures)
 
     def show_paused(self, paused: bool) -> None:
         """Say what the pause button does."""

@@ -57,6 +57,7 @@ class IntakePage(Page):
         for kind, hear in (
             (events.BoardChanged, self._show_board),
             (events.Reading, lambda event: view.show_reading(event.root, event.files, event.all_files)),
+            (events.Silent, lambda event: view.show_silent(event.root, event.seconds)),
             (events.Looking, lambda event: view.show_meanwhile("comparing pictures", event.done, event.total)),
             (events.Hearing, lambda event: view.show_meanwhile("listening to recordings", event.done, event.total)),
             (events.TakenUp, self._say_taken_up),

@@ -60,6 +60,7 @@ class Runs:
     def stop(self) -> None:
         """Stop the run, safely."""
         self._view.action_bar.say("Stopping.", "The files at hand are put away first.")
+        self._view.action_bar.begin(stopping=True)
         self._control.stop()
 
     def _pause(self, paused: bool) -> None:

@@ -41,6 +41,7 @@ class SourceTile(QWidget):
         self._running = False
         self._stream: Stream | None = None
         self._left = ""
+        self._silent = 0
         self.button = QPushButton("", self)
         self.button.setProperty("small", True)
         self.button.clicked.connect(self._press)
@@ -69,6 +70,11 @@ class SourceTile(QWidget):
         self._reading = None if all_files and files >= all_files else (files, all_files)
         self.update()
 
+    def show_silent(self, seconds: int) -> None:
+        """Show for how long it has not answered; of no seconds it answers."""
+        self._silent = seconds
+        self.show_view(self.view)
+
     def show_running(self, running: bool) -> None:
         """Show progress instead of facts while a run is at work."""
         self._running = running
@@ -96,7 +102,7 @@ class SourceTile(QWidget):
     def _offer(self) -> None:
         """Offer what comes next: to prove it, or to let it go."""
         released = self.view.released
-        words = "Prove" if self.is_home and not (self._running or self._left or self._reading) else ""
+        words = "Prove" if self.is_home and not (self._running or self._left or self._reading or self._silent) else ""
         if words and released is not None and released.safe:
             words = "Let go" if self.view.source.medium == "card" or self.view.source.capacity else ""
         self.button.setText(words)
@@ -165,6 +171,8 @@ class SourceTile(QWidget):
         view, theme = self.view, self._theme
         if self._left:
             return self._left, theme.soft
+        if self._silent:
+            return f"has not answered for {self._silent} s", theme.amber
         if self._reading is not None:
             files, total = self._reading
             return (f"reading {files:,} of {total:,}" if total else "looking through it"), theme.accent

@@ -22,7 +22,7 @@ from jutrek.ui.pages.intake.ribbon_ends import RibbonEnds
 from jutrek.ui.pages.intake.running import AfterPanel, SpeedChart, TroubleCard
 from jutrek.ui.pages.intake.titles import ColumnTitles
 from jutrek.ui.pages.intake.welcome import Welcome
-from jutrek.ui.pages.intake.words import board_words, questions_words, run_words, span_words
+from jutrek.ui.pages.intake.words import board_words, questions_words, span_words
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import Theme
 from jutrek.ui.widgets.headline import Headline
@@ -312,13 +312,12 @@ class IntakeView(QWidget):
             self.proven.show_names(event.proven, standing)
             self.chart.see(progress.elapsed, progress.read_speed, progress.proven_speed, standing)
             self.from_column.show_progress(progress)
-            if not self.action_bar.asking:
-                said = run_words(progress)
-                self.action_bar.say(said.state, said.more, said.under)
+            self.action_bar.say_progress(progress)
             self.action_bar.show_paused(progress.paused)
         self.copies.show_progress(event.progress if event else None)
         if running != self._running:
             self._running = running
+            self.action_bar.begin(stopping=False)
             self.close_settle()
             self.arrival.setVisible(not running)
             for part in (self.proven, self.chart, self.after):
@@ -335,6 +334,11 @@ class IntakeView(QWidget):
         """Show how far the reading of a source is."""
         if root in self.from_column.tiles:
             self.from_column.tiles[root].show_reading(files, all_files)
+
+    def show_silent(self, root: str, seconds: int) -> None:
+        """Show that a source has not answered for some seconds; of none it answers."""
+        if root in self.from_column.tiles:
+            self.from_column.tiles[root].show_silent(seconds)
 
     def show_all(self) -> None:
         """Widen the board again; from the questions go back to the days."""
@@ -471,8 +475,7 @@ class IntakeView(QWidget):
     def show_working(self, words: str, figures: str = "") -> None:
         """Show that something longer is going on and can be stopped; no words end it."""
         self._working = bool(words)
-        if words:
-            self.action_bar.say(words, figures)
+        self.action_bar.say_working(words, figures)
         self._refresh_words()
 
     def _say_state(self) -> None:
