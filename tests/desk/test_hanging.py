@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -38,6 +39,14 @@ def session(ear: Ear, medium: Media) -> Iterator[Talk]:
 def says(words: str) -> Callable[[Any], bool]:
     """Whether something that goes on is told in these words."""
     return lambda event: isinstance(event, events.Working) and words in event.what
+
+
+def left_behind_ended() -> None:
+    """Wait until what was left behind has come to its end, now that its disk answers."""
+    deadline = time.monotonic() + making.PATIENCE
+    while sum(thread.name in (Who.LIBRARY, Who.INTAKE) for thread in threading.enumerate()) > 2:
+        assert time.monotonic() < deadline
+        time.sleep(0.02)
 
 
 def on_card(medium: Medium, count: int = 2) -> Medium:
@@ -123,7 +132,7 @@ def test_a_library_that_hangs_is_named_and_can_be_let_go(
     board = ear.board(lambda board: board.count(State.BRING) == 1)
     assert board.place and board.place.root == other.root
     disk.fail()
-    time.sleep(0.5)
+    left_behind_ended()
     session.open_library(library.root)
     ear.board(lambda board: board.place is not None and board.place.root == library.root)
 
@@ -144,7 +153,7 @@ def test_a_run_whose_disk_hangs_is_told_and_can_be_given_up(
     session.stop(Who.INTAKE)
     ear.wait(lambda event: isinstance(getattr(event, "error", None), NoAnswer))
     source.fail()
-    time.sleep(0.5)
+    left_behind_ended()
     session.open_library(library.root)
     ear.board(lambda board: 0 < board.count(State.BRING) < 40 or board.count(State.HOME) > 1)
     session.bring()

@@ -44,6 +44,8 @@ def test_a_card_that_hangs_is_told_on_its_tile(
     tiles = intake(window).from_column.tiles
     qtbot.waitUntil(lambda: str(card.top) in tiles and "not answered for" in tiles[str(card.top)].accessibleName(),
                     timeout=PATIENCE)  # fmt: skip
+    assert "not read yet" in tiles[str(card.top)].accessibleName()
+    assert "read from 0 of 1 source" in intake(window).headline.accessibleName()
     assert not intake(window).action_bar.stop.isVisible()
     window.page("intake").remove_source(str(card.top))
     qtbot.waitUntil(lambda: not tiles, timeout=PATIENCE)

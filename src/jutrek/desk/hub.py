@@ -67,8 +67,10 @@ class Teller:
         self._last: dict[type, float] = {}
         self._lock = threading.Lock()
         self._works = self._muted = False
-        self.moving: object = None
-        """While files are carried: what changes as long as any of them gets on."""
+        self.words = ""
+        """What was told last to be going on."""
+        self.moving: tuple[object, ...] | None = None
+        """While a run is at work: what changes as long as any file gets on; empty where that says nothing."""
 
     def mute(self) -> None:
         """Tell nothing any more: whoever it tells of was left behind."""
@@ -105,7 +107,7 @@ class Teller:
             sizes: whether these are bytes.
             speed: bytes a second, where it is known.
         """
-        self._works = True
+        self._works, self.words = True, what
         self.often(events.Working(what, done, total, sizes, speed, self.who), last=total == 0 == done)
 
     def reading(self, root: str, files: int, all_files: int) -> None:
@@ -116,5 +118,5 @@ class Teller:
     def resting(self) -> None:
         """Tell that nothing is going on any more, if it was told that something is."""
         if self._works:
-            self._works = False
+            self._works, self.words = False, ""
             self.tell(events.Working("", who=self.who))

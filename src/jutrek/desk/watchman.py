@@ -25,11 +25,12 @@ _LATE_EVERY = 0.5
 
 @dataclass(slots=True)
 class _Seen:
-    """The last signs of a worker, when they changed, and the whole seconds of silence that were told."""
+    """The last signs of a worker, when they changed, the whole seconds of silence that were told, and in what words."""
 
     signs: object
     at: float
     told: int = -1
+    words: str = ""
 
 
 class Watchman:
@@ -85,6 +86,8 @@ class Watchman:
         if signs is None:
             return None
         if before is None or before.signs != signs:
+            if before is not None and before.words:
+                worker.unsay(before.words)
             return _Seen(signs, now)
         silent = now - before.at
         if silent >= LATE:
@@ -93,17 +96,18 @@ class Watchman:
                 self._given_up(worker, NoAnswer(names or worker.about, silent))
             elif int(silent) > before.told:
                 before.told = int(silent)
-                worker.say(f"{self._who_hangs(worker)} for {before.told} s")
-        elif silent >= _SOON and before.told < 0 and not worker.teller.works:
-            before.told = 0
-            worker.say(f"Asking {worker.about}" if worker.about else "Asking the disk")
+                before.words = f"{self._who_hangs(worker)} for {before.told} s"
+                worker.say(before.words)
+        elif silent >= _SOON and before.told < 0 and not worker.teller.works and worker.teller.moving is None:
+            before.told, before.words = 0, f"Asking {worker.about or 'the disk'}"
+            worker.say(before.words)
         return before
 
     def _who_hangs(self, worker: Worker) -> str:
         names = list(self._hanging().values())
         if names:
             return f"{' and '.join(names)} {'has' if len(names) == 1 else 'have'} not answered"
-        if worker.teller.moving is not None:
+        if worker.teller.moving:
             return "Nothing has come through"
         return f"{worker.about or 'The disk'} has not answered"
 

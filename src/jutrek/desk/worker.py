@@ -227,7 +227,7 @@ class Worker:
         last, and seconds that it computed. None where there is no job."""
         if self._at_hand is None or self._clock is None:
             return None
-        if self.teller.moving is not None:
+        if self.teller.moving:
             return self.teller.moving
         try:
             return self._began, self.stop.seen, round(time.clock_gettime(self._clock), 2)
@@ -239,6 +239,12 @@ class Worker:
         with self._more:
             if self._at_hand is not None and not self._closed:
                 self.teller.working(words)
+
+    def unsay(self, words: str) -> None:
+        """What was said in place of the job at hand no longer holds; what it said itself since does."""
+        with self._more:
+            if self.teller.words == words:
+                self.teller.resting()
 
     def join(self, patience: float | None = None) -> bool:
         """Wait until the thread has ended, for some seconds at most. Returns whether it has."""

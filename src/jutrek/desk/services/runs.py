@@ -80,6 +80,7 @@ class RunsService:
         at = self._at
         self._cards.forget()
         places = self._places.look()
+        at.teller.moving = ()
         try:
             outcome = bring(
                 plan, at.library, at.ledger, stop=at.stop, listener=self._listener(), places=places.here,
@@ -99,6 +100,7 @@ class RunsService:
             LibraryTrouble: when the run cannot begin.
         """
         at = self._at
+        at.teller.moving = ()
         try:
             outcome = finish(
                 at.library, at.ledger, run, self._rules(), self._places.look(), stop=at.stop,
@@ -190,7 +192,7 @@ class RunsService:
             raise NotPossible(at.library.root, f"the report can't be written: {reason(error)}") from error
 
 
-def _moving(progress: Progress) -> object:
-    """What changes as long as a run gets on; None where it waits for a person, or only its end is left."""
+def _moving(progress: Progress) -> tuple[object, ...]:
+    """What changes as long as a run gets on; empty where it waits for a person, or only its end is left."""
     waits = progress.paused or progress.asked or progress.bytes >= progress.all_bytes
-    return None if waits else (progress.read_bytes, *(place.bytes for place in progress.places))
+    return () if waits else (progress.read_bytes, *(place.bytes for place in progress.places))

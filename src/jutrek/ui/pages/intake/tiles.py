@@ -41,7 +41,8 @@ class SourceTile(QWidget):
         self._running = False
         self._stream: Stream | None = None
         self._left = ""
-        self._silent = 0
+        self.silent = 0
+        """Seconds for which it has not answered."""
         self.button = QPushButton("", self)
         self.button.setProperty("small", True)
         self.button.clicked.connect(self._press)
@@ -72,7 +73,7 @@ class SourceTile(QWidget):
 
     def show_silent(self, seconds: int) -> None:
         """Show for how long it has not answered; of no seconds it answers."""
-        self._silent = seconds
+        self.silent = seconds
         self.show_view(self.view)
 
     def show_running(self, running: bool) -> None:
@@ -102,7 +103,7 @@ class SourceTile(QWidget):
     def _offer(self) -> None:
         """Offer what comes next: to prove it, or to let it go."""
         released = self.view.released
-        words = "Prove" if self.is_home and not (self._running or self._left or self._reading or self._silent) else ""
+        words = "Prove" if self.is_home and not (self._running or self._left or self._reading or self.silent) else ""
         if words and released is not None and released.safe:
             words = "Let go" if self.view.source.medium == "card" or self.view.source.capacity else ""
         self.button.setText(words)
@@ -163,6 +164,8 @@ class SourceTile(QWidget):
         return f"{what} {paint.size_words(source.capacity)}" if source.capacity else what
 
     def _counts(self) -> str:
+        if self.silent:
+            return "not read yet"
         kinds: dict[str, int] = dict(self.view.kinds)
         parts = [paint.counted(kinds[kind], word) for kind, word in _KINDS if kind in kinds]
         return " · ".join([*parts, paint.size_words(self.view.size)]) if parts else "nothing to bring home"
@@ -171,8 +174,8 @@ class SourceTile(QWidget):
         view, theme = self.view, self._theme
         if self._left:
             return self._left, theme.soft
-        if self._silent:
-            return f"has not answered for {self._silent} s", theme.amber
+        if self.silent:
+            return f"has not answered for {self.silent} s", theme.amber
         if self._reading is not None:
             files, total = self._reading
             return (f"reading {files:,} of {total:,}" if total else "looking through it"), theme.accent

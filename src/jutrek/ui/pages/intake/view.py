@@ -339,6 +339,7 @@ class IntakeView(QWidget):
         """Show that a source has not answered for some seconds; of none it answers."""
         if root in self.from_column.tiles:
             self.from_column.tiles[root].show_silent(seconds)
+            self._refresh_words()
 
     def show_all(self) -> None:
         """Widen the board again; from the questions go back to the days."""
@@ -448,6 +449,8 @@ class IntakeView(QWidget):
             self.headline.say("Nothing has come in yet", "Add a card or a folder to see what is on it.")
         else:
             sources = paint.counted(len(board.sources), "source")
+            if silent := sum(tile.silent > 0 for tile in self.from_column.tiles.values()):
+                sources = f"{len(board.sources) - silent} of {sources}"
             figures = f"{paint.counted(board.captures, 'capture')} read from {sources}"
             if running:
                 coming = to_bring + board.count(State.BROUGHT)
