@@ -11,6 +11,7 @@ import pytest
 from jutrek.disk import Tree, inside
 from jutrek.filing import Action, Row
 from jutrek.library import Library, Place, add_place
+from jutrek.transfer import copies
 from jutrek.transfer.capacity import hindrances
 from jutrek.transfer.medium import aligned_buffer, read_back
 
@@ -43,3 +44,26 @@ def test_what_is_no_file_is_not_waited_for(tmp_path: Path) -> None:
     os.mkfifo(tmp_path / "a.jpg")
     with pytest.raises(OSError, match="not a regular file"):
         read_back(Tree(str(tmp_path)), inside("a.jpg"), aligned_buffer())
+
+
+def test_what_a_file_system_cannot_hold_is_told_before(tarn: Place, monkeypatch: pytest.MonkeyPatch) -> None:
+    """On one that ends at 4 GiB only files beyond that stay; names longer than it takes, too."""
+    monkeypatch.setattr("jutrek.transfer.capacity.filesystem_of", lambda _: "vfat")
+    row = Row("/card/a.mov", "/card", Action.BRING, "a.mov", "", size=2**32 - 1)
+    monkeypatch.setattr(os, "statvfs", lambda _: os.statvfs_result((4096, 4096, 2**40, 2**40, 2**40, 0, 0, 0, 0, 255)))
+    assert hindrances(tarn, [row]) == []
+    (found,) = hindrances(tarn, [row, row._replace(source="/card/b.mov", size=2**32)])
+    assert (found.whole, found.lacking) == (False, 0)
+    assert "no file of 4 GiB or more: 1 will not come there, b.mov among them" in found.what
+    assert hindrances(tarn, [row._replace(destination=f"{'é' * 127}/a.mov")]) == []
+    (found,) = hindrances(tarn, [row._replace(destination=f"{'é' * 128}/a.mov")])
+    assert (found.whole, found.what) == (False, "Tarn takes no names of more than 255 bytes.")
+
+
+@pytest.mark.parametrize("at", [0, 1, 511, 512, 4094, 4095])
+def test_the_first_byte_that_differs_is_found(at: int) -> None:
+    """Whatever differs behind it, and where one block ends before the other."""
+    ours = bytes(4096)
+    theirs = ours[:at] + b"x" * (4096 - at)
+    assert copies._first(ours, theirs) == copies._first(theirs, ours) == at
+    assert copies._first(ours[:at], ours) == at

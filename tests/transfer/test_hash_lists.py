@@ -19,6 +19,7 @@ from jutrek.desk.report import report_of, write_report
 from jutrek.disk import Tree
 from jutrek.doubles.degrees import Degree
 from jutrek.filing import Action, HouseRules, Row
+from jutrek.filing.rulebook import keep_rules
 from jutrek.library import Library, Place, as_place, survey
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import bring, last_refiling, plan_taking_back, refile
@@ -310,6 +311,17 @@ def test_a_bit_that_flipped_is_in_no_list(library: Library, ledger: Ledger, card
     write_hash_lists(run_log_of(library, outcome.run), library, [])
     (path,) = Path(library.root, "ascmhl").glob("*.mhl")
     assert valid(path, "hash_list.xsd").findtext(f".//{{{LISTS}}}xxh128") == xxh128(card / "A.JPG")
+
+
+def test_a_list_is_begun_only_where_that_is_asked(library: Library, ledger: Ledger, card: Path, tarn: Place) -> None:
+    """In a place, never in the library: there the intakes begin it."""
+    fill(card, 2)
+    keep_rules(library, HouseRules(hash_lists=False))
+    bring(planned(library, ledger, [card], HouseRules(hash_lists=False)), library, ledger, stop=never(), places=[tarn])
+    keep_rules(library, HouseRules())
+    for begin, has in ((False, [False, False]), (True, [False, True])):
+        assert lists_follow(library, ledger, [tarn], begin=begin) == []
+        assert [Path(root, "ascmhl").is_dir() for root in (library.root, tarn.root)] == has
 
 
 def flip_a_bit_of(library: Library) -> None:

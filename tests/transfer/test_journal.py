@@ -16,7 +16,7 @@ from jutrek.filing import Action, Row
 from jutrek.library import Library, new_library, survey
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Outcome, bring, journal, recover, refile
-from jutrek.transfer.chain import START, chain_of, link
+from jutrek.transfer.chain import START, breaks, chain_of, link
 from jutrek.transfer.journal import Journal, Kind, path_of
 from jutrek.transfer.run_log import broken_records, run_log_of, runs
 from jutrek.transfer.taking_back import empty_taken_back, plan_taking_back, taken_back_by
@@ -84,6 +84,16 @@ def test_whatever_is_done_to_a_record_is_noticed(
     assert not path.exists() or path.read_bytes() != before
     told = [one.what for found in broken_records(library).values() for one in found]
     assert any(words in what for what in told)
+
+
+def test_a_record_of_an_older_jutrek_has_no_chain_and_no_breaks(brought: list[str], library: Library) -> None:
+    """Nor has an empty one; where a chain begins in the middle of a record, its lines before are missed."""
+    lines = (Path(library.own) / "journal" / f"{brought[0]}.jsonl").read_bytes().splitlines(keepends=True)
+    bare = [json.dumps({key: value for key, value in json.loads(line).items() if key != "chain"}).encode() + b"\n"
+            for line in lines]  # fmt: skip
+    assert breaks([], "before") == breaks(bare, "before") == ([], None)
+    assert breaks(lines, None)[0] == []
+    assert breaks([*bare[:1], *lines[1:]], None)[0]
 
 
 def test_a_torn_line_is_owned_up_to_and_the_chain_goes_on(library: Library, ledger: Ledger, brought: list[str]) -> None:
