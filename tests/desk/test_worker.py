@@ -10,6 +10,7 @@ from typing import Any
 import pytest
 
 from jutrek.desk import events
+from jutrek.desk import pool as pool_room
 from jutrek.desk.events import Who
 from jutrek.desk.hub import Hub, Teller
 from jutrek.desk.pool import Pool
@@ -187,5 +188,37 @@ def test_a_pool_serves_the_newest_of_each_line_and_forgets_the_oldest() -> None:
     gate.set()
     until(lambda: pool.idle)
     assert done == [True, "C", "c", "b"]
+    pool.end()
+    assert pool.join(WAIT)
+
+
+def test_a_medium_that_hangs_takes_nobody_elses_turn(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Its jobs stay; of it nothing more is begun; all others are served, as many at a time as ever."""
+    monkeypatch.setattr(pool_room, "LATE", 0.2)
+    pool, gate = Pool(2), threading.Event()
+    line, done, at_once = pool.line(0, at_once=2, waiting=50), list[str](), list[int]()
+    counting = threading.Lock()
+
+    def quick(name: str) -> None:
+        with counting:
+            at_once.append(1)
+            most.append(len(at_once))
+        time.sleep(0.02)
+        with counting:
+            at_once.pop()
+            done.append(name)
+
+    most: list[int] = []
+    for number in range(6):
+        line.wish(f"bad {number}", lambda _: gate.wait(WAIT), "Card B")
+    for number in range(10):
+        line.wish(f"good {number}", lambda _, number=number: quick(f"good {number}"), "Card A")
+    until(lambda: len(done) == 10)
+    assert max(most) <= 2
+    line.wish("again", lambda _: quick("again"), "Card A")
+    until(lambda: "again" in done)
+    assert len(line.late(time.monotonic())) <= 2
+    gate.set()
+    until(lambda: pool.idle)
     pool.end()
     assert pool.join(WAIT)

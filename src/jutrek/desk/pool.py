@@ -10,12 +10,25 @@ import logging
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Collection, Hashable
+from typing import NamedTuple
 
 Job = Callable[[Callable[[], bool]], None]
 """Does something and passes on what came of it; it is given a way to ask whether that is still wanted."""
 
+LATE = 2.0
+"""Seconds after which a job is taken for one that hangs on its medium."""
+_MOST = 32
+"""Threads, with those that hang."""
+
 _log = logging.getLogger(__name__)
+
+
+class _Wish(NamedTuple):
+    """Something wished for, and on which medium."""
+
+    job: Job
+    about: str
 
 
 class Line:
@@ -35,13 +48,19 @@ class Line:
         """
         self.rank = rank
         self._pool, self._at_once, self._most = pool, at_once, waiting
-        self._waiting: OrderedDict[Hashable, Job] = OrderedDict()
-        self._at_work = 0
+        self._waiting: OrderedDict[Hashable, _Wish] = OrderedDict()
+        self._at_work: dict[int, tuple[float, str]] = {}
 
-    def wish(self, key: Hashable, job: Job) -> None:
-        """Wish for something, in place of what was wished for by the same key; the oldest of too many are forgotten."""
+    def wish(self, key: Hashable, job: Job, about: str = "") -> None:
+        """Wish for something, in place of what was wished for by the same key; the oldest of too many are forgotten.
+
+        Args:
+            key: of what.
+            job: does it.
+            about: the medium that it reads, such as the root of a source: while that hangs, it is others' turn.
+        """
         with self._pool.more:
-            self._waiting[key] = job
+            self._waiting[key] = _Wish(job, about)
             self._waiting.move_to_end(key)
             while len(self._waiting) > self._most:
                 self._waiting.popitem(last=False)
@@ -65,20 +84,35 @@ class Line:
 
     # ---- on the pool's threads, under its lock
 
-    def take(self) -> Job | None:
-        """The newest wish, if another one may be at work."""
-        if not self._waiting or self._at_work >= self._at_once:
+    def late(self, now: float) -> list[str]:
+        """The media of jobs that take so long that they hang."""
+        return [about for began, about in self._at_work.values() if about and now - began >= LATE]
+
+    @property
+    def at_work(self) -> int:
+        """How many of its jobs are at work."""
+        return len(self._at_work)
+
+    def take(self, hanging: Collection[str], now: float) -> Job | None:
+        """The newest wish that reads no medium that hangs, if another one may be at work."""
+        if self.at_work - len(self.late(now)) >= self._at_once:
             return None
-        self._at_work += 1
-        return self._waiting.popitem()[1]
+        for key in reversed(self._waiting):
+            if self._waiting[key].about not in hanging:
+                wish = self._waiting.pop(key)
+                self._at_work[threading.get_ident()] = now, wish.about
+                return wish.job
+        return None
 
     def end(self) -> None:
-        """A wish was served."""
-        self._at_work -= 1
+        """A wish was served, by this thread."""
+        del self._at_work[threading.get_ident()]
 
 
 class Pool:
     """Some threads and the lines that they serve. They start with the first wish.
+
+    One more than are needed waits: jobs that hang take none of the others' turn.
 
     Attributes:
         more: guards all lines.
@@ -89,7 +123,7 @@ class Pool:
         self.more = threading.Condition()
         self.closed = False
         self._lines: list[Line] = []
-        self._count = threads
+        self._count, self._idle = threads, 0
         self._threads: list[threading.Thread] = []
 
     def line(self, rank: int, *, at_once: int = 1, waiting: int = 1) -> Line:
@@ -106,13 +140,13 @@ class Pool:
         return line
 
     def start(self) -> None:
-        """Start the threads, unless they run, or it was closed."""
+        """Have a thread wait for wishes, unless one does, or it was closed."""
         with self.more:
-            if self._threads or self.closed:
-                return
-            self._threads = [threading.Thread(target=self._work, name="pool", daemon=True) for _ in range(self._count)]
-        for thread in self._threads:
-            thread.start()
+            if not self._idle and not self.closed and len(self._threads) < _MOST:
+                self._idle += 1
+                thread = threading.Thread(target=self._work, name="pool", daemon=True)
+                self._threads.append(thread)
+                thread.start()
 
     @property
     def idle(self) -> bool:
@@ -135,14 +169,20 @@ class Pool:
     def _next(self) -> tuple[Line, Job] | None:
         with self.more:
             while not self.closed:
-                for line in self._lines:
-                    if (job := line.take()) is not None:
-                        return line, job
-                self.more.wait()
+                now = time.monotonic()
+                late = [about for line in self._lines for about in line.late(now)]
+                at_work = sum(line.at_work for line in self._lines)
+                if at_work - len(late) < self._count:
+                    for line in self._lines:
+                        if (job := line.take(late, now)) is not None:
+                            self._idle -= 1
+                            return line, job
+                self.more.wait(LATE if at_work else None)
         return None
 
     def _work(self) -> None:
         while (found := self._next()) is not None:
+            self.start()
             line, job = found
             try:
                 job(line.superseded)
@@ -151,4 +191,5 @@ class Pool:
                 _log.exception("A wish could not be served.")
             with self.more:
                 line.end()
+                self._idle += 1
                 self.more.notify_all()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
@@ -32,6 +33,7 @@ class OneAtATime:
         self._pictures, self._shown = pictures, shown
         self._line = pictures.pool.line(LARGE)
         self._clip: tuple[str, ClipFrames | None] = ("", None)
+        self._lock = threading.Lock()
         pictures.closing.append(self._close)
 
     def wish(self, view: CaptureView, size: QSize, share: float = 0.0) -> None:
@@ -45,31 +47,44 @@ class OneAtATime:
         fitted = (size.width(), size.height())
 
         def make(superseded: Callable[[], bool]) -> None:
-            picture = self._frame(view, fitted, share, superseded) if view.kind == CLIP else _still(view, fitted)
-            frames = self._clip[1] if view.kind == CLIP else None
-            seconds = frames.seconds if frames is not None else 0.0
+            is_clip = view.kind == CLIP
+            picture, seconds = self._frame(view, fitted, share, superseded) if is_clip else (_still(view, fitted), 0.0)
             self._pictures.bring(lambda made: self._shown(view.id, pixmap_of(made), seconds), picture)
 
-        self._line.wish("", make)
+        self._line.wish("", make, view.source)
+
+    def _take(self) -> tuple[str, ClipFrames | None]:
+        """The clip that is open; nobody else has it then. One whose medium hangs is not given back for long."""
+        with self._lock:
+            clip, self._clip = self._clip, ("", None)
+        return clip
+
+    def _give_back(self, key: str, frames: ClipFrames | None) -> None:
+        with self._lock:
+            other, self._clip = self._clip[1], (key, frames)
+        if other is not None:
+            other.close()
 
     def _close(self) -> None:
-        clip, self._clip = self._clip[1], ("", None)
-        if clip is not None:
-            clip.close()
+        self._give_back("", None)
 
     def _frame(
         self, view: CaptureView, size: tuple[int, int], share: float, superseded: Callable[[], bool]
-    ) -> Picture | None:
+    ) -> tuple[Picture | None, float]:
+        """A frame of a clip, and the clip's length in seconds."""
         key = f"{view.id} {size[0]}×{size[1]}"
-        if self._clip[0] != key:
-            self._close()
-            self._clip = (key, _opened(view, size))
-        frames = self._clip[1]
+        known, frames = self._take()
+        if known != key:
+            if frames is not None:
+                frames.close()
+            frames = _opened(view, size)
         try:
-            return frames.at(share, superseded) if frames is not None else None
+            return (frames.at(share, superseded), frames.seconds) if frames is not None else (None, 0.0)
         # Decoders raise whatever they like on damaged content: a frame that cannot be decoded is no frame.
         except Exception:  # noqa: BLE001
-            return None
+            return None, frames.seconds if frames is not None else 0.0
+        finally:
+            self._give_back(key, frames)
 
 
 def _still(view: CaptureView, size: tuple[int, int]) -> Picture | None:

@@ -66,8 +66,13 @@ class Pictures(QObject):
         self._small = pool.line(SMALL, at_once=_AT_ONCE, waiting=_WAITING)
         self._made.connect(lambda then, picture: then(picture))
 
-    def of(self, view: Pictured) -> QPixmap | None:
-        """The thumbnail if there is one. Else it is wished for; what scrolled away long ago is forgotten."""
+    def of(self, view: Pictured, source: str = "") -> QPixmap | None:
+        """The thumbnail if there is one. Else it is wished for; what scrolled away long ago is forgotten.
+
+        Args:
+            view: of what.
+            source: the root of what it lies on: one that hangs holds up no other.
+        """
         if view.id in self._kept:
             self._kept.move_to_end(view.id)
             return self._kept[view.id]
@@ -79,7 +84,7 @@ class Pictures(QObject):
 
             self.bring(lambda picture: self._keep(view.id, picture), small_picture(view, size))
 
-        self._small.wish(view.id, make)
+        self._small.wish(view.id, make, source)
         return None
 
     def bring(self, then: Callable[[Picture | None], None], picture: Picture | None) -> None:

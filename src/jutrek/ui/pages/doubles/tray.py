@@ -71,7 +71,7 @@ class _Drawing(QStyledItemDelegate):
         place = QRect(0, 0, SIZE.width(), SIZE.height())
         place.moveCenter(QRect(box.left(), box.top() + 10, box.width(), SIZE.height()).center())
         painter.fillRect(place, theme.track)
-        pixmap = self._pictures.of(Shown(os.path.join(self.root, item.path)))
+        pixmap = self._pictures.of(Shown(os.path.join(self.root, item.path)), self.root)
         if pixmap is not None:
             painter.drawPixmap(place, pixmap)
         painter.setPen(QPen(theme.line, 1))

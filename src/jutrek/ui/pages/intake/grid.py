@@ -217,7 +217,7 @@ class CaptureDelegate(QStyledItemDelegate):
         painter.restore()
 
     def _picture(self, painter: QPainter, view: CaptureView, frame: QRect) -> None:
-        pixmap = self._pictures.of(view)
+        pixmap = self._pictures.of(view, view.source)
         if pixmap is not None:
             painter.drawPixmap(frame, pixmap)
         else:
@@ -227,7 +227,7 @@ class CaptureDelegate(QStyledItemDelegate):
 
     def _at_home(self, painter: QPainter, view: CaptureView, frame: QRect) -> None:
         theme = self._theme
-        pixmap = self._pictures.of(view)
+        pixmap = self._pictures.of(view, view.source)
         small = QRect(frame.center().x() - 24, frame.top() + 5, 48, 32)
         if pixmap is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)

@@ -184,7 +184,7 @@ class NeighbourRow(QWidget):
 
     def _picture(self, painter: QPainter, view: CaptureView, box: QRect) -> None:
         painter.fillRect(box, self._theme.track)
-        pixmap = self._pictures.of(view)
+        pixmap = self._pictures.of(view, view.source)
         if pixmap is not None:
             size = pixmap.deviceIndependentSize().toSize()
             at = QRect(0, 0, min(size.width(), box.width()), min(size.height(), box.height()))
