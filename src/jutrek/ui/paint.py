@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
+import functools
+import sys
+import traceback
+from collections.abc import Callable
+from typing import Any, TypeVar, cast
+
 from PySide6.QtCore import QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter, QPen
 
 from jutrek.ui.plainly import plain
 from jutrek.ui.theme import RADIUS
 
+_Paints = TypeVar("_Paints", bound=Callable[..., None])
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 CENTRE = Qt.AlignmentFlag.AlignCenter
@@ -148,3 +155,21 @@ def time_left_words(seconds: float | None) -> str:
 def counted(number: int, one: str, many: str = "") -> str:
     """A number with its word: `1 clip`, `8 clips`."""
     return f"{number:,} {one if number == 1 else many or one + 's'}"
+
+
+def safely(paints: _Paints) -> _Paints:
+    """Let something that paints fail alone. What it had begun is ended, and the error is told like any other.
+
+    A painter that lives on in a traceback would keep its widget from being painted, and end the process with it.
+    """
+
+    @functools.wraps(paints)
+    def painted(*args: Any) -> None:
+        try:
+            paints(*args)
+        # Whatever it is: Qt, which called, can't take it.
+        except Exception as error:  # noqa: BLE001
+            traceback.clear_frames(error.__traceback__)
+            sys.excepthook(type(error), error, error.__traceback__)
+
+    return cast("_Paints", painted)

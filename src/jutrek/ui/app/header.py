@@ -65,6 +65,7 @@ class Header(QWidget):
     def resizeEvent(self, event: object) -> None:
         self._fit()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         painter.fillRect(self.rect(), theme.card)

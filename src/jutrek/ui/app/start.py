@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, cast
 from PySide6.QtCore import QElapsedTimer
 from PySide6.QtWidgets import QApplication
 
+from jutrek.ui.app.faults import Faults
 from jutrek.ui.app.window import MainWindow
 from jutrek.ui.theme import dress
 
@@ -55,10 +56,12 @@ def run_window(sources: list[str], library: str | None) -> int:
 
     app = application()
     window = MainWindow()
+    faults = Faults(window.tell_fault, window)
     window.begin(library or last_library(), sources)
     window.watches_drives = window.learns = True
     window.show()
     code = int(app.exec())
+    faults.end()
     if not window.leave(_LEAVING):
         # A thread hangs on a disk, and would hold up the end of the process as well.
         logging.shutdown()

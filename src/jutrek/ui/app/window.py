@@ -21,6 +21,7 @@ from PySide6.QtWidgets import QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 from jutrek.desk import events
 from jutrek.desk.events import Who
 from jutrek.desk.pool import Pool
+from jutrek.errors import OurFault
 from jutrek.ui.app import registry
 from jutrek.ui.app.header import Header
 from jutrek.ui.pictures.service import Pictures
@@ -105,6 +106,10 @@ class MainWindow(QMainWindow):
     def _tell(self, what: Callable[[Page], None]) -> None:
         """Tell the page that is open something."""
         what(self.current)
+
+    def tell_fault(self, fault: OurFault) -> None:
+        """Say on the page that is open what an error of our own means for the files."""
+        self.current.say_trouble(fault)
 
     # ---- pages
 

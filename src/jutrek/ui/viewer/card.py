@@ -45,6 +45,7 @@ class TallCard(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(_NARROWEST, self.heightForWidth(max(self.width(), _NARROWEST)))
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         paint.card(painter, self.rect(), self._theme.card, self._theme.line)

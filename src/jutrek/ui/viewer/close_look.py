@@ -185,6 +185,7 @@ class CloseLook(QWidget):
             button.setGeometry(right - width, 10, width, 32)
             right -= width + 8
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme, view = QPainter(self), self._theme, self.capture()
         painter.fillRect(self.rect(), theme.paper)

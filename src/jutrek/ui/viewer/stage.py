@@ -111,6 +111,7 @@ class Stage(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._ask_soon.start()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         edge, width = (theme.accent, 2.0) if self._focused else (theme.line, 1.0)

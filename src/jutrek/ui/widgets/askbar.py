@@ -79,6 +79,7 @@ class AskBar(QWidget):
         else:
             super().keyPressEvent(event)
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         first = self.field or self.main
         colour = self._theme.brick if self._brick else self._theme.ink

@@ -24,6 +24,7 @@ class Headline(QWidget):
         self.setAccessibleName(f"{figures} {more}")
         self.update()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         line = self.rect().adjusted(0, 6, 0, 0)

@@ -39,6 +39,7 @@ class Card(QWidget):
         policy = QSizePolicy.Policy.Expanding if fills else QSizePolicy.Policy.Maximum
         self.setSizePolicy(QSizePolicy.Policy.Preferred, policy)
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         paint.card(QPainter(self), self.rect(), self._theme.card, self._theme.line)
 

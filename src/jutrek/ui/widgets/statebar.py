@@ -51,6 +51,7 @@ class StateBar(QWidget):
         """What it says."""
         return self.accessibleName()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         painter.fillRect(self.rect(), theme.card)

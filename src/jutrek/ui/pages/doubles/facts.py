@@ -62,6 +62,7 @@ class FactTable(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(600, self.height())
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         paint.card(painter, self.rect(), theme.card, theme.line)

@@ -83,6 +83,7 @@ class _Drawing(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         return QSize(200, _ROW)
 
+    @paint.safely
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         theme, group = self._theme, index.data(_GROUP)
         box = QRect(option.rect)

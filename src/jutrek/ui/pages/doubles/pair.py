@@ -137,6 +137,7 @@ class PairView(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._ask_soon.start()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)

@@ -62,6 +62,7 @@ class _Drawing(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         return _CELL
 
+    @paint.safely
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         theme, item = self._theme, index.data(_ITEM)
         box = QRect(option.rect).adjusted(4, 4, -4, -4)

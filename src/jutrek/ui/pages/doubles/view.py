@@ -38,6 +38,7 @@ class _Titles(QWidget):
         self.left = _LIST
         self.setFixedHeight(26)
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         paint.text(painter, QRect(0, 2, 200, 22), "GROUPS", section(), theme.soft)

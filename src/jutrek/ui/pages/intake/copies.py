@@ -99,6 +99,7 @@ class CopiesPanel(QWidget):
         self.setAccessibleName(f"Copies: {'; '.join(said) or 'no library is chosen'}")
         tip(self, "\n".join(place.root for place in self._places))
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         edge = theme.accent if self.hasFocus() else theme.line

@@ -10,6 +10,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from jutrek.desk.board import Board, DayView, gathered
+from jutrek.ui import paint
 from jutrek.ui.pages.intake.days import DayRow, hours_of
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import Theme
@@ -55,6 +56,7 @@ class DayColumn(QWidget):
         self._column.setSpacing(7)
         self._column.addStretch()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         # What is opaque is moved on the screen when it scrolls, and only what comes into view is painted. The style
         # sheet takes the attribute away whenever it is applied.

@@ -191,6 +191,7 @@ class DayRow(QAbstractButton):
         look = view.count(State.LOOK)
         return f"{new} new, {home} home" + (f", {look} to settle" if look else "")
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme, view = QPainter(self), self._theme, self.view
         chosen = self._opened is not None or self._over

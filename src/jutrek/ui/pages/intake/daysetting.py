@@ -104,6 +104,7 @@ class FieldPanel(QWidget):
         if event.key() == Qt.Key.Key_Escape:
             self.leave()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         paint.card(painter, self.rect(), self._theme.card, self._theme.accent, width=2)

@@ -125,6 +125,7 @@ class Panel(QWidget):
         self._theme = theme
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         paint.card(painter, self.rect(), self._theme.card, self._theme.line)

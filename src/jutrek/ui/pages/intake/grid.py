@@ -176,6 +176,7 @@ class CaptureDelegate(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         return CELL
 
+    @paint.safely
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         view: CaptureView = index.data(_VIEW)
         theme, origin = self._theme, option.rect.topLeft()

@@ -104,6 +104,7 @@ class Lanes(QWidget):
         times = [capture.when.timestamp() / 3600 for capture in view.captures if capture.when]
         return min(times), max(*times, min(times) + 1)
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         if self._view is None:

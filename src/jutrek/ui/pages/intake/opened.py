@@ -119,6 +119,7 @@ class Opened(QWidget):
         wanted = set(ids)
         return [view for view in self._view.captures if view.id in wanted] if self._view else []
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         if self.ask is not None:
             return

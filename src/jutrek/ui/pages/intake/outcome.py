@@ -89,6 +89,7 @@ class OutcomeBar(QWidget):
             boxes[-1].setRight(self.width() - 1)
         return boxes
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -11,6 +11,8 @@ from PySide6.QtCore import QPointF, Qt, QTimer
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from jutrek.ui import paint
+
 WIDTH = 54
 _THICKEST = 13.0
 _MANY = 28
@@ -48,6 +50,7 @@ class Gutter(QWidget):
         self._at_rest.start()
         self.update()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, not self._at_rest.isActive())

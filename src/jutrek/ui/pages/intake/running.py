@@ -50,6 +50,7 @@ class SpeedChart(QWidget):
             self._points.append((read, proven))
         self.update()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         paint.card(painter, self.rect(), theme.card, theme.line)
@@ -98,6 +99,7 @@ class AfterPanel(QWidget):
         self.eject.setEnabled(self.prove.isChecked())
         self.chosen.emit(self.prove.isChecked(), self.eject.isChecked() and self.prove.isChecked())
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         paint.card(painter, self.rect(), theme.card, theme.line)
@@ -145,6 +147,7 @@ class TroubleCard(QWidget):
         wide = self.button.sizeHint().width()
         self.button.setGeometry(self.width() - wide - 12, 6, wide, 26)
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         wash = QColor(theme.brick)

@@ -194,6 +194,7 @@ class SourceTile(QWidget):
             return f"{paint.counted(len(view.left), 'other thing')} left on it", theme.soft
         return "", theme.soft
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         box = self.rect()
@@ -275,6 +276,7 @@ class AppearedTile(QWidget):
         wide = self.button.sizeHint().width()
         self.button.setGeometry(self.width() - wide - 8, 30, wide, 25)
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         paint.card(painter, self.rect(), theme.accent_wash, theme.accent)
@@ -301,6 +303,7 @@ class DropTile(QAbstractButton):
         self._over = over
         self.update()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -89,6 +89,7 @@ class ColumnTitles(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._place()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         when = tiles.WIDTH + ribbons.WIDTH

@@ -50,6 +50,7 @@ class Welcome(QWidget):
         self.setAccessibleName(". ".join(f"{words}: {more}" for _, words, more in _STEPS))
         self.update()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         paint.card(painter, self.rect(), theme.card, theme.line)

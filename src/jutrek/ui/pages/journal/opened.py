@@ -77,6 +77,7 @@ class RunHead(QWidget):
         where = ", ".join(f"{name}: {paint.counted(count, 'file')}" for name, count in record.places)
         return f"{day}{until} · {record.who}", figures_of(record), record.broken or (where and f"Proven in {where}.")
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme, record = QPainter(self), self._theme, self._record
         line = QRect(14, 10, self.width() - 28, 20)
@@ -144,5 +145,6 @@ class OpenedRun(QWidget):
         rows = {index.row() for index in self.table.selectionModel().selectedRows()}
         return frozenset(self.model.files[row].path for row in rows)
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         paint.card(QPainter(self), self.rect(), self._theme.card, self._theme.line)

@@ -89,6 +89,7 @@ class PlaceCard(QWidget):
             lines.append(("Has everything." if state.place.id else "All of it was read back.", theme.accent))
         return lines
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         paint.card(painter, self.rect(), theme.card, theme.line)
@@ -129,5 +130,6 @@ class PlacesColumn(QWidget):
             self._column.insertWidget(number, card)
             self.cards[state.place.id] = card
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         paint.text(QPainter(self), QRect(0, 0, 200, 18), "PLACES", font(11.5, SEMIBOLD, spaced=True), self._theme.soft)

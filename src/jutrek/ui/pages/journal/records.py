@@ -89,6 +89,7 @@ class _Rows(QStyledItemDelegate):
         day = model.begins_day(index.row()) if isinstance(model, RecordModel) else ""
         return QSize(200, _ROW + (_DAY if day else 0))
 
+    @paint.safely
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
         model, theme, box = index.model(), self._theme, QRect(option.rect)
         record = index.data(Qt.ItemDataRole.UserRole)

@@ -42,6 +42,7 @@ class PatternField(QLineEdit):
         self.style().polish(self)
         self.update()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         if self._wrong is None:
@@ -295,6 +296,7 @@ class _Label(QWidget):
         self._theme, self._words = theme, words
         self.setFixedWidth(60)
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         box = QRect(0, 3, self.width(), 20)
         paint.text(QPainter(self), box, self._words, font(12.5), self._theme.soft)

@@ -144,6 +144,7 @@ class PathEditor(QWidget):
 
     # ---- drawing
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -78,6 +78,7 @@ class _RowPainter(QStyledItemDelegate):
         super().__init__(parent)
         self._theme = theme
 
+    @paint.safely
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
         theme, box, row = self._theme, option.rect, index.data(Qt.ItemDataRole.UserRole)
         if not isinstance(row, TriedRow):
@@ -176,6 +177,7 @@ class TriedTitle(QWidget):
     def resizeEvent(self, event: object) -> None:
         self._place()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         used = paint.text(painter, QRect(0, 2, 300, 22), "TRIED ON", section(), theme.soft)
@@ -230,3 +232,22 @@ class MadeTree(QTreeWidget):
         else:
             self.expandToDepth(0)
         self.setUpdatesEnabled(True)
+
+
+class Title(QWidget):
+    """Small spaced capitals above a column."""
+
+    def __init__(self, theme: Theme, words: str) -> None:
+        super().__init__()
+        self._theme, self.words = theme, words
+        self.setFixedHeight(26)
+
+    def say(self, words: str) -> None:
+        """Say something else."""
+        self.words = words
+        self.update()
+
+    @paint.safely
+    def paintEvent(self, event: QPaintEvent) -> None:
+        box = QRect(0, 2, self.width(), 22)
+        paint.text(QPainter(self), box, self.words.upper(), section(), self._theme.soft)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from itertools import pairwise
 
-from PySide6.QtCore import QObject, QRect, Signal
-from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from jutrek.captures import Device
@@ -32,9 +32,9 @@ from jutrek.ui.pages.rules.sections import (
     TrustSection,
     WordsSection,
 )
-from jutrek.ui.pages.rules.tried import MadeTree, TriedTable, TriedTitle
+from jutrek.ui.pages.rules.tried import MadeTree, Title, TriedTable, TriedTitle
 from jutrek.ui.plainly import Label
-from jutrek.ui.theme import SEMIBOLD, Theme, font, section
+from jutrek.ui.theme import SEMIBOLD, Theme, font
 from jutrek.ui.widgets.headline import Headline
 from jutrek.ui.widgets.layout import Card, scrolling
 from jutrek.ui.widgets.statebar import StateBar
@@ -48,24 +48,6 @@ class _Told(QObject):
     """Carries trials from the trier's thread to the window's."""
 
     trial = Signal(object)
-
-
-class _Title(QWidget):
-    """Small spaced capitals above a column."""
-
-    def __init__(self, theme: Theme, words: str) -> None:
-        super().__init__()
-        self._theme, self.words = theme, words
-        self.setFixedHeight(26)
-
-    def say(self, words: str) -> None:
-        """Say something else."""
-        self.words = words
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        box = QRect(0, 2, self.width(), 22)
-        paint.text(QPainter(self), box, self.words.upper(), section(), self._theme.soft)
 
 
 class RulesView(QWidget):
@@ -101,7 +83,7 @@ class RulesView(QWidget):
         self.headline = Headline(theme)
         self.menu = SectionMenu(theme)
         self.composer = Composer(theme)
-        self.title = _Title(theme, SECTIONS[0])
+        self.title = Title(theme, SECTIONS[0])
         self.tried_title, self.table = TriedTitle(theme), TriedTable(theme)
         self.tree = MadeTree(theme)
         self.refiling = RefileView(theme)
@@ -139,12 +121,12 @@ class RulesView(QWidget):
         middle.addWidget(self.stack, 1)
         right = QVBoxLayout()
         right.setSpacing(0)
-        right.addWidget(_Title(self._theme, "The library it makes"))
+        right.addWidget(Title(self._theme, "The library it makes"))
         right.addWidget(Card(self._theme, self.tree, fills=True), 1)
         right.addWidget(self._home_panel())
         left = QVBoxLayout()
         left.setSpacing(0)
-        left.addWidget(_Title(self._theme, "Rules"))
+        left.addWidget(Title(self._theme, "Rules"))
         menu = scrolling(self.menu)
         menu.setFixedWidth(self.menu.width() + 10)
         left.addWidget(Card(self._theme, menu, fills=True), 1)

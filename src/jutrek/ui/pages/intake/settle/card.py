@@ -120,6 +120,7 @@ class QuestionCard(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.entered.emit(self.question.key)
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         edge = theme.accent if self._chosen else theme.line

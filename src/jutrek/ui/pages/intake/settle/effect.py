@@ -42,6 +42,7 @@ class EffectPanel(QWidget):
         self.setAccessibleName(f"{self._answer}: {words}")
         self.update()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         paint.card(painter, self.rect(), theme.card, theme.line)

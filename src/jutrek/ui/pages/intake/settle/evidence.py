@@ -41,6 +41,7 @@ class StripChart(QWidget):
         low, high = min(start for start, _ in ticks), max(start + length for start, length in ticks)
         return low // 3600 * 3600, (high // 3600 + 1) * 3600
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme, question = QPainter(self), self._theme, self._question
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -105,6 +106,7 @@ class WaveChart(QWidget):
             f"Sound of {clip.name} by {clip.sign} over that of {take.name} by {take.sign}: both rise and fall together"
         )
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme, waves = QPainter(self), self._theme, self._waves
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -155,6 +157,7 @@ class NeighbourRow(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(400, SIZE.height() + 22)
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         waiting = set(self._question.captures)

@@ -53,6 +53,7 @@ class Side(QWidget):
         self.update()
         self.changed.emit()
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme, view = QPainter(self), self._theme, self.view
         paint.text(painter, QRect(0, 0, self.width(), 20), self._title, font(13, SEMIBOLD), theme.soft)
@@ -163,6 +164,7 @@ class MatchPanel(QWidget):
         else:
             super().keyPressEvent(event)
 
+    @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), self._theme.paper)
