@@ -267,8 +267,7 @@ def test_a_right_clock_stays_right() -> None:
 
 
 @pytest.mark.parametrize(
-    ("seconds", "words"),
-    [(3600, "+1:00:00"), (-443, "-0:07:23"), (0, "+0:00:00"), (86_400 * 2 + 60, "+2 d 0:01:00")],
+    ("seconds", "words"), [(3600, "+1:00:00"), (-443, "-0:07:23"), (0, "+0:00:00"), (86_400 * 2 + 60, "+2 d 0:01:00")]
 )
 def test_shifts_in_words(seconds: float, words: str) -> None:
     """Hours, minutes, seconds, and days where there are any."""

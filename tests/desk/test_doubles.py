@@ -32,11 +32,6 @@ from tests.making import put as put_file
 
 
 @pytest.fixture
-def ear() -> Ear:
-    return Ear()
-
-
-@pytest.fixture
 def session(ear: Ear) -> Iterator[Talk]:
     """A session that learns."""
     session = Talk(ear)

@@ -24,11 +24,6 @@ Media = Callable[[str], Medium]
 
 
 @pytest.fixture
-def ear() -> Ear:
-    return Ear()
-
-
-@pytest.fixture
 def session(ear: Ear, medium: Media) -> Iterator[Talk]:
     """A session that ends before its media do."""
     session = Talk(ear)

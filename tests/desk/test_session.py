@@ -6,7 +6,6 @@ import os
 import subprocess
 import sys
 import threading
-from collections.abc import Iterator
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -26,18 +25,6 @@ from jutrek.transfer import Outcome
 from tests import making
 from tests.desk.talk import Ear, Talk
 from tests.making import WHEN, names_below, put
-
-
-@pytest.fixture
-def ear() -> Ear:
-    return Ear()
-
-
-@pytest.fixture
-def session(ear: Ear) -> Iterator[Talk]:
-    session = Talk(ear)
-    yield session
-    session.close()
 
 
 def test_the_demo_from_cards_to_home(session: Talk, ear: Ear, demo: Scenario) -> None:

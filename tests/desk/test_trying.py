@@ -129,18 +129,6 @@ def test_a_fault_is_told_and_the_next_wish_served(trier: Trier, ear: Ear) -> Non
     assert whole(ear, HouseRules().name).facts is FACTS
 
 
-@pytest.fixture
-def ear() -> Ear:
-    return Ear()
-
-
-@pytest.fixture
-def session(ear: Ear) -> Iterator[Talk]:
-    session = Talk(ear)
-    yield session
-    session.close()
-
-
 def test_kept_rules_hold_at_once_and_the_next_time(
     session: Talk, ear: Ear, library: Library, card: Path, tmp_path: Path
 ) -> None:

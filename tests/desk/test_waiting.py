@@ -27,11 +27,6 @@ from tests.making import put as put_file
 COUNT = 8
 
 
-@pytest.fixture
-def ear() -> Ear:
-    return Ear()
-
-
 @pytest.fixture(params=[False, True], ids=["not learning", "learning"])
 def session(request: pytest.FixtureRequest, ear: Ear) -> Iterator[Talk]:
     session = Talk(ear)

@@ -30,11 +30,6 @@ def until(holds: Callable[[], object]) -> None:
 
 
 @pytest.fixture
-def ear() -> Ear:
-    return Ear()
-
-
-@pytest.fixture
 def two(ear: Ear) -> Iterator[tuple[Worker, Worker]]:
     """Two workers; what nobody asked to hear of, the ear hears, and what they are about."""
     hub = Hub(lambda call: call())

@@ -14,32 +14,11 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from jutrek.captures import (
-    Capture,
-    Decisions,
-    Moment,
-    ReadFile,
-    ShiftClock,
-    Trust,
-    group,
-    settled,
-    shoots_of,
-)
+from jutrek.captures import Capture, Decisions, Moment, ReadFile, ShiftClock, Trust, group, settled, shoots_of
 from jutrek.demo.shelf import specimens
 from jutrek.demo.shelf.clips import clip_data
 from jutrek.errors import PlanUnusable
-from jutrek.filing import (
-    Action,
-    HouseRules,
-    Plan,
-    Row,
-    RuleError,
-    Structure,
-    Undated,
-    Wishes,
-    from_json,
-    make_plan,
-)
+from jutrek.filing import Action, HouseRules, Plan, Row, RuleError, Structure, Undated, Wishes, from_json, make_plan
 from jutrek.filing.names import legal, same_name, stem_of, suffix_of
 from jutrek.formats import Kind, Precision, Reading, read
 from jutrek.library import Library
@@ -305,10 +284,7 @@ def test_clip_data_travel_with_their_clip(library: Library, ledger: Ledger, card
     put(card / "CLIP" / "C0001.MP4", making.mp4())
     put(card / "CLIP" / "C0001M01.XML", clip_data(WHEN, "+02:00", "Hovar", "4K", "H4-1"))
     plan = planned(library, ledger, [card])
-    assert where(plan) == {
-        "C0001.MP4": "2026/05/20260514_102613.mp4",
-        "C0001M01.XML": "2026/05/20260514_102613M01.xml",
-    }
+    assert where(plan) == {"C0001.MP4": "2026/05/20260514_102613.mp4", "C0001M01.XML": "2026/05/20260514_102613M01.xml"}
 
 
 def wished(library: Library, captures: list[Capture], wishes: Wishes, rules: HouseRules | None = None) -> Plan:
