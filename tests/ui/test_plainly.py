@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+import ast
+import os
 from pathlib import Path
+from urllib.parse import quote_from_bytes
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QMimeData, QPointF, Qt
+from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QLabel, QWidget
 from pytestqt.qtbot import QtBot
 
+import jutrek.ui
+from jutrek.captures.decisions import SetAside
+from jutrek.desk.board import State
 from jutrek.desk.events import PlaceState
 from jutrek.library import LIBRARY, Library, Place, add_place
 from jutrek.library.ledger import Ledger
@@ -16,15 +23,17 @@ from jutrek.library.unwanted import declared
 from jutrek.transfer import bring
 from jutrek.ui.app.registry import PAGES
 from jutrek.ui.app.window import MainWindow
+from jutrek.ui.pages.intake.page import IntakePage
 from jutrek.ui.pages.intake.unbrought import UnbroughtDialog
 from jutrek.ui.pages.journal.places import PlaceCard
 from jutrek.ui.plainly import Label, plain, tip
 from jutrek.ui.theme import current
 from tests import making
-from tests.making import never, planned, put
+from tests.making import WHEN, never, planned, put
 from tests.transfer.test_release import certify
 from tests.ui.conftest import PATIENCE, intake, ready
 
+NO_KEYS = Qt.KeyboardModifier.NoModifier
 HOSTILE = "<b>bold</b>\u202egpj.exe\x1b[31m"
 
 
@@ -122,3 +131,49 @@ def test_what_is_gone_can_be_missed_no_more(qtbot: QtBot, library: Library, tmp_
     assert heard.args == ["let go", tarn.id]
     assert "let go" not in quiet.buttons
     assert "5.0 MB of files that were partly copied." in quiet.accessibleName()
+
+
+def test_a_name_that_is_no_text_is_a_name_like_any_other(
+    qtbot: QtBot, window: MainWindow, library: Library, tmp_path: Path
+) -> None:
+    """Its card is dropped, its picture shown, it is chosen, set aside, brought home, proven; the card is left out."""
+    card = os.fsencode(tmp_path) + b"/caf\xe9 card"
+    os.makedirs(card + b"/DCIM")
+    for name, seed in ((b"latin\xe9\xff.jpg", 1), (b"b.jpg", 2)):
+        Path(os.fsdecode(card + b"/DCIM/" + name)).write_bytes(making.jpeg(WHEN.replace(minute=seed), seed=seed))
+    root, odd = os.fsdecode(card), os.fsdecode(card + b"/DCIM/latin\xe9\xff.jpg")
+    window.begin(library.root, [])
+    qtbot.waitUntil(lambda: intake(window).board.place is not None, timeout=PATIENCE)
+    data = QMimeData()
+    data.setData("text/uri-list", b"file://" + quote_from_bytes(card).encode() + b"\r\nhttp://velmora/x\r\n")
+    window.dropEvent(QDropEvent(QPointF(9, 9), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, NO_KEYS))
+    ready(qtbot, window, 1)
+    view = intake(window)
+    view.open_day(view.board.days[0].key)
+    chosen: list[str] = []
+    view.grid.chosen.connect(chosen.append)
+    for name in (f"{root}/DCIM/b.jpg", odd):
+        view.grid.choose(name)
+    assert chosen[-1] == odd
+    qtbot.waitUntil(lambda: window.pictures.of(view.board.days[0].captures[0]) is not None, timeout=PATIENCE)
+    page = window.page("intake")
+    assert isinstance(page, IntakePage)
+    page.decide([SetAside(frozenset({odd}))])
+    qtbot.waitUntil(lambda: view.board.count(State.ASIDE) == 1, timeout=PATIENCE)
+    window.page("intake").undo()
+    qtbot.waitUntil(lambda: view.board.count(State.BRING) == 2 and view.action_bar.main.isEnabled(), timeout=PATIENCE)
+    view.action_bar.main.click()
+    qtbot.waitUntil(lambda: bool((known := view.board.sources[0].released) and known.safe), timeout=PATIENCE)
+    view.from_column.tiles[root].removed.emit(root)
+    qtbot.waitUntil(lambda: not view.board.sources, timeout=PATIENCE)
+
+
+def test_no_signal_carries_text() -> None:
+    """Qt's text drops bytes that are none: ids and paths go as they are."""
+    kinds = [
+        ast.unparse(node) for path in Path(jutrek.ui.__file__).parent.rglob("*.py")
+        for node in ast.walk(ast.parse(path.read_text()))
+        if isinstance(node, ast.Call) and ast.unparse(node.func) == "Signal"
+    ]  # fmt: skip
+    assert len(kinds) > 50
+    assert [kind for kind in kinds if "str" in kind] == []

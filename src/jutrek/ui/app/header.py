@@ -22,7 +22,7 @@ class Header(QWidget):
 
     painted = Signal()
     """For the first time, and only then."""
-    opened = Signal(str)
+    opened = Signal(object)
     """A page, by its key."""
 
     def __init__(self, theme: Theme, pages: Sequence[Entry], parent: QWidget | None = None) -> None:

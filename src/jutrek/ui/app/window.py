@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import gc
+import os
 import time
 from collections.abc import Callable
 from functools import partial
+from urllib.parse import unquote_to_bytes, urlsplit
 
-from PySide6.QtCore import QSize, Qt
+from PySide6.QtCore import QMimeData, QSize, Qt
 from PySide6.QtGui import (
     QAction,
     QCloseEvent,
@@ -174,7 +176,7 @@ class MainWindow(QMainWindow):
     # ---- what hangs over it
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if any(url.isLocalFile() for url in event.mimeData().urls()):
+        if _dropped(event.mimeData()):
             event.acceptProposedAction()
             self.page(self._first).hover(True)
 
@@ -184,7 +186,7 @@ class MainWindow(QMainWindow):
     def dropEvent(self, event: QDropEvent) -> None:
         first = self.page(self._first)
         first.hover(False)
-        first.take([url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()])
+        first.take(_dropped(event.mimeData()))
         event.acceptProposedAction()
 
     # ---- the end
@@ -232,3 +234,12 @@ class MainWindow(QMainWindow):
 
     def sizeHint(self) -> QSize:
         return QSize(1280, 800)
+
+
+def _dropped(data: QMimeData) -> list[str]:
+    """The local paths that hang over the window (RFC 8089), byte by byte: as text, a name that is none is another."""
+    parts = [urlsplit(bytes(url.toEncoded().data()).decode("ascii", "replace")) for url in data.urls()]
+    found = (
+        unquote_to_bytes(part.path) for part in parts if part.scheme == "file" and part.netloc in ("", "localhost")
+    )
+    return [os.fsdecode(path) for path in found if path]

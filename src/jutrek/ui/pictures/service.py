@@ -48,7 +48,7 @@ class Pictures(QObject):
         closing: what is to be closed once they have ended.
     """
 
-    ready = Signal(str)
+    ready = Signal(object)
     _made = Signal(object, object)
 
     def __init__(self, pool: Pool, ratio: float, parent: QObject | None = None) -> None:

@@ -32,7 +32,7 @@ Details = Callable[[str], "CaptureDetails | None"]
 class CloseLook(QWidget):
     """One capture of a day, large. Arrows walk through the day; with Shift they walk through a clip."""
 
-    walked = Signal(str)
+    walked = Signal(object)
     """To another capture."""
     closed = Signal()
 

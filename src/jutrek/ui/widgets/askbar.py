@@ -21,7 +21,7 @@ def keeps_escape(event: QEvent) -> bool:
 class AskBar(QWidget):
     """A question in place, with its answer and a way out; where something is to be typed, with a field."""
 
-    accepted = Signal(str)
+    accepted = Signal(object)
     refused = Signal()
 
     def __init__(

@@ -25,8 +25,8 @@ class CopiesPanel(QWidget):
     """Every place with its name, its bar, and a line below."""
 
     added = Signal()
-    forgotten = Signal(str)
-    caught_up = Signal(str)
+    forgotten = Signal(object)
+    caught_up = Signal(object)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)

@@ -27,9 +27,9 @@ _FIRST_ROWS, _A_MOMENT = 12, 30
 class DayColumn(QWidget):
     """Rows, and what is done in them, as changes of decisions."""
 
-    chosen = Signal(str)
+    chosen = Signal(object)
     looked = Signal()
-    settled = Signal(str)
+    settled = Signal(object)
     """The key of the row that asked."""
     decided = Signal(object)
     """A list of changes."""

@@ -38,11 +38,11 @@ _LANES_RIGHT, _TEXT_LEAST = 92, 128
 class DayRow(QAbstractButton):
     """One shoot, or a month or year of them, or the captures without a date to trust."""
 
-    opened = Signal(str)
+    opened = Signal(object)
     settled = Signal()
-    described = Signal(str)
-    shifted = Signal(str, float)
-    ranged = Signal(str, float, float)
+    described = Signal(object)
+    shifted = Signal(object, float)
+    ranged = Signal(object, float, float)
     joined = Signal()
     received = Signal(tuple)
     """Ids of captures that were dropped here."""

@@ -171,8 +171,8 @@ class AboutPanel(FieldPanel):
 class DevicePanel(FieldPanel):
     """What a device is called, who carries it, and whether it is one."""
 
-    named = Signal(str, str, str)
-    parted = Signal(str)
+    named = Signal(object, object, object)
+    parted = Signal(object)
 
     def __init__(self, theme: Theme, parent: QWidget) -> None:
         fields = (("Call it", "Stills body"), ("Carried by", "a name"))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from abc import abstractmethod
 
 from PySide6.QtCore import QRect, QSize, Qt, Signal
@@ -30,7 +31,7 @@ _MOST_SHOWN = 14
 class FolderTree(QTreeWidget):
     """The tree that the plan makes or fills, with the number of captures that come."""
 
-    narrowed = Signal(str)
+    narrowed = Signal(object)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -75,7 +76,7 @@ class FolderTree(QTreeWidget):
     def _add(self, path: str, coming: int, home: int, *, exists: bool) -> None:
         theme, (above, _, name) = self._theme, path.rpartition("/")
         item = QTreeWidgetItem([name or "the library's root", f"+{coming:,}" if coming else f"{home:,}"])
-        item.setData(0, _PATH, path)
+        item.setData(0, _PATH, os.fsencode(path))
         item.setFont(0, font(13, SEMIBOLD if not above else font().weight()))
         item.setFont(1, font(13, SEMIBOLD))
         item.setTextAlignment(1, paint.RIGHT)
@@ -114,7 +115,7 @@ class FolderTree(QTreeWidget):
         return QSize(WIDTH - 20, 25 * min(_MOST_SHOWN, max(1, len(self._items))) + 6)
 
     def _on_pressed(self, item: QTreeWidgetItem) -> None:
-        self.narrowed.emit(str(item.data(0, _PATH)))
+        self.narrowed.emit(os.fsdecode(bytes(item.data(0, _PATH))))
 
 
 class Panel(QWidget):

@@ -288,7 +288,7 @@ class CaptureDelegate(QStyledItemDelegate):
 class CaptureGrid(QListView):
     """The captures of the open day. It is as tall as its content: the column around it scrolls."""
 
-    chosen = Signal(str)
+    chosen = Signal(object)
     selected = Signal()
     looked = Signal()
     discarded = Signal()

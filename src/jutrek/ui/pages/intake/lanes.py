@@ -40,9 +40,9 @@ class Lanes(QWidget):
     """The lanes of a row. A drag along one tells by how much; with Ctrl it chooses what lies within."""
 
     pressed = Signal()
-    shifted = Signal(str, float)
+    shifted = Signal(object, float)
     """A device's key, and seconds."""
-    ranged = Signal(str, float, float)
+    ranged = Signal(object, float, float)
     """A device's key (empty for all), and hours from and to."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:

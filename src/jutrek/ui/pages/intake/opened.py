@@ -25,15 +25,15 @@ _KINDS = ((STILL, "stills"), (CLIP, "clips"), (SOUND, "takes of sound"))
 class Opened(QWidget):
     """A grid of captures below a bar that counts what is selected and offers what can be done with it."""
 
-    split = Signal(str)
+    split = Signal(object)
     aside = Signal(tuple, bool)
     """Ids of captures, and whether they are taken in again."""
-    shifting = Signal(tuple, str)
+    shifting = Signal(tuple, object)
     """Ids of captures, and the shift that was typed."""
-    placing = Signal(tuple, str)
+    placing = Signal(tuple, object)
     """Ids of captures, and the date that was typed."""
-    carried = Signal(tuple, str)
-    told = Signal(tuple, str)
+    carried = Signal(tuple, object)
+    told = Signal(tuple, object)
     fitted = Signal()
 
     def __init__(self, theme: Theme, pictures: Pictures, parent: QWidget | None = None) -> None:

@@ -25,7 +25,7 @@ class Overlays(QObject):
 
     decided = Signal(object)
     set_days = Signal(int, int, object, object)
-    narrowed = Signal(str)
+    narrowed = Signal(object)
 
     def __init__(self, theme: Theme, pictures: Pictures, page: QWidget) -> None:
         super().__init__(page)

@@ -24,13 +24,13 @@ _KINDS = ((STILL, "still"), (CLIP, "clip"), (SOUND, "take"), (SIDECAR, "sidecar"
 class SourceTile(QWidget):
     """A source: device colour, letter and name, medium and size, counts, and what is going on with it."""
 
-    removed = Signal(str)
-    named = Signal(str)
-    proved = Signal(str)
-    ejected = Signal(str)
-    cleared = Signal(str)
-    certified = Signal(str)
-    asked = Signal(str)
+    removed = Signal(object)
+    named = Signal(object)
+    proved = Signal(object)
+    ejected = Signal(object)
+    cleared = Signal(object)
+    certified = Signal(object)
+    asked = Signal(object)
     """What was not brought from it, and what becomes of that."""
 
     def __init__(self, theme: Theme, view: SourceView, parent: QWidget | None = None) -> None:
@@ -252,7 +252,7 @@ class SourceTile(QWidget):
 class AppearedTile(QWidget):
     """A card that appeared: what it is, and the question whether it is to be read."""
 
-    wanted = Signal(str)
+    wanted = Signal(object)
 
     def __init__(
         self, theme: Theme, key: str, title: str, about: str, answer: str, parent: QWidget | None = None
@@ -330,13 +330,13 @@ class FromColumn(QWidget):
     """All tiles, one below the other."""
 
     wanted = Signal()
-    removed = Signal(str)
-    named = Signal(str)
-    proved = Signal(str)
-    ejected = Signal(str)
-    cleared = Signal(str)
-    certified = Signal(str)
-    asked = Signal(str)
+    removed = Signal(object)
+    named = Signal(object)
+    proved = Signal(object)
+    ejected = Signal(object)
+    cleared = Signal(object)
+    certified = Signal(object)
+    asked = Signal(object)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)

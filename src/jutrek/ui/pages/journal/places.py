@@ -22,7 +22,7 @@ _ABREAST = 2
 class PlaceCard(QWidget):
     """One place, with what can be done about it."""
 
-    wanted = Signal(str, str)
+    wanted = Signal(object, object)
     """What: `check`, `catch up`, `library`, `copy`, `mend` or `let go`; and the place's id."""
 
     def __init__(self, theme: Theme, state: PlaceState, parent: QWidget | None = None) -> None:
@@ -102,7 +102,7 @@ class PlaceCard(QWidget):
 class PlacesColumn(QWidget):
     """All places, one below the other, and a way to have one more."""
 
-    wanted = Signal(str, str)
+    wanted = Signal(object, object)
     added = Signal()
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:

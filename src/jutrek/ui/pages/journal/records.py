@@ -121,7 +121,7 @@ class _Rows(QStyledItemDelegate):
 class RecordList(QListView):
     """Runs; one is chosen."""
 
-    chosen = Signal(str)
+    chosen = Signal(object)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)

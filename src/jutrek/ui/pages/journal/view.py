@@ -23,11 +23,11 @@ _NARROW = 1200
 class JournalView(QWidget):
     """Shows what was done, and passes wishes on as signals."""
 
-    opened = Signal(str)
-    taken_back = Signal(str, object)
-    finished = Signal(str)
-    reported = Signal(str)
-    certified = Signal(str)
+    opened = Signal(object)
+    taken_back = Signal(object, object)
+    finished = Signal(object)
+    reported = Signal(object)
+    certified = Signal(object)
     emptied = Signal()
     stopped = Signal()
 

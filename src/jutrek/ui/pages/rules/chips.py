@@ -59,7 +59,7 @@ def forms_of(name: str) -> Iterator[str]:
 class PieceMenu(QMenu):
     """The menu of a chip in use."""
 
-    chosen = Signal(str)
+    chosen = Signal(object)
     """Another format."""
     optional = Signal()
     """It is to be there only when there is one, or always again."""

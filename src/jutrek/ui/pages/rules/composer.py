@@ -67,7 +67,7 @@ class Composer(QWidget):
 
     changed = Signal(object)
     """The rules with the edited pattern or scheme."""
-    broken = Signal(str)
+    broken = Signal(object)
     """What is wrong with the text, as a sentence; empty when nothing is any more."""
     chosen = Signal(int)
     """The number of the scheme to edit; as many as there are schemes: that of everything."""
@@ -242,7 +242,7 @@ class Composer(QWidget):
 class Conditions(QWidget):
     """For which captures a scheme is: kinds, a device, words."""
 
-    changed = Signal(object, str, str)
+    changed = Signal(object, object, object)
     removed = Signal()
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:

@@ -55,7 +55,7 @@ class PathEditor(QWidget):
 
     changed = Signal(object)
     """The new pattern."""
-    refused = Signal(str)
+    refused = Signal(object)
 
     def __init__(self, theme: Theme, use: str, parent: QWidget | None = None) -> None:
         """

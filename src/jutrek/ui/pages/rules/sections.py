@@ -45,7 +45,7 @@ class Section(QWidget):
     """A form for some of the rules. It tells the rules with what was changed, or what is wrong."""
 
     changed = Signal(object)
-    broken = Signal(str)
+    broken = Signal(object)
 
     def __init__(self, theme: Theme, lead: str, parent: QWidget | None = None) -> None:
         """

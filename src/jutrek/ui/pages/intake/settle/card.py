@@ -21,11 +21,11 @@ _MARGIN, _CERTAINTY = 16, 90
 class QuestionCard(QWidget):
     """One open question."""
 
-    answered = Signal(str, int)
-    typed = Signal(str, str)
+    answered = Signal(object, int)
+    typed = Signal(object, object)
     """The question's key, and the shift or date that was typed."""
-    matching = Signal(str)
-    entered = Signal(str)
+    matching = Signal(object)
+    entered = Signal(object)
 
     def __init__(self, theme: Theme, pictures: Pictures, question: Question) -> None:
         super().__init__()

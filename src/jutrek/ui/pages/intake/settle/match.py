@@ -65,7 +65,7 @@ class Side(QWidget):
 class MatchPanel(QWidget):
     """Lies over the board. The difference of the two times is the shift; or the true time is typed."""
 
-    matched = Signal(str, float)
+    matched = Signal(object, float)
     """The question's key, and seconds."""
     left = Signal()
 

@@ -22,10 +22,10 @@ if TYPE_CHECKING:
 class SettleView(QWidget):
     """The column of questions, and the panel that tells what the chosen one's proposed answer changes."""
 
-    answered = Signal(str, int)
+    answered = Signal(object, int)
     decided = Signal(object)
-    matching = Signal(str)
-    wondered = Signal(str)
+    matching = Signal(object)
+    wondered = Signal(object)
     """Whose effect is to be found out."""
 
     def __init__(self, theme: Theme, pictures: Pictures, parent: QWidget | None = None) -> None:
