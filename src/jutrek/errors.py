@@ -306,7 +306,7 @@ class LibraryBusy(LibraryTrouble):
     """Another Jutrek holds the library's lock."""
 
     def __init__(self, path: str) -> None:
-        super().__init__(f"Another Jutrek is bringing files home to {shown(path)}. Wait for it, or stop it.")
+        super().__init__(f"Another Jutrek is at work in {shown(path)}. It can be used as soon as that has ended.")
         self.path = path
 
 

@@ -6,6 +6,7 @@ import os
 import subprocess
 import sys
 import threading
+import time
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -22,6 +23,7 @@ from jutrek.errors import LibraryMissing, SourceRefused, SourceUnreadable, Stopp
 from jutrek.filing import HouseRules, Undated, from_json
 from jutrek.library import Library
 from jutrek.transfer import Outcome
+from jutrek.transfer.lock import locked
 from tests import making
 from tests.desk.talk import Ear, Talk
 from tests.making import WHEN, names_below, put
@@ -263,6 +265,16 @@ def test_recordings_are_listened_to_while_nothing_else_is_to_do(session: Talk, e
     ear.board(heard)
     session.remove_source(demo.sources[3])
     ear.board(lambda board: len(board.sources) == 1 and not heard(board))
+
+
+def test_a_library_is_had_as_soon_as_another_jutrek_has_left_it(session: Talk, ear: Ear, library: Library) -> None:
+    """Why it cannot be had yet is said once; nobody has to ask again."""
+    with locked(library):
+        session.open_library(library.root)
+        assert "Another Jutrek is at work" in str(ear.wait(events.Trouble).error)
+        time.sleep(2.5)
+        assert not [one for one in ear.heard if isinstance(one, events.Trouble)]
+    assert ear.board().place
 
 
 def test_the_library_does_not_wait_for_an_intake_nor_a_question_for_a_run(

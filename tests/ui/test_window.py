@@ -16,6 +16,7 @@ from jutrek.demo import Scenario
 from jutrek.desk.board import State
 from jutrek.library import Library
 from jutrek.transfer import carry
+from jutrek.transfer.lock import locked
 from jutrek.ui import paint
 from jutrek.ui.app.start import picture_of_window
 from jutrek.ui.app.window import MainWindow
@@ -218,6 +219,17 @@ def test_trouble_stays_until_something_else_is_done(
     qtbot.waitUntil(lambda: not intake(small).board.sources, timeout=PATIENCE)
     assert words(small).startswith("Ready.")
     assert not intake(small).action_bar.main.isEnabled()
+
+
+def test_a_second_window_has_the_library_once_the_first_has_left_it(
+    qtbot: QtBot, window: MainWindow, library: Library
+) -> None:
+    """It says why it has none until then, and nothing of that afterwards."""
+    with locked(library):
+        window.begin(library.root, [])
+        qtbot.waitUntil(lambda: "Another Jutrek is at work" in intake(window).action_bar.words(), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: intake(window).board.place is not None, timeout=PATIENCE)
+    assert "Another Jutrek" not in intake(window).action_bar.words()
 
 
 def test_without_a_library_nothing_can_be_brought(qtbot: QtBot, window: MainWindow, card: Path) -> None:

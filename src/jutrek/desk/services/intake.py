@@ -29,7 +29,7 @@ from jutrek.desk.storage import storage_at
 from jutrek.desk.story import as_objects
 from jutrek.desk.workbench import Workbench
 from jutrek.desk.worker import Worker
-from jutrek.errors import PlanUnusable, Stopped, shown
+from jutrek.errors import LibraryBusy, PlanUnusable, Stopped, shown
 from jutrek.filing import HouseRules
 from jutrek.filing.planner import all_facts
 from jutrek.library import keep_devices
@@ -46,6 +46,8 @@ if TYPE_CHECKING:
 _MANY = 5000
 """Captures from which on a change takes longer than a blink."""
 _BOARD_EVERY = 0.4
+_ASK_AGAIN = 2.0
+"""Seconds after which a library is asked for again in which another Jutrek is at work."""
 
 
 class IntakeService:
@@ -63,6 +65,8 @@ class IntakeService:
         self._knows = (False, False)
         self._drawn = self._drawing_took = 0.0
         self._redraws = False
+        self._awaited: tuple[str, bool, float] | None = None
+        """A library in which another Jutrek is at work, whether it was chosen, and when it is asked for again."""
         self.paused = True
         """Whether recordings are listened to, and pictures compared, while nothing else is to be done."""
 
@@ -76,13 +80,19 @@ class IntakeService:
             chosen: whether a person chose the folder just now.
 
         Raises:
-            LibraryTrouble: when it cannot be used; then there is none.
+            LibraryTrouble: when it cannot be used; then there is none. One in which another Jutrek is at work is
+                opened as soon as that has ended.
         """
         self.close()
         self._bench.use_library(None, None)
-        services = self._worker.have_done(
-            self._library.worker, lambda: self._library.open(path, chosen=chosen), to_the_end=True
-        )
+        self._awaited = None
+        try:
+            services = self._worker.have_done(
+                self._library.worker, lambda: self._library.open(path, chosen=chosen), to_the_end=True
+            )
+        except LibraryBusy:
+            self._awaited = path, chosen, time.monotonic() + _ASK_AGAIN
+            raise
         from jutrek.library.ledger import Ledger
 
         library = services.library
@@ -98,7 +108,7 @@ class IntakeService:
 
     def use_side(self, library: LibrarySide) -> None:
         """The library was let go, as it does not answer: another one is asked from now on, once it is chosen."""
-        self._library = library
+        self._library, self._awaited = library, None
         self.close()
         self._plan_due = self._looks_due = False
         self._bench.use_library(None, None)
@@ -388,12 +398,19 @@ class IntakeService:
     @property
     def has_work(self) -> bool:
         """Whether something can be listened to, or compared."""
+        if self._awaited is not None and time.monotonic() >= self._awaited[2]:
+            return True
         self._ears.paused = self.paused
         compares = self._looks_due and self._knows[1] and not self.paused and not self._library.worker.busy
         return compares or self._ears.has_work
 
     def go_on(self) -> None:
-        """Listen, or compare, a little."""
+        """Ask again for a library that is awaited; listen, or compare, a little."""
+        if self._awaited is not None:
+            path, chosen, _ = self._awaited
+            with contextlib.suppress(LibraryBusy):
+                self.open_library(path, chosen=chosen)
+            return
         # What tells whose clock is right comes first: it concerns what is about to come home.
         if self._ears.has_work:
             self._ears.go_on()

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 
 from jutrek.desk import events
 from jutrek.desk.events import Who
+from jutrek.errors import JutrekError, LibraryBusy
 from jutrek.ui.pages.intake.cards import Cards
 from jutrek.ui.pages.intake.runs import Runs
 from jutrek.ui.pages.intake.view import IntakeView
@@ -36,6 +37,8 @@ class IntakePage(Page):
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
+        self._awaits = False
+        """Whether what is said is that another Jutrek has the library."""
         view = self.view = self.widget = IntakeView(context.theme, context.pictures)
         view.details = self._details
         self.runs = Runs(self, view)
@@ -171,8 +174,16 @@ class IntakePage(Page):
 
     # ---- what it is told
 
+    def say_trouble(self, error: JutrekError) -> None:
+        super().say_trouble(error)
+        self._awaits = isinstance(error, LibraryBusy)
+
     def _show_board(self, event: events.BoardChanged) -> None:
         self.view.show_board(event.board)
+        if self._awaits and event.board.place is not None:
+            # Another Jutrek has left it.
+            self._awaits = False
+            self.notify("")
 
     def _details(self, capture: str) -> CaptureDetails | None:
         session = self.context.client.session
