@@ -383,6 +383,20 @@ def test_two_names_of_one_file_are_one_copy(
     assert everything(card) == before
 
 
+def test_a_copy_that_became_the_library_s_own_file_is_none(
+    home: Library, ledger: Ledger, card: Path, tarn: Place  # noqa: F811
+) -> None:  # fmt: skip
+    """Its bytes are as proven, but it is one file with another copy, or with the card's: nothing is safe by it."""
+    assert certify(card, home, ledger, tarn).safe
+    name = first(home)
+    data = Path(home.root, name).read_bytes()
+    for other in (Path(home.root, name), next(path for path in card.rglob("*.*") if path.read_bytes() == data)):
+        Path(tarn.root, name).unlink()
+        os.link(other, Path(tarn.root, name))
+        certificate = certify(card, home, ledger, tarn)
+        assert certificate.verdict == f"Not safe to clear: Tarn lacks 1 of {len(certificate.files)} files."
+
+
 def test_a_planned_name_is_home_only_once_its_bytes_were_read(library: Library, ledger: Ledger, card: Path) -> None:
     """A file of the right name and size that the journal never called proven is compared with its source."""
     fill(card, 3)

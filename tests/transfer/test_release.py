@@ -345,5 +345,9 @@ def test_a_check_goes_on_where_the_last_one_ended(home: Library, ledger: Ledger)
     old = {path: mark._replace(at="2020-01-01T00:00:00+00:00") for path, mark in ledger.proofs("").items()}
     ledger.put_proofs(list(old.values())[:2])
     assert [mark.at[:4] for mark in ledger.proofs("").values()][:2] == ["2020"] * 2
-    check(home, ledger, as_place(home), stop=never())
+    told: list[tuple[int, int]] = []
+    check(home, ledger, as_place(home), stop=never(), report=lambda done, total: told.append((done, total)))
+    size = sum(mark.size for mark in ledger.proofs("").values())
+    assert ([done for done, _ in told], {total for _, total in told}) == (sorted(done for done, _ in told), {size})
+    assert told[-1] == (size, size)
     assert "2020" not in {mark.at[:4] for mark in ledger.proofs("").values()}
