@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable, Iterator
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -14,6 +15,7 @@ from jutrek.desk import pool as pool_room
 from jutrek.desk.events import Who
 from jutrek.desk.hub import Hub, Teller
 from jutrek.desk.pool import Pool
+from jutrek.desk.watchman import Watchman
 from jutrek.desk.worker import Urgency, Worker
 from jutrek.errors import JutrekError, NotPossible, OurFault, Stopped
 from tests.desk.talk import Ear
@@ -217,3 +219,27 @@ def test_a_medium_that_hangs_takes_nobody_elses_turn(monkeypatch: pytest.MonkeyP
     until(lambda: pool.idle)
     pool.end()
     assert pool.join(WAIT)
+
+
+def test_who_writes_for_long_is_not_taken_for_one_that_hangs(
+    two: tuple[Worker, Worker], ear: Ear, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    """While every disk tells its room, it is said later, and given up much later; who looks is left alone."""
+    for name, seconds in (("LATE", 0.1), ("_SLOW", 0.5), ("_DEAD", 1.2)):
+        monkeypatch.setattr(f"jutrek.desk.watchman.{name}", seconds)
+    worker, gate, given_up, troubles = two[1], threading.Event(), list[Worker](), list[JutrekError]()
+    disks = {str(tmp_path): "Archive"}
+    watch = Watchman(lambda: two, lambda: disks, lambda one, _: given_up.append(one), lambda _: False)
+    watch.start()
+    worker.about, worker.begins = "Archive", watch.nudge
+    began = time.monotonic()
+    worker.ask(lambda: until(worker.stop.is_set) or gate.wait(WAIT), None, troubles.append)
+    time.sleep(0.7)
+    assert ear.all == []
+    worker.stop.set()
+    until(lambda: given_up)
+    assert time.monotonic() - began >= 0.7 + 1.2
+    assert [one.what for one in ear.all] == ["Asking Archive", "Archive has not answered for 1 s"]
+    gate.set()
+    until(lambda: not worker.busy)
+    watch.end()

@@ -11,6 +11,7 @@ thread and hears there what comes of them; what concerns everybody it hears as e
 
 from __future__ import annotations
 
+import os
 import threading
 import time
 from collections.abc import Callable, Mapping
@@ -24,7 +25,7 @@ from jutrek.desk.hub import Hub, Teller
 from jutrek.desk.services.opened import IntakeSide
 from jutrek.desk.services.side import LibrarySide
 from jutrek.desk.watchman import Watchman
-from jutrek.desk.worker import Ticket, Urgency, Worker
+from jutrek.desk.worker import LATE, Ticket, Urgency, Worker
 from jutrek.errors import JutrekError, LibraryMissing, NoAnswer, reason, shown
 
 if TYPE_CHECKING:
@@ -272,7 +273,8 @@ class Session:
 
     def _disks(self) -> dict[str, str]:
         """The roots of the library, its places and the sources, with their names."""
-        found, services, intake = {}, self._library.services, self._intake
+        services, intake, opening = self._library.services, self._intake, self._library.opening
+        found = {opening: os.path.basename(opening)} if opening else {}
         if services is not None:
             found = {services.library.root: services.library.name}
             found |= {place.root: place.name for place in services.places.known.here}
@@ -281,7 +283,8 @@ class Session:
     def _tell_late(self, hanging: Callable[[], Mapping[str, str]]) -> bool:
         """Tell of sources that do not answer, once a second. Returns whether there are any."""
         late = self._intake.late if self._intake is not None else ()
-        told = {reader.root: int(reader.silence()) for reader in late if not reader.over.is_set()}
+        silent = {reader.root: reader.silence() for reader in late if not reader.over.is_set()}
+        told = {root: int(seconds) if seconds >= LATE else 0 for root, seconds in silent.items()}
         if told != self._told_late and (at_fault := hanging()):
             # It may be the library that holds up who reads a source.
             told = {root: seconds for root, seconds in told.items() if root in at_fault}

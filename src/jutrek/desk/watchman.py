@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 import threading
 import time
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 
@@ -19,6 +19,8 @@ from jutrek.errors import NoAnswer
 _EVERY = 0.04
 _SOON = 0.08
 """Seconds without a sign after which it is said what is asked; sooner than a person would wonder."""
+_SLOW, _DEAD = 5.0, 30.0
+"""The same where every disk still tells its room: one may write out what it took before, which lasts."""
 _ASKED = 0.2
 _LATE_EVERY = 0.5
 
@@ -90,26 +92,18 @@ class Watchman:
                 worker.unsay(before.words)
             return _Seen(signs, now)
         silent = now - before.at
-        if silent >= LATE:
-            if worker.stop.wanted:
-                names = " and ".join(self._hanging().values())
-                self._given_up(worker, NoAnswer(names or worker.about, silent))
-            elif int(silent) > before.told:
+        if silent >= LATE and (worker.stop.wanted or int(silent) > before.told):
+            names = list(self._hanging().values())
+            if worker.stop.wanted and (names or silent >= _DEAD):
+                self._given_up(worker, NoAnswer(" and ".join(names) or worker.about, silent))
+            elif int(silent) > before.told and (names or silent >= _SLOW):
                 before.told = int(silent)
-                before.words = f"{self._who_hangs(worker)} for {before.told} s"
+                before.words = f"{_who_hangs(worker, names)} for {before.told} s"
                 worker.say(before.words)
         elif silent >= _SOON and before.told < 0 and not worker.teller.works and worker.teller.moving is None:
             before.told, before.words = 0, f"Asking {worker.about or 'the disk'}"
             worker.say(before.words)
         return before
-
-    def _who_hangs(self, worker: Worker) -> str:
-        names = list(self._hanging().values())
-        if names:
-            return f"{' and '.join(names)} {'has' if len(names) == 1 else 'have'} not answered"
-        if worker.teller.moving:
-            return "Nothing has come through"
-        return f"{worker.about or 'The disk'} has not answered"
 
     def _hanging(self) -> dict[str, str]:
         """The roots and names of disks that do not answer when they are asked for their room."""
@@ -122,3 +116,11 @@ class Watchman:
             except OSError:
                 continue
         return found
+
+
+def _who_hangs(worker: Worker, names: Sequence[str]) -> str:
+    if names:
+        return f"{' and '.join(names)} {'has' if len(names) == 1 else 'have'} not answered"
+    if worker.teller.moving:
+        return "Nothing has come through"
+    return f"{worker.about or 'The disk'} has not answered"

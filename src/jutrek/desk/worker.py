@@ -180,6 +180,11 @@ class Worker:
         return self._thread.is_alive()
 
     @property
+    def abandoned(self) -> bool:
+        """Whether it was left behind."""
+        return self._abandoned
+
+    @property
     def closing(self) -> bool:
         """Whether it is to end."""
         return self._closed

@@ -27,6 +27,7 @@ class LibrarySide:
         worker: does everything that changes the library.
         lock: held by whoever works with the library's files: this worker, or an intake that compares itself with it.
         services: of the library that is open. Only the worker's thread uses them; others may ask if there are any.
+        opening: the root of the library that is being opened; empty while none is.
         learns: whether the library is looked through while nothing else is to be done.
     """
 
@@ -41,6 +42,7 @@ class LibrarySide:
         self.lock = threading.RLock()
         self.services: LibraryServices | None = None
         self.learns = False
+        self.opening = ""
         self._intake, self._opened = intake, opened
         worker.idle = self
 
@@ -65,9 +67,16 @@ class LibrarySide:
         Raises:
             LibraryTrouble: when it cannot be used; then none is open.
         """
+        self.opening = os.path.abspath(path)
+        self.worker.about = shown(os.path.basename(self.opening))
+        try:
+            return self._open(path, chosen=chosen)
+        finally:
+            self.opening = ""
+
+    def _open(self, path: str, *, chosen: bool) -> LibraryServices:
         from jutrek.desk.services.library import LibraryServices
 
-        self.worker.about = shown(os.path.basename(os.path.abspath(path)))
         with self.worker.holding(self.lock):
             if self.services is not None:
                 self.close()

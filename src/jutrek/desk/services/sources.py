@@ -10,7 +10,7 @@ from jutrek.desk.intake import Found
 from jutrek.desk.reader import Reader
 from jutrek.desk.workbench import Workbench
 from jutrek.desk.worker import LATE, Worker
-from jutrek.errors import JutrekError, SourceRefused, SourceUnreadable, Stopped
+from jutrek.errors import JutrekError, SourceRefused, Stopped
 from jutrek.library import Library, apart
 
 _LOOK_EVERY = 0.02
@@ -114,7 +114,7 @@ class SourcesService:
                 if known:
                     self._publish()
                 raise
-            if not (awaited and isinstance(error, SourceUnreadable)):
+            if not awaited or reader.walks:
                 self._worker.teller.tell(events.Trouble(reader.root, error))
             if not known and not reader.walks:
                 return
@@ -166,7 +166,8 @@ class SourcesService:
 
     def keep_draft(self) -> None:
         """Keep what has to be kept to go on with this intake another time."""
-        if self.library is not None and self._bench.draft.sources:
+        # One that was left behind would write over what was decided since.
+        if self.library is not None and self._bench.draft.sources and not self._worker.abandoned:
             drafts.keep(self.library.id, self._bench.draft)
 
 
