@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QLocale, QRect, Qt, Signal
+from PySide6.QtCore import QEvent, QLocale, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
@@ -198,7 +198,10 @@ class CloseLook(QWidget):
         painter.drawRoundedRect(chip, 4, 4)
         paint.text(painter, chip, view.device.letter, font(12.5, BOLD), theme.card, align=paint.CENTRE)
         line = QRect(chip.right() + 10, 12, self.earlier.x() - chip.right() - 30, 28)
-        used = paint.text(painter, line, view.name, font(17, SEMIBOLD), theme.ink)
+        # What became of it matters more than the whole of a long name.
+        half = QRect(line.topLeft(), QSize(line.width() // 2, line.height()))
+        middle = Qt.TextElideMode.ElideMiddle
+        used = paint.text(painter, half, view.name, font(17, SEMIBOLD), theme.ink, cut=middle)
         words, colour = f"becomes {view.new_name}", theme.soft
         if view.state in (State.HOME, State.TWIN, State.BROUGHT):
             words = f"is at home as {view.destination}"
