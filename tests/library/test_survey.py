@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -100,6 +101,26 @@ def test_names_that_were_swapped_are_noticed(library: Library, ledger: Ledger) -
     assert (found.changed, found.gone, found.moved) == (1, 1, 0)
     ledger.move([("c.jpg", "f.jpg")])
     assert ledger.given() == {"b.jpg": "c.jpg"}
+
+
+def test_a_frame_of_the_same_size_and_time_is_another_one(library: Library, ledger: Ledger) -> None:
+    """What came in its place, with another name, has none of its proofs; the very file has, and so has a copy of it."""
+    path = known(library, ledger, "a.jpg", b"picture" * 20)
+    one = ledger.of_paths(["a.jpg"])["a.jpg"]
+    ledger.put([replace(one, quick=None)])
+    path.unlink()
+    other = Path(library.root, "b.jpg")
+    other.write_bytes(b"another" * 20)
+    os.utime(other, ns=(1, one.mtime_ns))
+    found = survey(library, ledger)
+    assert (found.new, found.gone, found.moved) == (1, 1, 0)
+    assert ledger.of_paths(["b.jpg"])["b.jpg"].full is None
+    other.unlink()
+    survey(library, ledger)
+    ledger.put([replace(one, path="gone.jpg", quick=None)])
+    os.utime(put(Path(library.root, "c.jpg"), b"picture" * 20), ns=(1, one.mtime_ns))
+    assert survey(library, ledger).moved == 1
+    assert ledger.of_paths(["c.jpg"])["c.jpg"].full == one.full
 
 
 def test_a_changed_file_is_a_new_version(library: Library, ledger: Ledger) -> None:

@@ -16,7 +16,7 @@ from jutrek.library import Library, Place, add_place, as_place, survey
 from jutrek.library.home import State
 from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
-from jutrek.transfer import bring
+from jutrek.transfer import bring, recover
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.certificate import Certificate, OnSource, Where
 from jutrek.transfer.checking import Finding, check, let_go, mend
@@ -333,6 +333,24 @@ def test_bad_bytes_are_never_mended_with_bad_bytes(home: Library, ledger: Ledger
     outcome = mend([found.mark], home, ledger, as_place(home), [tarn], stop=never())
     assert "reads differently than when it was proven" in outcome.failed[0].why
     assert Path(home.root, name).read_bytes() == bad
+
+
+def test_a_new_ledger_knows_what_a_check_found(home: Library, ledger: Ledger) -> None:
+    """From the journal: what was proven for the first time, what somebody changed, and what was found well again."""
+    name, other = sorted(names_below(home.root))[:2]
+    put(Path(home.root, "new.jpg"), making.jpeg(seed=77))
+    rot(Path(home.root, name))
+    put(Path(home.root, other), making.jpeg(seed=78))
+    survey(home, ledger)
+    check(home, ledger, as_place(home), stop=never())
+    rot(Path(home.root, name))
+    check(home, ledger, as_place(home), stop=never())
+    with Ledger(f"{home.ledger_path}.new") as again:
+        recover(home, again)
+        survey(home, again)
+        known = {path: (mark.size, mark.full, mark.state) for path, mark in again.marks("").items()}
+    assert {known[path][2] for path in (name, other, "new.jpg")} == {State.PROVEN}
+    assert known == {path: (mark.size, mark.full, mark.state) for path, mark in ledger.marks("").items()}
 
 
 def test_a_check_goes_on_where_the_last_one_ended(home: Library, ledger: Ledger) -> None:

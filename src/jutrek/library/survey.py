@@ -1,9 +1,10 @@
 """Surveying a library: comparing the ledger with the disk. Nothing on disk is moved or changed.
 
 A file that is gone from one path and has come to another, since somebody moved or renamed it, is known again by its
-content: by its quick fingerprint, and where none was made yet by size and time of change to the nanosecond. What the
-ledger knows of it moves along. So are files whose names were swapped, by size, time and fingerprint. A file whose size
-or time changed is a new version: its fingerprints are forgotten.
+content: by its quick fingerprint; where none was made yet by size and time of change to the nanosecond and its name or
+inode, else by its full fingerprint: frames of a burst may agree in size and time. What the ledger knows of it moves
+along. So are files whose names were swapped. A file whose size or time changed is a new version: its fingerprints are
+forgotten.
 """
 
 from __future__ import annotations
@@ -17,7 +18,7 @@ from typing import TYPE_CHECKING
 
 from jutrek.disk import HASH_LISTS, OWN_FOLDER, TEMPORARY
 from jutrek.errors import LibraryMissing, SourceUnreadable, Stopped, reason
-from jutrek.library.fingerprint import quick
+from jutrek.library.fingerprint import full, quick
 from jutrek.library.home import HomeFile
 from jutrek.library.identity import Library
 
@@ -74,11 +75,12 @@ def survey(
             came.append(fresh[-1])
         else:
             changed[path] = before
-    moves = _moved(library, ledger, known, came) if known and came else {}
+    evidence = _Evidence(library.root, ledger, stop)
+    moves = _moved(ledger, known, came, evidence) if known and came else {}
     if changed:
         taken = {now.path for now in moves.values()}
         old = changed | {path: stamp for path, stamp in known.items() if path not in moves}
-        moves |= _swapped(library, ledger, old, [one for one in fresh if one.path not in taken], changed.keys())
+        moves |= _swapped(ledger, old, [one for one in fresh if one.path not in taken], changed.keys(), evidence)
     ledger.move(((old, now.path) for old, now in moves.items()), by_hand=True)
     arrived = {now.path: now for now in moves.values()}
     ledger.put([arrived.get(one.path, one) for one in fresh])
@@ -92,7 +94,11 @@ def _count(paths: Iterator[str]) -> int:
 
 
 def _swapped(
-    library: Library, ledger: Ledger, old: dict[str, tuple[int, int]], now: list[HomeFile], changed: Collection[str]
+    ledger: Ledger,
+    old: dict[str, tuple[int, int]],
+    now: list[HomeFile],
+    changed: Collection[str],
+    evidence: _Evidence,
 ) -> dict[str, HomeFile]:
     """Files whose names were exchanged, two or more in turn: by the path that they had, what they are now.
 
@@ -103,10 +109,9 @@ def _swapped(
     for one in now:
         by_stamp[one.size, one.mtime_ns].append(one)
     found: dict[str, HomeFile] = {}
-    marks: dict[str, bytes] = {}
     for before in ledger.of_paths(path for path, stamp in old.items() if stamp in by_stamp).values():
         candidates = by_stamp[before.size, before.mtime_ns]
-        alike = [one for one in candidates if _same(before, one, library.root, marks)]
+        alike = [one for one in candidates if evidence.same(before, one)]
         if len(alike) == 1:
             found[before.path] = replace(alike[0], quick=before.quick, full=before.full)
             candidates.remove(alike[0])
@@ -117,7 +122,7 @@ def _swapped(
 
 
 def _moved(
-    library: Library, ledger: Ledger, gone: dict[str, tuple[int, int]], came: list[HomeFile]
+    ledger: Ledger, gone: dict[str, tuple[int, int]], came: list[HomeFile], evidence: _Evidence
 ) -> dict[str, HomeFile]:
     """Files that were moved outside: by the path that they had, what they are now, with their fingerprints."""
     sizes = {size for size, _ in gone.values() if size}
@@ -126,10 +131,9 @@ def _moved(
         if one.size in sizes:
             by_size[one.size].append(one)
     found: dict[str, HomeFile] = {}
-    marks: dict[str, bytes] = {}
     for old in ledger.of_paths(path for path, (size, _) in gone.items() if size in by_size).values():
         candidates = by_size[old.size]
-        alike = [one for one in candidates if _same(old, one, library.root, marks)]
+        alike = [one for one in candidates if evidence.same(old, one)]
         if len(alike) > 1:
             alike = [one for one in alike if os.path.basename(one.path) == os.path.basename(old.path)] or alike[:1]
         if alike:
@@ -138,15 +142,46 @@ def _moved(
     return found
 
 
-def _same(old: HomeFile, now: HomeFile, root: str, marks: dict[str, bytes]) -> bool:
-    if old.quick is None:
-        return old.mtime_ns == now.mtime_ns
-    if now.path not in marks:
-        try:
-            marks[now.path] = quick(os.path.join(root, now.path))
-        except SourceUnreadable:
+class _Evidence:
+    """Tells whether a file is one that lay elsewhere, of the same size. What was read for that is kept."""
+
+    def __init__(self, root: str, ledger: Ledger, stop: threading.Event | None) -> None:
+        self._root, self._ledger, self._stop = root, ledger, stop
+        self._quick: dict[str, bytes | None] = {}
+        self._full: dict[str, bytes | None] = {}
+
+    def same(self, old: HomeFile, now: HomeFile) -> bool:
+        """Whether it is.
+
+        Raises:
+            Stopped: when `stop` was set.
+        """
+        if old.quick is not None:
+            return self._read(quick, now.path, self._quick) == old.quick
+        if old.mtime_ns != now.mtime_ns:
             return False
-    return marks[now.path] == old.quick
+        if old.full is None or os.path.basename(old.path) == os.path.basename(now.path):
+            return True
+        return self._is_inode_of(old, now) or self._read(self._whole, now.path, self._full) == old.full
+
+    def _is_inode_of(self, old: HomeFile, now: HomeFile) -> bool:
+        """Whether it is the very file that was proven: a name that is changed in place leaves the inode."""
+        mark = self._ledger.mark_of(old.path)
+        try:
+            return mark is not None and mark.inode == os.lstat(os.path.join(self._root, now.path)).st_ino
+        except OSError:
+            return False
+
+    def _whole(self, path: str) -> bytes:
+        return full(path, stop=self._stop)
+
+    def _read(self, how: Callable[[str], bytes], path: str, known: dict[str, bytes | None]) -> bytes | None:
+        if path not in known:
+            try:
+                known[path] = how(os.path.join(self._root, path))
+            except SourceUnreadable:
+                known[path] = None
+        return known[path]
 
 
 def _walk(root: str) -> Iterator[tuple[str, int, int]]:

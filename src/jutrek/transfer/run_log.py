@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 from jutrek.errors import shown
-from jutrek.library import Filed, GivenNumber, Library, ProofMark, State
+from jutrek.library import LIBRARY, Filed, GivenNumber, Library, ProofMark, State
 from jutrek.transfer.chain import LONGEST, START, Break, breaks, lines_of
 from jutrek.transfer.journal import Kind, journal_names, path_of
 
@@ -229,6 +229,9 @@ def _follow(proofs: dict[tuple[str, str], ProofMark], entry: Mapping[str, Any], 
         proofs[mark.place, mark.path] = mark
     elif kind == "let go":
         proofs.pop((entry["place"], entry["path"]), None)
+    elif kind == State.CHANGED.value and entry["place"] == LIBRARY:
+        # In the library it is somebody's new version, and was proven as what it is.
+        return
     elif kind in _FOUND_BAD and (known := proofs.get((entry["place"], entry["path"]))) is not None:
         proofs[known.place, known.path] = known._replace(state=State(kind), at=at)
     elif kind == "copied tree":
