@@ -73,6 +73,7 @@ def test_a_card_that_hangs_holds_up_no_other(session: Talk, ear: Ear, medium: Me
     ear.board(lambda board: board.captures == 5 and board.count(State.BRING) == 1)
 
 
+@pytest.mark.long
 def test_a_card_that_hangs_can_be_left_out(session: Talk, ear: Ear, medium: Media) -> None:
     """Also before it is known not to answer; whatever it answers then is not heard of."""
     bad = on_card(medium("Card B"))
@@ -94,6 +95,7 @@ def test_a_card_that_hangs_can_be_left_out(session: Talk, ear: Ear, medium: Medi
     assert not [event for event in ear.heard if isinstance(event, events.BoardChanged) and event.board.sources]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("when", ["it is opened", "it is looked through", "it is compared with"])
 def test_a_library_that_hangs_is_named_and_can_be_let_go(
     when: str, session: Talk, ear: Ear, medium: Media, card: Path, library: Library
@@ -132,6 +134,7 @@ def test_a_library_that_hangs_is_named_and_can_be_let_go(
     ear.board(lambda board: board.place is not None and board.place.root == library.root)
 
 
+@pytest.mark.long
 def test_a_run_whose_disk_hangs_is_told_and_can_be_given_up(
     session: Talk, ear: Ear, medium: Media, library: Library
 ) -> None:
@@ -156,6 +159,7 @@ def test_a_run_whose_disk_hangs_is_told_and_can_be_given_up(
     assert len(names_below(library.root)) == 40
 
 
+@pytest.mark.long
 def test_a_place_that_hangs_is_not_there(session: Talk, ear: Ear, medium: Media, card: Path, library: Library) -> None:
     """The library is opened and used without it, and it is told as any place that is not connected."""
     heron = medium("Heron")

@@ -56,6 +56,7 @@ def test_a_card_that_hangs_is_told_on_its_tile(
     assert time.monotonic() - began < 0.2
 
 
+@pytest.mark.long
 def test_a_library_that_hangs_has_a_state_and_a_way_out(
     qtbot: QtBot, window: MainWindow, card: Medium, medium: Media
 ) -> None:
@@ -75,6 +76,7 @@ def test_a_library_that_hangs_has_a_state_and_a_way_out(
     qtbot.waitUntil(lambda: intake(window).board.captures == 30, timeout=PATIENCE)
 
 
+@pytest.mark.long
 def test_a_run_whose_card_hangs_says_so_and_stops(
     qtbot: QtBot, window: MainWindow, library: Library, card: Medium
 ) -> None:
