@@ -199,6 +199,7 @@ def test_a_file_that_the_place_refuses_is_named(card: Path, home: Path) -> None:
     assert names_below(str(home)) == set()
 
 
+@pytest.mark.long
 def test_an_interrupt_ends_safely_and_the_next_call_finishes(card: Path, home: Path) -> None:
     """Ctrl+C leaves proven files only; nothing is lost."""
     for number in range(60):

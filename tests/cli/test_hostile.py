@@ -63,6 +63,7 @@ def test_no_cell_of_a_report_is_a_formula(jutrek: Jutrek, home: Path, card: Path
     _clean("".join(cells))
 
 
+@pytest.mark.long
 def test_a_closed_pipe_ends_no_intake(home: Path, card: Path) -> None:  # noqa: F811
     """Nobody reads what is said: everything comes home all the same, and the end says how it went."""
     for number in range(60):

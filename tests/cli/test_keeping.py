@@ -129,6 +129,7 @@ def test_a_record_is_read_and_verified(jutrek: Jutrek, home: Path, card: Path) -
     jutrek("finish", "-l", home, code=2)
 
 
+@pytest.mark.long
 def test_a_simulated_card_is_slow_fails_and_is_let_go(
     jutrek: Jutrek, home: Path, card: Path, tmp_path: Path  # noqa: F811
 ) -> None:  # fmt: skip

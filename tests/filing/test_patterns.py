@@ -479,6 +479,7 @@ _DEVICES = st.sampled_from(
 )
 
 
+@pytest.mark.long
 @settings(max_examples=300, deadline=None)
 @given(st.text(max_size=40) | st.tuples(_DEVICES, st.text(alphabet=" .x\u00e4", max_size=4)).map("".join))
 def test_names_are_legal_by_another_judge_too(text: str) -> None:
