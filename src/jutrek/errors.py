@@ -288,8 +288,8 @@ class NoAnswer(LibraryTrouble):
             seconds: for how long it has not answered.
         """
         super().__init__(
-            f"{shown(name) or 'A disk'} has not answered for {seconds:.0f} s and was let go. What is proven is home; "
-            "the rest is untouched on its source. Choose it again when it is there."
+            f"{shown(name) or 'A disk'} has not answered for {seconds:.0f} s and was let go. The journal tells how far "
+            "what was at work has come. Choose the library again when it is there."
         )
         self.name, self.seconds = name, seconds
 

@@ -63,7 +63,7 @@ class Session:
         self._left: IntakeService | None = None
         self._lookup: LookupService | None = None
         self._looks_in: Library | None = None
-        self._told_late: dict[str, int] = {}
+        self._late_for: dict[str, int] = {}
         self._over = threading.Event()
         self._watch: Watch | None = None
         self._begin_work()
@@ -278,20 +278,21 @@ class Session:
         if services is not None:
             found = {services.library.root: services.library.name}
             found |= {place.root: place.name for place in services.places.known.here}
-        return found | (intake.sources() if intake is not None else {})
+        found |= intake.sources() if intake is not None else {}
+        return {root: shown(name) for root, name in found.items()}
 
     def _tell_late(self, hanging: Callable[[], Mapping[str, str]]) -> bool:
         """Tell of sources that do not answer, once a second. Returns whether there are any."""
         late = self._intake.late if self._intake is not None else ()
         silent = {reader.root: reader.silence() for reader in late if not reader.over.is_set()}
-        told = {root: int(seconds) if seconds >= LATE else 0 for root, seconds in silent.items()}
-        if told != self._told_late and (at_fault := hanging()):
-            # It may be the library that holds up who reads a source.
-            told = {root: seconds for root, seconds in told.items() if root in at_fault}
-        for root, seconds in told.items():
-            if self._told_late.get(root) != seconds:
-                self.hub.tell(events.Silent(root, seconds))
-        self._told_late = told
+        whole = {root: int(seconds) if seconds >= LATE else 0 for root, seconds in silent.items()}
+        if whole != self._late_for:
+            at_fault = hanging()
+            for root, seconds in whole.items():
+                # It may be the library that holds up who reads a source.
+                if self._late_for.get(root) != seconds and (not at_fault or root in at_fault):
+                    self.hub.tell(events.Silent(root, seconds))
+            self._late_for = whole
         return bool(late)
 
     def _let_go(self, worker: Worker, error: NoAnswer) -> None:

@@ -99,7 +99,7 @@ class Worker:
     Attributes:
         stop: set to end the job at hand; jobs look at it.
         teller: tells what goes on.
-        about: what is asked for answers that may not come, by its name: a library.
+        about: the name of what its jobs ask, such as a library: it is told where no answer comes.
         begins: called with every job, on the thread.
         left: called on the thread when it ends after it was abandoned: closes what it had open.
         idle: what is done while no job waits, if anything.

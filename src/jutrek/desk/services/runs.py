@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 from jutrek.desk import events
 from jutrek.desk.answers import AfterRun, TakenBack
@@ -46,6 +46,15 @@ class RunsService:
         self.control.may_ask = True
         return self.control
 
+    @contextlib.contextmanager
+    def _carrying(self) -> Iterator[None]:
+        """While files are carried, it is by their bytes that a run is known to get on."""
+        self._at.teller.moving = ()
+        try:
+            yield
+        finally:
+            self._at.teller.moving = None
+
     def _listener(self) -> Listener:
         just: list[str] = []
 
@@ -80,14 +89,11 @@ class RunsService:
         at = self._at
         self._cards.forget()
         places = self._places.look()
-        at.teller.moving = ()
-        try:
+        with self._carrying():
             outcome = bring(
                 plan, at.library, at.ledger, stop=at.stop, listener=self._listener(), places=places.here,
                 control=self._steered(), settled=settled,
             )  # fmt: skip
-        finally:
-            at.teller.moving = None
         self._behind(outcome, sorted({row.root for row in plan.rows}), after)
         at.moved()
         return outcome
@@ -100,14 +106,11 @@ class RunsService:
             LibraryTrouble: when the run cannot begin.
         """
         at = self._at
-        at.teller.moving = ()
-        try:
+        with self._carrying():
             outcome = finish(
                 at.library, at.ledger, run, self._rules(), self._places.look(), stop=at.stop,
                 listener=self._listener(), control=self._steered(),
             )  # fmt: skip
-        finally:
-            at.teller.moving = None
         self._behind(outcome, sorted({done.row.root for done in outcome.done}), after)
         at.moved()
         return outcome
