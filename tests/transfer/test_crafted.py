@@ -226,6 +226,22 @@ def test_no_journal_reaches_outside(head: dict[str, Any], lines: list[dict[str, 
         one.do_everything()
 
 
+def test_a_move_that_was_never_announced_is_none() -> None:
+    """Whatever the run says that it does: a file to be brought, said to have moved, is taken back as nothing."""
+    for kind in Kind:
+        with around() as one:
+            name = "000009-20260101-000000-abcdef"
+            head = {"entry": kind.value, "run": name, "at": "2026-01-01T00:00:00+00:00"}
+            to_bring = {
+                "entry": "bring", "row": 0, "source": "/c/a.jpg", "root": "/c", "to": "2026/a.jpg", "size": 1,
+                "mtime_ns": 1,
+            }  # fmt: skip
+            lines = [head, to_bring, {"entry": "moved", "row": 0}]
+            text = b"".join(json.dumps(line).encode() + b"\n" for line in lines)
+            put(one.root / ".jutrek" / "journal" / f"{name}.jsonl", text)
+            one.do_everything()
+
+
 CRAFTED = (
     {"entry": "move", "row": 0, "from": "../victim/thesis", "to": "2026/05/x.jpg", "size": 4, "mtime_ns": 1},
     {"entry": "move", "row": 0, "from": "2026/05/x.jpg", "to": "../victim/thesis", "size": 4, "mtime_ns": 1},

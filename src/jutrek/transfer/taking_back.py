@@ -182,7 +182,8 @@ def _moves(_: Library, run_log: RunLog) -> list[_Wanted]:
     """Moves are undone, the last first. What came out of a trash stays: emptying the tray puts it there again."""
     return [
         (str(entry["to"]), str(entry["from"]), _left(entry))
-        for row in sorted(run_log.done, reverse=True)
+        # A record may tell of a move that it never announced as one.
+        for row in sorted(run_log.done.keys() & run_log.to_move.keys(), reverse=True)
         if not str((entry := run_log.to_move[row])["from"]).startswith("/")
     ]
 
