@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import random
 import shutil
@@ -101,12 +102,15 @@ def _clear(world: World, library: Library, ledger: Ledger, chance: random.Random
 
 def _set_aside(_: World, library: Library, ledger: Ledger, chance: random.Random) -> None:
     survey(library, ledger)
-    by_size: dict[int, list[str]] = {}
-    for path, (size, _time) in ledger.all_files().items():
-        by_size.setdefault(size, []).append(path)
+    alike: dict[bytes, list[str]] = {}
+    for path in ledger.all_files():
+        # What is looked at here must be looked at again by what sets it aside: now and then something else is named.
+        with contextlib.suppress(OSError):
+            data = Path(library.root, path).read_bytes()
+            alike.setdefault(data if chance.random() < 0.9 else b"%d" % len(data), []).append(path)
     drops = [
         Drop(path, _stamp(library, path), paths[0], _stamp(library, paths[0]), Degree.BYTES)
-        for paths in by_size.values()
+        for paths in alike.values()
         for path in paths[1:]
     ]
     set_aside(drops, library, ledger, stop=_stop(chance), places=places_of(library).here)

@@ -10,7 +10,7 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import timedelta
 from pathlib import Path
@@ -20,17 +20,18 @@ from tests import making
 from jutrek.library import Library, add_place, new_library, open_library
 from jutrek.simulate.faults import Faults
 
-KINDS = ("plain", "plain", "faulty", "blind")
+KINDS = ("plain", "plain", "faulty", "blind", "forgetful", "forgetful")
 BIG = 9 * 1024 * 1024
 
 
 @dataclass
 class Medium:
-    """A folder (plain), or a mount with faults that tells case or is blind to it.
+    """A folder (plain), or a mount with faults that tells case, is blind to it, or forgets what was not synced.
 
     Attributes:
         top: where it is seen.
         below: what is really there.
+        seed: by which a forgetful one keeps half of what nobody synced; empty where it keeps nothing of it.
     """
 
     kind: str
@@ -38,13 +39,14 @@ class Medium:
     below: Path
     page: Path
     process: subprocess.Popen[bytes] | None = None
+    seed: str = ""
 
     @classmethod
-    def make(cls, folder: Path, name: str, kind: str) -> Medium:
+    def make(cls, folder: Path, name: str, kind: str, seed: str = "") -> Medium:
         """A new, empty medium."""
         below = folder / (name if kind == "plain" else f"{name} below")
         below.mkdir(parents=True)
-        medium = cls(kind, folder / name, below, folder / f"{name}.json")
+        medium = cls(kind, folder / name, below, folder / f"{name}.json", seed=seed)
         medium.top.mkdir(exist_ok=True)
         medium.mount()
         return medium
@@ -54,7 +56,16 @@ class Medium:
         if self.kind == "plain" or (self.process is not None and self.process.poll() is None):
             return
         self.page.unlink(missing_ok=True)
-        words = [sys.executable, "-m", "jutrek.simulate.filesystem", self.below, self.top, self.page, self.kind]
+        words = [
+            sys.executable,
+            "-m",
+            "jutrek.simulate.filesystem",
+            self.below,
+            self.top,
+            self.page,
+            self.kind,
+            self.seed,
+        ]
         self.process = subprocess.Popen(list(map(str, words)), stderr=subprocess.DEVNULL)
         for _ in range(400):
             if os.path.ismount(self.top):
@@ -71,6 +82,20 @@ class Medium:
         """Nothing is the matter any more; plug it in where it was pulled."""
         if self.kind != "plain":
             Faults().keep(str(self.page))
+            self.mount()
+
+    def begin(self) -> None:
+        """Whatever is there by now is durable."""
+        if self.kind == "forgetful":
+            Faults().keep(str(self.page))
+
+    def cut(self) -> None:
+        """The power goes, and comes back. Nobody has anything open there."""
+        if self.kind == "forgetful" and self.process is not None:
+            subprocess.run(["umount", self.top], check=True, capture_output=True)
+            if self.process.wait() != 0:
+                raise RuntimeError("the medium did not forget")
+            self.seed = self.seed and f"{self.seed}'"
             self.mount()
 
     def pull(self) -> None:
@@ -108,12 +133,12 @@ class World:
     _shots: int = 0
 
     @classmethod
-    def make(cls, folder: Path, chance: random.Random) -> World:
-        """A card with files on it, an empty library, a place."""
-        media = [
-            Medium.make(folder, "Card A", chance.choice(("plain", "faulty"))),
-            Medium.make(folder, "home", chance.choice(KINDS)), Medium.make(folder, "backup", chance.choice(KINDS)),
-        ]  # fmt: skip
+    def make(cls, folder: Path, chance: random.Random, kinds: Sequence[str] = ()) -> World:
+        """A card with files on it, an empty library, a place; on media of these kinds, or of any."""
+        seed = "" if kinds else chance.choice(("", f"{chance.random()}"))
+        kinds = kinds or (chance.choice(("plain", "faulty")), chance.choice(KINDS), chance.choice(KINDS))
+        names = ("Card A", "home", "backup")
+        media = [Medium.make(folder, name, kind, seed) for name, kind in zip(names, kinds, strict=True)]
         world = cls(folder, chance, *media)
         (world.home.top / "archive").mkdir()
         (world.backup.top / "copies").mkdir()
@@ -186,6 +211,31 @@ class World:
             for path in sorted(medium.below.rglob("*"))
             if path.is_file() and not {".jutrek", "ascmhl", ".Trash-0"} & set(path.relative_to(medium.below).parts)
         ]  # fmt: skip
+
+    def begin(self) -> None:
+        """Whatever is there by now is durable."""
+        for medium in self.media:
+            medium.begin()
+
+    def told(self) -> dict[Path, bytes]:
+        """What must be as it is, even if the power goes now, once an act has told that it is done: files and records.
+
+        Not the ledger, which is made from them, nor the pages that tell where a run is at work, nor the notes of a
+        trash, which somebody else writes.
+        """
+        return {
+            path: path.read_bytes()
+            for medium in (self.home, self.backup)
+            for path in medium.below.rglob("*")
+            if path.is_file() and "ledger" not in path.name and path.parent.name not in ("at-work", "info")
+        }
+
+    def cut(self) -> bool:
+        """The power goes, and comes back. Returns whether anything can have been forgotten."""
+        forgetful = [medium for medium in self.media if medium.kind == "forgetful"]
+        for medium in forgetful:
+            medium.cut()
+        return bool(forgetful)
 
     def close(self) -> None:
         """Take everything away."""

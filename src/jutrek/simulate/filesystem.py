@@ -1,9 +1,10 @@
 """A file system that passes everything on to a folder, with faults.
 
-`python -m jutrek.simulate.filesystem ROOT MOUNT PAGE [blind]` mounts ROOT at MOUNT, with the faults of the control
-page. It is a real mount (FUSE), so what reads from it meets the kernel's own errors. Killing it is pulling the card:
-every call gives ENOTCONN from then on. A blind one does not tell case: both spellings of a name are one file, of one
-inode.
+`python -m jutrek.simulate.filesystem ROOT MOUNT PAGE [blind | forgetful [SEED]]` mounts ROOT at MOUNT, with the faults
+of the control page. It is a real mount (FUSE), so what reads from it meets the kernel's own errors. Killing it is
+pulling the card: every call gives ENOTCONN from then on. A blind one does not tell case: both spellings of a name are
+one file, of one inode. For a forgetful one ending is a cut of the power: what nobody synced since its control page was
+last written is gone from ROOT; with a seed, half of it.
 """
 
 from __future__ import annotations
@@ -11,14 +12,17 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
+import random
 import sys
 import threading
 import time
+from collections.abc import Callable
 from typing import Any
 
 import mfusepy
 
 from jutrek.simulate.faults import Faults, faults_at
+from jutrek.simulate.forgetting import Durable
 
 _STATUS = ("st_mode", "st_nlink", "st_size", "st_uid", "st_gid", "st_ino", "st_blocks")
 _ROOM = (
@@ -34,14 +38,16 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
 
     use_ns = True
 
-    def __init__(self, root: str, page: str, *, blind: bool = False) -> None:
+    def __init__(self, root: str, page: str, *, blind: bool = False, forgetful: bool = False) -> None:
         """
         Args:
             root: the folder.
             page: the control page with the faults.
             blind: whether it takes names for one that differ by case only.
+            forgetful: whether it remembers what was synced, for `cut`.
         """
-        self._blind = blind
+        self._blind, self._forgetful = blind, forgetful
+        self._durable: Durable | None = None
         self._root, self._page = os.path.realpath(root), page
         self._read_at: int | None = None
         self._faults = Faults()
@@ -68,7 +74,20 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
             self._read_at, self._faults = stamp, faults_at(self._page)
             self._written = self._read = 0
             self._lied.clear()
+            if self._forgetful:
+                self._durable = Durable(self._root)
         return self._faults
+
+    def cut(self, seed: str) -> None:
+        """What is not durable is gone; with a seed, half of it."""
+        if self._durable is not None:
+            self._durable.cut(random.Random(seed) if seed else None)
+
+    def _tell(self, what: Callable[[Durable], None]) -> None:
+        """Tell what became of the folder, where that is remembered."""
+        if self._durable is not None:
+            with self._lock:
+                what(self._durable)
 
     def _path(self, path: str) -> str:
         self._now()
@@ -106,7 +125,10 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
         return os.open(self._path(path), flags & ~(os.O_DIRECT | os.O_NOATIME))
 
     def create(self, path: str, mode: int, _fi: Any = None) -> int:
-        return os.open(self._path(path), os.O_RDWR | os.O_CREAT | os.O_EXCL, mode)
+        at = self._path(path)
+        fd = os.open(at, os.O_RDWR | os.O_CREAT | os.O_EXCL, mode)
+        self._tell(lambda durable: durable.made(at))
+        return fd
 
     def read(self, path: str, size: int, offset: int, fh: int) -> bytes:
         faults = self._now()
@@ -144,12 +166,20 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
         if 0 <= faults.room < self._written + len(data):
             raise mfusepy.FuseOSError(errno.ENOSPC)
         self._written += len(data)
+        self._tell(lambda durable: durable.changed(fh))
         return len(data) if faults.loses_writes else os.pwrite(fh, data, offset)
 
     def fsync(self, path: str, _datasync: bool, fh: int) -> None:
         if code := self._now().sync_error:
             raise mfusepy.FuseOSError(code)
         os.fsync(fh)
+        self._tell(lambda durable: durable.synced(fh))
+
+    def fsyncdir(self, path: str, _datasync: bool, _fh: int) -> None:
+        if code := self._now().sync_error:
+            raise mfusepy.FuseOSError(code)
+        at = self._path(path)
+        self._tell(lambda durable: durable.synced_folder(at))
 
     def flush(self, path: str, fh: int) -> None:
         if code := self._now().close_error:
@@ -162,7 +192,9 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
         if code := self._now().rename_error:
             raise mfusepy.FuseOSError(code)
         folder, _, name = new.rpartition("/")
-        os.rename(self._path(old), f"{self._path(folder)}/{name}" if self._blind else self._path(new))
+        before, after = self._path(old), f"{self._path(folder)}/{name}" if self._blind else self._path(new)
+        os.rename(before, after)
+        self._tell(lambda durable: durable.renamed(before, after))
 
     def link(self, target: str, source: str) -> None:
         # Like the file systems of cards, it has no hard links.
@@ -172,19 +204,25 @@ class FaultyFolder(mfusepy.Operations):  # type: ignore[misc]
         os.unlink(self._path(path))
 
     def mkdir(self, path: str, mode: int) -> None:
-        os.mkdir(self._path(path), mode)
+        at = self._path(path)
+        os.mkdir(at, mode)
+        self._tell(lambda durable: durable.made(at))
 
     def rmdir(self, path: str) -> None:
         os.rmdir(self._path(path))
 
     def truncate(self, path: str, length: int, fh: int | None = None) -> None:
-        os.truncate(self._path(path) if fh is None else fh, length)
+        at = self._path(path) if fh is None else fh
+        os.truncate(at, length)
+        self._tell(lambda durable: durable.changed(at))
 
     def utimens(self, path: str, times: tuple[int, int] | None = None) -> None:
+        at = self._path(path)
         if times is not None:
-            os.utime(self._path(path), ns=times)
+            os.utime(at, ns=times)
         else:
-            os.utime(self._path(path))
+            os.utime(at)
+        self._tell(lambda durable: durable.changed(at))
 
     def chmod(self, path: str, mode: int) -> None:
         os.chmod(self._path(path), mode)
@@ -200,14 +238,15 @@ def _of(faults: Any, path: str) -> Any:
     return faults.get(path, faults.get("*"))
 
 
-def main(root: str, mount: str, page: str, kind: str = "") -> None:
+def main(root: str, mount: str, page: str, kind: str = "", seed: str = "") -> None:
     """Serve until the mount is taken away."""
     blind = kind == "blind"
-    folder = FaultyFolder(root, page, blind=blind)
+    folder = FaultyFolder(root, page, blind=blind, forgetful=kind == "forgetful")
     mfusepy.FUSE(
         folder, mount, foreground=True, nothreads=False, fsname="jutrek-simulated", big_writes=True, use_ino=blind
     )
+    folder.cut(seed)
 
 
 if __name__ == "__main__":
-    main(*sys.argv[1:5])
+    main(*sys.argv[1:6])

@@ -38,6 +38,14 @@ def send(tree: Tree, path: Inside) -> None:
     send2trash(tree.at(path))
 
 
+def settle(root: str) -> None:
+    """Make the names durable that a trash has for files of a tree, as far as its file system can."""
+    for trash, top in _trashes([os.path.join(root, "")]):
+        for folder in (os.path.join(trash, "files"), os.path.join(trash, "info"), trash, os.path.dirname(trash), top):
+            with contextlib.suppress(OSError):
+                Tree(folder).sync_folder(None)
+
+
 def found(paths: Iterable[str]) -> dict[str, Trashed]:
     """What of these paths lies in a trash, the one that was thrown away last, by absolute path."""
     wanted = {os.path.realpath(os.path.dirname(path)) + os.sep + os.path.basename(path): path for path in paths}

@@ -20,7 +20,7 @@ from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
 from jutrek.transfer.run_log import head_of, run_log_of, runs
 from jutrek.transfer.setting_aside import TRAY
-from jutrek.transfer.trash import send
+from jutrek.transfer.trash import send, settle
 
 _SIDECAR = ".xmp"
 
@@ -210,6 +210,7 @@ def _empty(
         emptied.size += one.size
         for place in places:
             _empty_copy(place, one, journal)
+    settle(library.root)
     library.tree.remove_empty_folders(own("tray"))
     library.tree.sync_folder(Inside((OWN_FOLDER,)))
 

@@ -1,0 +1,92 @@
+"""When the power goes, what was told as done is there: on media that forget all that nobody synced."""
+
+from __future__ import annotations
+
+import os
+import random
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+import xxhash
+from bench.torture.round import act, look
+from bench.torture.world import World
+
+from jutrek.desk.places import places_of
+from jutrek.filing import HouseRules
+from jutrek.filing.rulebook import keep_rules, load_rules
+from jutrek.library.ledger import Ledger
+from jutrek.transfer import Listener, bring, bundles, recover, running
+from jutrek.transfer.run_log import run_log_of, runs
+from tests import making
+from tests.killing import killed_in, killing_at
+
+pytestmark = pytest.mark.skipif(
+    os.geteuid() != 0 or not os.path.exists("/dev/fuse"), reason="mounting media needs root and FUSE"
+)
+
+
+@pytest.fixture
+def world(tmp_path: Path) -> Iterator[World]:
+    """A card that forgets nothing, a library and a place that do."""
+    made = World.make(tmp_path / "world", random.Random(3), ("plain", "forgetful", "forgetful"))
+    yield made
+    made.close()
+
+
+def double(world: World) -> None:
+    """Somebody copies a file of the library."""
+    path = world.captures(world.home)[0]
+    copy = world.home.below / "archive" / "mess" / path.name
+    copy.parent.mkdir()
+    shutil.copy2(path, copy)
+
+
+@pytest.mark.timeout(100)
+def test_what_was_told_as_done_outlives_the_power(world: World) -> None:
+    """Each act that says it is done has made durable what it did: names, bytes, records."""
+    keep_rules(world.library(), HouseRules(layout="{year}/{kind}"))
+    for name in ("", "bring", "take back", "bring", "refile", "mess", "set aside", "empty", "catch up", "clear"):
+        if name == "mess":
+            double(world)
+        elif name:
+            world.begin()
+            before = world.told()
+            assert act(world, name, 0.5, 0) == "done"
+            assert world.told() != before, f"{name} did nothing"
+        told = world.told()
+        assert world.cut()
+        assert world.told() == told, name
+        if not name:
+            assert load_rules(world.library()).rules.layout == "{year}/{kind}"
+    assert not world.captures(world.card)
+    assert look(world) == ""
+
+
+@pytest.mark.long
+@pytest.mark.timeout(100)
+@pytest.mark.parametrize("step", ["read back", "named", "folder synced"])
+def test_a_run_that_the_power_ended_is_finished(world: World, step: str) -> None:
+    """What its record calls home is there, whole; all else comes home next time, and nothing is left behind."""
+
+    def job() -> None:
+        running.IN_FLIGHT, bundles.FEW = running.LANES, 1
+        library = world.library()
+        with Ledger(library.ledger_path) as ledger:
+            plan = making.planned(library, ledger, [world.card.top])
+            listener = Listener(step=killing_at(step, 2))
+            bring(plan, library, ledger, stop=making.never(), listener=listener, places=places_of(library).here)
+
+    world.begin()
+    killed_in(job)
+    world.cut()
+    library = world.library()
+    for entry in (entry for run in runs(library) for entry in run_log_of(library, run).done.values()):
+        assert xxhash.xxh3_128_hexdigest(Path(library.root, entry["to"]).read_bytes()) == entry["xxh3_128"]
+    with Ledger(library.ledger_path) as ledger:
+        recover(library, ledger)
+    assert look(world) == ""
+    assert act(world, "bring", 0.5, 0) == "done"
+    at_home = {digest for where, _, digest in world.files() if where == "home"}
+    assert world.truth <= at_home
