@@ -13,6 +13,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, BinaryIO, NamedTuple, Protocol
 
+from jutrek import pixels
 from jutrek.formats import Decoder, Kind, Reading, Stretch, format_of, open_read_only
 
 if TYPE_CHECKING:
@@ -24,6 +25,11 @@ if TYPE_CHECKING:
 warnings.filterwarnings("ignore", module=r"PIL\.")
 
 MAX_PREVIEW = 64 * 1024 * 1024
+_ORIENTATION = 0x0112
+_LARGE = 16_000_000
+"""Pixels from which on a picture is made smaller before it is turned and converted."""
+_REDUCIBLE = ("L", "RGB", "RGBA", "RGBX", "CMYK")
+_WIDE_GREY = ("I;16", "I;16B", "I;16L", "I;16N")
 
 
 class Pictured(Protocol):
@@ -88,8 +94,12 @@ def still(
     Args:
         preview: the embedded JPEG to take instead of the picture. Where it does not say which way is up, the file does.
         mode: `RGB`, or `L` for grey.
+
+    Raises:
+        TooLargeToShow: when it needs more room than pictures may take.
+        Exception: whatever the decoder says of damaged content.
     """
-    from PIL import Image, ImageOps
+    from PIL import Image
 
     source: BinaryIO | io.BytesIO = file
     if preview is not None and preview.size <= MAX_PREVIEW:
@@ -98,16 +108,42 @@ def still(
         import pillow_heif
 
         pillow_heif.register_heif_opener()
+    # Pillow's own limit knows neither what a picture is made smaller by nor who else decodes: `pixels` decides.
+    Image.MAX_IMAGE_PIXELS = None
     picture: Image.Image = Image.open(source)
+    whole = picture.size
     picture.draft(mode, size)
+    with pixels.room.taken(pixels.of_still(picture, whole, size, source)):
+        picture.load()
+        turn = _turn(picture, view, preview)
+        picture = _reduced(picture, size)
+        picture = picture if picture.mode == mode else picture.convert(mode)
+        return picture if turn is None else picture.transpose(turn)
+
+
+def _turn(picture: Image.Image, view: Pictured, preview: Stretch | None) -> Image.Transpose | None:
+    """How a picture is turned that way up. Of a JPEG what its file says is known; of a preview its raw says it."""
+    from PIL import Image
+
+    own: int | None = picture.getexif().get(_ORIENTATION)
     if preview is None and view.format == "jpeg":
-        # The way up is known, and need not be looked for once more.
-        turn = _TURNS.get(view.orientation)
-        picture = picture.convert(mode)
-        return picture.transpose(Image.Transpose(turn)) if turn is not None else picture
-    if preview is not None and not picture.getexif().get(0x0112):
-        picture.getexif()[0x0112] = view.orientation
-    return ImageOps.exif_transpose(picture).convert(mode)
+        own = view.orientation
+    elif preview is not None:
+        own = own or view.orientation
+    turn = _TURNS.get(own or 1)
+    return Image.Transpose(turn) if turn is not None else None
+
+
+def _reduced(picture: Image.Image, size: tuple[int, int]) -> Image.Image:
+    """A large picture made smaller by a whole number before anything else is done with it, which takes copies."""
+    import numpy as np
+    from PIL import Image
+
+    factor = min(picture.width // size[0], picture.height // size[1])
+    factor = max(1, factor) if picture.width * picture.height >= _LARGE else 1
+    if picture.mode in _WIDE_GREY:
+        return Image.fromarray((np.asarray(picture)[::factor, ::factor] >> 8).astype(np.uint8))
+    return picture.reduce(factor) if factor > 1 and picture.mode in _REDUCIBLE else picture
 
 
 def largest(previews: Sequence[Stretch]) -> Stretch | None:
@@ -120,27 +156,45 @@ def preview_of(view: Pictured) -> Stretch | None:
     return largest(view.previews) if format_of(view.format).decoder is Decoder.NONE else None
 
 
-def image_of(frame: Any) -> Image.Image:
-    """A frame of a clip as a picture, the right way up."""
+def image_of(frame: Any, size: tuple[int, int] | None = None) -> Image.Image:
+    """A frame of a clip as a picture, the right way up.
+
+    Args:
+        size: where that is much less, the picture is no larger than covers it, in pixels and either way up.
+    """
     from PIL import Image
 
-    picture = Image.fromarray(frame.to_ndarray(format="rgb24"))
+    shape = {}
+    if size is not None and (scale := max(size) / min(frame.width, frame.height)) < 0.5:
+        shape = {"width": max(2, round(frame.width * scale)), "height": max(2, round(frame.height * scale))}
+    picture = Image.fromarray(frame.to_ndarray(format="rgb24", **shape))
     turned = round(getattr(frame, "rotation", 0) or 0) % 360
     return picture.rotate(turned, expand=True) if turned else picture
 
 
-def first_frame(file: BinaryIO) -> Image.Image:
-    """The first frame of a clip that stands for itself."""
+def first_frame(file: BinaryIO, size: tuple[int, int]) -> Image.Image:
+    """The first frame of a clip that stands for itself, as `image_of`.
+
+    Raises:
+        TooLargeToShow: when it needs more room than pictures may take.
+        Exception: whatever the decoder says of damaged content.
+    """
     import av
 
     with av.open(file, "r", metadata_errors="ignore") as container:
         stream = container.streams.video[0]
-        stream.codec_context.skip_frame = "NONKEY"
-        return image_of(next(container.decode(stream)))
+        with pixels.room.taken(pixels.of_clip(stream.codec_context)):
+            stream.codec_context.skip_frame = "NONKEY"
+            return image_of(next(container.decode(stream)), size)
 
 
-def frames_at(file: BinaryIO, shares: Sequence[float]) -> list[Image.Image]:
-    """The frames of a clip at shares of its length, between 0 and 1."""
+def frames_at(file: BinaryIO, shares: Sequence[float], size: tuple[int, int] | None = None) -> list[Image.Image]:
+    """The frames of a clip at shares of its length, between 0 and 1, as `image_of`.
+
+    Raises:
+        TooLargeToShow: when they need more room than pictures may take.
+        Exception: whatever the decoder says of damaged content.
+    """
     import av
 
     found = []
@@ -148,15 +202,16 @@ def frames_at(file: BinaryIO, shares: Sequence[float]) -> list[Image.Image]:
         stream = container.streams.video[0]
         stream.thread_type = "AUTO"
         length, start = container.duration or 0, container.start_time or 0
-        for share in shares:
-            container.seek(int(start + share * length), backward=True)
-            wanted, frame = (start + share * length) / 1_000_000, None
-            for decoded in container.decode(stream):
-                frame = decoded
-                if frame.time is None or frame.time >= wanted:
-                    break
-            if frame is not None:
-                found.append(image_of(frame))
+        with pixels.room.taken(pixels.of_clip(stream.codec_context)):
+            for share in shares:
+                container.seek(int(start + share * length), backward=True)
+                wanted, frame = (start + share * length) / 1_000_000, None
+                for decoded in container.decode(stream):
+                    frame = decoded
+                    if frame.time is None or frame.time >= wanted:
+                        break
+                if frame is not None:
+                    found.append(image_of(frame, size))
     return found
 
 

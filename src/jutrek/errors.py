@@ -2,6 +2,7 @@
 
     JutrekError
     ├── FileTrouble            this file: it is reported, the run goes on
+    │   ├── TooLargeToShow     a picture that would take too much memory: its file is handled like any other
     │   ├── BrokenFile         the bytes contradict their format
     │   ├── SourceUnreadable   the source does not give the file's bytes
     │   ├── SourceGone         the source itself is away: pulled, or unplugged
@@ -94,6 +95,13 @@ class DriveBusy(DriveTrouble):
 
 class FileTrouble(JutrekError):
     """Trouble with one file. The run goes on with the next one."""
+
+
+class TooLargeToShow(FileTrouble):
+    """A picture needs more memory than pictures may take."""
+
+    def __init__(self) -> None:
+        super().__init__("This picture is too large to be shown. Its file is handled like any other.")
 
 
 class BrokenFile(FileTrouble):

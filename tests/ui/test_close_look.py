@@ -10,6 +10,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+from jutrek import pixels
 from jutrek.demo.shelf import specimens
 from jutrek.library import Library
 from jutrek.ui.app.start import application
@@ -62,6 +63,19 @@ def test_space_opens_and_space_closes(qtbot: QtBot, window: MainWindow) -> None:
     qtbot.keyClick(look, Qt.Key.Key_Space)
     assert not look.isVisible()
     assert QApplication.focusWidget() is intake(window).grid
+
+
+@pytest.mark.parametrize("name", ["body.jpg", "encoded.mov", "raw.orf"])
+def test_why_there_is_no_picture_is_said(
+    qtbot: QtBot, window: MainWindow, name: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """One that is too large says so; where there is none inside, that is said."""
+    look = look_at(window, name)
+    monkeypatch.setattr(pixels, "room", pixels.Room(100))
+    qtbot.keyClick(intake(window).grid, Qt.Key.Key_Space)
+    words = "There is no picture inside that can be shown." if "raw" in name else "too large to be shown"
+    qtbot.waitUntil(lambda: words in look.stage.accessibleDescription(), timeout=PATIENCE)
+    assert look.stage.picture() is None
 
 
 def test_arrows_walk_through_the_day(qtbot: QtBot, window: MainWindow) -> None:

@@ -9,8 +9,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, BinaryIO
 
+from jutrek import pixels
 from jutrek.decoding import Pictured, first_frame, frames_at, image_of, largest, opened, preview_of, shown, still
-from jutrek.errors import FileTrouble
+from jutrek.errors import FileTrouble, TooLargeToShow
 from jutrek.formats import Kind, open_read_only, read
 
 if TYPE_CHECKING:
@@ -41,13 +42,21 @@ def small_picture(view: Pictured, size: Size) -> Picture | None:
     """A picture of a capture's primary file, cropped to a shape in pixels.
 
     Returns:
-        The picture, or None where the content gives none: damage is no trouble here, the file is brought home anyway.
+        The picture, or None where the content gives none, or one that is too large: damage is no trouble here, the file
+        is brought home anyway.
     """
-    return _attempted(view, lambda file, view: _small(file, view, size))
+    try:
+        return _attempted(view, lambda file, view: _small(file, view, size))
+    except TooLargeToShow:
+        return None
 
 
 def large_picture(view: Pictured, size: Size) -> Picture | None:
-    """A picture of a whole still, or the waveform of a sound, as large as fits into `size` pixels; None as above."""
+    """A picture of a whole still, or the waveform of a sound, as large as fits into `size` pixels; None as above.
+
+    Raises:
+        TooLargeToShow: when it needs more room than pictures may take.
+    """
     if view.kind is Kind.CLIP:
         return None
     return _attempted(view, lambda file, view: _large(file, view, size))
@@ -86,16 +95,20 @@ class ClipFrames:
 
         Returns:
             The picture, or None where there is no frame.
+
+        Raises:
+            TooLargeToShow: when its frames need more room than pictures may take.
         """
         target = share * self.seconds
         start = (self._container.start_time or 0) / 1_000_000
-        self._container.seek(int((start + target) * 1_000_000), backward=True)
-        found = None
-        for frame in self._container.decode(self._stream):
-            found = frame
-            if superseded() or frame.time is None or frame.time - start >= target:
-                break
-        return _fit_in(image_of(found), self._size) if found is not None else None
+        with pixels.room.taken(pixels.of_clip(self._stream.codec_context)):
+            self._container.seek(int((start + target) * 1_000_000), backward=True)
+            found = None
+            for frame in self._container.decode(self._stream):
+                found = frame
+                if superseded() or frame.time is None or frame.time - start >= target:
+                    break
+            return _fit_in(image_of(found, self._size), self._size) if found is not None else None
 
     def close(self) -> None:
         """Close the clip."""
@@ -104,13 +117,17 @@ class ClipFrames:
 
 
 def whole_picture(view: Pictured, size: Size) -> Picture | None:
-    """A picture of anything as large as fits into `size` pixels: of clips the middle frame, of sounds the waveform."""
+    """A picture of anything as large as fits into `size` pixels: of clips the middle frame, of sounds the waveform.
+
+    Raises:
+        TooLargeToShow: when it needs more room than pictures may take.
+    """
     return _attempted(view, lambda file, view: _whole(file, view, size))
 
 
 def _whole(file: BinaryIO, view: Pictured, size: Size) -> Picture | None:
     if view.kind is Kind.CLIP:
-        return _fit_in(frames_at(file, (0.5,))[0], size)
+        return _fit_in(frames_at(file, (0.5,), size)[0], size)
     return _large(file, view, size)
 
 
@@ -119,6 +136,8 @@ def _attempted(view: Pictured, make: Callable[[BinaryIO, Pictured], Picture | No
         known = view if view.format else shown(view.id, read(view.id))
         with opened(view.id) as file:
             return make(file, known)
+    except TooLargeToShow:
+        raise
     except FileTrouble:
         return None
     # Decoders raise whatever they like on damaged content, and all of it means the same: no picture.
@@ -137,7 +156,7 @@ def _small(file: BinaryIO, view: Pictured, size: Size) -> Picture | None:
         preview = min(large, key=lambda stretch: stretch.size, default=largest(view.previews))
         return _fitted(still(file, view, preview, _twice(size)), size)
     if view.kind is Kind.CLIP:
-        return _fitted(first_frame(file), size)
+        return _fitted(first_frame(file, size), size)
     return _drawn(_peaks(file, size[0] // 3), size) if view.kind is Kind.SOUND else None
 
 

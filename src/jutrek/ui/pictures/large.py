@@ -10,6 +10,7 @@ from PySide6.QtCore import QSize
 from PySide6.QtGui import QPixmap
 
 from jutrek.desk.board import CLIP, CaptureView
+from jutrek.errors import TooLargeToShow
 from jutrek.ui.pictures.service import LARGE, Pictures, pixmap_of
 
 if TYPE_CHECKING:
@@ -24,11 +25,12 @@ class OneAtATime:
     being decoded; a clip stays open as long as it is walked through.
     """
 
-    def __init__(self, pictures: Pictures, shown: Callable[[str, QPixmap | None, float], None]) -> None:
+    def __init__(self, pictures: Pictures, shown: Callable[[str, QPixmap | None, float, str], None]) -> None:
         """
         Args:
             pictures: makes them.
-            shown: hears a capture's id, its picture or None, and a clip's length in seconds (0 for others).
+            shown: hears a capture's id, its picture or None, a clip's length in seconds (0 for others), and why there
+                is no picture, if more is known than that.
         """
         self._pictures, self._shown = pictures, shown
         self._line = pictures.pool.line(LARGE)
@@ -48,8 +50,14 @@ class OneAtATime:
 
         def make(superseded: Callable[[], bool]) -> None:
             is_clip = view.kind == CLIP
-            picture, seconds = self._frame(view, fitted, share, superseded) if is_clip else (_still(view, fitted), 0.0)
-            self._pictures.bring(lambda made: self._shown(view.id, pixmap_of(made), seconds), picture)
+            picture, seconds, why = None, 0.0, ""
+            try:
+                picture, seconds = (
+                    self._frame(view, fitted, share, superseded) if is_clip else (_still(view, fitted), 0.0)
+                )
+            except TooLargeToShow as trouble:
+                why = str(trouble)
+            self._pictures.bring(lambda made: self._shown(view.id, pixmap_of(made), seconds, why), picture)
 
         self._line.wish("", make, view.source)
 
@@ -80,6 +88,8 @@ class OneAtATime:
             frames = _opened(view, size)
         try:
             return (frames.at(share, superseded), frames.seconds) if frames is not None else (None, 0.0)
+        except TooLargeToShow:
+            raise
         # Decoders raise whatever they like on damaged content: a frame that cannot be decoded is no frame.
         except Exception:  # noqa: BLE001
             return None, frames.seconds if frames is not None else 0.0
@@ -106,11 +116,11 @@ def _opened(view: CaptureView, size: tuple[int, int]) -> ClipFrames | None:
 class SideBySide:
     """Pictures of whole files that are shown together, those wished for last first."""
 
-    def __init__(self, pictures: Pictures, made: Callable[[str, QPixmap | None, QSize], None]) -> None:
+    def __init__(self, pictures: Pictures, made: Callable[[str, QPixmap | None, str], None]) -> None:
         """
         Args:
             pictures: makes them.
-            made: hears the path of a file, its picture or None, and the pixels that it was to be fitted into.
+            made: hears the path of a file, its picture or None, and why there is none, if more is known than that.
         """
         self._pictures, self._made = pictures, made
         self._line = pictures.pool.line(LARGE, waiting=_SIDE_BY_SIDE)
@@ -122,8 +132,12 @@ class SideBySide:
             # Here, off the way to the first paint.
             from jutrek.desk.pictures import whole_picture
 
-            picture = whole_picture(view, (size.width(), size.height()))
-            self._pictures.bring(lambda made: self._made(view.id, pixmap_of(made), size), picture)
+            picture, why = None, ""
+            try:
+                picture = whole_picture(view, (size.width(), size.height()))
+            except TooLargeToShow as trouble:
+                why = str(trouble)
+            self._pictures.bring(lambda made: self._made(view.id, pixmap_of(made), why), picture)
 
         self._line.wish(view.id, make)
 

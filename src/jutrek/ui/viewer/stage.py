@@ -27,7 +27,7 @@ class Stage(QWidget):
         super().__init__(parent)
         self._theme = theme
         self._pictures = OneAtATime(pictures, self._show)
-        self._caption = ""
+        self._caption = self._why = ""
         self._view: CaptureView | None = None
         self._pixmap: QPixmap | None = None
         self._waiting = self._focused = False
@@ -94,14 +94,15 @@ class Stage(QWidget):
         """The pixels that a picture may fill."""
         return (self._area().size() * self.devicePixelRatioF()).expandedTo(QSize(64, 64))
 
-    def _show(self, capture: str, picture: QPixmap | None, seconds: float) -> None:
+    def _show(self, capture: str, picture: QPixmap | None, seconds: float, why: str) -> None:
         if self._view is None or capture != self._view.id:
             return
-        self._waiting = False
+        self._waiting, self._why = False, why
         self.seconds = seconds or self.seconds
         if picture is not None:
             self._pixmap = picture
             self._pixmap.setDevicePixelRatio(self.devicePixelRatioF())
+        self.setAccessibleDescription("" if self._pixmap is not None else self._words())
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -145,7 +146,8 @@ class Stage(QWidget):
     def _words(self) -> str:
         if self._view is not None and self._view.kind == SIDECAR:
             return "This file holds data only."
-        return "One moment." if self._waiting else "There is no picture inside that can be shown."
+        none = self._why or "There is no picture inside that can be shown."
+        return "One moment." if self._waiting else none
 
     def _draw_line(self, painter: QPainter, line: QRect) -> None:
         """Where in a clip one is; for sound its length."""

@@ -23,6 +23,7 @@ _MOST, _STEP = 16.0, 1.25
 _A_MOMENT = 120
 _LARGEST = 6000
 """Pixels up to which a picture is decoded when it is zoomed into."""
+_NOTHING = "There is nothing inside that can be shown."
 
 
 class PairView(QWidget):
@@ -46,7 +47,7 @@ class PairView(QWidget):
         self._files: tuple[FileFacts, ...] = ()
         self._pixmaps: dict[str, QPixmap] = {}
         self._sizes: dict[str, QSize] = {}
-        self._none: set[str] = set()
+        self._none: dict[str, str] = {}
         self.frame = self.first = 0
         self.zoom = 1.0
         self.middle = QPointF(0.5, 0.5)
@@ -107,13 +108,13 @@ class PairView(QWidget):
 
     def whole(self) -> bool:
         """Whether every picture that is seen has come, or is known to be none."""
-        return all(self._files[at].path in self._pixmaps.keys() | self._none for at in self.shown())
+        return all(self._files[at].path in self._pixmaps.keys() | self._none.keys() for at in self.shown())
 
     def _ask(self) -> None:
         for at, box in zip(self.shown(), self.columns(), strict=True):
             one = self._files[at]
             if one.view is None:
-                self._none.add(one.path)
+                self._none[one.path] = _NOTHING
                 continue
             scale = self.devicePixelRatioF() * self.zoom
             side = min(_LARGEST, round(max(box.width(), box.height(), 64) * scale))
@@ -124,12 +125,12 @@ class PairView(QWidget):
                 self._pictures.wish(one.view, wanted)
         self.update()
 
-    def _keep(self, path: str, picture: QPixmap | None, size: QSize) -> None:
+    def _keep(self, path: str, picture: QPixmap | None, why: str) -> None:
         one = next((one for one in self._files if one.view is not None and one.view.id == path), None)
         if one is None:
             return
         if picture is None:
-            self._none.add(one.path)
+            self._none[one.path] = why or _NOTHING
         else:
             self._pixmaps[one.path] = picture
         self.update()
@@ -157,7 +158,7 @@ class PairView(QWidget):
             painter.drawPixmap(self._place(pixmap, inner), pixmap, QRectF(pixmap.rect()))
             painter.restore()
         else:
-            words = "There is nothing inside that can be shown." if one.path in self._none else "One moment."
+            words = self._none.get(one.path, "One moment.")
             paint.text(painter, inner, words, font(13), theme.soft, align=paint.CENTRE)
         if framed or self.blinking:
             self._paint_badge(painter, inner, "stays" if framed else "the framed one, here")
