@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import fcntl
 import json
 import os
 import shutil
@@ -21,7 +22,7 @@ from jutrek.filing import Action, HouseRules, Plan, Row
 from jutrek.filing.rulebook import keep_rules
 from jutrek.library import Library, new_library
 from jutrek.library.ledger import Ledger
-from jutrek.transfer import STEPS, Listener, Outcome, bring, bundles, journal, recover, running
+from jutrek.transfer import STEPS, Listener, Outcome, bring, bundles, copies, journal, recover, running
 from jutrek.transfer.lock import locked
 from tests import making
 from tests.killing import die, killed_in, killing_at
@@ -272,6 +273,26 @@ def test_everything_comes_home_on_exfat_too(exfat: Path, card: Path) -> None:
     for row in plan.to_bring():
         assert Path(root, row.destination or "").read_bytes() == Path(row.source).read_bytes()
     assert not list(root.rglob(".jutrek-*"))
+
+
+def test_a_disk_that_refuses_to_write_past_the_cache_is_written_through_it(
+    library: Library, ledger: Ledger, card: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Some grant it and refuse the writing itself; any other error is one."""
+    fill(card, 0)
+    write, refused, code = os.pwrite, [], errno.EIO
+
+    def pwrite(fd: int, data: memoryview, at: int) -> int:
+        if fcntl.fcntl(fd, fcntl.F_GETFL) & os.O_DIRECT:
+            refused.append(at)
+            raise OSError(code, os.strerror(code))
+        return write(fd, data, at)
+
+    monkeypatch.setattr(copies.os, "pwrite", pwrite)
+    assert run(planned(library, ledger, [card]), library, ledger).home == 0
+    code = errno.EINVAL
+    assert run(planned(library, ledger, [card]), library, ledger).home == 1
+    assert len(refused) == 2
 
 
 def test_our_own_fault_ends_the_run_and_is_not_hidden(library: Library, ledger: Ledger, card: Path) -> None:

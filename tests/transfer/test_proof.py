@@ -123,7 +123,8 @@ def test_a_release_finds_rot_that_nobody_knew_of(
     assert told == [(size, size)]
     assert [one.paths.get("") for one in certificate.missing] == [None]
     assert ledger.marks("")[name].state is State.ROTTED
-    assert run_log_of(home, runs(home)[-1]).others[0]["entry"] == "rotted"
+    log = run_log_of(home, runs(home)[-1])
+    assert (log.others[0]["entry"], log.end["how"], log.end["left"]) == ("rotted", "done", 1)
     assert {where.at[:4] for one in certificate.home for where in one.where} != {"2020"}
 
 

@@ -369,3 +369,4 @@ def test_a_check_goes_on_where_the_last_one_ended(home: Library, ledger: Ledger)
     assert ([done for done, _ in told], {total for _, total in told}) == (sorted(done for done, _ in told), {size})
     assert told[-1] == (size, size)
     assert "2020" not in {mark.at[:4] for mark in ledger.proofs("").values()}
+    assert check(home, ledger, as_place(home), stop=never(), seconds=3600).left == 0
