@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 
 from bench import (
+    cards,
     catalogue,
     clocks,
     corpus,
@@ -37,6 +38,7 @@ _ALL = {
     "story": story.run,
     "doubles": doubles.run,
     "catalogue": catalogue.run,
+    "cards": cards.run,
     "starts": starts.run,
 }
 

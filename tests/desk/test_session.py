@@ -17,8 +17,9 @@ from jutrek.demo import Scenario
 from jutrek.desk import answers, events, reader
 from jutrek.desk.board import Board, State, gathered
 from jutrek.desk.questions import Effect
-from jutrek.desk.services import runs
+from jutrek.desk.services import runs, sources
 from jutrek.desk.settings import last_library, remember_library
+from jutrek.desk.workbench import Workbench
 from jutrek.errors import LibraryMissing, SourceRefused, SourceUnreadable, Stopped
 from jutrek.filing import HouseRules, Undated, from_json
 from jutrek.library import Library
@@ -61,6 +62,32 @@ def test_the_demo_from_cards_to_home(session: Talk, ear: Ear, demo: Scenario) ->
     board = ear.board()
     assert (board.count(State.BROUGHT), board.count(State.HOME), board.count(State.LOOK)) == (200, 14, 0)
     assert board.bring_bytes == 0
+
+
+def test_many_cards_are_sorted_together(
+    session: Talk, ear: Ear, library: Library, card: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The first one is seen at once; what a next card makes stale is not begun. Each says how much was read on it."""
+    sortings = []
+    sort = Workbench.sources_changed
+    monkeypatch.setattr(Workbench, "sources_changed", lambda bench: sortings.append(1) or sort(bench))
+    monkeypatch.setattr(sources, "_SORTED_EVERY", 1e9)
+    cards = [card, *(tmp_path / f"Card {letter}" for letter in "BCDEF")]
+    for number, root in enumerate(cards):
+        put(root / "A.JPG", making.jpeg(WHEN.replace(hour=number), seed=number))
+    session.open_library(library.root)
+    ear.board()
+    for root in cards:
+        session.add_source(str(root))
+    board = ear.board(lambda board: len(board.sources) == 6 and not any(one.unsorted for one in board.sources))
+    assert (board.captures, board.count(State.BRING), len(sortings)) == (6, 6, 2)
+    boards = [one.board for one in ear.all if isinstance(one, events.BoardChanged)]
+    assert next(one for one in boards if one.captures).captures == 1
+    between = [one for one in boards if any(view.unsorted for view in one.sources)]
+    assert all(one.plan is None for one in between)
+    session.remove_source(str(cards[-1]))
+    board = ear.board(lambda board: len(board.sources) == 5)
+    assert (board.captures, len(sortings)) == (5, 3)
 
 
 def test_undated_captures_go_to_unfiled_when_asked(session: Talk, ear: Ear, library: Library, card: Path) -> None:

@@ -161,6 +161,7 @@ class SourceView(NamedTuple):
         shift: the clock fix of that device, in seconds.
         questions: open ones about captures that lie on it.
         released: what its release found, or None before there was one.
+        unsorted: how many files were read on it that are not on the board yet, as others are read first.
     """
 
     source: Source
@@ -173,6 +174,7 @@ class SourceView(NamedTuple):
     shift: float = 0.0
     questions: int = 0
     released: Released | None = None
+    unsorted: int = 0
 
     def count(self, *states: State) -> int:
         """How many of its captures are in one of these states."""

@@ -114,6 +114,7 @@ def source_views(
     decisions: Decisions,
     doubts: Sequence[Doubt] = (),
     released: Mapping[str, Certificate] | None = None,
+    unsorted: Mapping[str, int] | None = None,
 ) -> tuple[SourceView, ...]:
     """Every source with what was found on it, what is open, and what was decided about its device's clock.
 
@@ -125,6 +126,7 @@ def source_views(
         decisions: what was decided.
         doubts: the open questions.
         released: certificates by source.
+        unsorted: how many files were read of sources whose captures are not on the board yet.
     """
     own: dict[str, list[CaptureView]] = defaultdict(list)
     lies_on: dict[str, str] = {}
@@ -143,6 +145,7 @@ def source_views(
             shift=decisions.shift_of(view.device.key) if view.device else 0.0,
             questions=asked[view.source.root] if view.device else 0,
             released=proven.get(view.source.root),
+            unsorted=(unsorted or {}).get(view.source.root, 0),
         )
         for view in found
     )

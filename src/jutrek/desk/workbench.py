@@ -54,6 +54,7 @@ class Workbench:
 
     Attributes:
         founds: what was found on every source, by its root.
+        unsorted: roots of sources that were read, and whose captures are none of the story yet.
         house: the rules of the house, from which those of the intake may differ.
         history: what was decided.
         story: what the intake tells, as decided.
@@ -67,6 +68,7 @@ class Workbench:
 
     def __init__(self) -> None:
         self.founds: dict[str, Found] = {}
+        self.unsorted: set[str] = set()
         self.house = HouseRules()
         self.history = History([Step(Decisions(), self.house)])
         self.story = Story()
@@ -154,6 +156,11 @@ class Workbench:
         self.refresh()
         return True
 
+    def source_read(self, root: str) -> None:
+        """A source was read. What follows from it is due, by `sources_changed`, and no plan holds until then."""
+        self.plan = self._standings = None
+        self.unsorted.add(root)
+
     def sources_changed(self) -> None:
         """Something was read, or taken out: everything follows anew, and standings are not known yet.
 
@@ -161,6 +168,7 @@ class Workbench:
         """
         self.plan = self._standings = None
         self._looked = False
+        self.unsorted.clear()
         self._group()
         stamps = {one.id: _stamp(one) for one in self._captures}
         self._looks = {
@@ -337,7 +345,14 @@ class Workbench:
         sources = [found.source for found in self.founds.values()]
         return Board(
             sources=board_views.source_views(
-                sources, views.values(), story.devices, plan, now.decisions, story.doubts, self.released
+                sources,
+                views.values(),
+                story.devices,
+                plan,
+                now.decisions,
+                story.doubts,
+                self.released,
+                {root: len(self.founds[root].files) for root in self.unsorted if root in self.founds},
             ),
             days=board_views.day_views(story, views),
             folders=board_views.folder_views(views.values(), self._existing_folders(plan)),

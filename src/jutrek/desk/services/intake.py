@@ -57,7 +57,9 @@ class IntakeService:
         self._worker, self._library = worker, library
         self._tell = worker.teller.tell
         self._bench = Workbench()
-        self._sources = SourcesService(self._bench, worker, self._publish, self._listen, self._want_plan)
+        self._sources = SourcesService(
+            self._bench, worker, self._publish, lambda: self.redraw(False), self._listen, self._want_plan
+        )
         self._ears = Ears(self._tell, self._on_heard)
         self._ledger: Ledger | None = None
         self._plans_wanted = 0
@@ -242,6 +244,7 @@ class IntakeService:
 
     def _make_plan(self) -> None:
         self._plan_due = False
+        self._sources.sort()
         if self._ledger is None:
             self._publish()
             return

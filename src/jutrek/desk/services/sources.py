@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Callable
 
 from jutrek.desk import drafts, events
@@ -15,6 +16,9 @@ from jutrek.library import Library, apart
 
 _LOOK_EVERY = 0.02
 """Seconds after which it is looked what else is to be done while a source is read."""
+_SORTED_EVERY = 3
+"""Of the time that sorting took the last time: so much passes until what was read since is sorted, if a plan is not due
+before. Of many cards in a row most time goes into reading them."""
 
 
 class SourcesService:
@@ -25,6 +29,7 @@ class SourcesService:
         bench: Workbench,
         worker: Worker,
         publish: Callable[[], None],
+        redraw: Callable[[], None],
         listen: Callable[[], None],
         replan: Callable[[], None],
     ) -> None:
@@ -33,11 +38,13 @@ class SourcesService:
             bench: holds what was found.
             worker: whose thread this runs on.
             publish: draws the board up anew.
+            redraw: does so if that was not done just before.
             listen: called when the captures are others than before.
             replan: called when they are so without anybody having asked for it.
         """
         self._bench, self._worker = bench, worker
-        self._publish, self._listen, self._replan = publish, listen, replan
+        self._publish, self._redraw, self._listen, self._replan = publish, redraw, listen, replan
+        self._sorted, self._sorting_took = 0.0, 0.0
         self.library: Library | None = None
         self._late: dict[str, Reader] = {}
 
@@ -74,7 +81,7 @@ class SourcesService:
                 return
             if source is None and reader.walks:
                 source = self._bench.founds[root] = Found(reader.source)
-                self._publish()
+                self._redraw()
         self._take(reader, awaited=awaited)
 
     def _break_off(self, reader: Reader) -> None:
@@ -118,12 +125,18 @@ class SourcesService:
                 self._worker.teller.tell(events.Trouble(reader.root, error))
             if not known and not reader.walks:
                 return
-        self._changed()
+        self._bench.source_read(reader.root)
+        self.keep_draft()
+        if time.monotonic() - self._sorted >= _SORTED_EVERY * self._sorting_took:
+            self.sort()
+        else:
+            self._redraw()
 
     def remove(self, root: str) -> None:
         """Leave a source out of this intake."""
         if self.give_up(root) or self._bench.founds.pop(root, None) is not None:
-            self._changed()
+            self._sort()
+            self.keep_draft()
             if self.library is not None and not self._bench.draft.sources:
                 drafts.forget(self.library.id)
 
@@ -158,11 +171,18 @@ class SourcesService:
             if _overlaps(root, library):
                 self.read_again(root)
 
-    def _changed(self) -> None:
+    def sort(self) -> None:
+        """Have what was read since the last time on the board, if there is anything."""
+        if self._bench.unsorted:
+            self._sort()
+
+    def _sort(self) -> None:
+        began = time.monotonic()
         self._bench.sources_changed()
         self._publish()
-        self.keep_draft()
         self._listen()
+        self._sorted = time.monotonic()
+        self._sorting_took = self._sorted - began
 
     def keep_draft(self) -> None:
         """Keep what has to be kept to go on with this intake another time."""

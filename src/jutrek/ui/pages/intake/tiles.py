@@ -166,6 +166,8 @@ class SourceTile(QWidget):
     def _counts(self) -> str:
         if self.silent:
             return "not read yet"
+        if self.view.unsorted:
+            return f"{paint.counted(self.view.unsorted, 'file')} read"
         kinds: dict[str, int] = dict(self.view.kinds)
         parts = [paint.counted(kinds[kind], word) for kind, word in _KINDS if kind in kinds]
         return " · ".join([*parts, paint.size_words(self.view.size)]) if parts else "nothing to bring home"
@@ -179,6 +181,8 @@ class SourceTile(QWidget):
         if self._reading is not None:
             files, total = self._reading
             return (f"reading {files:,} of {total:,}" if total else "looking through it"), theme.accent
+        if view.unsorted:
+            return "waits for the others", theme.soft
         if failed := view.count(State.FAILED):
             return f"{failed} not home", theme.brick
         if self.is_home:
