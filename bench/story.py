@@ -66,7 +66,7 @@ def _measure(folder: str) -> None:
     from PySide6.QtTest import QTest
 
     from jutrek.captures.decisions import Describe
-    from jutrek.desk.board import State
+    from jutrek.desk.board_captures import State
     from jutrek.ui.app.start import application, wait
     from jutrek.ui.app.window import MainWindow
 

@@ -90,7 +90,9 @@ import os; os._exit(0)
 
 def _board() -> bytes:
     from jutrek.captures import Device
-    from jutrek.desk.board import Board, CaptureView, FolderView, SourceView, State, Storage, day_view
+    from jutrek.desk.board import Board, FolderView, SourceView, Storage
+    from jutrek.desk.board_captures import CaptureView, State
+    from jutrek.desk.board_days import day_view
     from jutrek.formats import Kind
     from jutrek.sources import Medium, Source
 

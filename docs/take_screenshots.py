@@ -23,7 +23,8 @@ from jutrek.captures.decisions import Describe
 from jutrek.demo import build
 from jutrek.desk import events
 from jutrek.desk.answers import CaughtUp
-from jutrek.desk.board import STILL, CaptureView, Storage
+from jutrek.desk.board import Storage
+from jutrek.desk.board_captures import STILL, CaptureView
 from jutrek.desk.places import furnish
 from jutrek.doubles.degrees import Degree
 from jutrek.filing.pattern import Piece

@@ -28,7 +28,7 @@ from jutrek.captures.decisions import (
     Tell,
 )
 from jutrek.desk import drafts, events
-from jutrek.desk.board import State
+from jutrek.desk.board_captures import State
 from jutrek.desk.drafts import Draft
 from jutrek.desk.typed import clock_of, journeys_of, placed_of, shift_of
 from jutrek.formats import Precision

@@ -14,7 +14,7 @@ from jutrek.captures import Capture, Device
 from jutrek.demo.shelf import specimens
 from jutrek.demo.stills import Shot, main_directory
 from jutrek.demo.tags import Blob, build, long, short
-from jutrek.desk.board import CaptureView, State
+from jutrek.desk.board_captures import CaptureView, State
 from jutrek.desk.board_views import views_of
 from jutrek.desk.details import details_of, distance_words, exposure_words, position_words
 from jutrek.desk.intake import make_captures, read_source

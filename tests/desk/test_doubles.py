@@ -13,7 +13,8 @@ from jutrek.captures.decisions import BringDoubles, SetAside
 from jutrek.demo import stills
 from jutrek.demo.copies import worded
 from jutrek.desk import answers, drafts, events
-from jutrek.desk.board import State, home_view
+from jutrek.desk.board import home_view
+from jutrek.desk.board_captures import State
 from jutrek.desk.doubles import Decided, Verdict, carried_words, drops_of, facts_of, piles_of, summary_of
 from jutrek.disk import FileStamp
 from jutrek.doubles.degrees import Degree, Group

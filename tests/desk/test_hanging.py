@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 
 from jutrek.desk import events
-from jutrek.desk.board import State
+from jutrek.desk.board_captures import State
 from jutrek.desk.events import Who
 from jutrek.errors import NoAnswer
 from jutrek.library import Library, add_place, new_library

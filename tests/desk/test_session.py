@@ -15,7 +15,9 @@ import pytest
 
 from jutrek.demo import Scenario
 from jutrek.desk import answers, events, reader
-from jutrek.desk.board import Board, State, gathered
+from jutrek.desk.board import Board
+from jutrek.desk.board_captures import State
+from jutrek.desk.board_days import gathered
 from jutrek.desk.questions import Effect
 from jutrek.desk.services import runs, sources
 from jutrek.desk.settings import last_library, remember_library

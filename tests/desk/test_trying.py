@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from jutrek.desk import answers, events
-from jutrek.desk.board import State
+from jutrek.desk.board_captures import State
 from jutrek.desk.examples import example_facts
 from jutrek.desk.pool import Pool
 from jutrek.desk.saving import save_text

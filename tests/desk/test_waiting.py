@@ -13,7 +13,8 @@ from jutrek.captures.decisions import BringAlong
 from jutrek.demo import stills
 from jutrek.demo.copies import worded
 from jutrek.desk import events
-from jutrek.desk.board import Board, State
+from jutrek.desk.board import Board
+from jutrek.desk.board_captures import State
 from jutrek.desk.intake import standings_of
 from jutrek.doubles import Standing
 from jutrek.library import Library

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 import pytest
 from pytestqt.qtbot import QtBot
 
-from jutrek.desk.board import State
+from jutrek.desk.board_captures import State
 from jutrek.library import Library, new_library
 from jutrek.ui.app.window import MainWindow
 from tests import making

@@ -15,7 +15,7 @@ from pytestqt.qtbot import QtBot
 
 import jutrek.ui
 from jutrek.captures.decisions import SetAside
-from jutrek.desk.board import State
+from jutrek.desk.board_captures import State
 from jutrek.desk.events import PlaceState
 from jutrek.library import LIBRARY, Library, Place, add_place
 from jutrek.library.ledger import Ledger

@@ -21,7 +21,7 @@ CHILD = """
 import json, sys
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from jutrek.desk.board import State
+from jutrek.desk.board_captures import State
 from jutrek.ui.app.start import application, wait
 from jutrek.ui.app.window import MainWindow
 library, card, picture = sys.argv[1:]

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from jutrek.demo import Scenario
-from jutrek.desk.board import CaptureView, State
+from jutrek.desk.board_captures import CaptureView, State
 from jutrek.library import Library
 from jutrek.ui.app.window import MainWindow
 from jutrek.ui.pages.intake.days import DayRow

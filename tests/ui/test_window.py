@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
 from pytestqt.qtbot import QtBot
 
 from jutrek.demo import Scenario
-from jutrek.desk.board import State
+from jutrek.desk.board_captures import State
 from jutrek.library import Library
 from jutrek.transfer import carry
 from jutrek.transfer.lock import locked

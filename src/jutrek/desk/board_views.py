@@ -7,7 +7,9 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 
 from jutrek.captures import Capture, Decisions, Device, Doubt
-from jutrek.desk.board import CaptureView, DayView, FolderView, Released, SourceView, State, day_view
+from jutrek.desk.board import FolderView, Released, SourceView
+from jutrek.desk.board_captures import CaptureView, State
+from jutrek.desk.board_days import DayView, day_view
 from jutrek.desk.story import Story
 from jutrek.doubles import Comparison
 from jutrek.filing import Action, Plan, Row

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from jutrek.captures import Capture, Doubt
-from jutrek.desk.board import CaptureView, OverlaidWaves, Question, Strip, Wave, as_home
+from jutrek.desk.board import OverlaidWaves, Question, Strip, Wave, as_home
+from jutrek.desk.board_captures import CaptureView
 from jutrek.desk.doubling import KEY
 from jutrek.desk.story import Story
 from jutrek.filing import Action, Plan

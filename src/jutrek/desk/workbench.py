@@ -380,7 +380,7 @@ class Workbench:
             earlier=self._earlier,
             asks=tuple(name for name in SAID if now.rules.uses(name)),
             said=now.decisions.said,
-        )
+        ).ready()
 
     def _place(self) -> Storage | None:
         library = self._library

@@ -14,6 +14,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from jutrek.filing.pieces import PIECES, nearest_form, nearest_piece
 from jutrek.filing.spelling import Sign, trouble_with_layout, trouble_with_name
@@ -105,8 +106,9 @@ def _text(text: str) -> str:
     return "".join(sign * 2 if sign in _SIGNS else sign for sign in text)
 
 
+@lru_cache(maxsize=256)
 def parse(text: str, use: str = "") -> Pattern:
-    """Read a pattern.
+    """Read a pattern. Those that were read last are known: every row of a trial asks for its own.
 
     Args:
         text: as written.

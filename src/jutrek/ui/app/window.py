@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import os
 import time
 from collections.abc import Callable
@@ -25,7 +24,9 @@ from jutrek.desk.events import Who
 from jutrek.desk.pool import Pool
 from jutrek.errors import OurFault
 from jutrek.ui.app import registry
+from jutrek.ui.app.ahead import Ahead
 from jutrek.ui.app.header import Header
+from jutrek.ui.app.tidy import Tidy
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.shell.client import Client
 from jutrek.ui.shell.context import Context
@@ -77,6 +78,8 @@ class MainWindow(QMainWindow):
         self._pages: dict[str, Page] = {}
         self._library = ""
         self._sources: list[str] = []
+        self._tidy: Tidy | None = None
+        self._ahead: Ahead | None = None
         self.watches_drives = False
         """Whether cards that appear are asked about."""
         self.learns = False
@@ -160,7 +163,8 @@ class MainWindow(QMainWindow):
 
     def _begin(self) -> None:
         """Start the session, once the window has been painted for the first time."""
-        gc.enable()
+        if self._tidy is None:
+            self._tidy, self._ahead = Tidy(self), Ahead(self)
         first, begun = self.page(self._first), self.client.session is not None
         session = self.client.start()
         if not begun:
@@ -200,6 +204,9 @@ class MainWindow(QMainWindow):
         self.pictures.end()
         for page in self._pages.values():
             page.end()
+        for beside in (self._tidy, self._ahead):
+            if beside is not None:
+                beside.end()
         super().closeEvent(event)
 
     def leave(self, patience: float) -> bool:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QSize
 from PySide6.QtGui import QPixmap
 
-from jutrek.desk.board import CLIP, CaptureView
+from jutrek.desk.board_captures import CLIP, CaptureView
 from jutrek.errors import TooLargeToShow
 from jutrek.ui.pictures.service import LARGE, Pictures, pixmap_of
 

@@ -9,7 +9,7 @@ from PySide6.QtCore import QEvent, QLocale, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from jutrek.desk.board import CaptureView, State
+from jutrek.desk.board_captures import CaptureView, State
 from jutrek.ui import paint
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPoint, QRect, QSize, Qt, QTimer
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from jutrek.desk.board import CLIP, SIDECAR, SOUND, CaptureView
+from jutrek.desk.board_captures import CLIP, SIDECAR, SOUND, CaptureView
 from jutrek.ui import paint
 from jutrek.ui.pictures.large import OneAtATime
 from jutrek.ui.pictures.service import Pictures

@@ -9,7 +9,8 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from jutrek.desk.board import Board, DayView, gathered
+from jutrek.desk.board import Board
+from jutrek.desk.board_days import DayView, gathered
 from jutrek.ui import paint
 from jutrek.ui.pages.intake.days import DayRow, hours_of
 from jutrek.ui.pictures.service import Pictures
@@ -116,7 +117,9 @@ class DayColumn(QWidget):
     def show_days(self, board: Board, days: tuple[DayView, ...], *, running: bool) -> None:
         """Show shoots; beyond very many they are put together by month and year."""
         self._board, self._days, self._running = board, days, running
-        self._gathered, self._hours = gathered(days), hours_of(days)
+        # Of all of them it is known already.
+        self._gathered = board.rows if days is board.days else gathered(days)
+        self._hours = hours_of(days)
         self._unfold()
 
     def _unfold(self) -> None:
@@ -235,7 +238,7 @@ class DayColumn(QWidget):
         self._decide(ShiftClock(key, seconds))
 
     def _select_range(self, view: DayView, key: str, low: float, high: float) -> None:
-        from jutrek.desk.board import hour_of
+        from jutrek.desk.board_days import hour_of
 
         self.open_day(view.key)
         self.grid.pick_like(

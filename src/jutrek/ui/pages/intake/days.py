@@ -21,7 +21,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractButton, QCompleter, QLineEdit, QPushButton, QSizePolicy, QWidget
 
-from jutrek.desk.board import DayView, State, day_view
+from jutrek.desk.board_captures import State
+from jutrek.desk.board_days import DayView, day_view
 from jutrek.ui import paint
 from jutrek.ui.pages.intake.dragging import CAPTURES
 from jutrek.ui.pages.intake.lanes import Lanes, shift_words

@@ -18,7 +18,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jutrek.desk.board import CaptureView, DayView, FolderView, State
+from jutrek.desk.board import FolderView
+from jutrek.desk.board_captures import CaptureView, State
+from jutrek.desk.board_days import DayView
 from jutrek.ui import paint
 from jutrek.ui.plainly import tip, tip_text
 from jutrek.ui.theme import SEMIBOLD, Theme, font

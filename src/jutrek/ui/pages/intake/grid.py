@@ -23,7 +23,7 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 from PySide6.QtWidgets import QFrame, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from jutrek.desk.board import SIDECAR, CaptureView, State
+from jutrek.desk.board_captures import SIDECAR, CaptureView, State
 from jutrek.ui import paint
 from jutrek.ui.pages.intake.dragging import CAPTURES
 from jutrek.ui.pictures.service import SIZE, Pictures
@@ -63,6 +63,11 @@ class CaptureModel(QAbstractListModel):
         self._fates: dict[str, State] = {}
         self._unstacked: set[str] = set()
         self._rows: dict[str, int] = {}
+        self._places: list[int] = []
+        """Of each row, and of each capture by its id, which of all captures it is."""
+        self._place_of: dict[str, int] = {}
+        self._below: dict[str, list[int]] = {}
+        """Of each first frame of a closed burst, which captures lie below it."""
 
     def show(self, views: tuple[CaptureView, ...]) -> None:
         """Show other captures, bursts as one stack each unless they were opened."""
@@ -71,7 +76,14 @@ class CaptureModel(QAbstractListModel):
         self._fates = {view.id: view.state for view in views if view.stack == view.id}
         below = (view.stack for view in views if view.stack and self._fates.get(view.stack) is view.state)
         self._stacks = dict(Counter(below))
-        self._show(tuple(view for view in views if not self._is_hidden(view)))
+        self._below, self._places = {}, []
+        self._place_of = {view.id: at for at, view in enumerate(views)}
+        for at, view in enumerate(views):
+            if self._is_hidden(view):
+                self._below.setdefault(view.stack, []).append(at)
+            else:
+                self._places.append(at)
+        self._show(tuple(views[at] for at in self._places))
 
     def _is_hidden(self, view: CaptureView) -> bool:
         """Whether a capture lies below the first frame of its burst."""
@@ -95,22 +107,23 @@ class CaptureModel(QAbstractListModel):
 
     def uncover(self, capture: str) -> bool:
         """Open the burst that a capture lies below in. Returns whether there was one to open."""
-        view = next((view for view in self.all if view.id == capture), None)
-        return view is not None and self._is_hidden(view) and self.turn_stack(view)
+        at = self._place_of.get(capture)
+        return at is not None and self._is_hidden(self.all[at]) and self.turn_stack(self.all[at])
 
-    def with_stacks(self, ids: Iterable[str]) -> tuple[str, ...]:
-        """Ids together with those of the frames that lie below them."""
-        wanted = set(ids)
-        below = {view.id for view in self.all if self._is_hidden(view) and view.stack in wanted}
-        return tuple(view.id for view in self.all if view.id in wanted or view.id in below)
+    def with_stacks(self, rows: Sequence[int]) -> tuple[str, ...]:
+        """The ids of rows with those of the frames that lie below them, in the order of shooting."""
+        places = [self._places[row] for row in rows]
+        if self._below:
+            places += [at for row in rows for at in self._below.get(self.views[row].id, ())]
+        return tuple(self.all[at].id for at in sorted(places))
 
     def _show(self, views: tuple[CaptureView, ...]) -> None:
-        """Where they are the same ones, only their looks change."""
+        """Where they are the same ones, only their looks change; that is told once, as one row costs what all do."""
         if [view.id for view in views] == [view.id for view in self.views]:
-            changed = [row for row, (old, new) in enumerate(zip(self.views, views, strict=True)) if old != new]
-            self.views = views
-            for row in changed:
-                self.dataChanged.emit(self.index(row), self.index(row))
+            old, self.views = self.views, views
+            changed = [row for row, view in enumerate(views) if view is not old[row] and view != old[row]]
+            if changed:
+                self.dataChanged.emit(self.index(changed[0]), self.index(changed[-1]))
             return
         self.beginResetModel()
         self.views = views
@@ -121,8 +134,8 @@ class CaptureModel(QAbstractListModel):
         """The row of a capture, or of the stack that it lies in, or None."""
         row = self._rows.get(capture)
         if row is None:
-            stack = next((view.stack for view in self.all if view.id == capture), "")
-            row = self._rows.get(stack)
+            at = self._place_of.get(capture)
+            row = self._rows.get(self.all[at].stack) if at is not None else None
         return row
 
     def flags(self, index: Index) -> Qt.ItemFlag:
@@ -132,7 +145,7 @@ class CaptureModel(QAbstractListModel):
         return [CAPTURES]
 
     def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:
-        ids = self.with_stacks(self.views[index.row()].id for index in indexes)
+        ids = self.with_stacks([index.row() for index in indexes])
         data = QMimeData()
         data.setData(CAPTURES, "\0".join(ids).encode("utf-8", "surrogateescape"))
         return data
@@ -318,7 +331,11 @@ class CaptureGrid(QListView):
         self.setDragDropMode(QListView.DragDropMode.DragOnly)
         self.setAccessibleName("Captures of this day")
         self.selectionModel().currentChanged.connect(self._on_current)
-        self.selectionModel().selectionChanged.connect(lambda *_: self.selected.emit())
+        self._picked: tuple[str, ...] | None = ()
+        """What is picked, once it was asked for; None where that may be out of date."""
+        self.selectionModel().selectionChanged.connect(self._on_selected)
+        # Qt tells of no change when rows that were selected are gone.
+        self._model.modelReset.connect(self._forget_picked)
         pictures.ready.connect(self._on_ready)
 
     def show_captures(self, views: tuple[CaptureView, ...], words: str = "") -> None:
@@ -331,6 +348,7 @@ class CaptureGrid(QListView):
         current, picked = self.currentIndex(), self.picked()
         chosen = self._model.views[current.row()].id if current.isValid() else ""
         self._model.show(views)
+        self._forget_picked()
         if chosen and not self.currentIndex().isValid():
             self.choose(chosen)
             if len(picked) > 1:
@@ -338,15 +356,21 @@ class CaptureGrid(QListView):
 
     def picked(self) -> tuple[str, ...]:
         """The ids of the captures that are selected, with all frames of closed bursts, in the order of shooting."""
-        rows = {index.row() for index in self.selectionModel().selectedIndexes()}
-        return self._model.with_stacks(view.id for row, view in enumerate(self._model.views) if row in rows)
+        if self._picked is None:
+            ranges = self.selectionModel().selection()
+            rows = sorted({row for one in ranges for row in range(one.top(), one.bottom() + 1)})
+            self._picked = self._model.with_stacks(rows)
+        return self._picked
 
     def pick(self, ids: Iterable[str]) -> None:
         """Select captures by their ids."""
-        chosen = QItemSelection()
-        for row in sorted({row for key in ids if (row := self._model.row_of(key)) is not None}):
-            index = self._model.index(row)
-            chosen.select(index, index)
+        rows = sorted({row for key in ids if (row := self._model.row_of(key)) is not None})
+        chosen, index = QItemSelection(), self._model.index
+        begin = 0
+        for at in range(1, len(rows) + 1):
+            if at == len(rows) or rows[at] != rows[at - 1] + 1:
+                chosen.select(index(rows[begin]), index(rows[at - 1]))
+                begin = at
         self.selectionModel().select(chosen, QItemSelectionModel.SelectionFlag.ClearAndSelect)
 
     def pick_like(self, fits: Callable[[CaptureView], bool]) -> None:
@@ -412,6 +436,13 @@ class CaptureGrid(QListView):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()
+
+    def _forget_picked(self) -> None:
+        self._picked = None
+
+    def _on_selected(self) -> None:
+        self._forget_picked()
+        self.selected.emit()
 
     def _on_current(self, index: QModelIndex) -> None:
         if index.isValid():

@@ -9,7 +9,8 @@ from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QWidget
 
-from jutrek.desk.board import CLIP, DayView, State, hour_of
+from jutrek.desk.board_captures import State
+from jutrek.desk.board_days import DayView
 from jutrek.ui import paint
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
@@ -21,6 +22,8 @@ if TYPE_CHECKING:
 
 LANE, SIGN = 6, 18
 _LANES_SHOWN, _WIDEST_GAP = 6, 9
+_WIDER = 1 << 24
+"""More pixels than a tick is wide."""
 _START = 4
 """Pixels that a press has to move before it is a drag."""
 _QUARTER, _SECOND = 900, 1
@@ -101,8 +104,10 @@ class Lanes(QWidget):
         view = self._view
         if view is None or not view.parts:
             return self.hours
-        times = [capture.when.timestamp() / 3600 for capture in view.captures if capture.when]
-        return min(times), max(*times, min(times) + 1)
+        hours = view.marks.hours
+        if not hours.size:
+            return self.hours
+        return float(hours.min()), max(float(hours.max()), float(hours.min()) + 1)
 
     @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -138,21 +143,24 @@ class Lanes(QWidget):
         painter.end()
         return pixmap
 
-    def _ticks(self, lanes: Sequence[Lane]) -> list[set[tuple[int, int]]]:
+    def _ticks(self, lanes: Sequence[Lane]) -> list[list[tuple[int, int]]]:
         """Of each lane left ends and widths in pixels of its captures; those that fall on one another count once."""
         view = self._view
-        ticks: list[set[tuple[int, int]]] = [set() for _ in lanes]
         if view is None:
-            return ticks
-        lane_of = {device.key: own for (*_, devices), own in zip(lanes, ticks, strict=True) for device in devices}
-        start, _ = self._axis()
+            return [[] for _ in lanes]
+        import numpy as np
+
+        marks, (start, _) = view.marks, self._axis()
         scale = 3600 / self.seconds_per_pixel
-        for capture in view.captures:
-            own = lane_of.get(capture.device.key)
-            if own is not None and capture.when is not None and capture.timed:
-                at = capture.when.timestamp() / 3600 if view.parts else hour_of(capture.when, view.start)
-                wide = max(6 if capture.kind == CLIP else 2, int(capture.duration / 3600 * scale))
-                own.add((int((at - start) * scale), wide))
+        left = ((marks.hours - start) * scale).astype(np.int64)
+        wide = np.maximum(np.where(marks.clips, 6, 2), (marks.seconds / 3600 * scale).astype(np.int64))
+        number = {device.key: at for at, device in enumerate(view.devices)}
+        ticks = []
+        for _, _, devices in lanes:
+            own = np.isin(marks.devices, [number[device.key] for device in devices if device.key in number])
+            # One number for both: of those that fall on one another one is drawn.
+            both = np.unique(left[own] * _WIDER + wide[own])
+            ticks.append(list(zip((both // _WIDER).tolist(), (both % _WIDER).tolist(), strict=True)))
         return ticks
 
     def _paint_drag(self, painter: QPainter, key: str, seconds: float) -> None:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from dataclasses import dataclass
 
-from jutrek.desk.board import Board, CaptureView, DayView, State, day_view
+from jutrek.desk.board import Board
+from jutrek.desk.board_captures import CaptureView, State
+from jutrek.desk.board_days import DayView, day_view
 
 _STATES = {
     State.BRING: "to bring home",
@@ -73,5 +74,5 @@ class Narrowing:
 
 def standings_of(board: Board) -> dict[str, int]:
     """How many captures of a board stand how, in the order of `STANDINGS`."""
-    found = Counter(view.standing or "new" for day in board.days for view in day.captures)
-    return {standing: found[standing] for standing in STANDINGS if found[standing]}
+    found = {standing or "new": count for standing, count in board.standings.items()}
+    return {standing: found[standing] for standing in STANDINGS if standing in found}

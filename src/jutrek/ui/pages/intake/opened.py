@@ -9,7 +9,8 @@ from PySide6.QtCore import QRect, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
-from jutrek.desk.board import CLIP, SOUND, STILL, CaptureView, DayView, State
+from jutrek.desk.board_captures import CLIP, SOUND, STILL, CaptureView, State
+from jutrek.desk.board_days import DayView
 from jutrek.ui import paint
 from jutrek.ui.pages.intake.grid import CaptureGrid
 from jutrek.ui.pictures.service import Pictures

@@ -8,7 +8,8 @@ from PySide6.QtCore import QRect, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from jutrek.desk.board import Board, State
+from jutrek.desk.board import Board
+from jutrek.desk.board_captures import State
 from jutrek.ui import paint
 from jutrek.ui.theme import BOLD, Theme, font
 

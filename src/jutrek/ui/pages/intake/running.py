@@ -9,7 +9,8 @@ from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QCheckBox, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from jutrek.desk.board import Board, CaptureView, State
+from jutrek.desk.board import Board
+from jutrek.desk.board_captures import CaptureView, State
 from jutrek.ui import paint
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 

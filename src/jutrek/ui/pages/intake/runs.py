@@ -10,7 +10,7 @@ from PySide6.QtCore import QUrl
 from PySide6.QtGui import QDesktopServices
 
 from jutrek.desk import events
-from jutrek.desk.board import State
+from jutrek.desk.board_captures import State
 from jutrek.errors import JutrekError, Stopped
 from jutrek.ui import paint
 

@@ -8,7 +8,8 @@ from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from jutrek.desk.board import CLIP, SIDECAR, SOUND, STILL, SourceView, State
+from jutrek.desk.board import SourceView
+from jutrek.desk.board_captures import CLIP, SIDECAR, SOUND, STILL, State
 from jutrek.ui import paint
 from jutrek.ui.pages.intake.lanes import shift_words
 from jutrek.ui.plainly import tip

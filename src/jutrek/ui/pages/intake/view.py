@@ -9,7 +9,8 @@ from PySide6.QtCore import QEvent, QObject, QRect, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from jutrek.desk.board import Board, State, home_view
+from jutrek.desk.board import Board, home_view
+from jutrek.desk.board_captures import State
 from jutrek.ui import paint
 from jutrek.ui.pages.intake import folder_column, ribbons, tiles
 from jutrek.ui.pages.intake.actionbar import ActionBar

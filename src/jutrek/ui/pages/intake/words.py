@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from PySide6.QtCore import QLocale
 
-from jutrek.desk.board import Board, State
+from jutrek.desk.board import Board
+from jutrek.desk.board_captures import State
 from jutrek.ui import paint
 
 if TYPE_CHECKING:

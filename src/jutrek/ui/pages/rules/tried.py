@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Sequence
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
@@ -27,8 +28,11 @@ from jutrek.ui.theme import SEMIBOLD, Theme, font, section
 _ROW = 29
 _NARROW, _LEAST = 520, 60
 """Widths below which figures, or what was tried on, are left out of the title."""
-_MOST_FOLDERS = 3000
-_OPEN_FOLDERS = 400
+_MOST_FOLDERS = 1000
+"""That are shown in one folder."""
+_OPEN_FOLDERS = 200
+"""Up to so many folders are shown at once; of more the topmost, until one is opened."""
+_PATH = Qt.ItemDataRole.UserRole
 _Index = QModelIndex | QPersistentModelIndex
 
 
@@ -39,12 +43,14 @@ class TriedModel(QAbstractTableModel):
         super().__init__(parent)
         self.trial: Trial | None = None
         self._shown: Sequence[int] = ()
+        self._made: dict[int, TriedRow] = {}
 
     def show_trial(self, trial: Trial, *, standing_out: bool) -> None:
         """Show all rows of a trial, or those that ask to be looked at."""
         self.beginResetModel()
         self.trial = trial
         self._shown = trial.standing_out if standing_out else range(len(trial.rows))
+        self._made.clear()
         self.endResetModel()
 
     def rowCount(self, parent: _Index | None = None) -> int:
@@ -54,8 +60,10 @@ class TriedModel(QAbstractTableModel):
         return 3
 
     def row(self, number: int) -> TriedRow | None:
-        """A row as it is shown."""
-        return self.trial.row(self._shown[number]) if self.trial is not None else None
+        """A row as it is shown: each of its columns asks for it."""
+        if number not in self._made and self.trial is not None:
+            self._made[number] = self.trial.row(self._shown[number])
+        return self._made.get(number)
 
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         row = self.row(index.row())
@@ -202,6 +210,9 @@ class MadeTree(QTreeWidget):
         self.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         self.header().setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
         self.setAccessibleName("The library that these rules make")
+        self._below: dict[str, list[tuple[str, int]]] = {}
+        """Of each folder those in it, with their captures; of none the topmost."""
+        self.itemExpanded.connect(self._on_expanded)
 
     def show_folders(self, folders: tuple[tuple[str, int], ...]) -> None:
         """Show folders with their captures; those above have those below them counted in."""
@@ -210,28 +221,40 @@ class MadeTree(QTreeWidget):
         self._shown = folders
         self.setUpdatesEnabled(False)
         self.clear()
-        items: dict[str, QTreeWidgetItem] = {}
         counted = with_those_above(folders)
-        for path, count in counted[:_MOST_FOLDERS]:
-            parent, _, name = path.rpartition("/")
-            item = QTreeWidgetItem([name or "(the library itself)", f"{count:,}"])
-            item.setTextAlignment(1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-            item.setForeground(1, self._theme.soft)
-            if path == UNFILED_FOLDER:
-                item.setForeground(0, self._theme.amber)
-            if not parent:
-                item.setFont(0, font(13, SEMIBOLD))
-                self.addTopLevelItem(item)
-            else:
-                items[parent].addChild(item)
-            items[path] = item
-        if len(counted) > _MOST_FOLDERS:
-            self.addTopLevelItem(QTreeWidgetItem([f"… and {len(counted) - _MOST_FOLDERS:,} more folders"]))
+        self._below = {}
+        for path, count in counted:
+            self._below.setdefault(path.rpartition("/")[0], []).append((path, count))
+        self._fill("", self.invisibleRootItem())
         if len(counted) <= _OPEN_FOLDERS:
             self.expandAll()
-        else:
-            self.expandToDepth(0)
         self.setUpdatesEnabled(True)
+
+    def _fill(self, path: str, item: QTreeWidgetItem) -> None:
+        """Put what is in a folder below its item; what is in that is put there when somebody looks."""
+        inside = self._below.get(path, [])
+        item.addChildren([self._item(path, count) for path, count in inside[:_MOST_FOLDERS]])
+        if len(inside) > _MOST_FOLDERS:
+            item.addChild(QTreeWidgetItem([f"… and {len(inside) - _MOST_FOLDERS:,} more folders"]))
+
+    def _item(self, path: str, count: int) -> QTreeWidgetItem:
+        parent, _, name = path.rpartition("/")
+        item = QTreeWidgetItem([name or "(the library itself)", f"{count:,}"])
+        item.setTextAlignment(1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        item.setForeground(1, self._theme.soft)
+        if path == UNFILED_FOLDER:
+            item.setForeground(0, self._theme.amber)
+        if not parent:
+            item.setFont(0, font(13, SEMIBOLD))
+        if path in self._below and path:
+            item.setData(0, _PATH, os.fsencode(path))
+            item.setChildIndicatorPolicy(QTreeWidgetItem.ChildIndicatorPolicy.ShowIndicator)
+        return item
+
+    def _on_expanded(self, item: QTreeWidgetItem) -> None:
+        path = item.data(0, _PATH)
+        if path is not None and not item.childCount():
+            self._fill(os.fsdecode(bytes(path)), item)
 
 
 class Title(QWidget):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from itertools import pairwise
+from itertools import islice, pairwise
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QResizeEvent
@@ -41,6 +41,8 @@ from jutrek.ui.widgets.statebar import StateBar
 
 _RIGHT, _RIGHT_NARROW, _WIDE, _MARGIN = 330, 230, 1200, 18
 _TRIALS = 1
+_LOOKED_THROUGH = 500
+"""Captures among which one is looked for whose values are shown: it is looked for on the window's thread."""
 """When trials are served, among what else waits in the background."""
 
 
@@ -287,7 +289,8 @@ class RulesView(QWidget):
 
     def _sample(self) -> Facts | None:
         """A capture whose values the chips show: the first of which a shoot's words are known, else the first."""
-        facts = [one for one in (self.trial.facts if self.trial else ()) if one.capture.trusted]
+        first = islice(self.trial.facts if self.trial else (), _LOOKED_THROUGH)
+        facts = [one for one in first if one.capture.trusted]
         if self._scheme < len(self.rules.schemes):
             facts = [one for one in facts if self.rules.schemes[self._scheme].fits(one)] or facts
         return next((one for one in facts if one.shoot), facts[0] if facts else None)

@@ -6,7 +6,8 @@ from PySide6.QtCore import QLocale, QPointF, QRect, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from jutrek.desk.board import CaptureView, OverlaidWaves, Question, Strip, Wave
+from jutrek.desk.board import OverlaidWaves, Question, Strip, Wave
+from jutrek.desk.board_captures import CaptureView
 from jutrek.ui import paint
 from jutrek.ui.pages.intake.lanes import shift_words
 from jutrek.ui.pictures.service import SIZE, Pictures

@@ -8,7 +8,7 @@ from PySide6.QtCore import QEvent, QRect, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QSlider, QVBoxLayout, QWidget
 
-from jutrek.desk.board import CaptureView
+from jutrek.desk.board_captures import CaptureView
 from jutrek.ui import paint
 from jutrek.ui.pages.intake.lanes import shift_words
 from jutrek.ui.pictures.service import Pictures
