@@ -117,7 +117,7 @@ def _board() -> bytes:
     )  # fmt: skip
     folders = tuple(FolderView(f"2026/{month:02}", 5000, 0, exists=False) for month in (3, 4))
     place = Storage("Velmora line archive", "/library", 10**12, 4 * 10**12)
-    return pickle.dumps(Board(sources, tuple(days), folders, None, 240 * 10**9, place))
+    return pickle.dumps(Board(sources, tuple(days), folders, None, 240 * 10**9, place).ready())
 
 
 def _process(code: str, *words: str) -> list[float]:

@@ -6,6 +6,7 @@ import os
 import time
 from collections.abc import Callable
 from functools import partial
+from typing import TYPE_CHECKING
 from urllib.parse import unquote_to_bytes, urlsplit
 
 from PySide6.QtCore import QMimeData, QSize, Qt
@@ -24,15 +25,17 @@ from jutrek.desk.events import Who
 from jutrek.desk.pool import Pool
 from jutrek.errors import OurFault
 from jutrek.ui.app import registry
-from jutrek.ui.app.ahead import Ahead
 from jutrek.ui.app.header import Header
-from jutrek.ui.app.tidy import Tidy
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.shell.client import Client
 from jutrek.ui.shell.context import Context
 from jutrek.ui.shell.page import Page
 from jutrek.ui.shell.runs import RunControl
 from jutrek.ui.theme import current
+
+if TYPE_CHECKING:
+    from jutrek.ui.app.ahead import Ahead
+    from jutrek.ui.app.tidy import Tidy
 
 _KEYS: tuple[tuple[str, Callable[[Page], None]], ...] = (
     ("Ctrl+Return", lambda page: page.go()),
@@ -164,6 +167,9 @@ class MainWindow(QMainWindow):
     def _begin(self) -> None:
         """Start the session, once the window has been painted for the first time."""
         if self._tidy is None:
+            from jutrek.ui.app.ahead import Ahead
+            from jutrek.ui.app.tidy import Tidy
+
             self._tidy, self._ahead = Tidy(self), Ahead(self)
         first, begun = self.page(self._first), self.client.session is not None
         session = self.client.start()
