@@ -53,20 +53,21 @@ class SourcesService:
         """What reads sources that do not answer."""
         return tuple(self._late.values())
 
-    def read(self, path: str, *, awaited: bool = False) -> None:
-        """Read a card or folder, unless it was read already. Trouble with it is told as an event.
+    def read(self, path: str, *, awaited: bool = False, again: bool = False) -> None:
+        """Read a card or folder, unless it was read already and is not to be read again. Trouble is told as an event.
 
         One that does not answer holds up nothing else: it is gone on with whenever it does.
 
         Args:
             path: of its folder.
             awaited: whether it is no trouble if it is not there.
+            again: whether it is read anew; what was found on it before holds until then.
 
         Raises:
             Stopped: when it was to end; the source is left out then.
         """
         root = os.path.abspath(path)
-        if root in self._bench.founds:
+        if root in self._bench.founds and not again:
             return
         reader = Reader(root, self.library, self._worker.teller.reading, self._on_over)
         reader.start()
@@ -87,7 +88,7 @@ class SourcesService:
     def _break_off(self, reader: Reader) -> None:
         reader.stop.set()
         if self._bench.founds.pop(reader.root, None) is not None:
-            self._publish()
+            self._sort()
 
     def _wait_for(self, reader: Reader) -> None:
         """Go on without a source that does not answer, until it does."""
@@ -116,15 +117,15 @@ class SourcesService:
         try:
             founds[reader.root] = reader.ended()
         except JutrekError as error:
-            known = founds.pop(reader.root, None) is not None
+            if founds.pop(reader.root, None) is not None:
+                # What was found on it before is gone with it.
+                self._sort()
             if isinstance(error, Stopped):
-                if known:
-                    self._publish()
                 raise
             if not awaited or reader.walks:
                 self._worker.teller.tell(events.Trouble(reader.root, error))
-            if not known and not reader.walks:
-                return
+            self.keep_draft()
+            return
         self._bench.source_read(reader.root)
         self.keep_draft()
         if time.monotonic() - self._sorted >= _SORTED_EVERY * self._sorting_took:
@@ -152,9 +153,9 @@ class SourcesService:
 
     def read_again(self, root: str) -> bool:
         """A source has other files on it than before. Returns whether it is one of this intake."""
-        if root in self._late or self._bench.founds.pop(root, None) is None:
+        if root in self._late or root not in self._bench.founds:
             return False
-        self.read(root)
+        self.read(root, again=True)
         return True
 
     def take_up(self, library: Library) -> None:

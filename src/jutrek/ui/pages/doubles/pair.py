@@ -214,14 +214,15 @@ class PairView(QWidget):
         self._drag, self._moved = event.position(), False
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._drag is None:
+        columns = self.columns()
+        if self._drag is None or not columns:
             return
         by = event.position() - self._drag
         if self._moved or by.manhattanLength() > 4:
             self._moved = True
             self._drag = event.position()
-            box = self.columns()[0]
-            self._move_to(self.middle - QPointF(by.x() / box.width(), by.y() / box.height()) / self.zoom)
+            wide, high = max(1, columns[0].width()), max(1, columns[0].height())
+            self._move_to(self.middle - QPointF(by.x() / wide, by.y() / high) / self.zoom)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         found = self._column_at(event.position())

@@ -54,6 +54,7 @@ class PilesPanel(QWidget):
         self.go.clicked.connect(self.carried_out)
         column.addWidget(self.made)
         column.addWidget(self.go)
+        self.hide()
 
     def show_piles(self, piles: list[Pile], decided: Decided) -> None:
         """Offer piles, and to carry out what was decided; where there is neither, the panel hides."""
