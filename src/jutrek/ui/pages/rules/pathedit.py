@@ -356,9 +356,16 @@ class PathEditor(QWidget):
         if piece is None:
             return
         menu = piece_menu(piece, self._sample, self._setting, optional=bool(self.tokens[at].optional), parent=self)
-        menu.chosen.connect(lambda form: self._take(with_form(self.tokens, at, form), self.caret))
-        menu.optional.connect(lambda: self._take(with_optional(self.tokens, at), self.caret))
-        menu.removed.connect(lambda: self._take(removed(self.tokens, at), at))
+        tokens = self.tokens
+
+        def take(made: list[Token], caret: int) -> None:
+            # The rules may have been replaced while the menu was open.
+            if self.tokens == tokens:
+                self._take(made, caret)
+
+        menu.chosen.connect(lambda form: take(with_form(tokens, at, form), self.caret))
+        menu.optional.connect(lambda: take(with_optional(tokens, at), self.caret))
+        menu.removed.connect(lambda: take(removed(tokens, at), at))
         menu.aboutToHide.connect(menu.deleteLater)
         menu.popup(self.mapToGlobal(box.bottomLeft() + QPoint(0, 4)))
 
