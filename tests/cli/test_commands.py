@@ -43,6 +43,7 @@ def home(tmp_path: Path) -> Path:
     return Path(new_library(str(tmp_path / "home")).root)
 
 
+@pytest.mark.long
 def test_the_demo_goes_through(demo: Scenario) -> None:
     """Plan, bring by the saved plan, bring again: the tree is the plan, nothing comes twice, cards are untouched."""
     before = [everything(path) for path in demo.sources]

@@ -270,6 +270,7 @@ def test_the_core_runs_where_there_is_no_qt() -> None:
     subprocess.run([sys.executable, "-c", code], check=True)
 
 
+@pytest.mark.long
 def test_recordings_are_listened_to_while_nothing_else_is_to_do(session: Talk, ear: Ear, demo: Scenario) -> None:
     """What was likely by its presses becomes certain, to the second, and shows what both heard."""
     session.learns = True

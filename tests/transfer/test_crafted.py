@@ -226,6 +226,7 @@ def test_no_journal_reaches_outside(head: dict[str, Any], lines: list[dict[str, 
         one.do_everything()
 
 
+@pytest.mark.long
 def test_a_move_that_was_never_announced_is_none() -> None:
     """Whatever the run says that it does: a file to be brought, said to have moved, is taken back as nothing."""
     for kind in Kind:

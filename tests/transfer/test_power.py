@@ -43,6 +43,7 @@ def double(world: World) -> None:
     shutil.copy2(path, copy)
 
 
+@pytest.mark.long
 @pytest.mark.timeout(100)
 def test_what_was_told_as_done_outlives_the_power(world: World) -> None:
     """Each act that says it is done has made durable what it did: names, bytes, records."""
