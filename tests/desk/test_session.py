@@ -17,7 +17,7 @@ from jutrek.demo import Scenario
 from jutrek.desk import answers, events, reader
 from jutrek.desk.board import Board
 from jutrek.desk.board_captures import State
-from jutrek.desk.board_days import gathered
+from jutrek.desk.board_days import gathered, hour_of
 from jutrek.desk.questions import Effect
 from jutrek.desk.services import runs, sources
 from jutrek.desk.settings import last_library, remember_library
@@ -243,11 +243,20 @@ def test_many_days_become_months_and_years(
     count = min(days, 70)
     for number in range(count):
         when = WHEN - timedelta(days=number * days // count)
-        put(card / f"{number}.JPG", making.jpeg(when, seed=number))
+        put(card / f"{number}.JPG", making.jpeg(when, seed=number, model=f"M{number % 3}"))
     session.open_library(library.root)
     session.add_source(str(card))
     board = ear.board(lambda board: board.captures == count)
-    assert {len(day.key) for day in gathered(board.days)} == {length}
+    assert board.rows == gathered(board.days)
+    assert {len(day.key) for day in board.rows} == {length}
+    for row in board.rows:
+        for at, view in enumerate(row.captures):
+            assert view.when is not None
+            since = view.when.date() if row.parts else row.start
+            hours = (view.when.toordinal() * 24 if row.parts else 0) + hour_of(view.when, since)
+            assert row.marks.hours[at] == pytest.approx(hours, abs=1e-6)
+            assert row.devices[row.marks.devices[at]] == view.device
+            assert (row.marks.seconds[at], row.marks.clips[at]) == (view.duration, view.kind == "clip")
 
 
 def test_the_library_is_remembered(tmp_path: Path) -> None:

@@ -372,7 +372,9 @@ def test_text_can_be_read(theme: Theme) -> None:
     pairs = [(theme.ink, theme.paper), (theme.ink, theme.card), (theme.soft, theme.paper), (theme.soft, theme.card),
              (theme.accent, theme.card), (theme.on_accent, theme.accent), (theme.amber, theme.amber_wash),
              (theme.soft, theme.amber_wash), (theme.on_accent, theme.amber), (theme.brick, theme.card),
-             (theme.on_accent, theme.brick), (theme.ink, theme.accent_wash), (theme.ink, theme.track)]  # fmt: skip
+             (theme.on_accent, theme.brick), (theme.ink, theme.track), *((theme.card, one) for one in theme.devices),
+             *((one, theme.accent_wash) for one in (theme.ink, theme.soft, theme.accent, theme.amber, theme.brick)),
+             *((one, theme.paper) for one in (theme.accent, theme.amber, theme.brick))]  # fmt: skip
     assert min(contrast(*pair) for pair in pairs) >= 4.5
 
 

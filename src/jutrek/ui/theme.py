@@ -45,13 +45,13 @@ def _colours(*codes: str) -> tuple[QColor, ...]:
 
 LIGHT = Theme(
     QColor("#F4F5F1"), QColor("#FFFFFF"), QColor("#D5DCD8"), QColor("#1B2A30"), QColor("#5C6B70"), QColor("#0B6E6E"),
-    QColor("#DCEAE8"), QColor("#FFFFFF"), QColor("#A85B00"), QColor("#FFF6E6"), QColor("#A2382B"),
+    QColor("#E2EEEC"), QColor("#FFFFFF"), QColor("#A05600"), QColor("#FFF6E6"), QColor("#A2382B"),
     QColor("#E9EDEA"), QColor("#6C7C80"),
-    _colours("#2F6DB5", "#C4561A", "#2E8B6B", "#8A5FB0", "#B08A1E", "#4B8FA8", "#A8487A", "#6B7A2E"),
+    _colours("#2F6DB5", "#BE5319", "#2B8365", "#8A5FB0", "#8E7018", "#407B90", "#A8487A", "#6B7A2E"),
 )  # fmt: skip
 DARK = Theme(
     QColor("#182124"), QColor("#212C30"), QColor("#3A484D"), QColor("#E8EDEB"), QColor("#A3B0B2"), QColor("#4DB6B0"),
-    QColor("#25474A"), QColor("#0E1A1B"), QColor("#E3A04A"), QColor("#3A2F1E"), QColor("#E98A7C"),
+    QColor("#213E41"), QColor("#0E1A1B"), QColor("#E3A04A"), QColor("#3A2F1E"), QColor("#E98A7C"),
     QColor("#2E3A3E"), QColor("#8B9A9D"),
     _colours("#6C9FDB", "#E08A55", "#5DB892", "#B28FD6", "#D4B04C", "#78B7CE", "#D27FA8", "#A3B35C"),
 )  # fmt: skip

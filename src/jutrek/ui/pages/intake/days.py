@@ -229,7 +229,7 @@ class DayRow(QAbstractButton):
         left = self._level * _INDENT
         if not view.parts:
             # Further shoots of a day step back behind its first one.
-            colour = theme.home if "/" in view.key else theme.ink
+            colour = theme.soft if "/" in view.key else theme.ink
             paint.text(painter, QRect(left + 14, 10, 36, 38), str(view.start.day), font(26, THIN), colour)
             day, month = (locale.toString(view.start, form) for form in ("ddd", "MMM"))
             paint.text(painter, QRect(left + 48, 12, 38, 17), day, font(12, SEMIBOLD), theme.soft)

@@ -64,8 +64,9 @@ class CaptureModel(QAbstractListModel):
         self._unstacked: set[str] = set()
         self._rows: dict[str, int] = {}
         self._places: list[int] = []
-        """Of each row, and of each capture by its id, which of all captures it is."""
+        """Of each row, which of all captures it shows."""
         self._place_of: dict[str, int] = {}
+        """Of each capture by its id, which of all it is."""
         self._below: dict[str, list[int]] = {}
         """Of each first frame of a closed burst, which captures lie below it."""
 
