@@ -183,8 +183,7 @@ def first_frame(file: BinaryIO, size: tuple[int, int]) -> Image.Image:
 
     with av.open(file, "r", metadata_errors="ignore") as container:
         stream = container.streams.video[0]
-        with pixels.room.taken(pixels.of_clip(stream.codec_context)):
-            stream.codec_context.skip_frame = "NONKEY"
+        with pixels.room.taken(pixels.of_clip(stream.codec_context, alone=True).size):
             return image_of(next(container.decode(stream)), size)
 
 
@@ -200,15 +199,15 @@ def frames_at(file: BinaryIO, shares: Sequence[float], size: tuple[int, int] | N
     found = []
     with av.open(file, "r", metadata_errors="ignore") as container:
         stream = container.streams.video[0]
-        stream.thread_type = "AUTO"
         length, start = container.duration or 0, container.start_time or 0
-        with pixels.room.taken(pixels.of_clip(stream.codec_context)):
+        need, alone = pixels.of_clip(stream.codec_context)
+        with pixels.room.taken(need):
             for share in shares:
                 container.seek(int(start + share * length), backward=True)
                 wanted, frame = (start + share * length) / 1_000_000, None
                 for decoded in container.decode(stream):
                     frame = decoded
-                    if frame.time is None or frame.time >= wanted:
+                    if alone or frame.time is None or frame.time >= wanted:
                         break
                 if frame is not None:
                     found.append(image_of(frame, size))

@@ -15,7 +15,7 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import TYPE_CHECKING, BinaryIO
+from typing import TYPE_CHECKING, BinaryIO, NamedTuple
 
 from jutrek.errors import TooLargeToShow
 
@@ -40,8 +40,10 @@ _COEFFICIENTS = 6
 """Bytes that a pixel of a progressive JPEG has while it is decoded, however small it is wanted: two for each part."""
 _MOST = 500_000_000
 """Pixels that are decoded at most: more take many seconds, however small they are wanted."""
-_FRAMES = 4
-"""Frames that a decoder of clips holds to give one."""
+_WALKED, _ALONE = 16, 4
+"""Frames that a decoder of clips holds while it walks from one to the next (measured), and while it decodes only those
+that stand for themselves."""
+_THREADS = 2
 _LEAST_BITS = 12
 """That a pixel of a clip has, whatever its header tells: four of grey for one of each colour."""
 
@@ -63,10 +65,14 @@ class _Share:
 
 
 class Room:
-    """Bytes that are shared by all who decode. From any thread."""
+    """Bytes that are shared by all who decode. From any thread.
+
+    Attributes:
+        most: how many there are.
+    """
 
     def __init__(self, most: int) -> None:
-        self._most = most
+        self.most = most
         self._taken: list[_Share] = []
         self._more = threading.Condition()
 
@@ -77,11 +83,11 @@ class Room:
         Raises:
             TooLargeToShow: when it never has that many.
         """
-        if size > self._most:
+        if size > self.most:
             raise TooLargeToShow
         mine = _Share(size)
         with self._more:
-            while self._in_use() + size > self._most:
+            while self._in_use() + size > self.most:
                 self._more.wait(_A_MOMENT)
             self._taken.append(mine)
         try:
@@ -136,7 +142,31 @@ def of_still(picture: Image.Image, whole: tuple[int, int], size: tuple[int, int]
     return int(need)
 
 
-def of_clip(codec: VideoCodecContext) -> int:
-    """The bytes that decoding a frame of a clip takes at most, as its header tells."""
+class Decoding(NamedTuple):
+    """How a frame of a clip is decoded.
+
+    Attributes:
+        size: the bytes that it takes at most.
+        alone: whether only frames are decoded that stand for themselves: walking from one to the next has no room.
+    """
+
+    size: int
+    alone: bool
+
+
+def of_clip(codec: VideoCodecContext, *, alone: bool = False) -> Decoding:
+    """How a frame of a clip is decoded, as its header tells.
+
+    Args:
+        codec: opened; it is told.
+        alone: whether a frame that stands for itself is wanted in any case.
+    """
     bits = codec.format.padded_bits_per_pixel if codec.format is not None else 0
-    return codec.width * codec.height * max(bits, _LEAST_BITS) // 8 * _FRAMES
+    frame = codec.width * codec.height * max(bits, _LEAST_BITS) // 8
+    alone = alone or frame * _WALKED > room.most
+    if not codec.is_open:
+        # Threads that take whole frames would hold some more each.
+        codec.thread_type, codec.thread_count = "SLICE", _THREADS
+    if alone:
+        codec.skip_frame = "NONKEY"
+    return Decoding(frame * (_ALONE if alone else _WALKED), alone)

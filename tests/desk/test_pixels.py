@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
 import os
 import struct
@@ -12,6 +13,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import av
+import numpy as np
 import pillow_heif
 import pytest
 from PIL import Image
@@ -124,10 +126,12 @@ def test_a_clip_that_is_too_large_is_not_decoded(tmp_path: Path, monkeypatch: py
     """Neither its first frame nor any other; one of a usual size is, and made small at once."""
     path = str(tmp_path / "a.mp4")
     with av.open(path, "w") as container:
-        stream = container.add_stream("mpeg4", 25, options={"qscale": "31"})
+        stream = container.add_stream("mpeg4", 25, options={"qscale": "2", "sc_threshold": "1000000000"})
         stream.width, stream.height, stream.pix_fmt = 1920, 1080, "yuv420p"
-        frame = av.VideoFrame(1920, 1080, "yuv420p")
-        container.mux([*stream.encode(frame), *stream.encode()])
+        for shade in (20, 90, 160, 230):
+            frame = av.VideoFrame.from_ndarray(np.full((1620, 1920), shade, np.uint8), "yuv420p")
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode())
     view = shown(path, read(path))
     small = small_picture(view, (84, 56))
     assert small is not None
@@ -135,14 +139,16 @@ def test_a_clip_that_is_too_large_is_not_decoded(tmp_path: Path, monkeypatch: py
     need = 1920 * 1080 * 12 // 8 * 4
     monkeypatch.setattr(pixels, "room", Room(need - 1))
     assert small_picture(view, (84, 56)) is None
-    frames = ClipFrames(path, (300, 200))
-    try:
-        with pytest.raises(TooLargeToShow):
-            frames.at(0.5, lambda: False)
-        monkeypatch.setattr(pixels, "room", Room(need))
-        assert isinstance(frames.at(0.5, lambda: False), Picture)
-    finally:
-        frames.close()
+    with contextlib.closing(ClipFrames(path, (300, 200))) as frames, pytest.raises(TooLargeToShow):
+        frames.at(0.9, lambda: False)
+    seen = []
+    for size in (need, need * 4):
+        # With little room the nearest frame that stands for itself is shown: here the first.
+        monkeypatch.setattr(pixels, "room", Room(size))
+        with contextlib.closing(ClipFrames(path, (300, 200))) as frames:
+            seen.append((frames.at(0.0, lambda: False), frames.at(0.9, lambda: False)))
+    assert isinstance(seen[0][0], Picture)
+    assert seen[0][0] == seen[0][1] == seen[1][0] != seen[1][1]
 
 
 def test_who_decodes_waits_until_there_is_room(monkeypatch: pytest.MonkeyPatch) -> None:

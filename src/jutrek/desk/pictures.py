@@ -84,7 +84,6 @@ class ClipFrames:
         except BaseException:
             self._file.close()
             raise
-        self._stream.thread_type = "AUTO"
         self.seconds = (self._container.duration or 0) / 1_000_000
 
     def at(self, share: float, superseded: Callable[[], bool]) -> Picture | None:
@@ -101,12 +100,13 @@ class ClipFrames:
         """
         target = share * self.seconds
         start = (self._container.start_time or 0) / 1_000_000
-        with pixels.room.taken(pixels.of_clip(self._stream.codec_context)):
+        need, alone = pixels.of_clip(self._stream.codec_context)
+        with pixels.room.taken(need):
             self._container.seek(int((start + target) * 1_000_000), backward=True)
             found = None
             for frame in self._container.decode(self._stream):
                 found = frame
-                if superseded() or frame.time is None or frame.time - start >= target:
+                if alone or superseded() or frame.time is None or frame.time - start >= target:
                     break
             return _fit_in(image_of(found, self._size), self._size) if found is not None else None
 
