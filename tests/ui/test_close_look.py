@@ -78,6 +78,20 @@ def test_why_there_is_no_picture_is_said(
     assert look.stage.picture() is None
 
 
+def test_what_is_picked_is_what_fits_and_is_still_there(window: MainWindow) -> None:
+    """Rows apart and side by side; what a burst that is opened or closed takes away is picked no more."""
+    grid, views = intake(window).grid, intake(window).board.days[0].captures
+    for view in views:
+        # Those that lie below another one are uncovered.
+        grid.choose(view.id)
+    for wanted in range(1 << len(views)):
+        fits = {view.id for at, view in enumerate(views) if wanted >> at & 1}
+        grid.pick_like(lambda view, fits=fits: view.id in fits)  # type: ignore[misc]
+        assert grid.picked() == tuple(view.id for view in views if view.id in fits)
+    grid._model.show(views[:1])
+    assert grid.picked() == ()
+
+
 def test_arrows_walk_through_the_day(qtbot: QtBot, window: MainWindow) -> None:
     """The grid's choice goes along; at the ends it stays; the buttons do the same."""
     first = intake(window).board.days[0].captures[0]
