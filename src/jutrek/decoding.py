@@ -125,12 +125,11 @@ def _turn(picture: Image.Image, view: Pictured, preview: Stretch | None) -> Imag
     """How a picture is turned that way up. Of a JPEG what its file says is known; of a preview its raw says it."""
     from PIL import Image
 
-    own: int | None = picture.getexif().get(_ORIENTATION)
     if preview is None and view.format == "jpeg":
-        own = view.orientation
-    elif preview is not None:
-        own = own or view.orientation
-    turn = _TURNS.get(own or 1)
+        turn = _TURNS.get(view.orientation)
+    else:
+        told = picture.getexif().get(_ORIENTATION)
+        turn = _TURNS.get(told or (view.orientation if preview is not None else 1))
     return Image.Transpose(turn) if turn is not None else None
 
 
