@@ -103,7 +103,8 @@ def _clear(world: World, library: Library, ledger: Ledger, chance: random.Random
 def _set_aside(_: World, library: Library, ledger: Ledger, chance: random.Random) -> None:
     survey(library, ledger)
     alike: dict[bytes, list[str]] = {}
-    for path in ledger.all_files():
+    # In order: lanes of a run tell of their files in any.
+    for path in sorted(ledger.all_files()):
         # What is looked at here must be looked at again by what sets it aside: now and then something else is named.
         with contextlib.suppress(OSError):
             data = Path(library.root, path).read_bytes()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 from PySide6.QtCore import QSize
 from PySide6.QtGui import QResizeEvent
@@ -24,3 +26,13 @@ def test_an_error_where_python_called_qt_and_qt_called_us_comes_back_to_python()
     with pytest.raises(ValueError, match="substring not found"):
         QApplication.sendEvent(broken, QResizeEvent(QSize(9, 9), QSize(1, 1)))
     broken.deleteLater()
+
+
+def test_a_module_is_not_asked_for_anything_while_it_is_imported(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Some, such as pydantic, import more when they are asked: two threads that do so at once see half of it."""
+    (tmp_path / "touchy.py").write_text("def __getattr__(name): raise ImportError(name)\n")
+    monkeypatch.syspath_prepend(tmp_path)
+    application()
+    import touchy  # type: ignore[import-not-found]  # noqa: F401
