@@ -35,7 +35,8 @@ settings.load_profile("here")
 
 @pytest.fixture(autouse=True)
 def own_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Every test has XDG folders of its own."""
+    """Every test has XDG folders of its own, and a home where they are: a home's trash is for its own disk."""
+    monkeypatch.setenv("HOME", str(tmp_path))
     for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME"):
         monkeypatch.setenv(name, str(tmp_path / "xdg"))
     for name in [name for name in sys.modules if name.startswith("send2trash")]:

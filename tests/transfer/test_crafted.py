@@ -252,6 +252,7 @@ CRAFTED = (
     {"entry": "to put aside", "place": "", "from": "../victim/new", "to": ".jutrek/rotted/x/../../library.toml"},
     {"entry": "through", "row": 0, "name": "../victim/thesis"},
     {"entry": "home", "row": 0, "xxh3_128": "00" * 16, "mtime_ns": None},
+    {"entry": "let go", "place": "", "path": "../victim/thesis", "size": None},
 )  # fmt: skip
 
 
@@ -272,6 +273,17 @@ def test_a_line_that_is_not_believed_is_told_and_costs_only_itself(
         assert leftover.troubles[0].startswith(f"{name}, line 2: ")
         assert bring(planned(library, ledger, [one.card]), library, ledger, stop=never()).home == 1
     one.do_everything()
+
+
+@pytest.mark.parametrize("entry", ["rotted", "from tomorrow"])
+def test_fields_that_an_entry_does_not_have_are_not_read(entry: str, tmp_path: Path) -> None:
+    """Nobody checked what they hold."""
+    one = Around(tmp_path)
+    name = "000009-20260101-000000-abcdef"
+    lines = [{"entry": "check"}, {"entry": entry, "place": "", "path": "2026/x.jpg", "why": "x", "size": None}]
+    put(one.root / ".jutrek" / "journal" / f"{name}.jsonl", b"".join(json.dumps(x).encode() + b"\n" for x in lines))
+    files = files_of(open_library(str(one.root)), name)
+    assert [file.size for file in files] == ([0] if entry == "rotted" else [])
 
 
 # ---- every other page ----------------------------------------------------------------------------------------------

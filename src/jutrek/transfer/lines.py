@@ -115,6 +115,7 @@ def _model(name: str, fields: Mapping[str, Any]) -> type[BaseModel]:
 
 _CHECKS = {entry: _model(f"Line_{number}", fields) for number, (entry, fields) in enumerate(_MODELS.items())}
 _HEAD_CHECK = _model("Head", _HEAD)
+_NOTHING = _model("Nothing", {})
 
 
 class BadLine(ValueError):
@@ -122,10 +123,10 @@ class BadLine(ValueError):
 
 
 def entry_of(line: bytes, heads: frozenset[str]) -> dict[str, Any]:
-    """The entry of a line.
+    """The entry of a line, with those of its fields that its entry has: of others nobody knows what they hold.
 
     Args:
-        heads: the entries that begin a journal.
+        heads: the entries that this line may be as the first one of a journal.
 
     Raises:
         BadLine: when it does not hold what its entry must.
@@ -141,14 +142,13 @@ def entry_of(line: bytes, heads: frozenset[str]) -> dict[str, Any]:
         raise BadLine(f"it is no JSON ({error})") from error
     if not isinstance(entry, dict) or not isinstance(entry.get("entry"), str):
         raise BadLine("it says not what it is")
-    check = _HEAD_CHECK if entry["entry"] in heads else _CHECKS.get(entry["entry"])
+    check = _HEAD_CHECK if entry["entry"] in heads else _CHECKS.get(entry["entry"], _NOTHING)
     try:
-        if check is not None:
-            check.model_validate(entry)
-        _check_sidecar(entry)
+        check.model_validate(entry)
     except ValidationError as error:
         raise BadLine(told(error)) from error
-    return entry
+    _check_sidecar(entry)
+    return {name: value for name, value in entry.items() if name == "entry" or name in check.model_fields}
 
 
 def _check_sidecar(entry: Mapping[str, Any]) -> None:

@@ -101,12 +101,14 @@ def _entries(lines: Iterable[bytes], bad: list[tuple[int, str]]) -> Iterator[tup
     from jutrek.transfer.lines import BadLine, entry_of
 
     torn: dict[int, str] = {}
+    heads = _HEADS
     for number, line in enumerate(lines, 1):
         try:
-            entry = entry_of(line, _HEADS)
+            entry = entry_of(line, heads)
         except BadLine as error:
             torn[number] = str(error)
             continue
+        heads = frozenset()
         if entry["entry"] == "torn":
             torn.pop(entry["line"], None)
         yield number, entry
