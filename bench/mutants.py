@@ -3,8 +3,9 @@
 `./run mutants ROOM [COUNT] [SEED]`. Changes are sampled from all that can be made in the room's code: comparisons moved
 by one or turned round, `and` for `or`, a `not` left out, a sum for a difference, a number one larger or, from ten on,
 twice as large, a call left out.
-Each is made in a copy of the repository, where those tests run that execute the changed line, the quickest first. What
-no test notices is shown; some of it means the same as before, and is counted all the same. Limits, which are numbers at
+Each is made in a copy of the repository, where those tests run that execute the changed line, the quickest first; what
+they don't notice meets all the others that do, and what kills, cuts the power and pulls media at random. What no test
+notices is shown; some of it means the same as before, and is counted all the same. Limits, which are numbers at
 the head of a module that were chosen by measuring, are counted on their own: a little more of them is no mistake.
 """
 
@@ -20,7 +21,7 @@ import sys
 import tempfile
 import time
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from queue import SimpleQueue
@@ -39,11 +40,16 @@ TESTS = {
                "tests/cli/test_commands.py"),
 }  # fmt: skip
 """Which tests are asked about a room."""
+CHANCE = {
+    "transfer": ("tests/transfer/test_power.py", "tests/transfer/test_torture.py", "tests/transfer/test_crafted.py",
+                 "tests/transfer/test_failing.py::test_two_hundred_kills_at_random_moments_lose_nothing"),
+}  # fmt: skip
+"""Which of them start processes of their own, so that nobody sees which lines they execute."""
 COUNT, SEED = 60, 1
 _AT_ONCE = 2
 _MANY = 10
 _MOST_TESTS, _QUICKEST = 150, 80
-"""Tests that are run for one change at most."""
+"""Tests that are run for one change at first."""
 _COMPARED = {
     ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
     ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot, ast.IsNot: ast.Is,
@@ -199,22 +205,19 @@ def _covering(at: Path, room: str) -> tuple[dict[tuple[str, int], list[str]], di
     return lines, took
 
 
-def _asked(tests: Iterable[str], lines: Mapping[str, int], took: Mapping[str, float]) -> list[str]:
-    """Which of the tests that run a line are run: the quickest, and behind them those that run most of its file."""
+def _in_turn(tests: Iterable[str], lines: Mapping[str, int], took: Mapping[str, float]) -> list[str]:
+    """Tests that run a line, as they are asked: the quickest, behind them those that run most of its file."""
     quick = sorted(tests, key=lambda test: took.get(test, 1.0))
-    near = sorted(quick[_QUICKEST:], key=lambda test: -lines[test])
-    return quick[:_QUICKEST] + near[: _MOST_TESTS - _QUICKEST]
+    return quick[:_QUICKEST] + sorted(quick[_QUICKEST:], key=lambda test: -lines[test])
 
 
-def _is_killed(at: Path, made: Change, tests: list[str], took: dict[str, float]) -> bool:
+def _is_killed(at: Path, made: Change, tests: Sequence[str], took: Mapping[str, float]) -> bool:
     target = at / made.file
     before = target.read_text()
     target.write_text(made.text)
     try:
-        if not tests:
-            return False
-        limit = 60 + 5 * sum(took.get(test, 1.0) for test in tests)
-        return _pytest(at, "-x", *tests, limit=limit) != 0
+        limit = 60 + 5 * sum(took.get(test, 20.0) for test in tests)
+        return bool(tests) and _pytest(at, "-x", *tests, limit=limit) != 0
     finally:
         target.write_text(before)
 
@@ -241,13 +244,15 @@ def run(room: str, count: int = COUNT, seed: int = SEED) -> float:
             of_line = lines.get((file, made.line)) or {
                 one for key, own in lines.items() if key[0] == file for one in own
             }
-            tests = _asked(of_line, {test: many[file, test] for test in of_line}, took)
+            tests = _in_turn(of_line, {test: many[file, test] for test in of_line}, took)
             at = copies.get()
             try:
-                killed = _is_killed(at, made, tests, took)
+                killed = _is_killed(at, made, tests[:_MOST_TESTS], took)
+                late = not killed and _is_killed(at, made, (*tests[_MOST_TESTS:], *CHANCE.get(room, ())), took)
             finally:
                 copies.put(at)
-            what = "noticed " if killed else "SURVIVED" if tests else "UNTESTED"
+            what = "noticed " if killed else "late    " if late else "SURVIVED" if tests else "UNTESTED"
+            killed |= late
             of = " limit" if made.is_limit else ""
             print(f"{what}{of} {file}:{made.line} {made.what} ({len(tests)} tests)", flush=True)
             return killed, made.is_limit
