@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QApplication
 from jutrek.ui.app.faults import Faults
 from jutrek.ui.app.window import MainWindow
 from jutrek.ui.theme import dress
+from jutrek.ui.widgets.spoken import let_be_read
 
 if TYPE_CHECKING:
     from jutrek.ui.pages.intake.page import IntakePage
@@ -43,6 +44,7 @@ def application() -> QApplication:
     app.setDesktopFileName("jutrek")
     if not app.property(_DRESSED):
         dress(app)
+        let_be_read()
         app.setProperty(_DRESSED, True)
     return app
 

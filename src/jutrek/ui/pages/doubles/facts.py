@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from jutrek.ui import paint
 from jutrek.ui.pages.doubles.pair import GAP
 from jutrek.ui.theme import SEMIBOLD, Theme, font
+from jutrek.ui.widgets.spoken import Part, Spoken
 
 if TYPE_CHECKING:
     from jutrek.desk.doubles import FileFacts
@@ -20,7 +21,7 @@ _NEVER_MARKED = frozenset({"Name", "Folder", "Came with"})
 """These differ in every group, and say nothing about which file is the better one."""
 
 
-class FactTable(QWidget):
+class FactTable(QWidget, Spoken):
     """A row for each fact, a column for each file that is seen."""
 
     def __init__(self, theme: Theme, labels: tuple[str, ...], parent: QWidget | None = None) -> None:
@@ -43,12 +44,20 @@ class FactTable(QWidget):
             why: a sentence.
         """
         self._files, self._frame, self._shown, self._why = files, frame, shown, why
-        told = [
-            f"{label}: {', '.join(files[at].words[row] for at in shown)}{' (differs)' if self._differs(row) else ''}"
+        self.setAccessibleName(". ".join(self._told()) if files else "Nothing is chosen")
+        self.update()
+
+    def _told(self) -> list[str]:
+        rows = [
+            f"{label}: {', '.join(self._files[at].words[row] for at in self._shown)}"
+            + (" (differs)" if self._differs(row) else "")
             for row, label in enumerate(self._labels)
         ]
-        self.setAccessibleName(". ".join([*told, why]) if files else "Nothing is chosen")
-        self.update()
+        return [*rows, self._why]
+
+    def spoken_parts(self) -> list[Part]:
+        told = self._told() if self._files else []
+        return [Part(words, QRect(0, 8 + row * _ROW, self.width(), _ROW)) for row, words in enumerate(told)]
 
     def differing(self) -> tuple[str, ...]:
         """The labels of what is marked as differing."""

@@ -12,6 +12,7 @@ from jutrek.ui import paint
 from jutrek.ui.pictures.large import SideBySide
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import BOLD, RADIUS, SEMIBOLD, Theme, font
+from jutrek.ui.widgets.spoken import Part, Spoken
 
 if TYPE_CHECKING:
     from jutrek.desk.doubles import FileFacts
@@ -26,7 +27,7 @@ _LARGEST = 6000
 _NOTHING = "There is nothing inside that can be shown."
 
 
-class PairView(QWidget):
+class PairView(QWidget, Spoken):
     """The files of a group as columns. It knows which one is framed; the page says what that means."""
 
     framed = Signal(int)
@@ -105,6 +106,12 @@ class PairView(QWidget):
             return [QRect(0, at * (high + GAP), self.width(), high) for at in range(len(self.shown()))]
         wide = (self.width() - GAP * (count - 1)) // count
         return [QRect(at * (wide + GAP), 0, wide, self.height()) for at in range(len(self.shown()))]
+
+    def spoken_parts(self) -> list[Part]:
+        return [
+            Part(self._files[at].words[0], box, at == self.frame)
+            for at, box in zip(self.shown(), self.columns(), strict=True)
+        ]
 
     def whole(self) -> bool:
         """Whether every picture that is seen has come, or is known to be none."""

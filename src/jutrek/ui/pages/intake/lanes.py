@@ -13,6 +13,7 @@ from jutrek.desk.board_captures import State
 from jutrek.desk.board_days import DayView
 from jutrek.ui import paint
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
+from jutrek.ui.widgets.spoken import Part, Spoken
 
 if TYPE_CHECKING:
     from jutrek.captures import Device
@@ -39,7 +40,7 @@ def shift_words(seconds: float) -> str:
     return f"{sign}{whole // 3600:02}:{whole // 60 % 60:02}:{whole % 60:02}"
 
 
-class Lanes(QWidget):
+class Lanes(QWidget, Spoken):
     """The lanes of a row. A drag along one tells by how much; with Ctrl it chooses what lies within."""
 
     pressed = Signal()
@@ -58,6 +59,7 @@ class Lanes(QWidget):
         self._drag: tuple[str, float] | None = None
         self._range: tuple[int, int] | None = None
         self.setMouseTracking(True)
+        self.setAccessibleName("When each device was at work")
 
     def show_view(self, view: DayView, hours: tuple[float, float]) -> None:
         """Show a row on a time axis that goes from one hour to another."""
@@ -77,6 +79,14 @@ class Lanes(QWidget):
         if rest := devices[len(alone) :]:
             lanes.append((f"+{len(rest)}", theme.soft, rest))
         return lanes
+
+    def spoken_parts(self) -> list[Part]:
+        parts = []
+        for number, ((_, _, devices), ticks) in enumerate(zip(lanes := self.lanes(), self._ticks(lanes), strict=True)):
+            names = ", ".join(f"{device.letter} {device.name}" for device in devices)
+            box = QRect(0, self.top_of(number) - 2, self.width(), self._gap())
+            parts.append(Part(f"{names}: seen at {len(ticks)} moments", box))
+        return parts
 
     def top_of(self, number: int) -> int:
         """Where a lane begins, in pixels."""

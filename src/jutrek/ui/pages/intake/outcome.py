@@ -12,6 +12,7 @@ from jutrek.desk.board import Board
 from jutrek.desk.board_captures import State
 from jutrek.ui import paint
 from jutrek.ui.theme import BOLD, Theme, font
+from jutrek.ui.widgets.spoken import Part, Spoken
 
 if TYPE_CHECKING:
     from jutrek.transfer import Progress
@@ -27,7 +28,7 @@ class _Share(NamedTuple):
     ink: QColor
 
 
-class OutcomeBar(QWidget):
+class OutcomeBar(QWidget, Spoken):
     """Shares: to bring home, already home, need a look. While a run is at work: proven and to come."""
 
     narrowed = Signal(tuple)
@@ -89,6 +90,12 @@ class OutcomeBar(QWidget):
         if boxes:
             boxes[-1].setRight(self.width() - 1)
         return boxes
+
+    def spoken_parts(self) -> list[Part]:
+        return [
+            Part(f"{share.captures:,} {share.words}", box, share.states == self._chosen, number == self._focused)
+            for number, (share, box) in enumerate(zip(self._shares, self._boxes(), strict=True))
+        ]
 
     @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:

@@ -36,8 +36,9 @@ class Gutter(QWidget):
     While they move they are drawn without smooth edges, which takes a third of the time; at rest they get them back.
     """
 
-    def __init__(self, ribbons: Callable[[], Iterable[Ribbon]], parent: QWidget | None = None) -> None:
+    def __init__(self, name: str, ribbons: Callable[[], Iterable[Ribbon]], parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.setAccessibleName(name)
         self._ribbons = ribbons
         self._at_rest = QTimer(self, singleShot=True, interval=_A_MOMENT)
         self._at_rest.timeout.connect(self.update)

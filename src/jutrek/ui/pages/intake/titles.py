@@ -11,9 +11,10 @@ from jutrek.ui import paint
 from jutrek.ui.pages.intake import folder_column, ribbons, tiles
 from jutrek.ui.pages.intake.narrowing import standings_of
 from jutrek.ui.theme import Theme, section
+from jutrek.ui.widgets.spoken import Part, Spoken
 
 
-class ColumnTitles(QWidget):
+class ColumnTitles(QWidget, Spoken):
     """From, when, lands in: small capitals above the columns, and what the board is narrowed to."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
@@ -89,11 +90,15 @@ class ColumnTitles(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._place()
 
+    def spoken_parts(self) -> list[Part]:
+        middle, right = ("To settle", "What that changes") if self._settling else ("When", "Lands in")
+        right = "Places" if self._copying and not self._settling else right
+        left = tiles.WIDTH + ribbons.WIDTH
+        titles = (("From", 0), (middle, left), (right, self.width() - folder_column.WIDTH))
+        return [Part(words, QRect(at, 2, 200, 22)) for words, at in titles]
+
     @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter, theme = QPainter(self), self._theme
-        when = tiles.WIDTH + ribbons.WIDTH
-        middle, right = ("TO SETTLE", "WHAT THAT CHANGES") if self._settling else ("WHEN", "LANDS IN")
-        right = "PLACES" if self._copying and not self._settling else right
-        for left, words in ((0, "FROM"), (when, middle), (self.width() - folder_column.WIDTH, right)):
-            paint.text(painter, QRect(left, 2, 200, 22), words, section(), theme.soft)
+        painter = QPainter(self)
+        for part in self.spoken_parts():
+            paint.text(painter, part.box, part.words.upper(), section(), self._theme.soft)

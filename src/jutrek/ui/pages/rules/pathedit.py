@@ -42,6 +42,7 @@ from jutrek.filing.pieces import Setting
 from jutrek.ui import paint
 from jutrek.ui.pages.rules.chips import MIME, chip_words, piece_menu, value_of
 from jutrek.ui.theme import SEMIBOLD, Theme, font
+from jutrek.ui.widgets.spoken import Part, Spoken
 
 _CHIP, _UNDER, _ROW = 34, 30, 72
 _TOP, _LEFT = 6, 4
@@ -50,7 +51,7 @@ _NONE = "none"
 _ONLY = "only when there is one"
 
 
-class PathEditor(QWidget):
+class PathEditor(QWidget, Spoken):
     """Edits a layout or a name. It tells every change, and what it refuses."""
 
     changed = Signal(object)
@@ -141,6 +142,18 @@ class PathEditor(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(400, self.height())
+
+    def spoken_parts(self) -> list[Part]:
+        return [
+            Part(self._spoken(token), box, has_focus=number == self.current())
+            for number, (token, box) in enumerate(zip(self.tokens, self._boxes, strict=True))
+        ]
+
+    def _spoken(self, token: Token) -> str:
+        if token.piece is None:
+            return "a folder in it" if token.part == SLASH else str(token.part)
+        only = f", {_ONLY}" if token.optional else ""
+        return f"{chip_words(token.piece)}: {self._value(token.piece) or _NONE}{only}"
 
     # ---- drawing
 

@@ -12,6 +12,7 @@ from jutrek.ui import paint
 from jutrek.ui.pages.intake.lanes import shift_words
 from jutrek.ui.pictures.service import SIZE, Pictures
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
+from jutrek.ui.widgets.spoken import Part, Spoken
 
 _LANE, _STEP, _NAMES = 9, 22, 124
 _LEAST_TICK = 2
@@ -20,7 +21,7 @@ _WAVE, _SECONDS = 34, (1, 2, 5, 10, 20, 30, 60, 120)
 """Height of a wave; steps of its axis."""
 
 
-class StripChart(QWidget):
+class StripChart(QWidget, Spoken):
     """The day on which a shift shows best: the others' lanes, and the device's own as stored and as shifted."""
 
     def __init__(self, theme: Theme, question: Question) -> None:
@@ -30,6 +31,14 @@ class StripChart(QWidget):
         self.setFixedHeight((len(question.strips) + 1) * _STEP + 22)
         words = ", ".join(f"{strip.sign} {strip.name}" for strip in question.strips)
         self.setAccessibleName(f"Lanes of {words}, and the last one shifted by {shift_words(question.shift)}")
+
+    def _named(self) -> list[str]:
+        """Every lane, from the top."""
+        *others, own = self._question.strips
+        return [*(f"{one.sign} · {one.name}" for one in others), f"{own.sign} as stored", f"{own.sign} shifted"]
+
+    def spoken_parts(self) -> list[Part]:
+        return [Part(words, QRect(0, row * _STEP, self.width(), 18)) for row, words in enumerate(self._named())]
 
     def _axis(self) -> tuple[float, float]:
         """From which second of the day to which the lanes go: whole hours around all ticks, shifted or not."""
@@ -50,12 +59,13 @@ class StripChart(QWidget):
         room = self.width() - _NAMES - 24
         scale = room / (high - low)
         *others, own = question.strips
+        names = self._named()
         for number, strip in enumerate(others):
-            self._lane(painter, number, strip, f"{strip.sign} · {strip.name}", low, scale, room)
+            self._lane(painter, number, strip, names[number], low, scale, room)
         row = len(others)
-        self._lane(painter, row, own, f"{own.sign} as stored", low, scale, room, faint=True)
+        self._lane(painter, row, own, names[row], low, scale, room, faint=True)
         moved = Strip(own.name, own.sign, own.colour, tuple((at + question.shift, long) for at, long in own.ticks))
-        self._lane(painter, row + 1, moved, f"{own.sign} shifted", low, scale, room, bold=True)
+        self._lane(painter, row + 1, moved, names[row + 1], low, scale, room, bold=True)
         self._arrow(painter, row, own.ticks[0][0] - low, scale)
         every = next((hours for hours in _HOURS if hours * 3600 * scale >= _HOUR_ROOM), 24)
         for hour in range(int(low // 3600), int(high // 3600) + 1, every):
@@ -91,7 +101,7 @@ class StripChart(QWidget):
         painter.drawPath(path)
 
 
-class WaveChart(QWidget):
+class WaveChart(QWidget, Spoken):
     """How loud a clip was over how loud the take was in which it was heard, at the shift that is proposed.
 
     The take rises from the middle, the clip hangs below it: where both heard the same, one mirrors the other.
@@ -106,6 +116,13 @@ class WaveChart(QWidget):
         self.setAccessibleName(
             f"Sound of {clip.name} by {clip.sign} over that of {take.name} by {take.sign}: both rise and fall together"
         )
+
+    def spoken_parts(self) -> list[Part]:
+        parts = []
+        for row, wave in enumerate((self._waves.take, self._waves.clip)):
+            words = f"{wave.sign} · {wave.name}, {len(wave.loud) * self._waves.step:.0f} s"
+            parts.append(Part(words, QRect(0, row * _WAVE, self.width(), _WAVE)))
+        return parts
 
     @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -139,7 +156,7 @@ class WaveChart(QWidget):
         painter.drawPolygon(area)
 
 
-class NeighbourRow(QWidget):
+class NeighbourRow(QWidget, Spoken):
     """Captures by their counters: the dated one before, those that wait in amber frames, the dated one behind."""
 
     def __init__(self, theme: Theme, pictures: Pictures, question: Question) -> None:
@@ -158,13 +175,22 @@ class NeighbourRow(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(400, SIZE.height() + 22)
 
+    def _boxes(self) -> list[QRect]:
+        step = SIZE.width() + 8
+        return [QRect(3 + at * step, 3, SIZE.width(), SIZE.height()) for at in range(len(self._fitting()))]
+
+    def spoken_parts(self) -> list[Part]:
+        waiting = self._question.captures
+        return [
+            Part(f"{view.name}{', waits' if view.id in waiting else f', {view.when:%H:%M}' if view.when else ''}", box)
+            for view, box in zip(self._fitting(), self._boxes(), strict=True)
+        ]
+
     @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         waiting = set(self._question.captures)
-        left = 3
-        for view in self._fitting():
-            box = QRect(left, 3, SIZE.width(), SIZE.height())
+        for view, box in zip(self._fitting(), self._boxes(), strict=True):
             self._picture(painter, view, box)
             is_open = view.id in waiting
             if is_open:
@@ -174,9 +200,8 @@ class NeighbourRow(QWidget):
             name = view.name.rpartition(".")[0]
             face, colour = (font(11.5), theme.soft) if is_open else (font(11.5, BOLD), theme.ink)
             words = name if is_open or view.when is None else QLocale().toString(view.when.time(), "HH:mm")
-            line = QRect(left - 4, box.bottom() + 3, SIZE.width() + 8, 16)
+            line = QRect(box.left() - 4, box.bottom() + 3, SIZE.width() + 8, 16)
             paint.text(painter, line, words, face, colour, align=paint.CENTRE, cut=Qt.TextElideMode.ElideLeft)
-            left += SIZE.width() + 8
 
     def _fitting(self) -> list[CaptureView]:
         """As many as there is room for; both neighbours stay, the last of those that wait go first."""
