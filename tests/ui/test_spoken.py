@@ -44,7 +44,7 @@ def test_parts_of_the_board_are_told_where_they_are(qtbot: QtBot, small: MainWin
     assert [name for name in names(titles) if name in ("From", "When", "Lands in")] == ["From", "When", "Lands in"]
     view = intake(small)
     view.open_day(view.board.days[0].key)
-    assert any("seen at" in name for lanes in small.findChildren(Lanes) for name in names(lanes))
+    assert any("moment" in name for lanes in small.findChildren(Lanes) for name in names(lanes))
     small.go_to("rules")
     editors = small.findChildren(PathEditor)
     qtbot.waitUntil(lambda: "year: 2026" in {name for editor in editors for name in names(editor)}, timeout=PATIENCE)

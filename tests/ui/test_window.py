@@ -205,6 +205,17 @@ def test_focus_goes_from_when_to_lands(qtbot: QtBot, small: MainWindow) -> None:
         qtbot.keyClick(focused, Qt.Key.Key_Tab)
     assert seen[:4] == ["OutcomeBar", "SourceTile", "DropTile", "DayRow"]
     assert seen.index("DayRow") < seen.index("FolderTree") < seen.index("QPushButton", seen.index("FolderTree"))
+    # What an open row holds comes behind the row, and what is asked in it before its pictures.
+    view = intake(small)
+    view.open_day(view.board.days[0].key)
+    view.grid.selectAll()
+    view.when.opened.buttons["place"].click()
+    seen = []
+    for _ in range(5):
+        focused = QApplication.focusWidget()
+        seen.append(type(focused).__name__)
+        qtbot.keyClick(focused, Qt.Key.Key_Tab)
+    assert seen == ["QLineEdit", "QPushButton", "QPushButton", "CaptureGrid", "DayRow"]
 
 
 def test_trouble_stays_until_something_else_is_done(

@@ -58,6 +58,10 @@ class AskBar(QWidget):
         self.cancel.clicked.connect(self.refused)
         self.setAccessibleName(words)
 
+    def stops(self) -> tuple[QWidget, ...]:
+        """Where Tab stops, in order."""
+        return (*((self.field,) if self.field is not None else ()), self.main, self.cancel)
+
     def say(self, words: str) -> None:
         """Say what is wrong with what was typed."""
         self._words, self._brick = words, True

@@ -36,6 +36,7 @@ class DayColumn(QWidget):
     """A list of changes."""
     moved = Signal()
     filled = Signal()
+    """What can take the focus may be other rows, or what one of them holds."""
 
     def __init__(self, theme: Theme, pictures: Pictures, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -215,6 +216,7 @@ class DayColumn(QWidget):
             self._opened.hide()
             self._opened.setParent(self)
         self.moved.emit()
+        self.filled.emit()
 
     def _refit(self) -> None:
         for row in self.rows():

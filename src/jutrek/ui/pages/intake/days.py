@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import replace
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QLocale, QPoint, QRect, Qt, Signal
@@ -126,7 +127,7 @@ class DayRow(QAbstractButton):
 
     def stops(self) -> tuple[QWidget, ...]:
         """What can take the focus, in order."""
-        return (self, self.settle)
+        return (self, self.settle, *(self._opened.stops() if self._opened is not None else ()))
 
     @property
     def anchor(self) -> int:
@@ -347,6 +348,8 @@ class DayRow(QAbstractButton):
         self.ask.refused.connect(self._end_ask)
         self._fit()
         self.ask.show()
+        for one, other in pairwise((self.settle, *self.ask.stops())):
+            self.setTabOrder(one, other)
         self.ask.main.setFocus()
 
     def _answer_shift(self, key: str, seconds: float) -> None:

@@ -85,7 +85,7 @@ class Lanes(QWidget, Spoken):
         for number, ((_, _, devices), ticks) in enumerate(zip(lanes := self.lanes(), self._ticks(lanes), strict=True)):
             names = ", ".join(f"{device.letter} {device.name}" for device in devices)
             box = QRect(0, self.top_of(number) - 2, self.width(), self._gap())
-            parts.append(Part(f"{names}: seen at {len(ticks)} moments", box))
+            parts.append(Part(f"{names}: {paint.counted(len(ticks), 'moment')}", box))
         return parts
 
     def top_of(self, number: int) -> int:

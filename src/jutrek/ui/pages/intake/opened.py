@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from itertools import pairwise
 
-from PySide6.QtCore import QRect, Signal
+from PySide6.QtCore import QRect, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
@@ -42,6 +43,9 @@ class Opened(QWidget):
         self._theme = theme
         self._view: DayView | None = None
         self._back = False
+        # A click beside what it holds does nothing: it is not one on the row.
+        self.setAttribute(Qt.WidgetAttribute.WA_NoMousePropagation)
+        self.setCursor(Qt.CursorShape.ArrowCursor)
         self.grid = CaptureGrid(theme, pictures, self)
         self.grid.selected.connect(self._show_selection)
         self.grid.resized.connect(self.fitted)
@@ -70,6 +74,10 @@ class Opened(QWidget):
         self._view = view
         self.grid.show_captures(view.captures, view.words)
         self._show_selection()
+
+    def stops(self) -> tuple[QWidget, ...]:
+        """What can take the focus, in order."""
+        return (*self.buttons.values(), self.grid)
 
     def height_for(self, width: int) -> int:
         """The height that shows all captures at a width, in pixels."""
@@ -180,6 +188,8 @@ class Opened(QWidget):
         self.ask.accepted.connect(lambda text: emit(ids, text))
         self.ask.refused.connect(self._end_ask)
         self.ask.show()
+        for one, other in pairwise((*self.buttons.values(), *self.ask.stops(), self.grid)):
+            QWidget.setTabOrder(one, other)
         self._show_selection()
         if self.ask.field is not None:
             self.ask.field.setFocus()

@@ -43,7 +43,6 @@ class OutcomeBar(QWidget, Spoken):
         self.setFixedHeight(28)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def show_board(self, board: Board) -> None:
         """Show the shares of a board."""
@@ -61,11 +60,16 @@ class OutcomeBar(QWidget, Spoken):
         self._focused = min(self._focused, max(0, len(self._shares) - 1))
         words = ", ".join(f"{share.captures} {share.words}" for share in self._shares)
         self.setAccessibleName(f"Outcome: {words or 'no captures yet'}")
-        self.update()
+        self._renew()
 
     def show_progress(self, progress: Progress | None) -> None:
         """Show a run at work; None goes back to the shares."""
         self._progress = progress
+        self._renew()
+
+    def _renew(self) -> None:
+        can = self._progress is None and bool(self._shares)
+        self.setCursor(Qt.CursorShape.PointingHandCursor if can else Qt.CursorShape.ArrowCursor)
         self.update()
 
     def narrow(self, states: tuple[State, ...]) -> None:
@@ -92,6 +96,8 @@ class OutcomeBar(QWidget, Spoken):
         return boxes
 
     def spoken_parts(self) -> list[Part]:
+        if self._progress is not None:
+            return [Part(", ".join(_far(self._progress)), self.rect())]
         return [
             Part(f"{share.captures:,} {share.words}", box, share.states == self._chosen, number == self._focused)
             for number, (share, box) in enumerate(zip(self._shares, self._boxes(), strict=True))
@@ -126,10 +132,9 @@ class OutcomeBar(QWidget, Spoken):
         total = progress.all_bytes or 1
         paint.bar(painter, box, progress.read_bytes / total, theme.accent.lighter(160), theme.track)
         paint.bar(painter, box, progress.bytes / total, theme.accent, QColor(0, 0, 0, 0))
-        proven = f"{progress.files:,} of {progress.all_files:,} files proven"
+        proven, rest = _far(progress)
         far = progress.bytes / total > 0.25
         paint.text(painter, box.adjusted(11, 0, 0, 0), proven, font(13, BOLD), theme.on_accent if far else theme.ink)
-        rest = f"{progress.all_files - progress.files:,} to come"
         covered = max(progress.bytes, progress.read_bytes) / total > 0.88
         ink = theme.on_accent if covered else theme.ink
         paint.text(painter, box.adjusted(0, 0, -11, 0), rest, font(12.5), ink, align=paint.RIGHT)
@@ -150,6 +155,16 @@ class OutcomeBar(QWidget, Spoken):
             super().keyPressEvent(event)
 
     def _press(self, number: int) -> None:
+        if self._progress is not None:
+            return
         self._focused = number
         states = self._shares[number].states
         self.narrowed.emit(() if states == self._chosen else states)
+
+
+def _far(progress: Progress) -> tuple[str, str]:
+    """How far a run is."""
+    return (
+        f"{progress.files:,} of {progress.all_files:,} files proven",
+        f"{progress.all_files - progress.files:,} to come",
+    )
