@@ -1,7 +1,8 @@
 """How long the window does not answer: the longest gap of its event loop, by a timer of 5 ms, for each act.
 
 Measured in the real window on Qt's offscreen platform, with 30,000 captures of 15 years on the board, and with a shoot
-of 5,000. A gap is what a key or a pointer would have waited for. What runs in other threads runs meanwhile.
+of 5,000, and over disks that hang (`bench/gaps_disks.py`).
+A gap is what a key or a pointer would have waited for. What runs in other threads runs meanwhile.
 """
 
 from __future__ import annotations
@@ -91,12 +92,13 @@ def run() -> None:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     with tempfile.TemporaryDirectory() as folder:
         os.environ["XDG_DATA_HOME"] = os.environ["XDG_CACHE_HOME"] = folder
+        from bench.gaps_disks import hanging, hostile, two_starts
         from jutrek.ui.app.start import application
         from jutrek.ui.app.window import MainWindow
 
         app = application()
         gaps = Gaps(app)
-        for measure in (_one_shoot, _many_years):
+        for measure in (_one_shoot, _many_years, hanging, hostile, two_starts):
             window = MainWindow()
             window.resize(1280, 800)
             window.show()

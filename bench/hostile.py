@@ -51,7 +51,8 @@ import os; os._exit(0)
 """
 
 
-def _hostile(card: Path) -> None:
+def fill_hostile(card: Path) -> None:
+    """Nine pictures of 252 MB and more, once they are decoded."""
     flat = Image.new("RGB", (9000, 7000))
     for number in range(_COUNT - 4):
         # 252 MB once they are decoded: one at a time has room.
@@ -78,7 +79,7 @@ def run() -> None:
     """Print the most memory of both, in MB."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        for card, fill in (("usual", _usual), ("hostile", _hostile)):
+        for card, fill in (("usual", _usual), ("hostile", fill_hostile)):
             (folder / card).mkdir()
             fill(folder / card)
             peak, shown, count = _peak(folder, card)

@@ -8,6 +8,8 @@ import io
 import re
 import shutil
 import subprocess
+import time
+from contextlib import suppress
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -22,7 +24,7 @@ from jutrek.filing import Action, HouseRules, Row
 from jutrek.filing.rulebook import keep_rules
 from jutrek.library import Library, Place, as_place, survey
 from jutrek.library.ledger import Ledger
-from jutrek.transfer import bring, last_refiling, plan_taking_back, refile
+from jutrek.transfer import Listener, bring, last_refiling, plan_taking_back, recover, refile
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.checking import check, mend
 from jutrek.transfer.following_lists import lists_follow
@@ -82,6 +84,7 @@ def test_every_place_gets_a_list_of_each_intake(library: Library, ledger: Ledger
                 dated = datetime.fromisoformat(str(one[0].get("lastmodificationdate"))).timestamp()
                 assert dated == int(there.stat().st_mtime)
                 assert one[1].text == xxh128(there)
+                assert abs(datetime.fromisoformat(str(one[1].get("hashdate"))).timestamp() - time.time()) < 60
     survey(library, ledger)
     assert len(ledger.all_files()) == len(files) + 1
     assert not [path for path in ledger.all_files() if path.startswith("ascmhl")]
@@ -151,6 +154,22 @@ def test_lists_follow_what_is_moved_set_aside_and_brought_back(
     lists = len(list(Path(library.root, "ascmhl").iterdir()))
     lists_follow(library, ledger, [tarn])
     assert len(list(Path(library.root, "ascmhl").iterdir())) == lists
+
+
+def test_lists_follow_a_move_that_was_cut_off(library: Library, ledger: Ledger, card: Path, tarn: Place) -> None:
+    """As soon as the next start has cleared up behind it."""
+    fill(card, 2)
+    write_hash_lists(intake(library, ledger, card, tarn), library, [tarn])
+
+    def cut(step: str, _: object) -> None:
+        if step == "written down":
+            raise KeyboardInterrupt
+
+    with suppress(KeyboardInterrupt):
+        refile(plan_of(library, ledger), library, ledger, stop=never(), listener=Listener(step=cut))
+    assert listed(library.root) != on_disk(library.root)
+    recover(library, ledger)
+    assert listed(library.root) == on_disk(library.root)
 
 
 def newest(root: str) -> etree._Element:

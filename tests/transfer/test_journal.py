@@ -271,5 +271,26 @@ def test_a_line_that_a_full_disk_cuts_off_leaves_no_trace(small_place: Path, mon
     assert told[-2:] == ["0.jpg", "1.jpg"]
 
 
+def test_a_line_that_was_whole_before_the_disk_was_full_stays(
+    library: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """It ends where the disk did."""
+    record, write, room = Journal.begin(library, Kind.CHECK), os.write, [True]
+
+    def first_line(fd: int, data: bytes) -> int:
+        if not room:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        room.clear()
+        return write(fd, bytes(data).splitlines(keepends=True)[0])
+
+    with monkeypatch.context() as patch, pytest.raises(OSError, match="No space"):
+        patch.setattr(os, "write", first_line)
+        record.note(*({"entry": "settled", "words": words} for words in ("one", "two")))
+    record.end("done", 0, 0)
+    record.close()
+    assert broken_records(library) == {}
+    assert [one["words"] for one in run_log_of(library, record.run).others] == ["one"]
+
+
 def refused(*_: object) -> None:
     raise OSError(errno.EIO, os.strerror(errno.EIO))

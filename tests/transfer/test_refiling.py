@@ -20,7 +20,7 @@ from jutrek.filing import HouseRules, Per, Plan, from_json
 from jutrek.filing.refiling import Scope, plan_refiling
 from jutrek.library import Library, keep_numbers, numbers_given, survey
 from jutrek.library.ledger import Ledger
-from jutrek.transfer import Listener, Outcome, bring, last_refiling, plan_taking_back, recover, refile
+from jutrek.transfer import Done, Listener, Outcome, bring, last_refiling, moving, plan_taking_back, recover, refile
 from jutrek.transfer.lock import locked
 from jutrek.transfer.run_log import run_log_of
 from tests import making
@@ -67,8 +67,9 @@ def contents(library: Library) -> dict[bytes, tuple[int, int]]:
     return {path.read_bytes(): (path.stat().st_size, path.stat().st_mtime_ns) for path in paths}
 
 
-def test_what_was_filed_is_filed_anew_and_back(home: Library, ledger: Ledger) -> None:
+def test_what_was_filed_is_filed_anew_and_back(home: Library, ledger: Ledger, monkeypatch: pytest.MonkeyPatch) -> None:
     """Companions together, original names known, ledger behind, empty folders gone; then all as it was."""
+    monkeypatch.setattr(moving, "_AT_ONCE", 4)
     before, files, filed = names_below(home.root), contents(home), ledger.all_filed()
     plan = plan_of(home, ledger)
     assert moves(plan) == {
@@ -81,8 +82,9 @@ def test_what_was_filed_is_filed_anew_and_back(home: Library, ledger: Ledger) ->
     }
     assert from_json(plan.as_json(), "x") == plan
     assert names_below(home.root) == before
-    outcome = go(plan, home, ledger)
-    assert (outcome.home, outcome.failed, outcome.trouble) == (6, [], None)
+    told: list[Done] = []
+    outcome = go(plan, home, ledger, Listener(done=told.append))
+    assert (outcome.home, outcome.failed, outcome.trouble, len(told)) == (6, [], None, 6)
     assert names_below(home.root) == set(moves(plan).values()) | {"old/theirs.jpg", "old/list.txt"}
     assert not Path(home.root, "2026").exists()
     assert contents(home) == files
@@ -95,6 +97,21 @@ def test_what_was_filed_is_filed_anew_and_back(home: Library, ledger: Ledger) ->
     assert go(back, home, ledger, takes_back=last).home == 6
     assert (names_below(home.root), ledger.all_filed()) == (before, filed)
     assert last_refiling(home) == ""
+
+
+def test_a_file_that_took_the_place_of_a_proven_one_is_not_the_proven_one(home: Library, ledger: Ledger) -> None:
+    """At equal size and time, put there since: it is moved, and nothing tells any more that it is the one."""
+    other, *_ = rows = plan_of(home, ledger).rows
+    path = Path(other.source)
+    stamp, data = path.stat(), path.read_bytes()
+    put(path.with_name("new"), data[:-1] + b"?")
+    os.utime(path.with_name("new"), ns=(stamp.st_atime_ns, stamp.st_mtime_ns))
+    path.with_name("new").replace(path)
+    assert go(plan_of(home, ledger), home, ledger).home == 6
+    inodes = {mark.path: mark.inode for mark in ledger.proofs("").values()}
+    assert inodes == {
+        str(row.destination): row is not other and Path(home.root, str(row.destination)).stat().st_ino for row in rows
+    }
 
 
 @pytest.mark.parametrize(
