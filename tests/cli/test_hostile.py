@@ -204,7 +204,7 @@ def test_what_is_missed_has_a_way_out(jutrek: Jutrek, home: Path, card: Path) ->
     assert "1 files would be missed again" in jutrek("take-back", "-l", home).stderr
     jutrek("gone", "-l", home)
     (run,) = [one for one in json.loads(jutrek("journal", "-l", home, "--json").stdout) if one["can_take_back"]][:1]
-    assert "1 files are missed again" in jutrek("take-back", run["run"], "-l", home).stderr
+    assert "1 file is missed again" in jutrek("take-back", run["run"], "-l", home).stderr
     jutrek("gone", "-l", home, code=1)
 
 

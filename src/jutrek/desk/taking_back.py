@@ -69,6 +69,10 @@ def done_words(library: Library, run: str) -> str:
     return _WORDS[kind][again % 2] if kind in _WORDS else "as they were before"
 
 
+def _files(count: int) -> str:
+    return "1 file is" if count == 1 else f"{count:,} files are"
+
+
 def told_of(library: Library, run: str) -> int | None:
     """How many files a run only told something of, so that taking it back moves none; None for other runs."""
     count = sum(one["entry"] in ("let go", "said") for one in run_log_of(library, run).others)
@@ -104,11 +108,12 @@ def take_back(
     """
     kind = _kind_of(library, run)
     if kind == Kind.LET_GO:
-        return Outcome(remarks=[f"{miss_again(library, ledger, run_log_of(library, run))} files are missed again."]), []
+        missed = miss_again(library, ledger, run_log_of(library, run))
+        return Outcome(remarks=[f"{_files(missed)} missed again."]), []
     run_log = run_log_of(library, run)
     if any(one["entry"] == "said" for one in run_log.others):
         count, left = say_back(library, ledger, run_log)
-        return Outcome(remarks=[f"{count} files are {done_words(library, run)}."]), left
+        return Outcome(remarks=[f"{_files(count)} {done_words(library, run)}."]), left
     plan, left = plan_taking_back(library, run)
     emptied = kind == Kind.EMPTY_TRAY
     trashed = found(os.path.join(library.root, row.destination or "") for row in plan.rows) if emptied else {}
