@@ -38,7 +38,7 @@ def page(qtbot: QtBot, small: MainWindow) -> RulesView:
     qtbot.waitUntil(small.isActiveWindow)
     QTest.keyClick(small, KEYS.Key_5, Qt.KeyboardModifier.ControlModifier)
     page = small.page("rules").view
-    qtbot.waitUntil(lambda: page.trial is not None and page.trial.tally is not None, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: bool(page.trial and page.trial.tally and page.trial.facts), timeout=PATIENCE)
     return page
 
 

@@ -1,13 +1,16 @@
-"""Garbage is looked for in small steps while a window is open, and never in the middle of something."""
+"""What a window does beside: it looks for garbage in small steps, and imports what is not needed at its start."""
 
 from __future__ import annotations
 
 import gc
 import weakref
 
+import pytest
 from PySide6.QtCore import Qt
+from pytestqt.qtbot import QtBot
 
-from jutrek.ui.app import tidy
+from jutrek.ui.app import ahead, tidy
+from jutrek.ui.app.ahead import Ahead
 from jutrek.ui.app.tidy import Tidy
 from jutrek.ui.app.window import MainWindow
 
@@ -53,3 +56,20 @@ def test_what_survived_long_is_looked_at_now_and_then(window: MainWindow) -> Non
         own.turn()
     assert gone() is None
     own.end()
+
+
+def test_the_rest_of_the_window_is_imported_once_it_is_shown(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A while after it, and no more once the window is closed."""
+    imported: list[str] = []
+    monkeypatch.setattr(ahead, "import_module", imported.append)
+    monkeypatch.setattr(ahead, "_SOON", 1)
+    closed = Ahead()
+    closed.end()
+    qtbot.wait(50)
+    assert imported == []
+    shown = Ahead()
+    qtbot.waitUntil(lambda: "jutrek.ui.pages.rules.view" in imported)
+    shown.end()
+    qtbot.wait(100)
+    assert "jutrek.ui.pages.journal.page" in imported
+    assert "jutrek.ui.widgets.statebar" not in imported

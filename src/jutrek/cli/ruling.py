@@ -196,7 +196,5 @@ def _print(trial: Trial, *, tree: bool) -> None:
 
 def print_tree(trial: Trial) -> None:
     """Print folders with the captures in them, each below the one that it is in."""
-    from jutrek.desk.trying import with_those_above
-
-    for path, count in with_those_above(trial.folders):
+    for path, count in trial.tree:
         out(f"{'  ' * path.count('/')}{path.rpartition('/')[2] or '.'}  {count}")

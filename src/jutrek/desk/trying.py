@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import os
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from jutrek.captures import Capture, developed_beside_raw
@@ -79,6 +79,7 @@ class Trial:
         named: what each is called; None for one that stays on its source.
         tally: the figures, or None until all are tried.
         folders: every folder with the captures in it, ordered by path; empty until all are tried.
+        tree: the same with the folders that they are in, behind each of these, and with what is below counted in.
         standing_out: numbers of rows that ask to be looked at.
     """
 
@@ -89,6 +90,7 @@ class Trial:
     rows: Sequence[tuple[int, int]]
     tally: Tally | None = None
     folders: tuple[tuple[str, int], ...] = ()
+    tree: tuple[tuple[str, int], ...] = ()
     standing_out: Sequence[int] = field(default_factory=tuple)
 
     def row(self, number: int) -> TriedRow:
@@ -121,7 +123,7 @@ def _lacking(facts: Facts, rules: HouseRules) -> Iterator[str]:
                 yield f"without {part.name.replace('-', ' ')}"
 
 
-def with_those_above(folders: Sequence[tuple[str, int]]) -> list[tuple[str, int]]:
+def _with_those_above(folders: Iterable[tuple[str, int]]) -> tuple[tuple[str, int], ...]:
     """Folders with their captures, those below counted in, each behind the folder that it is in."""
     counts: dict[str, int] = {}
     for path, count in folders:
@@ -129,7 +131,7 @@ def with_those_above(folders: Sequence[tuple[str, int]]) -> list[tuple[str, int]
         for depth in range(1, len(parts) + 1):
             above = "/".join(parts[:depth])
             counts[above] = counts.get(above, 0) + count
-    return sorted(counts.items(), key=lambda one: one[0].split("/"))
+    return tuple(sorted(counts.items(), key=lambda one: one[0].split("/")))
 
 
 def _ends(capture: Capture, extensions: Extensions) -> Ends:
@@ -212,7 +214,8 @@ class Bench:
             odd=len(standing_out) - undated - clash,
         )
         first_rows = [self._first_rows[at] for at in standing_out]
-        return Trial(rules, self.facts, named, wishes, self.rows, tally, tuple(sorted(folders.items())), first_rows)
+        shown, tree = tuple(sorted(folders.items())), _with_those_above(folders.items())
+        return Trial(rules, self.facts, named, wishes, self.rows, tally, shown, tree, first_rows)
 
 
 class Trier:

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jutrek.desk.trying import Tally, Trial, TriedRow, with_those_above
+from jutrek.desk.trying import Tally, Trial, TriedRow
 from jutrek.filing.rules import UNFILED_FOLDER
 from jutrek.ui import paint
 from jutrek.ui.plainly import plain
@@ -215,18 +215,17 @@ class MadeTree(QTreeWidget):
         self.itemExpanded.connect(self._on_expanded)
 
     def show_folders(self, folders: tuple[tuple[str, int], ...]) -> None:
-        """Show folders with their captures; those above have those below them counted in."""
+        """Show folders with their captures, each behind the one that it is in; those below are counted in."""
         if folders == self._shown:
             return
         self._shown = folders
         self.setUpdatesEnabled(False)
         self.clear()
-        counted = with_those_above(folders)
         self._below = {}
-        for path, count in counted:
+        for path, count in folders:
             self._below.setdefault(path.rpartition("/")[0], []).append((path, count))
         self._fill("", self.invisibleRootItem())
-        if len(counted) <= _OPEN_FOLDERS:
+        if len(folders) <= _OPEN_FOLDERS:
             self.expandAll()
         self.setUpdatesEnabled(True)
 

@@ -380,7 +380,7 @@ class RulesView(QWidget):
         self.trial = trial
         self._show_rows()
         if trial.tally is not None:
-            self.tree.show_folders(trial.folders)
+            self.tree.show_folders(trial.tree)
         if not had and self.menu.current in (0, 1) and not self._broken:
             use = LAYOUT if self.menu.current == 0 else NAME
             self.composer.show_rules(self.rules, use, self._scheme, self._sample())
