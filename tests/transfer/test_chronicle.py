@@ -6,6 +6,8 @@ anew: what changed then is read as if it were code.
 
 from __future__ import annotations
 
+import errno
+import fcntl
 import json
 import os
 import re
@@ -13,22 +15,26 @@ from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
+from typing import Any
+
+import pytest
 
 from jutrek.desk.places import places_of
 from jutrek.desk.taking_back import take_back
+from jutrek.disk import Inside, Tree
 from jutrek.doubles.degrees import Degree
 from jutrek.filing import Action, HouseRules, Per, Row
 from jutrek.library import Library, Place, as_place, survey
 from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
-from jutrek.transfer import Listener, Outcome, bring, refile
+from jutrek.transfer import Listener, Outcome, bring, medium, refile
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.certificate import Certificate
 from jutrek.transfer.checking import check, let_go, mend
 from jutrek.transfer.clearing import Way, clear
 from jutrek.transfer.hash_lists import write_hash_lists
 from jutrek.transfer.release import keep_certificate, release
-from jutrek.transfer.run_log import run_log_of, runs
+from jutrek.transfer.run_log import known_of_files, run_log_of, runs
 from jutrek.transfer.saying import Words, say
 from jutrek.transfer.setting_aside import set_aside
 from jutrek.transfer.tray import empty_tray, tray_of
@@ -100,6 +106,14 @@ class Chronicle:
                 very = " the very file" if there.get(path) == mark.inode else ""
                 yield f"{place.name}: {path} {mark.size} {mark.full.hex()[:8]} {mark.state}{very}"
             yield from (f"{place.name} has {name}" for name in there)
+        learnt = known_of_files(self.library)
+        for one in learnt.proofs:
+            own = self.ledger.marks(one.place).get(one.path)
+            if own is None or (own.full, own.state) != (one.full, one.state):
+                where = f"{one.place or 'library'}: {one.path}"
+                yield f"another ledger would learn of {where} {one.full.hex()[:8]} {one.state}"
+        if learnt.filed != self.ledger.all_filed():
+            yield f"another ledger would learn of {sorted(learnt.filed)}"
         yield from (f"{path} is filed by {filed}" for path, filed in self.ledger.all_filed().items())
         yield from (f"{path} was given {number}" for path, number in self.ledger.numbers().items())
 
@@ -139,6 +153,9 @@ def everything(library: Library, ledger: Ledger, card: Path, tarn: Place, tell: 
     tell.act("set aside again", set_aside(alike, library, ledger, stop=never(), places=places))
     tell.act("empty the tray", empty_tray(tray_of(library), library, places=places, stop=never()))
     rot(Path(library.root, "Stills/2026/DSC1.dng"))
+    edited = Path(library.root, "Sound/2026/T1.wav")
+    edited.write_bytes(b"somebody's own version")
+    os.utime(edited, (1_779_000_000, 1_779_000_000))
     Path(tarn.root, sorted(ledger.all_files())[-1]).unlink()
     for place in (home, tarn):
         found = check(library, ledger, place, stop=never())
@@ -166,3 +183,32 @@ def test_everything_is_told_as_it_was(
     if os.environ.get("KEEP_CHRONICLE"):
         PAGE.write_text("\n".join(tell.lines) + "\n")
     assert tell.lines == PAGE.read_text().splitlines()
+
+
+@pytest.mark.parametrize("refuses", ["neither", "opening", "reading"])
+def test_what_was_not_read_past_the_cache_is_told_as_that(
+    library: Library, ledger: Ledger, card: Path, monkeypatch: pytest.MonkeyPatch, refuses: str
+) -> None:
+    """In the journal and on the certificate; some disks grant it, and refuse the reading itself."""
+    put(card / "A.JPG", making.jpeg(WHEN))
+    opened, read = medium.open_regular, os.preadv
+
+    def open_regular(tree: Tree, path: Inside, more: int = 0) -> tuple[int, os.stat_result]:
+        return opened(tree, path, more) if not more & os.O_DIRECT else refused()
+
+    def preadv(fd: int, buffers: list[memoryview], at: int) -> int:
+        return read(fd, buffers, at) if not fcntl.fcntl(fd, fcntl.F_GETFL) & os.O_DIRECT else refused()
+
+    def refused() -> Any:
+        raise OSError(errno.EINVAL, os.strerror(errno.EINVAL))
+
+    monkeypatch.setattr(medium, "_DIRECT", set())
+    if refuses == "opening":
+        monkeypatch.setattr(medium, "open_regular", open_regular)
+    if refuses == "reading":
+        monkeypatch.setattr(os, "preadv", preadv)
+    outcome = bring(planned(library, ledger, [card]), library, ledger, stop=never())
+    (home,) = run_log_of(library, outcome.run).done.values()
+    shown = release(known_source(str(card)), library, ledger, (), again=True, stop=never())
+    told = [home["direct"], *(where.direct for one in shown.files for where in one.where)]
+    assert told == [refuses == "neither" and bool(medium._DIRECT)] * 2
