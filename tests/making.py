@@ -99,12 +99,18 @@ def never() -> threading.Event:
     return threading.Event()
 
 
-def planned(library: Library, ledger: Ledger, sources: Sequence[Path], rules: HouseRules | None = None) -> Plan:
+def planned(
+    library: Library,
+    ledger: Ledger,
+    sources: Sequence[Path],
+    rules: HouseRules | None = None,
+    decisions: Decisions | None = None,
+) -> Plan:
     """Read sources and plan them."""
     stop = never()
     founds = [read_source(known_source(str(path)), library, stop=stop, report=lambda *_: None) for path in sources]
     rules = rules or HouseRules()
-    captures, decisions = make_captures(founds, rules), Decisions()
+    captures, decisions = make_captures(founds, rules), decisions or Decisions()
     devices = devices_of([found.source for found in founds], captures, decisions, {})
     story = tell(captures, devices, decisions, rules, ())
     standings = standings_of(story.captures, library, ledger, stop=stop, report=lambda *_: None, founds=founds)
