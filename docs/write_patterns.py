@@ -16,7 +16,7 @@ from jutrek.captures.decisions import Describe, NameDevice, ShiftClock
 from jutrek.demo import Scenario
 from jutrek.desk.intake import make_captures, read_source
 from jutrek.desk.story import devices_of, tell
-from jutrek.desk.trying import Bench, with_those_above
+from jutrek.desk.trying import Bench
 from jutrek.filing import HouseRules
 from jutrek.filing.facts import Facts
 from jutrek.filing.pieces import PIECES
@@ -67,7 +67,7 @@ def pieces_table() -> str:
 
 def _tree(folders: Sequence[tuple[str, int]]) -> list[str]:
     lines = []
-    for path, count in with_those_above(folders):
+    for path, count in folders:
         label = "  " * path.count("/") + path.rpartition("/")[2]
         lines.append(f"{label:<44}{count:>4}")
     if len(lines) > _MOST_LINES:
@@ -86,7 +86,7 @@ def schemes(facts: Sequence[Facts]) -> str:
         row = next(row for row in rows if row.source.endswith("DSC04430.DNG"))
         parts.append(
             f"### {start.words}\n\n    layout  {start.layout}\n    name    {start.name}\n\n"
-            + "\n".join(f"    {line}" for line in _tree(trial.folders))
+            + "\n".join(f"    {line}" for line in _tree(trial.tree))
             + f"\n\n`{row.source}` becomes `{row.folder}/{row.name}`"
         )
     return "\n\n".join(parts)
