@@ -262,7 +262,9 @@ def run(room: str, count: int = COUNT, seed: int = SEED) -> float:
             at = copies.get()
             try:
                 killed = _is_killed(at, made, tests[:_MOST_TESTS], took)
-                late = not killed and _is_killed(at, made, (*tests[_MOST_TESTS:], *CHANCE.get(room, ())), took)
+                others = (*tests[_MOST_TESTS:], *CHANCE.get(room, ()))
+                # Twice: on a busy machine one of those fails by itself now and then.
+                late = not killed and all(_is_killed(at, made, others, took) for _ in range(2))
             finally:
                 copies.put(at)
             what = "noticed " if killed else "late    " if late else "SURVIVED" if tests else "UNTESTED"

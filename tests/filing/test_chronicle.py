@@ -11,8 +11,8 @@ from datetime import date, datetime, timedelta
 from pathlib import Path
 
 from jutrek.captures import Decisions
-from jutrek.captures.decisions import Described
-from jutrek.filing import Extensions, HouseRules, Per, Scheme, Undated, from_json
+from jutrek.captures.decisions import ClockFix, Described
+from jutrek.filing import Extensions, HouseRules, Per, Scheme, Structure, Undated, from_json
 from jutrek.filing.pieces import PIECES
 from jutrek.filing.rulebook import parse_rules, rules_text
 from jutrek.library import Library
@@ -27,6 +27,7 @@ SAID = Decisions(
         Described(WHEN.date(), None, "Bridge: survey Ä/Ö"), Described(date(2020, 12, 31), None, LONG),
         Described(date(2026, 5, 13), None, "con."),
     ),
+    fixes=(ClockFix("lyd|r6|r60417", 3600.0),),
     said={"job": "7", "client": "Velmora line", "place": "Upper viaduct"},
 )  # fmt: skip
 FORMS = {"filed": "%d.%m.%y %A %b %G-%V %j %u", "date": "%Y-%m-%d", "counter": "4 from 100", "original-number": "6"}
@@ -43,6 +44,8 @@ RULES = (
         Scheme(kinds=("clip",), layout="Film/{year}"), Scheme(device="m2", name="{model}_{time}"),
         Scheme(words="bridge", layout="Bridge", name="{counter}"),
     ), counter_per=Per.INTAKE),
+    HouseRules(layout="{year}", originals=True, structure=Structure.BESIDE),
+    HouseRules(layout="{year}", sidecars=True, developed="{year}/d", name="{counter}", counter_per=Per.SHOOT),
     HouseRules(journeys=((date(2026, 5, 14), 600), (date(2026, 5, 15), 120)), zone=0, counter_per=Per.LIBRARY),
 )  # fmt: skip
 
