@@ -42,7 +42,7 @@ TESTS = {
 """Which tests are asked about a room."""
 CHANCE = {
     "transfer": ("tests/transfer/test_power.py", "tests/transfer/test_torture.py", "tests/transfer/test_crafted.py",
-                 "tests/transfer/test_failing.py::test_two_hundred_kills_at_random_moments_lose_nothing"),
+                 "tests/transfer/test_failing.py::test_a_hundred_kills_at_random_moments_lose_nothing"),
 }  # fmt: skip
 """Which of them start processes of their own, so that nobody sees which lines they execute."""
 COUNT, SEED = 60, 1

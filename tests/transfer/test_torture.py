@@ -18,10 +18,10 @@ def test_a_short_torture_holds(capsys: pytest.CaptureFixture[str], monkeypatch: 
     for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME"):
         monkeypatch.setenv(name, os.environ[name])
     seed = int(os.environ.get("JUTREK_SEED", "1"))
-    tally = rounds(seed, seconds=20)
+    tally = rounds(seed, seconds=12)
     # A machine that has much else to do comes to less in that time: it goes on for as long again, and once more.
     for turn in (1, 2):
         if tally.counts["kills"] <= _KILLS:
-            tally += rounds(seed + 1000 * turn, seconds=20)
+            tally += rounds(seed + 1000 * turn, seconds=12)
     assert tally.failures == []
     assert tally.counts["kills"] > _KILLS
