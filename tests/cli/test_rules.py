@@ -39,7 +39,7 @@ def test_rules_are_shown_set_checked_and_copied(jutrek: Jutrek, home: Path, tmp_
     for wrong, says in (
         ("filing.layout={yer}", "Did you mean “year”?"),
         ("filing.nothing=1", "names no rule"),
-        ("sidecars.words=[", "sidecars.words: input should be a valid list"),
+        ("sidecars.words=[", "sidecars.words: it takes a list"),
         ("counter.start=abc", "counter.start: it takes a whole number from 0 to 999,999,999"),
         ("counter.start=-1", "it takes a whole number from 0"),
         ("filing.name={counter:99}", "a number of digits from 1 to 9"),

@@ -13,7 +13,7 @@ from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
 from jutrek.transfer import bring
 from tests import making
-from tests.making import WHEN, never, planned, put
+from tests.making import WHEN, names_below, never, planned, put
 
 JUNK = b"an index"
 
@@ -72,3 +72,39 @@ def test_a_card_with_very_many_strangers_is_read(library: Library, ledger: Ledge
     for number in range(6):
         put(full / "MISC" / f"{number}.BIN", JUNK + bytes([number]))
     assert known(library, ledger, full) is None
+
+
+def test_two_pictures_keep_sidecars_of_the_same_bytes(library: Library, ledger: Ledger, card: Path) -> None:
+    """What is said of one picture is not said of another by the same words: each comes home beside its own."""
+    for number in range(3):
+        put(card / "DCIM" / f"P{number}.JPG", making.jpeg(WHEN.replace(minute=number), seed=number))
+    for name in ("P0.xmp", "P1.JPG.xmp"):
+        put(card / "DCIM" / name, making.xmp())
+    for name in ("P0.JPG", "P0.xmp"):
+        put(card / "copy" / name, (card / "DCIM" / name).read_bytes())
+    stays = {row.source: row for row in planned(library, ledger, [card]).rows if row.action is Action.TWIN}
+    assert sorted(stays) == [str(card / "copy" / "P0.JPG"), str(card / "copy" / "P0.xmp")]
+    assert bring(planned(library, ledger, [card]), library, ledger, stop=never()).failed == []
+    at_home = {name for name in names_below(library.root) if name.endswith(".xmp")}
+    assert at_home == {"2026/05/20260514_100013.xmp", "2026/05/20260514_100113.jpg.xmp"}
+    for _ in range(2):
+        assert {row.action for row in planned(library, ledger, [card]).rows} == {Action.HOME}
+        assert known(library, ledger, card) is not None
+    (Path(library.root) / "2026/05/20260514_100113.jpg.xmp").unlink()
+    assert known(library, ledger, card) is None
+    (again,) = planned(library, ledger, [card]).to_bring()
+    assert (again.source, again.destination) == (
+        str(card / "DCIM" / "P1.JPG.xmp"), "2026/05/20260514_100113.jpg.xmp",
+    )  # fmt: skip
+
+
+def test_a_sidecar_whose_name_was_taken_is_home_when_it_comes_again(
+    library: Library, ledger: Ledger, card: Path
+) -> None:
+    """It lies under a name of its own then, and is known by where it came from."""
+    put(card / "P0.JPG", making.jpeg())
+    assert bring(planned(library, ledger, [card]), library, ledger, stop=never()).failed == []
+    put(Path(library.root) / "2026" / "05" / "20260514_102613.xmp", b"what another program wrote")
+    put(card / "P0.xmp", making.xmp())
+    assert bring(planned(library, ledger, [card]), library, ledger, stop=never()).failed == []
+    assert {row.action for row in planned(library, ledger, [card]).rows} == {Action.HOME}

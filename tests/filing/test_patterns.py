@@ -195,49 +195,6 @@ def test_names_of_months_are_in_the_language_of_the_house() -> None:
     assert wish(facts(), language="de", name="{month:name} {weekday} {weekday:short}")[1] == "Mai Freitag Fr"
 
 
-@pytest.mark.parametrize(
-    ("pattern", "use", "at", "says"),
-    [
-        ("{year}/{mnoth}", "", 8, "no piece “mnoth”. Did you mean “month”?"),
-        ("{month:nmae}", "", 7, "no format “nmae” here; there are: name, short. Did you mean “name”?"),
-        ("{date:%Y-%Q}", "", 6, "does not know “%Q”"),
-        ("{date:x}", "", 6, "there are: %d.%m.%y"),
-        ("{counter:0}", NAME, 9, "a number of digits"),
-        ("{year:x}", "", 6, "takes no format"),
-        ("{year:}", "", 6, "a format is missing"),
-        ("{year", "", 0, "this brace has no partner"),
-        ("a}", "", 1, "this brace has no partner"),
-        ("{year}<{shoot}", "", 6, "this angle bracket has no partner"),
-        ("{year}>", "", 6, "this angle bracket has no partner"),
-        ("<{day}<{shoot}>>", "", 6, "within another one"),
-        ("<always>{year}", "", 0, "no piece in its angle brackets"),
-        ("{year}/{date}", NAME, 6, "folders belong to the layout"),
-        ("{year}/{counter}", LAYOUT, 8, "can't stand in a layout"),
-        ("{nothing like it}", "", 1, "no piece “nothing like it”."),
-    ],
-)
-def test_what_is_wrong_is_pointed_at(pattern: str, use: str, at: int, says: str) -> None:
-    """The sentence names the character, what is wrong, and what is nearest."""
-    with pytest.raises(PatternError) as error:
-        parse(pattern, use)
-    assert error.value.at == at
-    assert str(error.value).startswith(f"At character {at + 1}: ")
-    assert says in str(error.value)
-
-
-@pytest.mark.parametrize(
-    ("rules", "field", "scheme"),
-    [({"layout": "{"}, "layout", None), ({"name": "a/b"}, "name", None),
-     ({"schemes": (Scheme(name="x"), Scheme(layout="{x}"))}, "layout", 1),
-     ({"schemes": (Scheme(kinds=("film",)),)}, "kinds", 0), ({"trust": ("file", "file")}, "trust", None)],
-)  # fmt: skip
-def test_rules_that_cannot_be_used_are_refused(rules: dict[str, object], field: str, scheme: int | None) -> None:
-    """The error knows which rule it is."""
-    with pytest.raises(RuleError) as error:
-        HouseRules(**rules)  # type: ignore[arg-type]
-    assert (error.value.field, error.value.scheme) == (field, scheme)
-
-
 _texts = st.text(st.sampled_from("ab _-.{}<>/:%Äé"), min_size=1, max_size=6)
 _forms = {"date": ["", "%d.%m.%y", "%Y"], "counter": ["", "4"], "month": ["", "name"], "shoot": ["", "slug"]}
 _pieces = st.sampled_from(sorted(PIECES)).flatmap(

@@ -1,7 +1,6 @@
 """What every kind of run tells, word by word, on one story: outcomes, journals, what the ledger knows, names on disk.
 
-`chronicle.txt` is what was told when it was read line by line and found right. With `KEEP_CHRONICLE=1` it is written
-anew: what changed then is read as if it were code.
+`chronicle.txt` is what was told when it was read line by line and found right.
 """
 
 from __future__ import annotations
@@ -40,6 +39,7 @@ from jutrek.transfer.setting_aside import set_aside
 from jutrek.transfer.tray import empty_tray, tray_of
 from tests import making
 from tests.making import WHEN, names_below, never, planned, put
+from tests.told import as_told
 from tests.transfer.doubled import drop
 from tests.transfer.test_refiling import plan_of
 from tests.transfer.test_release import rot
@@ -180,9 +180,7 @@ def test_everything_is_told_as_it_was(
     shoot(card)
     tell = Chronicle(library, ledger, tmp_path)
     everything(library, ledger, card, tarn, tell)
-    if os.environ.get("KEEP_CHRONICLE"):
-        PAGE.write_text("\n".join(tell.lines) + "\n")
-    assert tell.lines == PAGE.read_text().splitlines()
+    as_told(PAGE, tell.lines)
 
 
 @pytest.mark.parametrize("refuses", ["neither", "opening", "reading"])

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from jutrek.captures import RUNGS, Capture, Journeys, ReadFile, Said, decided, group, named_after
 from jutrek.desk.story import Story
-from jutrek.doubles import NEW, Comparison, Standing, compare
+from jutrek.doubles import NEW, Comparison, Standing, compare, pictures_of
 from jutrek.doubles.belonging import belonging
 from jutrek.doubles.beyond_bytes import Lookout, retagged
 from jutrek.doubles.waiting import remembered
@@ -148,6 +148,7 @@ def standings_of(
         [*(read_file.file for read_file in reads), *_others(founds)],
         ledger,
         library.root,
+        pictures=pictures_of(captures),
         stop=stop,
         report=lambda done: report("Comparing with the library", done, len(reads)),
     )

@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Callable, Sequence
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import partial
 
 from jutrek.captures import without_edit
@@ -15,7 +16,7 @@ from jutrek.desk.intake import Report
 from jutrek.doubles import Comparison, Standing, compare
 from jutrek.errors import SourceUnreadable, Stopped, shown
 from jutrek.filing import Action, HouseRules, Plan, Row, make_plan
-from jutrek.formats import Kind, read
+from jutrek.formats import MEDIA_SUFFIXES, Kind, read
 from jutrek.library import Library, apart, survey
 from jutrek.library.ledger import Ledger
 from jutrek.sources import Left, Source, SourceFile, scan
@@ -84,12 +85,39 @@ def _all_known(
 ) -> dict[str, Comparison] | None:
     """Where files stand; None as soon as too many of them are not home. What came last is looked at first."""
     stands: dict[str, Comparison] = {}
-    for part in (files[-_FIRST:], files[:-_FIRST]):
-        stands |= compare(part, ledger, library.root, stop=stop, report=lambda done: report(done, len(files)))
+    pictures = _pictures_of(files)
+    others = [file for file in files if file.path not in pictures]
+    for part in (others[-_FIRST:], others[:-_FIRST], [file for file in files if file.path in pictures]):
+        stands |= compare(
+            part,
+            ledger,
+            library.root,
+            pictures=pictures,
+            before=stands,
+            stop=stop,
+            report=lambda done: report(done, len(files)),
+        )
         strangers = sum(one.standing is not Standing.HOME for one in stands.values())
         if strangers > min(_OTHERS, len(files) // 2):
             return None
     return stands
+
+
+def _pictures_of(files: Iterable[SourceFile]) -> Mapping[str, tuple[str, ...]]:
+    """The pictures that sidecars may belong to, by what they are called; those without any are left out."""
+    by_stem: dict[str, list[str]] = defaultdict(list)
+    sidecars = []
+    for file in files:
+        if _is_media(file.path):
+            by_stem[_stem(file.path)].append(file.path)
+        else:
+            sidecars.append(file.path)
+    found = {path: tuple(one for stem in _stems(path) for one in by_stem.get(stem, ())) for path in sidecars}
+    return {path: own for path, own in found.items() if own}
+
+
+def _is_media(path: str) -> bool:
+    return os.path.splitext(path)[1].lower() in MEDIA_SUFFIXES
 
 
 def _stem(path: str) -> str:

@@ -1,4 +1,8 @@
-"""Where files of an intake stand against the library and against each other, by content alone.
+"""Where files of an intake stand against the library and against each other, by content.
+
+What a sidecar says, it says of the picture that it is named after: two pictures may have sidecars of the same bytes,
+and each keeps its own. So a sidecar that comes with its picture is home, or a twin, only where its picture is, and
+beside it; or where it was brought from this very place. Of everything else the content alone decides.
 
 Cheapest first: a size that nothing else has proves a file new without reading it; then quick fingerprints are
 compared, then full ones. A full fingerprint of a library file is made only when it is needed, and is kept.
@@ -7,14 +11,18 @@ compared, then full ones. A full fingerprint of a library file is made only when
 from __future__ import annotations
 
 import os
+import re
 import threading
 from collections import Counter, defaultdict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
+from jutrek.captures import Capture
 from jutrek.errors import SourceUnreadable, Stopped
+from jutrek.formats import MEDIA
 from jutrek.library import HomeFile
 from jutrek.library.fingerprint import full, quick
 from jutrek.sources import SourceFile
@@ -56,6 +64,26 @@ class Comparison:
 
 
 NEW = Comparison(Standing.NEW)
+Pictures = Mapping[str, tuple[str, ...]]
+"""The pictures, clips and sound that a sidecar comes with, by its path."""
+_NO_PICTURES: Pictures = MappingProxyType({})
+_BEHIND_STEM = re.compile(r"(M\d\d)?(\.\w{1,5}){1,2}", re.IGNORECASE)
+
+
+def pictures_of(captures: Iterable[Capture]) -> Pictures:
+    """What the sidecars of captures belong to; those that come without their picture are left out."""
+    found: dict[str, tuple[str, ...]] = {}
+    for capture in captures:
+        media = tuple(read.file.path for read in capture.files if read.reading.kind in MEDIA)
+        if media and len(media) < len(capture.files):
+            found |= {read.file.path: media for read in capture.files if read.reading.kind not in MEDIA}
+    return found
+
+
+def _is_beside(sidecar: str, picture: str) -> bool:
+    """Whether a path is that of a sidecar which lies beside a picture, and is named after it."""
+    stem = os.path.splitext(picture)[0]
+    return sidecar.startswith(stem) and _BEHIND_STEM.fullmatch(sidecar, len(stem)) is not None
 
 
 def compare(
@@ -63,6 +91,8 @@ def compare(
     ledger: Ledger,
     library_root: str,
     *,
+    pictures: Pictures = _NO_PICTURES,
+    before: Mapping[str, Comparison] = MappingProxyType({}),
     stop: threading.Event | None = None,
     report: Callable[[int], None] | None = None,
 ) -> dict[str, Comparison]:
@@ -70,6 +100,8 @@ def compare(
 
     Args:
         files: in the order of the intake; of equal ones the first is the original.
+        pictures: what sidecars belong to, as `pictures_of` tells it.
+        before: where files of the same intake stand that were compared before.
         report: told the number of files judged so far.
 
     Returns:
@@ -78,14 +110,23 @@ def compare(
     Raises:
         Stopped: when `stop` was set.
     """
-    return _Comparer(ledger, library_root, stop).compare(files, report)
+    return _Comparer(ledger, library_root, pictures, before, stop).compare(files, report)
 
 
 class _Comparer:
-    def __init__(self, ledger: Ledger, root: str, stop: threading.Event | None) -> None:
+    def __init__(
+        self,
+        ledger: Ledger,
+        root: str,
+        pictures: Pictures,
+        before: Mapping[str, Comparison],
+        stop: threading.Event | None,
+    ) -> None:
         self._ledger = ledger
         self._root = root
+        self._pictures = pictures
         self._stop = stop
+        self._stands = dict(before)
         self._homes: dict[int, list[HomeFile]] = defaultdict(list)
         self._by_mark: dict[int, dict[bytes, list[HomeFile]]] = {}
         self._kept: dict[str, tuple[int, int, bytes, bytes]] = {}
@@ -100,9 +141,10 @@ class _Comparer:
             self._homes[home.size].append(home)
         shared = [file.path for file in files if sizes[file.size] > 1 or file.size in self._homes]
         self._kept = self._ledger.source_prints(shared)
-        stands = {}
+        stands = self._stands
         try:
-            for number, file in enumerate(files):
+            # Sidecars come last, since theirs are judged by where their pictures stand.
+            for number, file in enumerate(sorted(files, key=lambda file: file.path in self._pictures)):
                 if self._stop is not None and self._stop.is_set():
                     raise Stopped
                 if report is not None:
@@ -118,15 +160,32 @@ class _Comparer:
         try:
             mark = quick(file.path)
             for home in self._marked(file.size).get(mark, ()):
-                if self._full_of_home(home) == self._full(file, mark):
+                if self._may_be(file, home) and self._full_of_home(home) == self._full(file, mark):
                     return Comparison(Standing.HOME, home.path)
             for other in self._seen[file.size, mark]:
-                if self._full(other, mark) == self._full(file, mark):
+                if self._may_be_twin(file, other) and self._full(other, mark) == self._full(file, mark):
                     return Comparison(Standing.TWIN, other.path)
         except SourceUnreadable:
             return NEW
         self._seen[file.size, mark].append(file)
         return NEW
+
+    def _may_be(self, file: SourceFile, home: HomeFile) -> bool:
+        """Whether a file of the library can stand for one of a source: for a sidecar, only the one of its picture."""
+        pictures = self._pictures.get(file.path)
+        if pictures is None or any(_is_beside(home.path, one) for one in self._equals(pictures, Standing.HOME)):
+            return True
+        filed = self._ledger.filed(home.path)
+        return filed is not None and filed.original == os.path.relpath(file.path, file.root)
+
+    def _may_be_twin(self, file: SourceFile, other: SourceFile) -> bool:
+        """The same for another file of the intake."""
+        pictures, others = self._pictures.get(file.path), self._pictures.get(other.path, ())
+        return pictures is None or any(one in others for one in self._equals(pictures, Standing.TWIN))
+
+    def _equals(self, pictures: Iterable[str], standing: Standing) -> Iterator[str]:
+        stands = (self._stands.get(one, NEW) for one in pictures)
+        return (one.equal for one in stands if one.standing is standing)
 
     def _marked(self, size: int) -> dict[bytes, list[HomeFile]]:
         """The library's files of a size by quick fingerprint; those that have none yet get it now."""

@@ -8,17 +8,14 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import asdict, dataclass, fields
-from datetime import date
+from dataclasses import asdict, dataclass
 from enum import StrEnum
 from typing import Any, NamedTuple
 
 from jutrek.disk import FileStamp
 from jutrek.errors import PlanUnusable
-from jutrek.filing.counting import Per
 from jutrek.filing.facts import below
-from jutrek.filing.names import Extensions
-from jutrek.filing.rules import HouseRules, OnChanged, OnDouble, Order, Scheme, Structure, Undated
+from jutrek.filing.rules import HouseRules
 from jutrek.library import NOT_FILED, Filed, GivenNumber
 
 FORMAT = "jutrek-plan"
@@ -126,14 +123,14 @@ def from_json(text: str, path: str) -> Plan:
     Raises:
         PlanUnusable: when it is no plan, of a newer version, or damaged.
     """
-    from jutrek.filing.planpage import checked_page
+    from jutrek.filing.planpage import checked_page, checked_rules
 
     try:
         page = checked_page(text)
         if page["version"] > VERSION:
             raise PlanUnusable(path, "a newer Jutrek made it")
         rows = tuple(map(_row, page["rows"]))
-        return Plan(page["library"], page["library_id"], _rules(page["rules"]), rows)
+        return Plan(page["library"], page["library_id"], checked_rules(page["rules"]), rows)
     except (ValueError, KeyError, TypeError, AttributeError) as error:
         raise PlanUnusable(path, str(error)) from error
 
@@ -142,31 +139,6 @@ def _entries(row: Row) -> dict[str, Any]:
     entries = row._asdict()
     by = entries.pop("by")
     return {**entries, **by._asdict()}
-
-
-def _rules(entries: Mapping[str, Any]) -> HouseRules:
-    known = {field.name: entries[field.name] for field in fields(HouseRules) if field.name in entries}
-    for name, kind in (
-        ("undated", Undated),
-        ("structure", Structure),
-        ("order", Order),
-        ("retagged", OnDouble),
-        ("reencoded", OnDouble),
-        ("alike", OnDouble),
-        ("changed", OnChanged),
-        ("extensions", Extensions),
-        ("counter_per", Per),
-    ):
-        if name in known:
-            known[name] = kind(known[name])
-    for name in ("trust", "words", "unwanted"):
-        if name in known:
-            known[name] = tuple(map(str, known[name]))
-    known["journeys"] = tuple((date.fromisoformat(day), int(offset)) for day, offset in known.get("journeys", ()))
-    known["schemes"] = tuple(
-        Scheme(**one | {"kinds": tuple(map(str, one.get("kinds", ())))}) for one in known.get("schemes", ())
-    )
-    return HouseRules(**known)
 
 
 def _row(entries: Mapping[str, Any]) -> Row:

@@ -11,9 +11,11 @@ import json
 from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from jutrek.disk import Outside, Realm, Tree, inside
+from jutrek.filing.rulepage import PageError, page_of, rules_of
+from jutrek.filing.rules import HouseRules
 from jutrek.library.pages import AbsolutePath, Pair, Time, Whole, told
 
 
@@ -48,6 +50,23 @@ class _Page(BaseModel):
     library_id: str
     rules: dict[str, Any]
     rows: list[_Row]
+
+
+_RULES = TypeAdapter(HouseRules)
+
+
+def checked_rules(entries: Mapping[str, Any]) -> HouseRules:
+    """The rules of a plan, within the limits that hold for a page of rules. What is left out has its usual value.
+
+    Raises:
+        ValueError: when they can't be used; the text says what.
+    """
+    try:
+        return rules_of(page_of(_RULES.validate_json(json.dumps(entries), strict=True)))
+    except ValidationError as error:
+        raise ValueError(f"its rules are damaged ({told(error)})") from error
+    except PageError as error:
+        raise ValueError(f"its rules are damaged ({error.key}: {error})") from error
 
 
 def checked_page(text: str) -> Mapping[str, Any]:

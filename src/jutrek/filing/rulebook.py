@@ -123,8 +123,7 @@ def parse_rules(text: str, path: str) -> HouseRules:
         line = int(found[1]) if found else text.count("\n") + 1
         raise RulesBroken(path, line, str(error).partition(" (at ")[0]) from error
     except PageError as error:
-        key = next((str(part) for part in reversed(error.where) if isinstance(part, str)), "")
-        raise RulesBroken(path, _line_of(text, error.where), f"{key}: {error}") from error
+        raise RulesBroken(path, _line_of(text, error.where), f"{error.key}: {error}") from error
 
 
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([\w.\-]+)\s*\]\]?")

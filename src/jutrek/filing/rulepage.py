@@ -156,6 +156,11 @@ class PageError(ValueError):
         super().__init__(trouble)
         self.where, self.at = where, at
 
+    @property
+    def key(self) -> str:
+        """The last name in it, which is the key that is wrong."""
+        return next((part for part in reversed(self.where) if isinstance(part, str)), "")
+
 
 def rules_of(page: Mapping[str, Any]) -> HouseRules:
     """The rules of a parsed page.
@@ -170,9 +175,11 @@ def rules_of(page: Mapping[str, Any]) -> HouseRules:
         read = _Page.model_validate(page)
     except ValidationError as error:
         first = error.errors()[0]
-        trouble = str(first["msg"]).removeprefix("Value error, ")
+        trouble = str(first["msg"]).removeprefix("Value error, ").replace("Input should be", "it takes")
         if first["type"] == "extra_forbidden":
             trouble = "there is no such rule"
+        if first["type"] in _SHAPES:
+            trouble = f"it takes {_SHAPES[first['type']]}"
         if (wanted := _NUMBERS.get(tuple(first["loc"]))) is not None:
             trouble = f"it takes {wanted}"
         raise PageError(tuple(first["loc"]), trouble[:1].lower() + trouble[1:]) from error
@@ -183,6 +190,11 @@ def rules_of(page: Mapping[str, Any]) -> HouseRules:
         raise PageError((*table, "order" if error.field == "trust" else error.field), str(error), error.at) from error
 
 
+_SHAPES = {
+    "model_type": "a table", "list_type": "a list", "string_type": "text", "bool_type": "true or false",
+    "int_type": "a whole number", "date_type": "a day, such as 2026-05-14", "missing": "a value",
+    "string_too_short": "a word", "too_short": "a value",
+}  # fmt: skip
 _NUMBERS: dict[Where, str] = {
     ("counter", "start"): "a whole number from 0 to 999,999,999",
     ("copies", "proof-days"): "a whole number of days from 0 to 3,650",

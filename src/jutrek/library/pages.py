@@ -250,7 +250,8 @@ def told(error: ValidationError) -> str:
     """The first thing that a model says is wrong, in one sentence."""
     first = error.errors(include_url=False, include_input=False)[0]
     where = ".".join(map(str, first["loc"]))
-    return f"{where}: {first['msg']}" if where else str(first["msg"])
+    words = str(first["msg"]).removeprefix("Value error, ")
+    return f"{where}: {words}" if where else words
 
 
 def _bytes(tree: Tree, path: Inside) -> bytes:
