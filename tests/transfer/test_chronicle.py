@@ -49,6 +49,7 @@ RULES = HouseRules(layout="{year}/{kind}", name="{date}_{time}< {shoot}>_{counte
 OTHER = HouseRules(layout="{kind}/{year}", name="{original}<_{job}>")
 NOT_TOLD = ("after", "chain", "who", "direct", "at")
 """What is another at each run, or by the disk."""
+LISTED = re.compile("<(?!hostname|tool)[^<]*>.+</")
 NAMES = "(?:[0-9]{6}-)?[0-9]{8}-[0-9]{6}-[0-9a-f]{6}|[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}"
 """Of runs, of folders of theirs, and of places."""
 
@@ -106,6 +107,10 @@ class Chronicle:
                 very = " the very file" if there.get(path) == mark.inode else ""
                 yield f"{place.name}: {path} {mark.size} {mark.full.hex()[:8]} {mark.state}{very}"
             yield from (f"{place.name} has {name}" for name in there)
+            lists = sorted(Path(place.root, "ascmhl").glob("*.mhl"))
+            for number, path in enumerate(lists, 1):
+                said = (line.strip() for line in path.read_text().splitlines())
+                yield from (f"{place.name}, list {number}: {one}" for one in said if LISTED.search(one))
         learnt = known_of_files(self.library)
         for one in learnt.proofs:
             own = self.ledger.marks(one.place).get(one.path)

@@ -35,6 +35,8 @@ _Kept = Annotated[str, AfterValidator(_kept)]
 """The path of a capture, also of one that was put away."""
 _Own = Annotated[str, AfterValidator(_own)]
 _From = Annotated[str, AfterValidator(_from)]
+_Full = Annotated[str, Field(pattern=r"^[0-9a-f]{32}$")]
+"""An XXH3-128 as hexadecimal digits."""
 _Row = Annotated[int, Field(ge=0, lt=2**40)]
 _State = Literal["rotted", "unreadable", "changed", "gone", "copied"]
 
@@ -71,13 +73,13 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "move": _ROW | _STAMP | {
         "from": _From, "to": _Kept, "counter?": str, "number?": Whole, "keeper?": str, "degree?": str,
     },
-    "home": _ROW | {"xxh3_128?": Hex, "blake3?": Hex, "direct?": bool, "mtime_ns?": Time},
-    "found": _ROW | {"xxh3_128?": Hex, "mtime_ns?": Time},
+    "home": _ROW | {"xxh3_128?": _Full, "blake3?": Hex, "direct?": bool, "mtime_ns?": Time},
+    "found": _ROW | {"xxh3_128?": _Full, "mtime_ns?": Time},
     "moved": _ROW, "removed": _ROW,
     "copied": _ROW | {"place": str, "direct?": bool, "mtime_ns?": Time},
     "not copied": _ROW | {"place": str, "why": str},
     "place lost": {"place": str, "why": str},
-    "part": _ROW | {"upto": Whole, "xxh3_128": Hex, "quick?": Hex},
+    "part": _ROW | {"upto": Whole, "xxh3_128": _Full, "quick?": Hex},
     "sidecar": _ROW | {"to": CapturePath, "size?": Whole, "mtime_ns?": Time},
     "sidecar kept": _ROW | _STAMP | {"from": CapturePath, "to": _Kept},
     "through": _ROW | {"name": _Own, "place?": str},
@@ -88,14 +90,14 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "to trash": _STAMP | {"path": _Kept},
     "trashed": {"path": _Kept, "size?": Whole}, "stays": {"path": _Kept, "why": str},
     "copy trashed": {"place": str, "path": _Kept},
-    "remove": _ROW | _STAMP | {"path": AbsolutePath, "xxh3_128": Hex, "where": dict[str, str]},
+    "remove": _ROW | _STAMP | {"path": AbsolutePath, "xxh3_128": _Full, "where": dict[str, str]},
     "folder removed": {"folder": _Own},
     "copy to move": _ASIDE | {"size": Whole}, "copy moved": _ASIDE, "to put aside": _ASIDE, "put aside": _ASIDE,
-    "proven": _STAMP | {"place": str, "path": _Kept, "xxh3_128": Hex},
+    "proven": _STAMP | {"place": str, "path": _Kept, "xxh3_128": _Full},
     "rotted": _FINDING, "unreadable": _FINDING, "gone": _FINDING, "changed": _FINDING,
     "said": {"path": CapturePath, "now": _Told, "was": _Told},
-    "let go": {"place": str, "path": _Kept, "size?": Whole, "mtime_ns?": Time, "xxh3_128?": Hex, "state?": _State},
-    "missed again": _STAMP | {"place": str, "path": _Kept, "xxh3_128": Hex, "state?": _State},
+    "let go": {"place": str, "path": _Kept, "size?": Whole, "mtime_ns?": Time, "xxh3_128?": _Full, "state?": _State},
+    "missed again": _STAMP | {"place": str, "path": _Kept, "xxh3_128": _Full, "state?": _State},
     "copied tree": {"place": str},
     "torn": {"line": Whole},
     "end": {
