@@ -10,7 +10,6 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QDialog
 from pytestqt.qtbot import QtBot
 
@@ -29,11 +28,12 @@ from tests.ui.conftest import PATIENCE, intake, ready
 
 
 @pytest.fixture(autouse=True)
-def opened(monkeypatch: pytest.MonkeyPatch) -> list[str]:
-    """What the desktop was asked to open."""
-    asked: list[str] = []
-    monkeypatch.setattr(QDesktopServices, "openUrl", lambda url: asked.append(url.toLocalFile()) or True)
-    return asked
+def opened(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Path:
+    """Where a desktop's program for showing files writes down what it was given."""
+    told, program = tmp_path / "shown", tmp_path / "bin" / "xdg-open"
+    put(program, f'#!/bin/sh\necho "$1" > "{told}.new"; mv "{told}.new" "{told}"\n'.encode()).chmod(0o755)
+    monkeypatch.setenv("PATH", str(program.parent), prepend=os.pathsep)
+    return told
 
 
 @pytest.fixture
@@ -83,7 +83,7 @@ class Held:
 
 
 def test_a_run_into_two_places_is_shown_proved_and_reported(
-    qtbot: QtBot, two: MainWindow, library: Library, tarn: Place, monkeypatch: pytest.MonkeyPatch, opened: list[str]
+    qtbot: QtBot, two: MainWindow, library: Library, tarn: Place, monkeypatch: pytest.MonkeyPatch, opened: Path
 ) -> None:
     """While it runs: places, speed, what is done behind it; it pauses and goes on; then safe or not, and why."""
     page, held = intake(two), Held(monkeypatch)
@@ -117,8 +117,11 @@ def test_a_run_into_two_places_is_shown_proved_and_reported(
                     timeout=PATIENCE)  # fmt: skip
     assert words(two).startswith("Safe to clear: all 4 files are proven in library and Tarn.")
     two.page("intake").runs.open_report()
-    assert opened[0].endswith("report.html")
-    assert Path(opened[0]).exists()
+    qtbot.waitUntil(opened.exists, timeout=PATIENCE)
+    assert Path(opened.read_text().strip()).read_bytes().startswith(b"<!doctype html>")
+    Path(two.page("intake").runs.report).unlink()
+    two.page("intake").runs.open_report()
+    qtbot.waitUntil(lambda: "it is not there any more" in words(two), timeout=PATIENCE)
 
 
 def test_a_full_place_is_asked_about_in_place(
@@ -253,7 +256,7 @@ def choose(qtbot: QtBot, window: MainWindow, kind: str) -> None:
 
 
 def test_the_journal_tells_and_takes_back(
-    qtbot: QtBot, journal: MainWindow, library: Library, tarn: Place, opened: list[str]
+    qtbot: QtBot, journal: MainWindow, library: Library, tarn: Place, opened: Path
 ) -> None:
     """An intake opens into its files; taken back it is gone from both places; done again it is back."""
     page = journal.page("journal").view
@@ -261,7 +264,7 @@ def test_the_journal_tells_and_takes_back(
     assert [one.what for one in page.run.model.files] == ["proven in 2 places"] * 3
     assert page.run.head.accessibleName().endswith("Proven in library: 3 files, Tarn: 3 files.")
     page.more.click()
-    qtbot.waitUntil(lambda: bool(opened), timeout=PATIENCE)
+    qtbot.waitUntil(opened.exists, timeout=PATIENCE)
     before = names_below(library.root)
     page.main.click()
     qtbot.waitUntil(lambda: said(journal).startswith("3 files put away."), timeout=PATIENCE)

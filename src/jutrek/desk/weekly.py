@@ -11,6 +11,7 @@ import sys
 import sysconfig
 from importlib.resources import files
 
+from jutrek.desk.programs import asked
 from jutrek.disk import chosen, have_folder
 from jutrek.errors import NotPossible, reason
 from jutrek.library import Library
@@ -112,7 +113,7 @@ def _asked(library: Library, *command: str) -> str:
         NotPossible: when there is none, or it fails: with what it said.
     """
     try:
-        ran = subprocess.run(command, capture_output=True, timeout=_SECONDS, check=False)
+        ran = asked(command, _SECONDS)
     except FileNotFoundError as error:
         raise NotPossible(library.root, "a weekly check needs systemd, which is not here") from error
     except (OSError, subprocess.SubprocessError) as error:

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 from jutrek.desk import events
 from jutrek.desk.events import Who
 from jutrek.desk.pool import Pool
-from jutrek.errors import OurFault
+from jutrek.errors import JutrekError
 from jutrek.ui.app import registry
 from jutrek.ui.app.header import Header
 from jutrek.ui.pictures.service import Pictures
@@ -31,6 +31,7 @@ from jutrek.ui.shell.client import Client
 from jutrek.ui.shell.context import Context
 from jutrek.ui.shell.page import Page
 from jutrek.ui.shell.runs import RunControl
+from jutrek.ui.shell.showing import FileShower
 from jutrek.ui.theme import current
 
 if TYPE_CHECKING:
@@ -68,7 +69,8 @@ class MainWindow(QMainWindow):
         self.client = Client(self)
         self.runs = RunControl(self.client)
         self.pictures = Pictures(Pool(_THREADS), self.devicePixelRatioF(), self)
-        self._context = Context(current(), self.pictures, self.client, self.runs, self.go_to)
+        self.shower = FileShower(self)
+        self._context = Context(current(), self.pictures, self.client, self.runs, self.go_to, self.shower.show_file)
         self.header = Header(self._context.theme, self._entries)
         self._stack = QStackedWidget()
         body = QWidget()
@@ -96,6 +98,7 @@ class MainWindow(QMainWindow):
         self.header.opened.connect(self.go_to)
         self.header.painted.connect(self._begin, Qt.ConnectionType.QueuedConnection)
         self.client.worked.connect(self._show_working)
+        self.shower.refused.connect(self.tell_fault)
         self.client.on(events.BoardChanged, lambda event: self.header.show_place(event.board.place))
         for over in (self.runs.ended, self.runs.failed):
             over.connect(self._close_after)
@@ -115,8 +118,8 @@ class MainWindow(QMainWindow):
         """Tell the page that is open something."""
         what(self.current)
 
-    def tell_fault(self, fault: OurFault) -> None:
-        """Say on the page that is open what an error of our own means for the files."""
+    def tell_fault(self, fault: JutrekError) -> None:
+        """Say on the page that is open what an error of no page's means for the files."""
         self.current.say_trouble(fault)
 
     # ---- pages

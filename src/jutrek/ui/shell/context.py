@@ -22,6 +22,7 @@ class Context(NamedTuple):
         client: the way to the session.
         runs: the run of an intake.
         go_to: opens a page by its key.
+        show_file: shows a file in the program that the desktop has for it.
     """
 
     theme: Theme
@@ -29,3 +30,4 @@ class Context(NamedTuple):
     client: Client
     runs: RunControl
     go_to: Callable[[str], object]
+    show_file: Callable[[str], None]

@@ -6,8 +6,6 @@ import os
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QUrl
-from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QDialog
 
 from jutrek.desk import events
@@ -97,7 +95,7 @@ class Cards:
 
     def _show_certificate(self, root: str) -> None:
         if root in self._certificates:
-            QDesktopServices.openUrl(QUrl.fromLocalFile(self._certificates[root][1]))
+            self._page.context.show_file(self._certificates[root][1])
 
     def _see_released(self, event: events.Released) -> None:
         certificate = event.certificate

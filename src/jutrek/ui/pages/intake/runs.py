@@ -6,9 +6,6 @@ import os
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QUrl
-from PySide6.QtGui import QDesktopServices
-
 from jutrek.desk import events
 from jutrek.desk.board_captures import State
 from jutrek.errors import JutrekError, Stopped
@@ -172,7 +169,7 @@ class Runs:
     def open_report(self) -> None:
         """Show the report of the last run."""
         if self.report:
-            QDesktopServices.openUrl(QUrl.fromLocalFile(self.report))
+            self._page.context.show_file(self.report)
 
     # ---- runs of before
 

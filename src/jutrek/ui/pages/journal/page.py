@@ -6,9 +6,6 @@ import os
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QUrl
-from PySide6.QtGui import QDesktopServices
-
 from jutrek.desk import events
 from jutrek.filing import OnChanged
 from jutrek.ui import paint
@@ -96,12 +93,12 @@ class JournalPage(Page):
     def _report(self, run: str) -> None:
         self.ask_library(
             lambda library: library.runs.report(run),
-            lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(path)),
+            self.context.show_file,
         )
 
     def _show_certificate(self, path: str) -> None:
         if self._root:
-            QDesktopServices.openUrl(QUrl.fromLocalFile(os.path.join(self._root, path)))
+            self.context.show_file(os.path.join(self._root, path))
 
     # ---- places
 
