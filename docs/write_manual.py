@@ -15,7 +15,7 @@ _HERE = os.path.dirname(os.path.abspath(__file__))
 PAGE = os.path.join(_HERE, "command-line.md")
 MAN = os.path.join(_HERE, "..", "share", "man", "man1", "jutrek.1")
 _BEGIN, _END = "<!-- commands -->", "<!-- end -->"
-_OF_GROUPS = ("rules", "library", "places", "devices", "counters", "unwanted", "simulate")
+_OF_GROUPS = ("rules", "library", "backups", "devices", "counters", "unwanted", "simulate")
 
 
 def help_of(*words: str) -> str:

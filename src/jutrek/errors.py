@@ -156,7 +156,7 @@ class SourceRotted(FileTrouble):
     def __init__(self, path: str) -> None:
         super().__init__(
             f"{shown(path)} reads differently than when it was proven, although its time is the same: its medium may "
-            "be failing. It was not copied on; mend it from another place."
+            "be failing. It was not copied on; mend it from a backup."
         )
         self.path = path
 

@@ -256,7 +256,7 @@ def test_satellite_time_tells_a_clocks_own_error(error: int, offset: int | None,
     assert [(one.seconds, one.by_satellite, one.certain) for one in found] == ([(says, True, True)] if says else [])
     if found:
         (doubt,) = doubts(captures, None, *found)
-        assert "its satellite time" in doubt.headline
+        assert "its GPS time" in doubt.headline
 
 
 def test_a_right_clock_stays_right() -> None:

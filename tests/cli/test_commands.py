@@ -226,7 +226,7 @@ def test_the_run_script_explains_itself() -> None:
     told = subprocess.run(
         ["./run", "--help"], cwd=Path(__file__).parents[2], capture_output=True, text=True, check=True
     )
-    for word in ("demo", "app", "setup", "test", "check", "bench", "shots"):
+    for word in ("demo", "app", "setup", "test", "ci", "bench", "shots"):
         assert f"\n  {word} " in told.stdout
 
 

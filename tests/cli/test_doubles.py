@@ -75,7 +75,7 @@ def test_plans_ask_about_what_is_there_with_other_metadata(
     put(card / "1.jpg", worded(shot(0), ["bridge"], ""))
     jutrek("adopt", mess)
     told = jutrek("plan", card, "--library", mess)
-    assert "1 picture is at home already, with other metadata" in told.stderr
+    assert "1 picture is at home already, with other notes" in told.stderr
     assert jutrek("bring", card, "--library", mess, code=1).stdout == f"stay\t{card}/1.jpg\t-\n"
     jutrek("rules", "set", "--library", mess, "doubles.retagged=bring")
     jutrek("bring", card, "--library", mess)

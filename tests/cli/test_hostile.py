@@ -35,14 +35,14 @@ def test_nothing_from_outside_reaches_the_terminal_unescaped(
     page = home / ".jutrek" / "library.toml"
     page.write_text(page.read_text().replace('name = "home"', 'name = "\\u001b[31mhome\\u202e"'))
     (tmp_path / "Tarn").mkdir()
-    jutrek("places", "add", tmp_path / "Tarn", "-l", home, "--name", f"Tarn{ESCAPES}")
+    jutrek("backups", "add", tmp_path / "Tarn", "-l", home, "--name", f"Tarn{ESCAPES}")
     said = [jutrek("read", card), jutrek("read", card, "--json"), jutrek("plan", card, "-l", home)]
     said += [jutrek("bring", card, "-l", home, code=1), jutrek("journal", "-l", home)]
     name = next(path for path in (home / ".jutrek" / "journal").iterdir())
     said.append(jutrek("journal", name.stem, "-l", home))
     name.write_text(name.read_text().replace('"who": "', '"who": "\\u001b[31m'))
-    said += [jutrek("journal", "-l", home, code=1), jutrek("places", "show", "-l", home)]
-    said += [jutrek("release", card, "-l", home, code=1), jutrek("check", "-l", home), jutrek("gone", "-l", home)]
+    said += [jutrek("journal", "-l", home, code=1), jutrek("backups", "show", "-l", home)]
+    said += [jutrek("prove", card, "-l", home, code=1), jutrek("check", "-l", home), jutrek("gone", "-l", home)]
     for one in said:
         _clean(one.stdout)
         _clean(one.stderr)
@@ -80,9 +80,9 @@ def test_a_closed_pipe_ends_no_intake(home: Path, card: Path) -> None:  # noqa: 
 
 
 ASKING = [
-    ["journal"], ["places", "show"], ["rules", "show"], ["check"], ["refile"], ["gone"], ["catch-up"], ["take-back"],
-    ["finish"], ["report"], ["unwanted", "list"], ["rules", "set", "filing.name={date}"], ["places", "add", "CARD"],
-    ["plan", "CARD"], ["find", "CARD"], ["release", "CARD"], ["clear", "CARD"], ["rules", "try", "CARD"],
+    ["journal"], ["backups", "show"], ["rules", "show"], ["check"], ["refile"], ["gone"], ["catch-up"], ["take-back"],
+    ["finish"], ["report"], ["unwanted", "list"], ["rules", "set", "filing.name={date}"], ["backups", "add", "CARD"],
+    ["plan", "CARD"], ["find", "CARD"], ["prove", "CARD"], ["clear", "CARD"], ["rules", "try", "CARD"],
 ]  # fmt: skip
 
 
@@ -148,7 +148,7 @@ def test_a_damaged_page_is_told_and_costs_only_itself(
     assert f"{page} can't be used: " in said.stderr
     assert words in said.stderr
     assert path.read_text() == text
-    safe = jutrek("release", card, "-l", home, code=1 if page == "places.toml" else 0)
+    safe = jutrek("prove", card, "-l", home, code=1 if page == "places.toml" else 0)
     assert ("could not be looked at" in safe.stdout) is (page == "places.toml")
     if page == "counters.json":
         put(card / "DCIM" / "2.JPG", making.jpeg(seed=2))
@@ -185,20 +185,20 @@ def test_what_is_missed_has_a_way_out(jutrek: Jutrek, home: Path, card: Path) ->
     put(card / "INDEX.BIN", b"what a camera keeps for itself")
     put(card / "lost+found" / "#12", b"rescued")
     jutrek("bring", card, "-l", home, code=1)
-    assert "2 things were not brought" in jutrek("release", card, "-l", home, code=1).stdout
+    assert "2 things were not brought" in jutrek("prove", card, "-l", home, code=1).stdout
     assert "unwanted\t#12" not in jutrek("unwanted", "add", card, "INDEX.BIN", "-l", home).stdout
-    assert "1 thing was not brought" in jutrek("release", card, "-l", home, code=1).stdout
+    assert "1 thing was not brought" in jutrek("prove", card, "-l", home, code=1).stdout
     jutrek("unwanted", "remove", "INDEX.BIN", "-l", home)
     assert jutrek("unwanted", "list", "-l", home).stdout == ""
     jutrek("bring", card, "-l", home, "--along")
     assert {"Brought along/Card A/INDEX.BIN", "Brought along/Card A/lost+found/#12"} <= names_below(str(home))
-    assert "Safe to clear: all 3 files" in jutrek("release", card, "-l", home).stdout
+    assert "Safe to clear: all 3 files" in jutrek("prove", card, "-l", home).stdout
     assert "0 brought home" in jutrek("bring", card, "-l", home, "--along").stderr
     name = sorted(names_below(str(home)))[0]
     os.unlink(home / name)
     jutrek("check", "-l", home, code=1)
     assert jutrek("gone", "-l", home, code=1).stdout.startswith(f"gone\thome\t{name}\t")
-    assert "home itself: 1 gone" in jutrek("places", "show", "-l", home, code=1).stderr
+    assert "home itself: 1 gone" in jutrek("backups", "show", "-l", home, code=1).stderr
     assert "1 files are missed no more" in jutrek("gone", "-l", home, "--let-go", name).stderr
     jutrek("check", "-l", home)
     assert "1 files would be missed again" in jutrek("take-back", "-l", home).stderr

@@ -34,15 +34,15 @@ def test_from_two_places_to_a_cleared_card(
     """Added, brought, missing, caught up, released, cleared by the number that was named, taken back, emptied."""
     fill(card)
     put(home / "old.jpg", making.jpeg(seed=9))
-    assert "gets a copy" in jutrek("places", "add", tarn, "-l", home).stderr
+    assert "gets a copy" in jutrek("backups", "add", tarn, "-l", home).stderr
     said = jutrek("bring", card, "-l", home)
     assert "Report: " in said.stderr
     assert Path(said.stderr.split("Report: ")[1].splitlines()[0]).exists()
     assert names_below(str(tarn)) == names_below(str(home)) - {"old.jpg"}
-    (place,) = json.loads(jutrek("places", "show", "-l", home, "--json").stdout)
+    (place,) = json.loads(jutrek("backups", "show", "-l", home, "--json").stdout)
     assert (place["name"], place["connected"], place["lacks"]) == ("Tarn", True, 1)
     assert "1 files copied and proven" in jutrek("catch-up", "-l", home).stderr
-    page = json.loads(jutrek("release", card, "-l", home, "--json", "--read-back").stdout)
+    page = json.loads(jutrek("prove", card, "-l", home, "--json", "--read-back").stdout)
     assert (page["safe"], len(page["files"]), page["version"]) == (True, 3, 2)
     before = everything(card)
     assert "--files 3 clears 3 files for good" in jutrek("clear", card, "-l", home).stderr
@@ -67,7 +67,7 @@ def test_from_two_places_to_a_cleared_card(
         == {"old.jpg", *(f"Stills/20260514_100{n}13.jpg" for n in range(3))}
     )
     kinds = [line.split("\t")[1] for line in jutrek("journal", "-l", home).stdout.splitlines()]
-    assert kinds == ["Re-filing", "Taken back", "Taken back", "Cleared", "Release", "Release", "Caught up", "Intake"]
+    assert kinds == ["Re-filing", "Taken back", "Taken back", "Cleared", "Proved", "Proved", "Caught up", "Intake"]
 
 
 def test_what_is_not_home_keeps_a_card_from_being_called_safe(
@@ -75,28 +75,28 @@ def test_what_is_not_home_keeps_a_card_from_being_called_safe(
 ) -> None:  # fmt: skip
     """A place that is away, and a new picture; without the place, it is safe."""
     fill(card)
-    jutrek("places", "add", tarn, "-l", home, "--name", "Shelf drive")
+    jutrek("backups", "add", tarn, "-l", home, "--name", "Shelf drive")
     jutrek("bring", card, "-l", home)
     os.rename(tarn, f"{tarn} away")
     assert "Not safe to clear: Shelf drive could not be looked at." in jutrek(
-        "release", card, "-l", home, code=1
+        "prove", card, "-l", home, code=1
     ).stdout  # fmt: skip
     assert "Shelf drive is not connected" in jutrek("bring", card, "-l", home).stderr
-    jutrek("release", card, "-l", home, "--without", "Shelf drive")
+    jutrek("prove", card, "-l", home, "--without", "Shelf drive")
     put(card / "NEW.JPG", making.jpeg(WHEN.replace(hour=22)))
-    text = jutrek("release", card, "-l", home, "--without", "Shelf drive", code=1).stdout
+    text = jutrek("prove", card, "-l", home, "--without", "Shelf drive", code=1).stdout
     assert "NEW.JPG: Not found in home." in text
     jutrek("catch-up", "Shelf drive", "-l", home, code=3)
-    jutrek("places", "forget", "Shelf drive", "-l", home)
-    assert jutrek("places", "show", "-l", home).stdout == ""
-    jutrek("places", "forget", "Shelf drive", "-l", home, code=2)
-    jutrek("places", "add", home, "-l", home, code=3)
+    jutrek("backups", "forget", "Shelf drive", "-l", home)
+    assert jutrek("backups", "show", "-l", home).stdout == ""
+    jutrek("backups", "forget", "Shelf drive", "-l", home, code=2)
+    jutrek("backups", "add", home, "-l", home, code=3)
 
 
 def test_what_rots_is_told_and_mended(jutrek: Jutrek, home: Path, card: Path, tarn: Path) -> None:  # noqa: F811
     """The check names it and ends with 1; mending brings the good bytes back."""
     fill(card)
-    jutrek("places", "add", tarn, "-l", home)
+    jutrek("backups", "add", tarn, "-l", home)
     jutrek("bring", card, "-l", home)
     name = sorted(names_below(str(home)))[0]
     path = home / name
@@ -110,7 +110,7 @@ def test_what_rots_is_told_and_mended(jutrek: Jutrek, home: Path, card: Path, ta
     page = json.loads(jutrek("check", "-l", home, "--mend", "--json").stdout)
     assert (page["mended"], page["good"]) == (1, 2)
     assert path.read_bytes() == good
-    assert "3 files as they were proven" in jutrek("check", "-l", home, "--place", "Tarn").stderr
+    assert "3 files as they were proven" in jutrek("check", "-l", home, "--backup", "Tarn").stderr
     assert "3 left for the next time" in jutrek("check", "-l", home, "--minutes", "0").stderr
 
 
@@ -197,12 +197,12 @@ def test_typing_errors_are_told(jutrek: Jutrek, home: Path, card: Path, tarn: Pa
     said = jutrek("plan", card, "-l", home, "--describe", "2026-05-15=Survey", code=2).stderr
     assert "Nothing of these sources is filed under 2026-05-15: there are 1 days from 2026-05-14" in said
     jutrek("rules", "try", card, "-l", home, "--describe", "2026-05-15=Survey", code=2)
-    jutrek("places", "add", tarn, "-l", home)
-    assert "Tarn at" in jutrek("places", "add", tarn, "-l", home, code=3).stderr
+    jutrek("backups", "add", tarn, "-l", home)
+    assert "Tarn at" in jutrek("backups", "add", tarn, "-l", home, code=3).stderr
     (tarn.parent / "other").mkdir()
-    jutrek("places", "add", tarn.parent / "other", "-l", home, "--name", "Tarn", code=3)
-    for words in (["bring", card], ["release", card], ["clear", card]):
-        assert "no place of this library" in jutrek(*words, "-l", home, "--without", "Tran", code=3).stderr
+    jutrek("backups", "add", tarn.parent / "other", "-l", home, "--name", "Tarn", code=3)
+    for words in (["bring", card], ["prove", card], ["clear", card]):
+        assert "no backup of this library" in jutrek(*words, "-l", home, "--without", "Tran", code=3).stderr
     assert len(names_below(str(home))) == 0
     for words in (["check", "--minutes", "-1"], ["clear", card, "--files", "-1"], ["refile", "--year", "-3"]):
         jutrek(*words, "-l", home, code=2)
@@ -315,6 +315,6 @@ def test_shells_complete_what_a_library_holds(
     assert completed("rules", "set", "counter.") == ["counter.per=", "counter.start="]
     assert completed("rules", "set", "filing.name={date}_{lett") == ["filing.name={date}_{letter}"]
     assert str(home) in completed("journal", "-l", str(home)[:-2])
-    assert completed("check", "--place", "") == [""]
+    assert completed("check", "--backup", "") == [""]
     monkeypatch.setenv("_JUTREK_COMPLETE", "source_fish")
     assert "jutrek" in jutrek().stdout

@@ -83,7 +83,7 @@ def test_rules_are_tried_without_a_trace(jutrek: Jutrek, demo: Scenario) -> None
     )  # fmt: skip
     rows = [line.split("\t") for line in told.stdout.splitlines()]
     assert any(row[1] == "Velmora line/Upper valley/20260514 Bridge survey" for row in rows)
-    assert "205 of 214 fit" in told.stderr
+    assert "205 of 214 names fit" in told.stderr
     tree = jutrek("rules", "try", "--library", demo.library, "--tree").stdout.splitlines()
     assert tree[:2] == ["2024  29", "  04  4"]
     assert names_below(demo.library) == before

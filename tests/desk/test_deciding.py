@@ -330,7 +330,7 @@ def test_decisions_do_not_wait_for_reading(
 
 
 def test_what_a_fix_did_is_told(working: tuple[Ear, Talk]) -> None:
-    """On the source's tile, and in Close look."""
+    """On the source's tile, and up close."""
     ear, session = working
     session.change(ShiftClock(ear_device(session), 3600.0))
     board = ear.board(lambda board: board.can_undo != "")

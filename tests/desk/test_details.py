@@ -1,4 +1,4 @@
-"""Close look without a window: pictures of every kind, and everything known of a capture in words."""
+"""Up close without a window: pictures of every kind, and everything known of a capture in words."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Doubles in a session: learnt while idle, questions on the board, decisions about groups, the tray."""
+"""Doubles in a session: learnt while idle, questions on the board, decisions about groups, what is set aside."""
 
 from __future__ import annotations
 
@@ -84,7 +84,7 @@ def test_a_library_is_learnt_while_nothing_else_is_to_be_done(
     assert waiting["1.jpg"] == ("retagged", State.LOOK)
     assert waiting["3.jpg"] == ("new", State.BRING)
     (question,) = [one for one in board.questions if one.about_doubles]
-    assert question.headline == "1 picture is at home already, with other metadata"
+    assert question.headline == "1 picture is at home already, with other notes"
     assert [view.name for view in question.pictures] == ["1.jpg", "a.jpg"]
     view = board.find(question.captures[0])
     assert view is not None
@@ -210,8 +210,8 @@ def test_many_groups_are_decided_at_once_only_where_content_is_the_same() -> Non
         group(Degree.PICTURE, "e", "f"), group(Degree.ALIKE, "g", "h"),
     ]  # fmt: skip
     whole, dated = piles_of(groups, Decided())
-    assert (whole.words, len(whole.groups), whole.files, whole.size) == ("Keep the proposed ones", 2, 2, 20)
-    assert (dated.words, [one.keeper for one in dated.groups]) == ("Keep those in dated folders", ["2026/05/a"])
+    assert (whole.words, len(whole.groups), whole.files, whole.size) == ("The proposed ones stay", 2, 2, 20)
+    assert (dated.words, [one.keeper for one in dated.groups]) == ("Those in dated folders stay", ["2026/05/a"])
     assert not whole.carries
     assert piles_of([group(Degree.PAYLOAD, "a", "b")], Decided())[0].carries
     (left,) = piles_of(groups, Decided().with_all([Verdict(groups[0], "b")]))
@@ -222,10 +222,10 @@ def test_what_tells_files_apart_is_said_in_words(mess: Library, ledger: Ledger) 
     """Also of a file that is gone by now."""
     groups = groups_of(mess, ledger)
     same, tagged = groups
-    assert summary_of(same).differs == "same bytes"
+    assert summary_of(same).differs == "exactly the same"
     about = summary_of(tagged)
     assert (about.files, about.when, about.differs, about.dates_differ) == (
-        "2 files", "14 May 2026", "words differ", False,
+        "2 files", "14 May 2026", "keywords differ", False,
     )  # fmt: skip
     keeper, other = facts_of(tagged, mess, ledger)
     assert keeper.words[:3] == ("a.jpg", "2026 / 05", "14 May 2026, 10:26:13 +02:00")

@@ -13,7 +13,7 @@ from jutrek.desk.board_captures import State
 from jutrek.desk.examples import example_facts
 from jutrek.desk.pool import Pool
 from jutrek.desk.saving import save_text
-from jutrek.desk.trying import FIRST, Bench, Trial, Trier
+from jutrek.desk.trying import FIRST, SAME_SHOT, Bench, Trial, Trier
 from jutrek.errors import OurFault
 from jutrek.filing import HouseRules, Scheme, Undated
 from jutrek.filing.facts import Facts
@@ -68,10 +68,10 @@ def _wishes(facts: list[Facts]) -> Wishes:
 
 
 def test_what_stands_out_is_marked_and_counted() -> None:
-    """Names told apart, no date, the night before the day starts, signs that had to be replaced."""
+    """Names with a suffix, no date, the night before the day starts, signs that had to be replaced."""
     trial = tried(HouseRules(layout="{filed}", name="{date} {hour}"))
     notes = {row.note for row in map(trial.row, range(len(trial.rows)))}
-    assert {"with it", "told apart", "no date", ""} <= notes
+    assert {SAME_SHOT, "got a suffix", "no date", ""} <= notes
     assert any("before the day starts" in note for note in notes)
     loud = [trial.row(number) for number in trial.standing_out]
     assert all(row.loud for row in loud)
@@ -79,7 +79,7 @@ def test_what_stands_out_is_marked_and_counted() -> None:
     assert len(loud) == trial.tally.clash + trial.tally.undated + trial.tally.odd
     assert trial.tally.undated == 1
     bare = tried(HouseRules(name="{time}.{scene}<.{take}>.{letter}"))
-    said = {(row.note, row.name.count(".")) for row in map(bare.row, range(len(bare.rows))) if row.note != "with it"}
+    said = {(row.note, row.name.count(".")) for row in map(bare.row, range(len(bare.rows))) if row.note != SAME_SHOT}
     assert ("without scene", 2) in said
     assert not any("take" in note for note, _ in said)
     odd = tried(HouseRules(schemes=(Scheme(words="survey", name="a_{original} {shoot}" + "x" * 200),)))

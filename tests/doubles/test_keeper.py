@@ -15,7 +15,7 @@ PLAIN = Content("x/one.jpg", 10, 1000, "still", "jpeg", 10, 10, taken="2026-05-1
 NOTHING = Known({})
 BETTER = {
     "it lies in a dated folder": {"path": "2026/05/one.jpg"},
-    "a sidecar or words go with it": {"worded": 1},
+    "a sidecar or keywords go with it": {"worded": 1},
     "more is said about it": {"worded": 1},
     "its name is the original one": {"path": "x/one.jpg"},
     "it is the older file": {"mtime_ns": 999},
@@ -35,7 +35,7 @@ WORSE = {
 }
 SPEAKS = {
     Degree.BYTES: (
-        "it lies in a dated folder", "a sidecar or words go with it", "its name is the original one",
+        "it lies in a dated folder", "a sidecar or keywords go with it", "its name is the original one",
         "it is the older file", "its folder is nearer",
     ),
     Degree.PAYLOAD: (

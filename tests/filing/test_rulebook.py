@@ -66,8 +66,8 @@ def test_the_usual_rules_are_these() -> None:
         "days": {"start": "04:00", "gap": "06:00", "zone": ""}, "trust": {"order": list(RUNGS)},
         "doubles": {"companions": "bring", "retagged": "ask", "re-encoded": "ask", "look-alike": "bring"},
         "copies": {
-            "card-structure": "alone", "read-twice": False, "second-sum": "none", "hash-lists": True, "proof-days": 0,
-            "changed-copies": "ask", "order": "time",
+            "card-structure": "alone", "read-twice": False, "extra-checksum": "none", "hash-lists": True,
+            "proof-days": 0, "changed-copies": "ask", "order": "time",
         },
         "sidecars": {"corrected-dates": False, "original-names": False, "creator": "", "rights": "", "words": []},
     }  # fmt: skip
@@ -140,6 +140,18 @@ def test_rules_of_a_newer_jutrek_are_not_touched(library: Library) -> None:
         keep_rules(library, OTHERS)
     assert file_of(library).read_text() == "format = 7\nnew = 'rule'\n"
     assert load_rules(library).trouble
+
+
+def test_a_key_that_was_called_otherwise_before_is_read(library: Library) -> None:
+    """And is written anew, by its name of today, once it changes."""
+    file_of(library).write_text('[copies]\nsecond-sum = "blake3"  # ours\n')
+    rules = load_rules(library).rules
+    assert rules == replace(HouseRules(), second_sum=True)
+    keep_rules(library, replace(rules, twice=True))
+    assert 'second-sum = "blake3"  # ours' in file_of(library).read_text()
+    keep_rules(library, HouseRules())
+    assert "second-sum" not in file_of(library).read_text()
+    assert load_rules(library).rules == HouseRules()
 
 
 def test_rules_that_cannot_be_written_are_told(library: Library) -> None:

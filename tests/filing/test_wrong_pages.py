@@ -51,7 +51,7 @@ LIMITS: dict[str, tuple[Any, ...]] = {
     "companions": ("leave",),
     "look-alike": ("stay", "ask"),
     "card-structure": ("beside",),
-    "second-sum": ("blake3",),
+    "extra-checksum": ("blake3",),
     "proof-days": (3650, 3651),
     "changed-copies": ("library", "copy"),
 }  # fmt: skip

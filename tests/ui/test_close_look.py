@@ -1,4 +1,4 @@
-"""Close look in the real window: opened, walked through, scrubbed, closed."""
+"""Up close in the real window: opened, walked through, scrubbed, closed."""
 
 from __future__ import annotations
 
@@ -116,7 +116,7 @@ def test_arrows_walk_through_the_day(qtbot: QtBot, window: MainWindow) -> None:
 
 
 def test_focus_stays_on_what_can_be_seen(qtbot: QtBot, window: MainWindow) -> None:
-    """Tab goes round within Close look; a click on a button leaves Space to close it."""
+    """Tab goes round within it; a click on a button leaves Space to close it."""
     look = look_at(window, "body.jpg")
     intake(window).look_close()
     seen = []

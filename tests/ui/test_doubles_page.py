@@ -1,4 +1,4 @@
-"""The Doubles page: settled by eye, with the keyboard or the pointer; the tray, and the way back."""
+"""The Doubles page: settled by eye, with the keyboard or the pointer; what was set aside, and the way back."""
 
 from __future__ import annotations
 
@@ -66,16 +66,16 @@ def press(qtbot: QtBot, page: DoublesView) -> Press:
 def test_degrees_groups_facts_and_reasons_are_shown(qtbot: QtBot, page: DoublesView) -> None:
     """With figures; what differs from the framed one is marked."""
     assert [chip.text() for chip in page.list.chips.values()] == [
-        "Same bytes 2", "Other metadata 1", "Other encoding 1", "Look alike 1",
+        "Exactly the same 2", "Same picture, other notes 1", "Same picture, saved another way 1", "Look alike 1",
     ]  # fmt: skip
     assert page.headline.accessibleName().startswith("5 groups of doubles ")
     assert page.bar.words().startswith("Group 1 of 2.")
     qtbot.mouseClick(page.list.chips[Degree.PAYLOAD], Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: page.facts.differing() != (), timeout=PATIENCE)
-    assert page.facts.differing() == ("Picture or sound", "Words and rights")
+    assert page.facts.differing() == ("Picture or sound", "Keywords and rights")
     assert "Why 0.jpg is proposed to stay: it lies in a dated folder" in page.facts.accessibleName()
     assert page.carry.text() == "Carry over into its sidecar: bridge · © Velmora Line Trust"
-    assert page.piles.buttons[0].text() == "Keep the proposed ones"
+    assert page.piles.buttons[0].text() == "The proposed ones stay"
     assert page.piles.labels[0].text().startswith("In 1 group: sets 1 file aside, ")
     qtbot.mouseClick(page.list.chips[Degree.PICTURE], Qt.MouseButton.LeftButton)
     assert page.piles.isHidden()
@@ -125,7 +125,7 @@ def test_one_key_decides_and_another_takes_it_back(
     press(Qt.Key.Key_Right, Qt.Key.Key_Return)
     assert page.decided.verdicts[first.key].keeper == first.files[1].path
     assert page.list.row == 1
-    press(Qt.Key.Key_B)
+    press(Qt.Key.Key_A)
     assert page.piles.made.text().startswith("Decided: 1 file to set aside, ")
     assert page.piles.made.text().endswith("all stay in 1 group.")
     assert page.list.model.fate(page.list.groups()[1]) == "all stay"
@@ -147,7 +147,7 @@ def test_one_key_decides_and_another_takes_it_back(
 def test_a_mess_is_cleared_with_nothing_lost(
     qtbot: QtBot, window: MainWindow, page: DoublesView, press: Press, mess: Library
 ) -> None:
-    """Set aside, looked at in the tray, some taken back, the rest to the trash; words went over to the keeper."""
+    """Set aside, looked at once more, some taken back, the rest to the trash; words went over to the keeper."""
     before = names_below(mess.root)
     qtbot.mouseClick(page.piles.buttons[0], Qt.MouseButton.LeftButton)
     page.list.choose_degree(Degree.PAYLOAD)
@@ -157,7 +157,7 @@ def test_a_mess_is_cleared_with_nothing_lost(
     qtbot.waitUntil(lambda: page.list.group().key in page._facts, timeout=PATIENCE)
     press(Qt.Key.Key_Return)
     page.list.choose_degree(Degree.ALIKE)
-    press(Qt.Key.Key_B)
+    press(Qt.Key.Key_A)
     assert page.piles.go.text() == "Set 4 files aside"
     window.current.go()
     qtbot.waitUntil(lambda: len(page.tray.items) == 4 and not page._all, timeout=PATIENCE)
@@ -240,7 +240,7 @@ def test_looking_for_doubles_can_be_stopped_and_goes_on(
 def test_the_board_is_narrowed_by_standing_and_shows_the_home_one_beside(
     qtbot: QtBot, window: MainWindow, library: Library, card: Path
 ) -> None:
-    """Doubles are asked about with what they are the same as; Close look shows both."""
+    """Doubles are asked about with what they are the same as; up close both are shown."""
     put(library, "2026/a.jpg", shot(0))
     put_file(card / "same.jpg", shot(0))
     put_file(card / "words.jpg", worded(shot(0), ["bridge"], ""))
@@ -253,7 +253,7 @@ def test_the_board_is_narrowed_by_standing_and_shows_the_home_one_beside(
     assert standings_of(page.board) == {"new": 1, "home": 1, "retagged": 1}
     page.overlays.narrowed.emit("retagged")
     assert [view.name for day in page.when.days() for view in day.captures] == ["words.jpg"]
-    assert page.titles.clear.text() == "only the same, with other metadata · show all"
+    assert page.titles.clear.text() == "only same picture, other notes · show all"
     window.current.back()
     (day,) = page.board.days
     page.open_day(day.key)

@@ -95,8 +95,8 @@ def test_a_layout_is_composed_by_keyboard_alone(
         assert small.focusWidget() is path
         type_into(path, "/")
     type_into(path, "by ")
-    chips["letter"].setFocus()
-    type_into(chips["letter"], KEYS.Key_Space)
+    chips["camera letter"].setFocus()
+    type_into(chips["camera letter"], KEYS.Key_Space)
     assert text(page) == "{year}/{month:name}/by {letter}"
     type_into(path, KEYS.Key_Return)
     menu = menu_of(qtbot)

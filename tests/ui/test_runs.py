@@ -91,7 +91,7 @@ def test_a_run_into_two_places_is_shown_proved_and_reported(
     qtbot.waitUntil(lambda: bool(held.begun) and page.chart.isVisible(), timeout=PATIENCE)
     assert page.after.isVisible()
     assert not page.tree.isVisible()
-    assert page.copies.accessibleName().count("proven") == 2
+    assert page.copies.accessibleName().count("read back") == 2
     qtbot.mouseClick(page.action_bar.pause, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: words(two).startswith("Paused."), timeout=PATIENCE)
     qtbot.mouseClick(page.action_bar.pause, Qt.MouseButton.LeftButton)
@@ -113,7 +113,7 @@ def test_a_run_into_two_places_is_shown_proved_and_reported(
     page.copies.caught_up.emit(tarn.id)
     qtbot.waitUntil(lambda: words(two).startswith("1 file brought to Tarn."), timeout=PATIENCE)
     qtbot.mouseClick(tile.button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: tile.accessibleName().endswith("safe to clear") and tile.button.text() == "Let go",
+    qtbot.waitUntil(lambda: tile.accessibleName().endswith("safe to clear") and tile.button.text() == "Eject",
                     timeout=PATIENCE)  # fmt: skip
     assert words(two).startswith("Safe to clear: all 4 files are proven in library and Tarn.")
     two.page("intake").runs.open_report()
@@ -146,7 +146,7 @@ def test_a_full_place_is_asked_about_in_place(
     qtbot.waitUntil(lambda: not two.runs.running, timeout=PATIENCE)
     assert len(names_below(library.root)) == 4
     assert names_below(tarn.root) == set()
-    assert "A place dropped out." in words(two)
+    assert "A backup dropped out." in words(two)
 
 
 def stopped_run(library: Library, card: Path) -> None:
@@ -164,7 +164,7 @@ def stopped_run(library: Library, card: Path) -> None:
     path.write_bytes(b"".join(path.read_bytes().splitlines(keepends=True)[:-1]))
 
 
-@pytest.mark.parametrize("choice", ["Finish", "Roll back"])
+@pytest.mark.parametrize("choice", ["Finish", "Take it back"])
 def test_what_was_cut_off_is_finished_or_rolled_back(
     choice: str, qtbot: QtBot, window: MainWindow, library: Library, card: Path
 ) -> None:
@@ -192,7 +192,7 @@ def test_a_card_is_cleared_only_after_a_last_look(
     qtbot.waitUntil(lambda: words(two).startswith("1 file brought"), timeout=PATIENCE)
     bring_home(qtbot, two)
     (tile,) = intake(two).from_column.tiles.values()
-    qtbot.waitUntil(lambda: tile.button.text() == "Let go", timeout=PATIENCE)
+    qtbot.waitUntil(lambda: tile.button.text() == "Eject", timeout=PATIENCE)
     seen: list[str] = []
 
     def answer(code: QDialog.DialogCode) -> Callable[[ClearDialog], QDialog.DialogCode]:
@@ -261,7 +261,7 @@ def test_the_journal_tells_and_takes_back(
     """An intake opens into its files; taken back it is gone from both places; done again it is back."""
     page = journal.page("journal").view
     choose(qtbot, journal, "intake")
-    assert [one.what for one in page.run.model.files] == ["proven in 2 places"] * 3
+    assert [one.what for one in page.run.model.files] == ["proven in the library and 1 backup"] * 3
     assert page.run.head.accessibleName().endswith("Proven in library: 3 files, Tarn: 3 files.")
     page.more.click()
     qtbot.waitUntil(opened.exists, timeout=PATIENCE)

@@ -130,7 +130,7 @@ def test_every_doubt_of_the_demo_is_settled(qtbot: QtBot, window: MainWindow, pa
     boxes = page.outcome._boxes()
     qtbot.mouseClick(page.outcome, LEFT, pos=boxes[-1].center())
     assert page.settling
-    assert page.titles.accessibleName() == "From, to settle, what that changes"
+    assert page.titles.accessibleName() == "Cards and folders, to settle, what that changes"
     cards = list(page.settle.cards.values())
     assert [card.question.certainty for card in cards] == ["certain", "likely", "likely", "only a day"]
     qtbot.waitUntil(lambda: "other names" in page.settle.effect.accessibleName(), timeout=PATIENCE)

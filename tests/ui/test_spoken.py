@@ -41,7 +41,8 @@ def test_parts_of_the_board_are_told_where_they_are(qtbot: QtBot, small: MainWin
     assert new.state().checkable
     assert not new.state().checked
     (titles,) = small.findChildren(ColumnTitles)
-    assert [name for name in names(titles) if name in ("From", "When", "Lands in")] == ["From", "When", "Lands in"]
+    heads = ["Cards and folders", "Days", "Goes to"]
+    assert [name for name in names(titles) if name in heads] == heads
     view = intake(small)
     view.open_day(view.board.days[0].key)
     assert any("moment" in name for lanes in small.findChildren(Lanes) for name in names(lanes))

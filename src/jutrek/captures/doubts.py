@@ -154,7 +154,7 @@ def _clocks(
             continue
         ids = tuple(one.id for one in own)
         side = "behind" if proposal.seconds > 0 else "ahead of"
-        whom = "its satellite time" if proposal.by_satellite else "the others"
+        whom = "its GPS time" if proposal.by_satellite else "the others"
         shift = shift_words(proposal.seconds)
         span = _for_how_long(own, made) if part else ""
         yield Doubt(

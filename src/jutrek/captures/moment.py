@@ -241,8 +241,8 @@ def _of_the_place(found: int, claims: Sequence[Claim], around: Surroundings) -> 
     utc = next(claim.stamp.wall for claim in claims if claim.at == "gps")
     zone = zone_offset(around.position, utc)
     if zone is None or zone == found:
-        return found, f", offset {Offset(found)} by satellite time"
-    return zone, f", at {Offset(zone)}, the zone of its position; by satellite time the clock is set to {Offset(found)}"
+        return found, f", offset {Offset(found)} by GPS time"
+    return zone, f", at {Offset(zone)}, the zone of its position; by GPS time the clock is set to {Offset(found)}"
 
 
 def _doubt(moment: Moment, claims: Sequence[Claim], around: Surroundings, now: datetime) -> Moment:

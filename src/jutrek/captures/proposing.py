@@ -124,7 +124,7 @@ def _satellite(key: str, captures: Sequence[Capture]) -> Proposal | None:
     if close < _LEAST_SATELLITE or close * 5 < len(errors) * 4:
         return None
     seconds = 0.0 if abs(middle) <= AGREE else round(middle)
-    evidence = f"{close} of its captures carry satellite time, which says {shift_words(seconds)}."
+    evidence = f"{close} of its captures carry GPS time, which says {shift_words(seconds)}."
     return Proposal(key, seconds, certain=True, evidence=evidence, by_satellite=True)
 
 

@@ -131,7 +131,8 @@ class _Telling:
         for row in self._plan.rows:
             if row.action is Action.TWIN:
                 came = row.destination not in missing
-                self._line(row, "twin" if came else "failed", row.why if came else "Its twin did not come home.")
+                why = row.why if came else "It is here twice, and the other one did not come home."
+                self._line(row, "twin" if came else "failed", why)
         for words in (papers.trouble, f"Report: {papers.report}" if papers.report else ""):
             if words:
                 say(words)
@@ -190,7 +191,7 @@ class _Telling:
             complain(outcome.trouble)
         say(
             f"{counts['brought']} brought home and proven ({size / 1e6:,.1f} MB) · "
-            f"{counts['home']} were home already · {counts['twin']} twins · {missing} not home."
+            f"{counts['home']} were home already · {counts['twin']} here twice · {missing} not home."
         )
         return code
 

@@ -22,10 +22,10 @@ GROUPS = {
     "Bringing home": {
         "bring": "intake.bring_command",
         "finish": "keeping.finish_command",
-        "release": "releasing.release_command",
-        "clear": "releasing.clear_command",
-        "eject": "releasing.eject_command",
-        "drives": "releasing.drives_command",
+        "prove": "proving.prove_command",
+        "clear": "proving.clear_command",
+        "eject": "proving.eject_command",
+        "drives": "proving.drives_command",
         "unwanted": "missing.unwanted_app",
     },
     "What is home": {
@@ -38,7 +38,7 @@ GROUPS = {
         "library": "missing.library_app",
     },
     "Keeping it": {
-        "places": "keeping.places_app",
+        "backups": "keeping.backups_app",
         "catch-up": "keeping.catch_up_command",
         "check": "keeping.check_command",
         "weekly": "weekly.weekly_command",
@@ -60,7 +60,7 @@ COMMANDS = {name: where for group in GROUPS.values() for name, where in group.it
 EXAMPLES = (
     ("jutrek plan CARD -l PICTURES", "where everything would land, and why; nothing is copied"),
     ("jutrek bring CARD", "bring it home; the library used last is meant where none is named"),
-    ("jutrek release CARD", "prove that all on the card is home"),
+    ("jutrek prove CARD", "prove that all on the card is home"),
     ("jutrek say 2026/05/survey --shoot 'Bridge survey'", "what captures are, said anew"),
     ("jutrek take-back", "what could be taken back; a number behind it does it"),
 )

@@ -72,14 +72,14 @@ def doubles_command(
                 if path != group.keeper:
                     out("", "", path)
     free = sum(group.free for group in groups if group.degree is not Degree.ALIKE)
-    say(f"{len(groups)} groups of doubles; without look-alikes {free / 1e6:,.1f} MB would come free.")
+    say(f"{len(groups)} groups of doubles; without those that look alike {free / 1e6:,.1f} MB would come free.")
 
 
 def find_command(
     paths: Annotated[list[Path], typer.Argument(help="Files or folders.", exists=True)],
     library: LibraryOption,
     only_bytes: Annotated[
-        bool, typer.Option("--bytes", help="Only the same bytes: nothing of the library has to be looked at before.")
+        bool, typer.Option("--bytes", help="Only exactly the same: nothing of the library has to be looked at before.")
     ] = False,
     as_json: AsJson = False,
 ) -> None:

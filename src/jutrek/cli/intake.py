@@ -132,7 +132,7 @@ def bring_command(
     ] = None,
     without: Annotated[
         list[str] | None,
-        typer.Option("--without", help="A place to leave out this time.", metavar="PLACE", autocompletion=places),
+        typer.Option("--without", help="A backup to leave out this time.", metavar="BACKUP", autocompletion=places),
     ] = None,
     as_json: AsJson = False,
     layout: _Layout = None,

@@ -1,4 +1,4 @@
-"""`jutrek places`, `finish`, `catch-up`, `check`, `journal`, `report`: living with what is home."""
+"""`jutrek backups`, `finish`, `catch-up`, `check`, `journal`, `report`: living with what is home."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
     from jutrek.transfer import Outcome
 
-places_app = typer.Typer(help="Where else a library's files are kept.", no_args_is_help=True)
+backups_app = typer.Typer(help="Where else a library's files are kept.", no_args_is_help=True)
 
 RunArgument = Annotated[
     str,
@@ -73,9 +73,9 @@ def end_of(outcome: Outcome, words: str, *, short: bool = False) -> None:
     raise typer.Exit(NOT_ALL if short else DONE)
 
 
-@places_app.command("show")
-def show_places(library: LibraryOption, as_json: AsJson = False) -> None:
-    """List the places, whether they are connected, and what they lack."""
+@backups_app.command("show")
+def show_backups(library: LibraryOption, as_json: AsJson = False) -> None:
+    """List the backups, whether they are connected, and what they lack."""
     from jutrek.desk.places import places_of
     from jutrek.library import as_place
     from jutrek.transfer.catching_up import lacking
@@ -102,7 +102,7 @@ def show_places(library: LibraryOption, as_json: AsJson = False) -> None:
         words = ", ".join(filter(None, (words, _bad_words(one), _partly_words(one)))) or "has everything"
         out(one["name"], one["root"], words + ("" if one["connected"] else ", not connected"))
     if bad := _bad_words(at_home):
-        complain(f"{home.name} itself: {bad}. `jutrek check --mend` mends what a place still has.")
+        complain(f"{home.name} itself: {bad}. `jutrek check --mend` mends what a backup still has.")
     any_bad = _bad_words(at_home) or any(_bad_words(one) for one in told)
     raise typer.Exit(NOT_ALL if any_bad else DONE)
 
@@ -123,8 +123,8 @@ def _partly_words(one: dict[str, Any]) -> str:
     return f"{one['partly'] / 1e6:,.1f} MB of files that were partly copied" if one["partly"] else ""
 
 
-@places_app.command("add")
-def add_place_command(
+@backups_app.command("add")
+def add_backup_command(
     folder: Annotated[Path, typer.Argument(help="A folder on another drive.")],
     library: LibraryOption,
     name: Annotated[str, typer.Option("--name", help="What to call it.")] = "",
@@ -137,23 +137,23 @@ def add_place_command(
     for known in known_places(home):
         if known.root == root or (name or os.path.basename(root)) == known.name:
             raise PlaceUnusable(
-                root, f"{known.name} at {shown(known.root)} is a place already; --name gives another name"
+                root, f"{known.name} at {shown(known.root)} is a backup already; --name gives another name"
             )
     place = add_place(home, str(folder), name)
     say(f"{place.name} gets a copy of everything that comes home from now on.")
 
 
-@places_app.command("forget")
-def forget_place_command(
+@backups_app.command("forget")
+def forget_backup_command(
     name: Annotated[str, typer.Argument(help="Its name or id.", autocompletion=places)], library: LibraryOption
 ) -> None:
-    """Keep no more copies in a place. What lies there stays there."""
+    """Keep no more copies in a backup. What is there stays there."""
     from jutrek.library import forget_place, known_places, open_library
 
     home = open_library(str(library))
     found = [place for place in known_places(home) if name in (place.name, place.id)]
     if not found:
-        raise typer.BadParameter(f"there is no place called {name}")
+        raise typer.BadParameter(f"there is no backup called {name}")
     for place in found:
         forget_place(home, place.id)
 
@@ -161,14 +161,14 @@ def forget_place_command(
 def catch_up_command(
     library: LibraryOption,
     name: Annotated[
-        str, typer.Argument(help="The place; else all that are connected.", metavar="[PLACE]", autocompletion=places)
+        str, typer.Argument(help="The backup; else all that are connected.", metavar="[BACKUP]", autocompletion=places)
     ] = "",
     changed: Annotated[
         OnChanged | None,
         typer.Option("--changed", help="Which version of files is right that were changed there; else the house rule."),
     ] = None,
 ) -> None:
-    """Bring places what they lack. Of files that were changed there, one version is kept aside."""
+    """Bring backups what they lack. Of files that were changed there, one version is kept aside."""
     from jutrek.cli.planning import house_of, watching
     from jutrek.desk.places import caught_up, places_of
     from jutrek.transfer import Outcome
@@ -192,7 +192,7 @@ def catch_up_command(
                 sums.trouble = sums.trouble or outcome.trouble
                 for path in lack.changed if right is OnChanged.ASK else ():
                     complain(f"{path} was changed in {place.name}, and waits: --changed library, or --changed copy.")
-    words = f"{sums.home} files copied and proven, {sums.moved} moved within their places."
+    words = f"{sums.home} files copied and proven, {sums.moved} moved within their backups."
     end_of(sums, words, short=sums.home + sums.moved < lacks)
 
 
@@ -202,7 +202,7 @@ def _wanted(places: Places, name: str) -> tuple[Place, ...]:
     place = places.named(name)
     if place is None:
         raise PlaceUnusable(
-            name, "it is not connected" if any(p.name == name for p in places.away) else "it is no place"
+            name, "it is not connected" if any(p.name == name for p in places.away) else "it is no backup"
         )
     return (place,)
 
@@ -210,12 +210,12 @@ def _wanted(places: Places, name: str) -> tuple[Place, ...]:
 def check_command(
     library: LibraryOption,
     name: Annotated[
-        str, typer.Option("--place", help="Another place; else the library itself.", autocompletion=places)
+        str, typer.Option("--backup", help="A backup; else the library itself.", autocompletion=places)
     ] = "",
     minutes: Annotated[
         float | None, typer.Option("--minutes", min=0, help="End after that long; the rest comes next.")
     ] = None,
-    mending: Annotated[bool, typer.Option("--mend", help="Bring good bytes back from another place.")] = False,
+    mending: Annotated[bool, typer.Option("--mend", help="Bring good bytes back from where they are.")] = False,
     as_json: AsJson = False,
 ) -> None:
     """Read files again and compare them with their proofs, the oldest first."""

@@ -41,7 +41,7 @@ def gone_command(
     everything: Annotated[bool, typer.Option("--let-all-go", help="Miss none of them any more.")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """List files that are gone, rotted or unreadable, in the library and its places, until they are back or let go."""
+    """List files that are gone, rotted or unreadable, in the library and its backups, until they are back or let go."""
     from jutrek.desk.places import places_of
     from jutrek.library import as_place
     from jutrek.transfer.checking import known_bad
@@ -75,7 +75,7 @@ def add_command(
     ] = None,
 ) -> None:
     """Declare unwanted what is on a card and was not brought. It stays on the card, and is told by its content."""
-    from jutrek.cli.releasing import certify
+    from jutrek.cli.proving import certify
     from jutrek.desk.places import places_of
     from jutrek.desk.unwanting import declare_unwanted
 

@@ -38,7 +38,7 @@ def tell_troubles(library: Library, leftovers: Sequence[Leftover] = ()) -> None:
         complain(trouble)
 
 
-WORDS = {Action.BRING: "to bring home", Action.HOME: "home already", Action.TWIN: "twins", Action.STAY: "stay"}
+WORDS = {Action.BRING: "to bring home", Action.HOME: "home already", Action.TWIN: "here twice", Action.STAY: "stay"}
 
 
 @contextmanager
@@ -156,9 +156,7 @@ def _say_what_was_not_compared(
     count = not_compared(story, choices.rules, standings, content=content, looks=choices.looks or ledger.is_empty)
     if count:
         how = (
-            "by their looks; --looks does that"
-            if content
-            else "for other metadata yet; `jutrek adopt` looks at it first"
+            "by their looks; --looks does that" if content else "for other notes yet; `jutrek adopt` looks at it first"
         )
         complain(f"{count} captures to come were not compared with the library {how}.")
 

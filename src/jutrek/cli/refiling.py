@@ -39,7 +39,7 @@ def refile_command(
     ] = None,
     only: Annotated[str, typer.Option("--only", help="Make anew only `folders`, or only `names`.")] = "",
     strangers: Annotated[
-        bool, typer.Option("--strangers", help="Also what Jutrek did not file: its folders may say more than it knows.")
+        bool, typer.Option("--also-foreign", help="Also what Jutrek did not file; its folders may say more.")
     ] = False,
     by_hand: Annotated[
         bool, typer.Option("--hand-named", help="Make also those names anew that somebody gave by hand.")

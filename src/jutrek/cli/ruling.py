@@ -189,7 +189,7 @@ def _print(trial: Trial, *, tree: bool) -> None:
             out(row.source, row.folder or ".", row.name, *([row.note] if row.note else []))
     if tally := trial.tally:
         say(
-            f"{tally.fit} of {tally.captures} fit · {tally.clash} told apart · {tally.undated} without a date · "
+            f"{tally.fit_words} · {tally.clash} got a suffix · {tally.undated} without a date · "
             f"{tally.odd} shortened or with signs replaced · longest path {tally.longest}"
         )
 

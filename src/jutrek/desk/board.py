@@ -213,6 +213,11 @@ class Board:
         return sum(len(day.captures) for day in self.days)
 
     @cached_property
+    def kinds(self) -> Counter[Kind]:
+        """How many captures are stills, clips, sound, and data whose picture is not there."""
+        return Counter(view.kind for day in self.days for view in day.captures)
+
+    @cached_property
     def _by_id(self) -> dict[str, CaptureView]:
         return {view.id: view for day in self.days for view in day.captures}
 
@@ -234,7 +239,7 @@ class Board:
         """The same one, with everything counted that would else be counted where it is shown."""
         for row in self.rows:
             _ = row.marks
-        _ = self._states, self.captures, self._by_id, self.standings
+        _ = self._states, self.captures, self.kinds, self._by_id, self.standings
         return self
 
 

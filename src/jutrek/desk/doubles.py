@@ -22,7 +22,9 @@ if TYPE_CHECKING:
     from jutrek.library.contents import Content
     from jutrek.library.ledger import Ledger
 
-LABELS = ("Name", "Folder", "Shot", "Picture or sound", "Its content", "Words and rights", "Turned", "Came with")
+LABELS = (
+    "Name", "Folder", "Shot", "Picture or sound", "The picture itself", "Keywords and rights", "Turned", "Came with",
+)  # fmt: skip
 _TURNED = {
     1: "no", 2: "mirrored", 3: "180°", 4: "mirrored, 180°", 5: "mirrored, 90° left", 6: "90° right",
     7: "mirrored, 90° right", 8: "90° left",
@@ -145,8 +147,8 @@ def piles_of(groups: Sequence[Group], decided: Decided) -> list[Pile]:
     left = [one for one in groups if one.degree in _CERTAIN and one.key not in decided.verdicts]
     piles: list[Pile] = []
     for words, fits in (
-        ("Keep the proposed ones", lambda one: True),
-        ("Keep those in dated folders", lambda one: one.dated),
+        ("The proposed ones stay", lambda one: True),
+        ("Those in dated folders stay", lambda one: one.dated),
     ):
         own = tuple(one for one in left if fits(one))
         if own and (not piles or len(own) < len(piles[0].groups)):
@@ -159,8 +161,8 @@ _CERTAIN = frozenset({Degree.BYTES, Degree.PAYLOAD})
 
 
 _DEGREES = {
-    Degree.BYTES: "same bytes", Degree.PAYLOAD: "other metadata", Degree.PICTURE: "other encoding",
-    Degree.ALIKE: "look alike",
+    Degree.BYTES: "exactly the same", Degree.PAYLOAD: "same picture, other notes",
+    Degree.PICTURE: "same picture, saved another way", Degree.ALIKE: "look alike",
 }  # fmt: skip
 
 
@@ -198,7 +200,7 @@ def _differences(group: Group, dates_differ: bool) -> Iterator[str]:
         if dates_differ:
             yield "date differs"
         if len({one.worded for one in files}) > 1:
-            yield "words differ"
+            yield "keywords differ"
         if len({(one.width, one.height) for one in files}) > 1:
             yield "turned"
     elif group.degree is Degree.PICTURE:
@@ -286,7 +288,7 @@ def _shot_words(taken: str) -> str:
 
 def _payload_words(one: Content) -> str:
     if not one.payload:
-        return "not told apart"
+        return "not looked at"
     sign = (one.print or one.mark).hex()
     return f"{bytes_words(one.payload)}, {sign[:4]}…{sign[-4:]}"
 

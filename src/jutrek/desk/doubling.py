@@ -22,8 +22,8 @@ from jutrek.filing import HouseRules, OnDouble
 KEY = "double:"
 """The keys of questions about doubles begin like this."""
 _WORDS = {
-    Standing.RETAGGED: ("the same to the byte, with other metadata", Certainty.LIKELY),
-    Standing.REENCODED: ("the same by the looks, in another encoding", Certainty.OPEN),
+    Standing.RETAGGED: ("the same picture or sound to the byte, with other notes", Certainty.LIKELY),
+    Standing.REENCODED: ("the same by the looks, saved another way", Certainty.OPEN),
     Standing.ALIKE: ("like it, and not the same", Certainty.OPEN),
 }
 
@@ -91,7 +91,7 @@ def _doubt(standing: Standing, own: Sequence[Capture], standings: Mapping[str, C
     )  # fmt: skip
     more = " The new one is the raw, or has more pixels." if better else ""
     at_home = sum(not os.path.isabs(standings[key].equal) for key in ids)
-    how = "with other metadata" if standing is Standing.RETAGGED else "in another encoding"
+    how = "with other notes" if standing is Standing.RETAGGED else "saved another way"
     there = "at home already" if at_home == len(ids) else "there already"
     return Doubt(
         f"{KEY}{standing}{':better' if better else ''}:{own[0].device}", own[0].device, ids,

@@ -131,5 +131,5 @@ def _stems(path: str) -> set[str]:
 
 
 def _row(file: SourceFile, stands: Comparison) -> Row:
-    why = f"The same bytes are home as {shown(stands.equal)}."
+    why = f"Exactly the same file is home as {shown(stands.equal)}."
     return Row(file.path, file.root, Action.HOME, stands.equal, why, file.size, file.mtime_ns)

@@ -45,7 +45,7 @@ class Places:
         unwanted = set(names)
         for name in names:
             if not any(name in (one.name, one.id) for one in (*self.here, *self.away)):
-                raise PlaceUnusable(name, "it is no place of this library")
+                raise PlaceUnusable(name, "it is no backup of this library")
         return Places(
             tuple(one for one in self.here if not {one.name, one.id} & unwanted),
             tuple(one for one in self.away if not {one.name, one.id} & unwanted),

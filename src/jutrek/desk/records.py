@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
@@ -24,10 +24,10 @@ WORDS = {
     Kind.CATCH_UP: "Caught up",
     Kind.CHECK: "Check",
     Kind.MEND: "Mended",
-    Kind.RELEASE: "Release",
+    Kind.RELEASE: "Proved",
     Kind.CLEAR: "Cleared",
     Kind.SET_ASIDE: "Set aside",
-    Kind.EMPTY_TRAY: "Tray emptied",
+    Kind.EMPTY_TRAY: "Set aside, into the trash",
     Kind.LET_GO: "No longer missed",
     Kind.SAY: "Said",
 }
@@ -162,6 +162,14 @@ def files_of(library: Library, run: str, marks: Marks | None = None) -> list[Fil
     return found
 
 
+def _proven_words(homes: Sequence[str]) -> str:
+    """Where a file is proven, by the ids of the library and of backups: `proven in the library and 1 backup`."""
+    backups = sum(id_ != LIBRARY for id_ in homes)
+    where = ["the library"] if LIBRARY in homes else []
+    where += [f"{backups} backup{'s' * (backups != 1)}"] if backups else []
+    return f"proven in {' and '.join(where)}"
+
+
 def _file(run_log: RunLog, row: int, entry: Mapping[str, Any], marks: Marks) -> FileRecord:
     done = run_log.done.get(row)
     if run_log.moves:
@@ -169,9 +177,9 @@ def _file(run_log: RunLog, row: int, entry: Mapping[str, Any], marks: Marks) -> 
         return FileRecord(str(entry["to"]), str(entry["from"]), int(entry["size"]), what)
     path = str(entry["to"])
     homes = [str(run_log.head.get("place", LIBRARY)), *(id_ for id_, rows in run_log.copied.items() if row in rows)]
-    bad = [mark.state for id_ in homes if (mark := marks.get((id_, path))) is not None and not mark.stands]
-    stand = len(homes) - len(bad)
-    proven = "proven" if len(homes) == 1 else f"proven in {stand} place{'s' * (stand != 1)}"
+    bad = {id_: mark.state for id_ in homes if (mark := marks.get((id_, path))) is not None and not mark.stands}
+    stand = [id_ for id_ in homes if id_ not in bad]
+    proven = "proven" if len(homes) == 1 else _proven_words(stand)
     if bad:
         proven = f"{'' if not stand else f'{proven}, '}{' and '.join(sorted(set(bad)))} since"
     waits = "not home" if run_log.end else "to come"

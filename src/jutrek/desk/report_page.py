@@ -122,9 +122,7 @@ def page_of(told: Report, pictures: Mapping[str, str]) -> str:
         *_places(told),
         *_days(told),
         *_list("Settled", told.settled),
-        *_table(
-            "Did not come home", ("file", "why"), [(_below(one), one.why) for one in told.failed], ("path", "path")
-        ),
+        *_table("Not copied", ("file", "why"), [(_below(one), one.why) for one in told.failed], ("path", "path")),
         *_table("Left on the sources", ("file", "why"), told.left, ("path", "path")),
         *_sheet(told, pictures),
         *_table(
@@ -150,11 +148,11 @@ def _head(told: Report) -> Iterable[str]:
     words = f"{_when(run_log.at)} – {end} · {who} · run {run_log.run}"
     yield f'<p class="soft">{_safe(words)}</p>'
     figures = [
-        (f"{len(told.home):,}", "files home, proven"),
+        (f"{len(told.home):,}", "files brought home and read back"),
         (_size(sum(one.size for one in told.home)), "brought"),
-        (f"{told.known['home']:,}", "were home already"),
-        (f"{told.known['twins']:,}", "twins"),
-        (f"{len(told.failed) + len(told.left):,}", "not home"),
+        (f"{told.known['home']:,}", "were in the archive already"),
+        (f"{told.known['twins']:,}", "the same file twice"),
+        (f"{len(told.failed) + len(told.left):,}", "not copied"),
     ]
     yield '<div class="figures">'
     yield from (f"<div><b>{_safe(figure)}</b>{_safe(what)}</div>" for figure, what in figures)
@@ -170,7 +168,7 @@ def _places(told: Report) -> Iterable[str]:
         name = str(one["name"])
         words = lost.get(name) or ("read back and equal" if copied == len(told.home) else "lacks some: catch it up")
         rows.append((name, f"{copied:,}", words))
-    yield from _table("Places", ("place", "files proven", ""), rows, ("", "n", "path"))
+    yield from _table("Where the copies are", ("library or backup", "files read back", ""), rows, ("", "n", "path"))
 
 
 def _days(told: Report) -> Iterable[str]:

@@ -31,8 +31,8 @@ if TYPE_CHECKING:
 _WORDS = {
     Kind.INTAKE: ("put away", "home again"),
     Kind.REFILE: ("moved back", "moved once more"),
-    Kind.SET_ASIDE: ("back from the tray", "set aside again"),
-    Kind.EMPTY_TRAY: ("back in the tray", "in the trash again"),
+    Kind.SET_ASIDE: ("back where they were", "set aside again"),
+    Kind.EMPTY_TRAY: ("set aside again", "in the trash again"),
     Kind.LET_GO: ("missed again", "missed again"),
     Kind.SAY: ("called what they were before", "called so again"),
 }

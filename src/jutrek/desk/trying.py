@@ -28,12 +28,14 @@ FIRST = 60
 """Captures that are tried before all the others: more than a screen holds."""
 _LOOK_EVERY = 1000
 _WORDS = {
-    Mark.CLASH: "told apart",
+    Mark.CLASH: "got a suffix",
     Mark.EARLY: "before the day starts",
     Mark.UNDATED: "no date",
     Mark.SHORTENED: "shortened",
     Mark.CHANGED: "signs replaced",
 }
+SAME_SHOT = "same shot as above"
+"""What is said of a companion, which bears the name of the file above it."""
 _LOUD = frozenset({Mark.CLASH, Mark.UNDATED, Mark.SHORTENED, Mark.CHANGED})
 
 
@@ -67,6 +69,11 @@ class Tally:
     undated: int
     longest: int
     odd: int
+
+    @property
+    def fit_words(self) -> str:
+        """How many names fit as they were wished."""
+        return "all names fit" if self.fit == self.captures else f"{self.fit:,} of {self.captures:,} names fit"
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,7 +115,7 @@ class Trial:
         name = named.stem + _ends(facts.capture, self.rules.extensions).endings[file]
         if file:
             is_apart = named.developed and read.file.path in developed_beside_raw(facts.capture)
-            return TriedRow(source, named.developed if is_apart else named.folder, name, "with it")
+            return TriedRow(source, named.developed if is_apart else named.folder, name, SAME_SHOT)
         marks = [Mark.UNDATED] if not facts.capture.trusted else list(marks_of(facts, self.wishes[at], named))
         note = ", ".join([*(_WORDS[mark] for mark in marks), *_lacking(facts, self.rules)])
         return TriedRow(source, named.folder, name, note, not _LOUD.isdisjoint(marks))

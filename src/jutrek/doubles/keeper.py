@@ -91,7 +91,7 @@ _NAME = (_original, "its name is the original one")
 _OLDER = (_age, "it is the older file")
 _ORDER: Mapping[Degree, tuple[tuple[_Value, str], ...]] = {
     Degree.BYTES: (
-        _DATED_FOLDER, (_worded, "a sidecar or words go with it"), _NAME, _OLDER, (_short, "its folder is nearer"),
+        _DATED_FOLDER, (_worded, "a sidecar or keywords go with it"), _NAME, _OLDER, (_short, "its folder is nearer"),
     ),
     Degree.PAYLOAD: (
         _DATED_FOLDER, (_with_date, "it has a date"), _WORDS, (_offset, "its date has an offset"), _NAME, _OLDER,

@@ -128,10 +128,10 @@ class _Planner:
             stands = self._standings.get(read.file.path, NEW)
             if stands.standing is Standing.HOME:
                 home_at = home_at or stands.equal
-                why = f"The same bytes are home as {shown(stands.equal)}."
+                why = f"Exactly the same file is home as {shown(stands.equal)}."
                 rows.append(_row(read, facts, by, Action.HOME, stands.equal, why))
             elif stands.standing is Standing.TWIN:
-                why = f"The same bytes as {shown(stands.equal)}."
+                why = f"Exactly the same file as {shown(stands.equal)}."
                 rows.append(_row(read, facts, by, Action.TWIN, stands.equal, why))
             elif read.file.size:
                 new.append(read)
@@ -306,7 +306,7 @@ class _Planner:
         assert file is not None
         stands = self._standings.get(file.path, NEW)
         if stands.standing is Standing.HOME:
-            why = f"The same bytes are home as {shown(stands.equal)}."
+            why = f"Exactly the same file is home as {shown(stands.equal)}."
             return Row(file.path, file.root, Action.HOME, stands.equal, why, file.size, file.mtime_ns)
         if path := self._beside_home(file, stands):
             why = f"Beside its capture, which is home as {shown(stands.equal)}."

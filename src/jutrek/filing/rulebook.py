@@ -18,7 +18,7 @@ from typing import Any
 
 from jutrek.disk import Inside, Tree, chosen, own
 from jutrek.errors import LibraryMissing, RulesBroken, reason
-from jutrek.filing.rulepage import PageError, Where, page_of, rules_of
+from jutrek.filing.rulepage import RENAMED, PageError, Where, page_of, rules_of
 from jutrek.filing.rules import HouseRules
 from jutrek.library import Library
 
@@ -40,11 +40,12 @@ _ABOUT = {
     "days": "Until when the night belongs to the day before; which gap parts shoots; the zone of the house, for times\n"
     "known only in UTC (empty: this machine's). A [[days.journey]] has a start (a day) and a zone.",
     "trust": "Which date is trusted first.",
-    "doubles": "companions: of a capture that is home already: bring | leave. What is there already, but not with the\n"
-    "same bytes: ask | bring | stay. retagged: the same picture, other metadata. re-encoded: the same by its looks.",
+    "doubles": "companions: of a capture that is home already: bring | leave. What is there already, but not\n"
+    "exactly the same: ask | bring | stay. retagged: same picture, other notes. re-encoded: same picture, saved another way.",
     "copies": "card-structure: alone | beside. read-twice: read every file twice from its source, and compare.\n"
-    "second-sum: none | blake3, a cryptographic sum beside the fingerprint. hash-lists: an ASC MHL list of every\n"
-    "intake in each place. unwanted: what every card has and nobody misses, by the ends of paths; never a capture.\n"
+    "extra-checksum: none | blake3, a cryptographic sum beside the fingerprint. hash-lists: an ASC MHL list of every\n"
+    "intake in the library and each backup. unwanted: what every card has and nobody misses, by the ends of paths;\n"
+    "never a capture.\n"
     "proof-days: for how many days beyond its own a copy that was read back counts for calling a card safe to clear.\n"
     "changed-copies: which version is right where a copy was changed outside: ask | library | copy.\n"
     "order: time | small, small files first.",
@@ -221,6 +222,7 @@ def _change(table: MutableMapping[str, Any], wanted: Mapping[str, Any], standing
                     journeys.append(tomlkit.item(one))
                 table[key] = journeys
         else:
+            table.pop(RENAMED.get(key, ""), None)
             table[key] = value
 
 

@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from datetime import date
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, AliasChoices, BaseModel, ConfigDict, Field, ValidationError
 
 from jutrek.captures import RUNGS
 from jutrek.filing.counting import Per
@@ -19,6 +19,8 @@ from jutrek.filing.names import Extensions
 from jutrek.filing.rules import HouseRules, OnChanged, OnDouble, Order, RuleError, Scheme, Structure, Undated
 
 FORMAT = 1
+RENAMED = {"extra-checksum": "second-sum"}
+"""Keys by what they were called before; pages that say so are read."""
 _USUAL = HouseRules()
 _CLOCK = re.compile(r"(\d{1,2}):(\d\d)")
 _OFFSET = re.compile(r"([+-])(\d\d):?(\d\d)")
@@ -111,7 +113,9 @@ class _Doubles(_Table):
 class _Copies(_Table):
     card_structure: Literal["alone", "beside"] = Field("alone", alias="card-structure")
     read_twice: bool = Field(False, alias="read-twice")
-    second_sum: Literal["none", "blake3"] = Field("none", alias="second-sum")
+    extra_checksum: Literal["none", "blake3"] = Field(
+        "none", validation_alias=AliasChoices("extra-checksum", RENAMED["extra-checksum"])
+    )
     hash_lists: bool = Field(True, alias="hash-lists")
     unwanted: list[str] = list(_USUAL.unwanted)
     proof_days: int = Field(0, alias="proof-days", ge=0, le=3650)
@@ -232,7 +236,7 @@ def _rules(page: _Page) -> HouseRules:
         alike=OnDouble(page.doubles.look_alike),
         structure=Structure(page.copies.card_structure),
         twice=page.copies.read_twice,
-        second_sum=page.copies.second_sum == "blake3",
+        second_sum=page.copies.extra_checksum == "blake3",
         hash_lists=page.copies.hash_lists,
         unwanted=tuple(page.copies.unwanted),
         proof_days=page.copies.proof_days,
@@ -276,7 +280,7 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
         },
         "copies": {
             "card-structure": rules.structure.value, "read-twice": rules.twice,
-            "second-sum": "blake3" if rules.second_sum else "none", "hash-lists": rules.hash_lists,
+            "extra-checksum": "blake3" if rules.second_sum else "none", "hash-lists": rules.hash_lists,
             "unwanted": list(rules.unwanted), "proof-days": rules.proof_days,
             "changed-copies": rules.changed.value, "order": rules.order.value,
         },

@@ -35,7 +35,7 @@ _LAT_REF, _LAT, _LON_REF, _LON, _GPS_TIME, _GPS_DATE = 1, 2, 3, 4, 7, 0x1D
 
 _DATES = (
     ("exif:original", _ORIGINAL, _FRACTION_ORIGINAL, _OFFSET_ORIGINAL, "the camera's time of shooting"),
-    ("exif:digitized", _DIGITIZED, _FRACTION_DIGITIZED, _OFFSET_DIGITIZED, "the camera's time of digitizing"),
+    ("exif:digitized", _DIGITIZED, _FRACTION_DIGITIZED, _OFFSET_DIGITIZED, "the second date from the camera"),
     ("exif:changed", CHANGED, _FRACTION_CHANGED, _OFFSET_CHANGED, "the time of the last change"),
 )
 _ARTIST, _COPYRIGHT = 0x013B, 0x8298
@@ -88,7 +88,7 @@ def read_main(tiff: Tiff, entries: Directory, draft: Draft) -> None:
         try:
             _satellite(tiff, tiff.one(pointer), draft)
         except BrokenFile as damage:
-            draft.note(f"The satellite data are damaged. {damage}")
+            draft.note(f"The GPS data are damaged. {damage}")
     if packet := tiff.raw(entries, XMP_PACKET, MAX_XMP):
         xmp.read(packet, draft)
     if IPTC_BLOCK in entries or RESOURCES in entries:
@@ -173,7 +173,7 @@ def _satellite(tiff: Tiff, entries: Directory, draft: Draft) -> None:
         # Some writers give hours with a fraction and no minutes.
         since_midnight = timedelta(seconds=int(clock[0] * 3600 + clock[1] * 60 + clock[2]))
         wall = day.wall.replace(hour=0, minute=0, second=0, microsecond=0) + since_midnight
-        draft.claim("gps", Timestamp(wall, offset=UTC_BY_DEFINITION), "satellite time", wall.isoformat(" "))
+        draft.claim("gps", Timestamp(wall, offset=UTC_BY_DEFINITION), "GPS time", wall.isoformat(" "))
     south_north, west_east = tiff.rationals(entries, _LAT, 3), tiff.rationals(entries, _LON, 3)
     if south_north and west_east:
         lat = sum(part / 60**power for power, part in enumerate(south_north))

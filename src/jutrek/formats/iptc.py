@@ -23,7 +23,7 @@ _SIZE = struct.Struct(">I")
 _IIM = 0x0404
 _KINDS = (
     (55, 60, "iptc", "the press data's date of creation"),
-    (62, 63, "iptc:digitized", "the press data's date of digitizing"),
+    (62, 63, "iptc:digitized", "the press data's second date"),
 )
 
 

@@ -31,7 +31,7 @@ _TAG, _SIMPLE, _TAG_NAME, _TAG_TEXT = 0x7373, 0x67C8, 0x45A3, 0x4487
 _ZERO = datetime(2001, 1, 1)
 _TAG_DATES = {
     "DATE_RECORDED": ("mkv:recorded", "the clip's date of recording"),
-    "DATE_DIGITIZED": ("mkv:digitized", "the clip's date of digitizing"),
+    "DATE_DIGITIZED": ("mkv:digitized", "the clip's second date"),
     "CREATION_TIME": ("mkv:recorded", "the clip's date of recording"),
 }
 _TAG_DEVICES = {"MAKE": "make", "MODEL": "model"}

@@ -21,7 +21,7 @@ MAX_RECORDS, MAX_DEPTH = 2000, 6
 _RECORD = struct.Struct(">4sBBH")
 _GPS9 = struct.Struct(">iiiiiiiHH")
 _FIX = struct.Struct(">I")
-_WHERE = "satellite time in the telemetry"
+_WHERE = "GPS time in the telemetry"
 
 
 class _Found:

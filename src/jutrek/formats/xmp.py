@@ -26,8 +26,8 @@ _DATES = {
     f"{_EXIF}DateTimeOriginal": ("xmp:original", "the time of shooting in the XMP data"),
     f"{_PHOTOSHOP}DateCreated": ("xmp:created", "the date of creation in the XMP data"),
     f"{_DYNAMIC}shotDate": ("xmp:created", "the date of the take in the XMP data"),
-    f"{_EXIF}DateTimeDigitized": ("xmp:digitized", "the date of digitizing in the XMP data"),
-    f"{_XMP}CreateDate": ("xmp:digitized", "the date of digitizing in the XMP data"),
+    f"{_EXIF}DateTimeDigitized": ("xmp:digitized", "the second date in the XMP data"),
+    f"{_XMP}CreateDate": ("xmp:digitized", "the second date in the XMP data"),
     f"{_XMP}ModifyDate": ("xmp:changed", "the date of the last change in the XMP data"),
     f"{_XMP}MetadataDate": ("xmp:changed", "the date of the last change of the metadata in the XMP data"),
 }

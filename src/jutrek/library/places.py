@@ -123,7 +123,7 @@ def _whole_list(library: Library) -> list[Place]:
     """The list as it is, to be written anew. One that is damaged is not: what it said would be lost."""
     good, bad = _listed(library)
     if bad:
-        raise PlaceUnusable(library.root, f"its list of places has to be put right first. {' '.join(bad)}")
+        raise PlaceUnusable(library.root, f"its list of backups has to be put right first. {' '.join(bad)}")
     return good
 
 
@@ -199,4 +199,4 @@ def _keep(library: Library, places: Iterable[Place]) -> None:
     try:
         library.tree.write_own(_LIST, tomlkit.dumps(page).encode())
     except OSError as error:
-        raise PlaceUnusable(library.root, f"its list of places can't be written: {reason(error)}") from error
+        raise PlaceUnusable(library.root, f"its list of backups can't be written: {reason(error)}") from error

@@ -109,7 +109,7 @@ def lacking(library: Library, ledger: Ledger, place: Place, *, connected: bool =
         if theirs is not None or (path in there and there[path].state in _NOT_AS_IT_WAS):
             replaced.append(path)
         source = os.path.join(library.root, path)
-        rows.append(Row(source, library.root, Action.BRING, path, "The place lacks it.", size, mtime_ns))
+        rows.append(Row(source, library.root, Action.BRING, path, "The backup lacks it.", size, mtime_ns))
     moving = {old for old, _ in moves}
     own = f"{OWN_FOLDER}/"
     beyond = tuple(path for path in held if path not in files and path not in moving and not path.startswith(own))

@@ -215,7 +215,7 @@ class Certificate:
             f"Source         {shown(self.root)}",
             f"Library        {shown(self.library)} ({self.library_id})",
             *(
-                f"Place          {shown(name)}{', on the same disk as the library' if name in same else ''}"
+                f"Backup         {shown(name)}{', on the same disk as the library' if name in same else ''}"
                 for _, name in self.places[1:]
             ),
             *(f"Not connected  {shown(name)}" for name in self.away),
@@ -223,8 +223,8 @@ class Certificate:
             *([f"Oldest proof   {datetime.fromisoformat(self.oldest).astimezone():%Y-%m-%d %H:%M:%S %z}"] if self.oldest
               else []),
             "",
-            "Every file was read from the source and hashed anew (XXH3-128), and found by content in every place. Each",
-            "copy counts that was read back from its medium on the day of this certificate" + (
+            "Every file was read from the source and hashed anew (XXH3-128), and found by content in the library and",
+            "every backup. Each copy counts that was read back from its medium on the day of this certificate" + (
                 f" or up to {self.days} days before," if self.days else ","),
             "and is the same file since, by size, times and inode.",
             *self._from_memory(),

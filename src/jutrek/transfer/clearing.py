@@ -117,7 +117,7 @@ class _Keeper:
         if not one.is_home:
             return one.why
         if certificate.away or {place for place, _ in certificate.places} != {where.place for where in one.where}:
-            return "It is not proven in every place."
+            return "It is not proven in the library and every backup."
         try:
             status = self._source.lstat(self._source.within(one.path, Realm.OWN))
         except (OSError, Outside) as error:

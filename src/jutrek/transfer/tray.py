@@ -110,7 +110,7 @@ def _in_tray(text: str) -> Inside:
     """
     path = inside(text, Realm.PUT_AWAY)
     if not text.startswith(f"{TRAY}/"):
-        raise Outside("a path that does not lie in the tray")
+        raise Outside("a path that was not set aside")
     return path
 
 

@@ -57,5 +57,5 @@ class DoublesService:
         at = self._at
         return empty_tray(
             trayed, at.library, places=self._places.look().here, stop=at.stop,
-            report=lambda done, total: at.teller.working("Emptying the tray", done, total),
+            report=lambda done, total: at.teller.working("Emptying what was set aside", done, total),
         )  # fmt: skip

@@ -48,7 +48,7 @@ class PlacesService:
         """
         found = next((one for one in (as_place(self._at.library), *self.look().here) if one.id == id_), None)
         if found is None:
-            raise NotPossible(self._at.library.root, "the place is not connected")
+            raise NotPossible(self._at.library.root, "the backup is not connected")
         return found
 
     def add(self, path: str) -> None:

@@ -139,7 +139,7 @@ class CloseLook(QWidget):
         self.facts.show_view(details)
         self.earlier.setEnabled(self._row > 0)
         self.later.setEnabled(self._row + 1 < len(self._views))
-        self.setAccessibleName(f"Close look: {self._title(view)}. {details.why}")
+        self.setAccessibleName(f"Up close: {self._title(view)}. {details.why}")
         self.update()
 
     def _title(self, view: CaptureView) -> str:

@@ -27,9 +27,9 @@ from jutrek.ui.theme import SEMIBOLD, Theme, font
 from jutrek.ui.widgets.buttonflow import ButtonFlow
 
 WORDS = {
-    Degree.BYTES: "Same bytes",
-    Degree.PAYLOAD: "Other metadata",
-    Degree.PICTURE: "Other encoding",
+    Degree.BYTES: "Exactly the same",
+    Degree.PAYLOAD: "Same picture, other notes",
+    Degree.PICTURE: "Same picture, saved another way",
     Degree.ALIKE: "Look alike",
 }
 """What the degrees are called on the page."""

@@ -106,7 +106,7 @@ class DoublesPage(Page):
         words = f"{paint.counted(outcome.home, 'file')} set aside."
         stays = [done.why for done in outcome.failed] + ([str(outcome.trouble)] if outcome.trouble else [])
         stays += outcome.remarks
-        more = stays[0] if stays else "They lie in the tray until you empty it."
+        more = stays[0] if stays else "They are kept for a last look, at the top right."
         under = f"and {len(stays) - 1} more" if len(stays) > 1 else ""
         if outcome.run or stays:
             self.notify(words, more, under, brick=bool(stays))

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from jutrek.desk.doubles import Decided, Pile
 
 _MOST = 2
-_CARRIED = " Words, rights and dates go over to those that stay."
+_CARRIED = " Keywords, rights and dates go over to those that stay."
 
 
 class PilesPanel(QWidget):

@@ -21,9 +21,9 @@ if TYPE_CHECKING:
 _CELL = QSize(196, 150)
 _ITEM = Qt.ItemDataRole.UserRole
 _SAME = {
-    "bytes": "same bytes",
-    "payload": "other metadata",
-    "picture": "other encoding",
+    "bytes": "exactly the same",
+    "payload": "same picture, other notes",
+    "picture": "same picture, saved another way",
     "alike": "look alike",
 }
 Index = QModelIndex | QPersistentModelIndex
@@ -108,7 +108,7 @@ class TrayView(QListView):
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self._drawing = _Drawing(theme, pictures, self)
         self.setItemDelegate(self._drawing)
-        self.setAccessibleName("The tray")
+        self.setAccessibleName("Set aside, for a last look")
         self.selectionModel().selectionChanged.connect(lambda *_: self.picked.emit())
         pictures.ready.connect(self._on_ready)
 

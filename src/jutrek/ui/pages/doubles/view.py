@@ -44,7 +44,7 @@ class _Titles(QWidget):
         paint.text(painter, QRect(0, 2, 200, 22), "GROUPS", section(), theme.soft)
         right = QRect(self.left + 16, 2, self.width() - self.left - 16, 22)
         paint.text(painter, right, "SIDE BY SIDE", section(), theme.soft)
-        words = "hold Space to blink · scroll zooms all · drag moves all"
+        words = "hold Space to swap · scroll zooms all · drag moves all"
         paint.text(painter, right, words, font(12), theme.soft, align=paint.RIGHT)
 
 
@@ -87,7 +87,7 @@ class DoublesView(QWidget):
         self.carry.setChecked(True)
         self.tray = TrayView(theme, pictures)
         self.last_look = PairView(theme, pictures, stacked=True)
-        self.both = QPushButton("Keep all")
+        self.both = QPushButton("All stay")
         self.stop = QPushButton("Stop")
         self.main = QPushButton("")
         self.bar = StateBar(theme, (self.stop, self.both, self.main))
@@ -345,12 +345,12 @@ class DoublesView(QWidget):
         self.stop.setVisible(self._working)
         offers = not self._working and (bool(chosen) if self.on_tray else group is not None)
         self.both.setVisible(offers)
-        self.both.setText(f"Take {paint.counted(len(chosen), 'file')} back" if self.on_tray else "Keep all")
+        self.both.setText(f"Take {paint.counted(len(chosen), 'file')} back" if self.on_tray else "All stay")
         self.main.setVisible(offers)
         if self.on_tray:
             self.main.setText(f"Put {paint.counted(len(chosen), 'file')} into the trash")
         elif group is not None:
-            self.main.setText(f"Keep the framed, set {len(group.files) - 1} aside")
+            self.main.setText("This one stays")
         if self._working:
             return
         if self._notice is not None:
@@ -363,25 +363,27 @@ class DoublesView(QWidget):
         elif group is None:
             self.bar.say("Nothing to decide here.")
         else:
-            keys = "Enter keeps the framed one · B keeps all · arrows move the frame · Ctrl+Z takes a decision back"
-            self.bar.say(f"Group {self.list.row + 1} of {len(self.list.groups())}.", keys)
+            keys = "Enter: this one stays · A: all stay · arrows move the frame · Ctrl+Z takes a decision back"
+            others = len(group.files) - 1
+            aside = "1 is set aside." if others == 1 else f"{others} are set aside."
+            self.bar.say(f"Group {self.list.row + 1} of {len(self.list.groups())}. {aside}", keys)
 
     def _say_headline(self) -> None:
         learning, tray = self._learning, self.tray.items
         size = paint.size_words(sum(one.size for one in tray))
-        words = f"Tray: {paint.counted(len(tray), 'file')}, {size}" if tray else ""
+        words = f"Set aside: {paint.counted(len(tray), 'file')}, {size}, for a last look" if tray else ""
         self.tray_link.setText("Back to the groups" if self.on_tray else words)
         self.tray_link.setVisible(bool(tray) or self.on_tray)
         at_work = learning is not None and not learning.complete
         self.pause.setVisible(at_work)
         self.pause.setText("Go on looking" if learning is not None and learning.paused else "Pause")
         if self.on_tray:
-            self.headline.say("The tray", "What was set aside, for a last look. Nothing has left the disk.")
+            self.headline.say("Set aside, for a last look", "Nothing has left the disk.")
         elif not self._library:
             self.headline.say("No library yet", "Choose the folder where your captures are at home, at the top right.")
         elif at_work and learning is not None and not (learning.content and self._all):
             state = "paused at" if learning.paused else "so far"
-            what = "other encodings and look-alikes" if learning.content else "doubles"
+            what = "what was saved another way and what looks alike" if learning.content else "doubles"
             self.headline.say(
                 "Looking through the library", f"{state} {_far(learning)} · {what} are known when all was seen"
             )
@@ -392,10 +394,8 @@ class DoublesView(QWidget):
         else:
             free = sum(group.free for group in self._all if group.degree is not Degree.ALIKE)
             still = f" · still looking, {_far(learning)}" if at_work and learning is not None else ""
-            more = f"{paint.size_words(free)} would come free · nothing is removed without you, and nothing leaves the "
-            self.headline.say(
-                f"{paint.counted(len(self._all), 'group')} of doubles", f"{more}disk before the tray is emptied{still}"
-            )
+            more = f"{paint.size_words(free)} would come free · nothing is removed without you{still}"
+            self.headline.say(f"{paint.counted(len(self._all), 'group')} of doubles", more)
 
     # ---- keys -------------------------------------------------------------------------------------------------------
 
@@ -417,7 +417,7 @@ class DoublesView(QWidget):
         key = event.key()
         if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.keep_framed()
-        elif key == Qt.Key.Key_B:
+        elif key == Qt.Key.Key_A:
             self.keep_all()
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self.frame_file(self.frame + (1 if key == Qt.Key.Key_Right else -1))

@@ -36,7 +36,7 @@ class CopiesPanel(QWidget):
         self._streams: dict[str, Stream] = {}
         self._states: dict[str, PlaceState] = {}
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.add = QPushButton("Add a place…", self)
+        self.add = QPushButton("Add a backup…", self)
         self.add.setProperty("link", True)
         self.add.setToolTip("A folder on another drive that gets a copy of everything")
         self.add.clicked.connect(self.added)
@@ -67,7 +67,7 @@ class CopiesPanel(QWidget):
         if stream is not None:
             if stream.lost:
                 return stream.lost, "", True
-            done = f"{paint.size_words(stream.bytes)} of {paint.size_words(stream.all_bytes)} proven"
+            done = f"{paint.size_words(stream.bytes)} of {paint.size_words(stream.all_bytes)} read back"
             return done, f"{paint.size_words(stream.speed)}/s" if stream.speed else "", False
         if not place.here:
             return "not connected; it is caught up later", "", False
@@ -105,7 +105,7 @@ class CopiesPanel(QWidget):
         edge = theme.accent if self.hasFocus() else theme.line
         paint.card(painter, self.rect(), theme.card, edge, width=2 if self.hasFocus() else 1)
         line = QRect(14, 10, self.width() - 28, 18)
-        paint.text(painter, line, "Copies" if not self._streams else "Places", font(12.5, SEMIBOLD), theme.soft)
+        paint.text(painter, line, "Copies", font(12.5, SEMIBOLD), theme.soft)
         if not self._places:
             paint.text(painter, line.translated(0, 24), "No library is chosen.", font(13), theme.soft)
         for number, place in enumerate(self._places):
@@ -150,7 +150,7 @@ class CopiesPanel(QWidget):
         if not self._places or self._streams:
             return
         menu = QMenu(self)
-        menu.addAction("Add a place…", self.added.emit)
+        menu.addAction("Add a backup…", self.added.emit)
         for place in self._places[1:]:
             if lacks := self._lacks(place):
                 words = f"Bring {place.name} the {paint.counted(lacks, 'file')} it is missing"

@@ -245,7 +245,7 @@ class DayRow(QAbstractButton):
         box = self._title_box()
         face = font(14, SEMIBOLD)
         if view.is_shoot and not title:
-            title, face = "unnamed shoot", font(14, italic=True)
+            title, face = "What was it?", font(14, italic=True)
         if self._edit is None:
             paint.text(painter, box, title, face, theme.ink if view.words or view.parts else theme.soft)
         paint.text(painter, box.translated(0, 20), under, font(12), theme.soft)
@@ -265,7 +265,7 @@ class DayRow(QAbstractButton):
             done = self.view.count(State.BROUGHT)
             track = QRect(box.left(), 18, box.width(), 8)
             paint.bar(painter, track, done / coming, theme.accent, theme.track)
-            words = f"{done} of {coming} proven" if done < coming else "all proven"
+            words = f"{done} of {coming} read back" if done < coming else "all read back"
             paint.text(painter, QRect(box.left(), 31, box.width(), 17), words, font(12), theme.soft)
 
     def _paint_counts(self, painter: QPainter) -> None:
@@ -371,7 +371,7 @@ class DayRow(QAbstractButton):
     def _on_title(self, at: QPoint) -> bool:
         if not self.view.is_shoot or self._running:
             return False
-        words = self.view.words or "unnamed shoot"
+        words = self.view.words or "What was it?"
         wide = QFontMetrics(font(14, SEMIBOLD)).horizontalAdvance(words) + 8
         box = self._title_box()
         return QRect(box.left(), box.top(), min(wide, box.width()), box.height()).contains(at)

@@ -148,7 +148,7 @@ class ArrivalPanel(Panel):
         super().__init__(theme, parent)
         self._view: CaptureView | None = None
         self.setFixedHeight(152)
-        self.look = QPushButton("Close look", self)
+        self.look = QPushButton("Up close", self)
         self.look.setProperty("link", True)
         self.look.setToolTip("The picture large, and all that is known of it (Space)")
         self.look.clicked.connect(self.looked)
@@ -209,7 +209,7 @@ class ProvenPanel(Panel):
 
     def draw(self, painter: QPainter, line: QRect) -> None:
         theme = self._theme
-        paint.text(painter, line, "Just proven", font(12.5, SEMIBOLD), theme.soft)
+        paint.text(painter, line, "Just read back", font(12.5, SEMIBOLD), theme.soft)
         for number, name in enumerate(self._names[:4]):
             row = line.translated(0, 26 + 22 * number)
             used = paint.text(painter, row, self._words, font(12), theme.accent, align=paint.RIGHT)

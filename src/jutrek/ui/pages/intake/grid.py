@@ -20,7 +20,7 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QFrame, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from jutrek.desk.board_captures import SIDECAR, CaptureView, State
@@ -36,7 +36,7 @@ _STACK, _NAME = Qt.ItemDataRole.UserRole + 1, Qt.ItemDataRole.UserRole + 2
 _WORDS = {
     State.BRING: "to bring home",
     State.HOME: "home already",
-    State.TWIN: "the same bytes as another one",
+    State.TWIN: "here twice",
     State.LOOK: "needs a look",
     State.ASIDE: "set aside",
     State.BROUGHT: "came home",
@@ -44,10 +44,12 @@ _WORDS = {
 }
 _ELSEWHERE = frozenset({State.HOME, State.TWIN})
 """Captures whose bytes are somewhere else, so that they are not brought."""
-_THERE = {"retagged": "other metadata", "re-encoded": "other encoding"}
+_THERE = {"retagged": "other notes", "re-encoded": "saved another way"}
 """What is said of captures that wait since they are there already."""
 _BADGE, _ON_BADGE = QColor(24, 38, 44, 205), QColor("#FFFFFF")
 _BADGE_HEIGHT = 24
+_AT_ONCE = 2 * CELL.height()
+"""Pixels of height that are painted at once where nothing was painted before."""
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -255,7 +257,7 @@ class CaptureDelegate(QStyledItemDelegate):
         paint.text(
             painter,
             words,
-            "twin" if view.state is State.TWIN else "at home",
+            "here twice" if view.state is State.TWIN else "at home",
             font(11, SEMIBOLD),
             theme.soft,
             align=paint.CENTRE,
@@ -332,11 +334,13 @@ class CaptureGrid(QListView):
         self.setDragDropMode(QListView.DragDropMode.DragOnly)
         self.setAccessibleName("Captures of this day")
         self.selectionModel().currentChanged.connect(self._on_current)
+        self._is_new = False
+        """Whether other captures came than were painted last."""
         self._picked: tuple[str, ...] | None = ()
         """What is picked, once it was asked for; None where that may be out of date."""
         self.selectionModel().selectionChanged.connect(self._on_selected)
         # Qt tells of no change when rows that were selected are gone.
-        self._model.modelReset.connect(self._forget_picked)
+        self._model.modelReset.connect(self._forget_all)
         pictures.ready.connect(self._on_ready)
 
     def show_captures(self, views: tuple[CaptureView, ...], words: str = "") -> None:
@@ -437,6 +441,21 @@ class CaptureGrid(QListView):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()
+
+    @paint.safely
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Paint; what is new in parts, each of its own: pictures and words that come for the first time take long."""
+        area = event.rect()
+        if self._is_new and area.height() > _AT_ONCE:
+            event = QPaintEvent(QRect(area.left(), area.top(), area.width(), _AT_ONCE))
+            self.viewport().update(area.adjusted(0, _AT_ONCE, 0, 0))
+        else:
+            self._is_new = False
+        super().paintEvent(event)
+
+    def _forget_all(self) -> None:
+        self._is_new = True
+        self._forget_picked()
 
     def _forget_picked(self) -> None:
         self._picked = None

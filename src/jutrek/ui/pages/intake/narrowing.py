@@ -12,15 +12,15 @@ _STATES = {
     State.BRING: "to bring home",
     State.LOOK: "need a look",
     State.FAILED: "not home",
-    State.TWIN: "twins",
+    State.TWIN: "here twice",
     State.ASIDE: "set aside",
 }
 STANDINGS = {
     "new": "new",
-    "home": "home: the same bytes",
-    "twin": "twins: the same bytes in this intake",
-    "retagged": "the same, with other metadata",
-    "re-encoded": "the same, in another encoding",
+    "home": "home: exactly the same",
+    "twin": "here twice",
+    "retagged": "same picture, other notes",
+    "re-encoded": "same picture, saved another way",
     "look-alike": "look alike",
 }
 """Standings in words, as they are offered to narrow the board to."""

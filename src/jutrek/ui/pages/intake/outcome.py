@@ -51,7 +51,7 @@ class OutcomeBar(QWidget, Spoken):
         shares = (
             _Share("to bring home", (State.BRING,), board.count(State.BRING), theme.accent, theme.on_accent),
             _Share("at home", (State.HOME, State.BROUGHT), board.count(State.HOME, State.BROUGHT), grey, dark),
-            _Share("twins", (State.TWIN,), board.count(State.TWIN), grey, dark),
+            _Share("here twice", (State.TWIN,), board.count(State.TWIN), grey, dark),
             _Share("need a look", (State.LOOK,), board.count(State.LOOK), theme.amber, theme.on_accent),
             _Share("set aside", (State.ASIDE,), board.count(State.ASIDE), grey, dark),
             _Share("not home", (State.FAILED,), board.count(State.FAILED), theme.brick, theme.on_accent),
@@ -165,6 +165,6 @@ class OutcomeBar(QWidget, Spoken):
 def _far(progress: Progress) -> tuple[str, str]:
     """How far a run is."""
     return (
-        f"{progress.files:,} of {progress.all_files:,} files proven",
+        f"{progress.files:,} of {progress.all_files:,} files read back",
         f"{progress.all_files - progress.files:,} to come",
     )

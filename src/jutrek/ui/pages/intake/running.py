@@ -43,9 +43,9 @@ class SpeedChart(QWidget):
             read, proven: bytes a second.
             places: how many places stand.
         """
-        where = "one place" if places == 1 else f"{places} places"
+        where = "one copy" if places == 1 else f"{places} copies"
         self._words = f"now {paint.size_words(read)}/s, {where}"
-        self.setAccessibleName(f"Speed: {self._words}, {paint.size_words(proven)}/s proven")
+        self.setAccessibleName(f"Speed: {self._words}, {paint.size_words(proven)}/s read back")
         if elapsed - self._last >= _STEP:
             self._last = elapsed
             self._points.append((read, proven))
@@ -60,7 +60,7 @@ class SpeedChart(QWidget):
         paint.text(painter, line, self._words, font(12.5, BOLD), theme.ink, align=paint.RIGHT)
         under = line.translated(0, 18)
         used = paint.text(painter, under, "read from the cards", font(11.5), theme.accent)
-        paint.text(painter, under.adjusted(used + 18, 0, 0, 0), "read back and proven", font(11.5), theme.soft)
+        paint.text(painter, under.adjusted(used + 18, 0, 0, 0), "read back", font(11.5), theme.soft)
         box = QRectF(14, 50, self.width() - 28, self.height() - 60)
         top = max((max(point) for point in self._points), default=0.0) or 1.0
         for number, colour in ((1, theme.home), (0, theme.accent)):
@@ -87,7 +87,7 @@ class AfterPanel(QWidget):
         self._theme = theme
         self.prove = QCheckBox("Prove each card afresh before it is called safe")
         self.prove.setChecked(True)
-        self.eject = QCheckBox("Let go of cards that are safe")
+        self.eject = QCheckBox("Eject cards that are safe")
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 32, 14, 12)
         column.setSpacing(6)

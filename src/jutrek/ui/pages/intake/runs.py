@@ -147,7 +147,7 @@ class Runs:
             notify(f"{paint.counted(failed, 'file')} did not come home.", came, outcome.failed[0].why, brick=True)
         elif outcome.lost:
             lacks = sum(outcome.lacking(place) for place in outcome.lost)
-            notify(came, "A place dropped out.", f"{next(iter(outcome.lost.values()))} ({lacks:,} files lack.)")
+            notify(came, "A backup dropped out.", f"{next(iter(outcome.lost.values()))} ({lacks:,} files lack.)")
         else:
             look = self._view.board.count(State.LOOK)
             waits = paint.counted(look, "capture waits", "captures wait")
@@ -186,7 +186,7 @@ class Runs:
         if intakes:
             run = intakes[-1].run
             finish, roll_back = partial(self.finish, run), partial(self._roll_back, run)
-            self._view.action_bar.ask(("Finish", finish), ("Roll back", roll_back))
+            self._view.action_bar.ask(("Finish", finish), ("Take it back", roll_back))
         notify("The last run did not end.", more, "Finishing reads only what is not proven yet.")
 
     def _roll_back(self, run: str) -> None:

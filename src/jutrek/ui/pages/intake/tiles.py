@@ -106,13 +106,13 @@ class SourceTile(QWidget):
         released = self.view.released
         words = "Prove" if self.is_home and not (self._running or self._left or self._reading or self.silent) else ""
         if words and released is not None and released.safe:
-            words = "Let go" if self.view.source.medium == "card" or self.view.source.capacity else ""
+            words = "Eject" if self.view.source.medium == "card" or self.view.source.capacity else ""
         self.button.setText(words)
         self.button.setVisible(bool(words))
         self.button.setToolTip(
             "Unmount it, so that it may be pulled"
-            if words == "Let go"
-            else "Read everything on it again, and find it at home in every place"
+            if words == "Eject"
+            else "Read everything on it again, and find it in the library and every backup"
         )
         self.button.setAccessibleName(f"{words} {self._title()}")
         wide = self.button.sizeHint().width()
@@ -122,7 +122,7 @@ class SourceTile(QWidget):
         self._offer()
 
     def _press(self) -> None:
-        (self.ejected if self.button.text() == "Let go" else self.proved).emit(self.view.source.root)
+        (self.ejected if self.button.text() == "Eject" else self.proved).emit(self.view.source.root)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         self._open_menu(event.globalPos())

@@ -28,7 +28,7 @@ class ColumnTitles(QWidget, Spoken):
         self.days.setToolTip("When a day starts, after which gap a new shoot begins, and which zone holds")
         self.about = QPushButton("", self)
         self.about.setToolTip("What this intake is for: the house rules file it by that")
-        self.standings = QPushButton("by standing…", self)
+        self.standings = QPushButton("show only…", self)
         self.standings.setToolTip("Show only what is new, what is home, or what is there in another way")
         self.back = QPushButton("Back to the days", self)
         for button in (self.days, self.about, self.standings, self.back):
@@ -54,7 +54,8 @@ class ColumnTitles(QWidget, Spoken):
         self._settling = settling
         self.back.setVisible(settling)
         self._show_links(not settling)
-        self.setAccessibleName("From, to settle, what that changes" if settling else "From, when, lands in")
+        further = "to settle, what that changes" if settling else "days, goes to"
+        self.setAccessibleName(f"Cards and folders, {further}")
         self.update()
 
     def _show_links(self, wanted: bool) -> None:
@@ -91,10 +92,10 @@ class ColumnTitles(QWidget, Spoken):
         self._place()
 
     def spoken_parts(self) -> list[Part]:
-        middle, right = ("To settle", "What that changes") if self._settling else ("When", "Lands in")
-        right = "Places" if self._copying and not self._settling else right
+        middle, right = ("To settle", "What that changes") if self._settling else ("Days", "Goes to")
+        right = "Copies" if self._copying and not self._settling else right
         left = tiles.WIDTH + ribbons.WIDTH
-        titles = (("From", 0), (middle, left), (right, self.width() - folder_column.WIDTH))
+        titles = (("Cards and folders", 0), (middle, left), (right, self.width() - folder_column.WIDTH))
         return [Part(words, QRect(at, 2, 200, 22)) for words, at in titles]
 
     @paint.safely

@@ -23,7 +23,7 @@ from jutrek.ui.pages.intake.ribbon_ends import RibbonEnds
 from jutrek.ui.pages.intake.running import AfterPanel, SpeedChart, TroubleCard
 from jutrek.ui.pages.intake.titles import ColumnTitles
 from jutrek.ui.pages.intake.welcome import Welcome
-from jutrek.ui.pages.intake.words import board_words, questions_words, span_words
+from jutrek.ui.pages.intake.words import board_words, kinds_words, questions_words, span_words
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import Theme
 from jutrek.ui.widgets.headline import Headline
@@ -452,10 +452,9 @@ class IntakeView(QWidget):
             sources = paint.counted(len(board.sources), "source")
             if silent := sum(tile.silent > 0 for tile in self.from_column.tiles.values()):
                 sources = f"{len(board.sources) - silent} of {sources}"
-            figures = f"{paint.counted(board.captures, 'capture')} read from {sources}"
+            figures = f"{kinds_words(board.kinds)} read from {sources}"
             if running:
-                coming = to_bring + board.count(State.BROUGHT)
-                figures = f"Bringing {paint.counted(coming, 'capture')} home"
+                figures = f"Bringing {to_bring + board.count(State.BROUGHT):,} home"
             size = paint.size_words(sum(source.size for source in board.sources))
             self.headline.say(figures, " · ".join(part for part in (span_words(board), size, self._meanwhile) if part))
         if not running and not self._working:

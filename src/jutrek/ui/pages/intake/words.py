@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, NamedTuple
 
 from PySide6.QtCore import QLocale
 
 from jutrek.desk.board import Board
 from jutrek.desk.board_captures import State
+from jutrek.formats import Kind
 from jutrek.ui import paint
 
 if TYPE_CHECKING:
@@ -34,7 +36,7 @@ def run_words(progress: Progress) -> Said:
     """How far a run is."""
     speed = f"{paint.size_words(progress.speed)} a second" if progress.elapsed > 0.5 else ""
     current = progress.current.rpartition("/")[2]
-    done = f"{paint.size_words(progress.bytes)} of {paint.size_words(progress.all_bytes)} proven"
+    done = f"{paint.size_words(progress.bytes)} of {paint.size_words(progress.all_bytes)} read back"
     if progress.paused:
         return Said("Paused.", done, "The files at hand wait where they are; what is proven is home.")
     more = " · ".join(part for part in (done, speed, current) if part)
@@ -56,7 +58,14 @@ def board_words(board: Board) -> Said:
         return Said("Ready.", more, room, brick=not fits)
     look = board.count(State.LOOK)
     more = f"{paint.counted(look, 'capture waits', 'captures wait')} for an answer." if look else ""
-    return Said(f"{paint.counted(board.count(State.HOME, State.BROUGHT), 'capture')} at home, proven.", more)
+    return Said(f"{paint.counted(board.count(State.HOME, State.BROUGHT), 'capture')} at home.", more)
+
+
+def kinds_words(kinds: Mapping[Kind, int]) -> str:
+    """How many captures of each kind there are: `163 stills, 29 clips, 17 sounds`."""
+    words = {Kind.STILL: "still", Kind.CLIP: "clip", Kind.SOUND: "sound", Kind.SIDECAR: "sidecar"}
+    parts = [paint.counted(kinds[kind], word) for kind, word in words.items() if kinds.get(kind)]
+    return ", ".join(parts) or "Nothing"
 
 
 def span_words(board: Board) -> str:

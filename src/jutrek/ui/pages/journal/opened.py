@@ -15,7 +15,7 @@ from jutrek.ui.theme import BOLD, Theme, font
 from jutrek.ui.widgets.layout import plain_table
 
 _Index = QModelIndex | QPersistentModelIndex
-_HEADS = ("In the library", "From", "Size", "What became of it")
+_HEADS = ("In the library", "On its source", "Size", "What became of it")
 
 
 class _Files(QAbstractTableModel):

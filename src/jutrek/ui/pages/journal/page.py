@@ -113,7 +113,7 @@ class JournalPage(Page):
     def _check(self, place: str) -> None:
         def say(ended: CheckEnded) -> None:
             checked = ended.checked
-            read = f"{paint.counted(checked.good + checked.first, 'file')} of {ended.name} read back as proven."
+            read = f"{paint.counted(checked.good + checked.first, 'file')} of {ended.name} read back, as they were."
             bad = f"{paint.counted(len(checked.bad), 'file')} rotted or gone." if checked.bad else ""
             self.notify(read, bad, checked.bad[0].mark.path if checked.bad else "", brick=bool(bad))
 

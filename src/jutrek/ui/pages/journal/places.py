@@ -34,7 +34,7 @@ class PlaceCard(QWidget):
         rows.setSpacing(_BETWEEN)
         self.buttons: dict[str, QPushButton] = {}
         tips = {
-            "library": "The library's versions go there; the changed ones are kept aside in this place",
+            "library": "The library's versions go there; the changed ones are kept aside in this backup",
             "copy": "The changed ones come home; the library's versions are kept aside there",
         }
         for what, words, is_shown in (
@@ -67,7 +67,7 @@ class PlaceCard(QWidget):
         """What is said of the place, with colours."""
         state, theme = self.state, self._theme
         oldest = local(state.oldest)
-        proven = f"{paint.counted(state.proven, 'file')} proven"
+        proven = f"{paint.counted(state.proven, 'file')} read back"
         if oldest is not None:
             proven += f", the oldest on {QLocale().toString(oldest, 'd MMM yyyy')}"
         lines = [(proven, theme.soft)]
@@ -109,7 +109,7 @@ class PlacesColumn(QWidget):
         super().__init__(parent)
         self._theme = theme
         self.cards: dict[str, PlaceCard] = {}
-        self.add = QPushButton("Add a place…")
+        self.add = QPushButton("Add a backup…")
         self.add.setProperty("link", True)
         self.add.setToolTip("A folder on another drive that gets a copy of everything")
         self.add.clicked.connect(self.added)

@@ -83,7 +83,7 @@ class JournalView(QWidget):
         chosen = self.list.record()
         self.list.show_records(records, chosen.run if chosen else "")
         broken = sum(bool(record.broken) for record in records)
-        whole = f"{broken} of its records were changed afterwards" if broken else "the record is whole"
+        whole = f"{broken} of its records were changed afterwards" if broken else "nothing in it was altered"
         count = paint.counted(len(records), "run")
         self.headline.say("Journal", f"{count} · {whole}" if records else "Nothing was done in this library yet.")
         if not records:
@@ -158,7 +158,7 @@ class JournalView(QWidget):
         if record is None:
             return ""
         if record.can_finish and record.can_take_back:
-            return "Roll back"
+            return "Take it back"
         if record.certificate:
             return "Certificate"
         return "Report" if record.kind == "intake" and record.files else ""
@@ -176,7 +176,7 @@ class JournalView(QWidget):
         record, words = self.list.record(), self.more.text()
         if record is None:
             return
-        if words == "Roll back":
+        if words == "Take it back":
             self.taken_back.emit(record.run, frozenset())
         elif words == "Certificate":
             self.certified.emit(record.certificate)
@@ -187,7 +187,7 @@ class JournalView(QWidget):
 def _words(record: Record) -> tuple[str, str, str]:
     """What the bar says of a run."""
     if record.broken:
-        return "This record was changed.", record.broken, "What the files themselves are, a check of the places tells."
+        return "This record was changed.", record.broken, "What the files themselves are, a check of the copies tells."
     if not record.ended:
         return "It is at work.", "What came of it stands here when it has ended.", ""
     if record.taken_back:

@@ -28,11 +28,12 @@ _DIGITS = ("2", "3", "4", "5", "6")
 
 def chip_words(piece: Piece) -> str:
     """What a chip is called: its piece's name, and its format where it has one."""
-    return (
-        f"{piece.name} {piece.form}".replace("-", " ", piece.name.count("-"))
-        if piece.form
-        else piece.name.replace("-", " ")
-    )
+    return " ".join(filter(None, (piece_words(piece.name), piece.form)))
+
+
+def piece_words(name: str) -> str:
+    """What a piece is called beside a pattern."""
+    return "camera letter" if name == "letter" else name.replace("-", " ")
 
 
 def value_of(piece: Piece, sample: Facts | None, setting: Setting) -> str:
@@ -147,12 +148,12 @@ class Stock(ButtonFlow):
 
     def _open(self) -> None:
         menu = QMenu(self)
-        groups = {"date": "When", "what": "What it was", "by": "By what and whom", "file": "The file"}
+        groups = {"date": "Dates", "what": "What it was", "by": "By what and whom", "file": "The file"}
         for group, words in groups.items():
             inner = menu.addMenu(words)
             for name, kind in PIECES.items():
                 if kind.group == group:
-                    action = inner.addAction(f"{name.replace('-', ' ')}\t{kind.about}")
+                    action = inner.addAction(f"{piece_words(name)}\t{kind.about}")
                     action.triggered.connect(lambda _=False, name=name: self.wanted.emit(Piece(name)))
         menu.aboutToHide.connect(menu.deleteLater)
         menu.popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))

@@ -97,7 +97,7 @@ class RulesPage(Page):
 
         def show(rules: HouseRules) -> None:
             self.view.edit(rules)
-            self.notify("These are the other rules.", f"From {path}. Keep them, or put yours back.")
+            self.notify("These are the other rules.", f"From {path}. Keep them, or drop these changes.")
 
         self.ask_aside(lambda: rules_at(path), show)
 

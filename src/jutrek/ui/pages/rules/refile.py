@@ -70,7 +70,7 @@ class _Moves(QAbstractTableModel):
 
     def headerData(self, number: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return ("Lies as", "Would lie as")[number]
+            return ("Now", "Then")[number]
         return None
 
 

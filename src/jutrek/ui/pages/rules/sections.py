@@ -31,8 +31,8 @@ from jutrek.ui.theme import Theme, font
 
 RUNG_WORDS = {
     "shooting": "The time of shooting that the device wrote into the file",
-    "digitized": "The time of digitizing in the file",
-    "satellite": "Satellite time in the file",
+    "digitized": "The second date from the camera",
+    "satellite": "GPS time in the file",
     "written": "A date that somebody wrote into the metadata",
     "container": "The container's own date, of a clip or sound",
     "name": "A date in the file's name",
@@ -243,12 +243,12 @@ class DoublesSection(Section):
     def __init__(self, theme: Theme) -> None:
         super().__init__(
             theme,
-            "The same bytes never come home twice, whatever they are called. What belongs to them may still be new. "
+            "Exactly the same file never comes home twice, whatever it is called. What belongs to it may still be new. "
             "What is there already in another way is known once all of the library was looked at.",
         )
         fates = {"ask": "waits for an answer", "bring": "comes home, too", "stay": "stays on its source"}
-        self.retagged = self.choice("The same picture or sound with other metadata", fates)
-        self.reencoded = self.choice("The same picture in another size or format", fates)
+        self.retagged = self.choice("Same picture or sound, other notes", fates)
+        self.reencoded = self.choice("Same picture, saved another way", fates)
         self.alike = self.choice("A picture that only looks like one", fates)
         self.beside = self.tick("What belongs to a capture that is home already comes beside it")
         self.finish()
@@ -291,7 +291,7 @@ class CopiesSection(Section):
         )
         self.twice = self.tick("Read every file twice from its card, and compare")
         self.second = self.tick("Keep a cryptographic sum (BLAKE3) beside the fingerprint")
-        self.lists = self.tick("Leave a hash list (ASC MHL) of every intake in each place")
+        self.lists = self.tick("Leave a hash list (ASC MHL) of every intake in the library and each backup")
         self.owners = self.tick("{operator} writes the owner or artist in a file, where nobody said who made it")
         self.developed = self.line("Pictures developed beside a raw", "with their raws; or a layout: JPEG/{year}")
         self.extensions = self.choice(
@@ -358,7 +358,7 @@ class CopiesSection(Section):
 
 
 class WordsSection(Section):
-    """Words and rights."""
+    """Keywords and rights."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__(

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jutrek.desk.trying import Tally, Trial, TriedRow
+from jutrek.desk.trying import SAME_SHOT, Tally, Trial, TriedRow
 from jutrek.filing.rules import UNFILED_FOLDER
 from jutrek.ui import paint
 from jutrek.ui.plainly import plain
@@ -75,7 +75,7 @@ class TriedModel(QAbstractTableModel):
 
     def headerData(self, number: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return ("From", "Folder", "Name")[number]
+            return ("On its source", "Folder", "Name")[number]
         return None
 
 
@@ -103,7 +103,7 @@ class _RowPainter(QStyledItemDelegate):
             used = paint.width_of(row.note, font(12)) + 8 if row.note else 0
             paint.text(painter, inner, row.note, font(12), colour, align=paint.RIGHT)
             room = inner.adjusted(0, 0, -used, 0)
-            ink = theme.soft if row.note == "with it" else theme.ink
+            ink = theme.soft if row.note == SAME_SHOT else theme.ink
             paint.text(painter, room, row.name, font(12.5, SEMIBOLD), ink, cut=Qt.TextElideMode.ElideMiddle)
 
     def sizeHint(self, option: QStyleOptionViewItem, index: _Index) -> QSize:
@@ -161,7 +161,7 @@ class TriedTitle(QWidget):
         """Show figures; None while they are not known yet."""
         self._on, self._tally = on, tally
         if tally is not None:
-            words = "Show all" if self.only.isChecked() else f"Only the {standing_out:,} that stand out"
+            words = "Show all" if self.only.isChecked() else f"show those {standing_out:,}"
             self.only.setText(words)
             self.only.setVisible(standing_out > 0 or self.only.isChecked())
         self._place()
@@ -173,7 +173,8 @@ class TriedTitle(QWidget):
         tally = self._tally
         if tally is None:
             return ""
-        parts = [f"{tally.fit:,} of {tally.captures:,} fit", f"{tally.clash:,} told apart"]
+        parts = [tally.fit_words]
+        parts += [f"{tally.clash:,} got a suffix"] if tally.clash else []
         parts += [f"{tally.odd:,} changed"] if tally.odd else []
         parts += [f"longest path {tally.longest}"] if self.width() > _NARROW else []
         return " · ".join(parts)

@@ -95,7 +95,8 @@ class RulesView(QWidget):
         self.devices = DevicesSection(theme)
         self.plan_refiling = QPushButton("Plan a re-filing…")
         self.take_back = QPushButton("Take the last one back…")
-        self.stop, self.put_back, self.keep = QPushButton("Stop"), QPushButton("Put back"), QPushButton("Keep")
+        self.stop, self.keep = QPushButton("Stop"), QPushButton("Keep")
+        self.put_back = QPushButton("Drop these changes")
         self.bar = StateBar(theme, (self.stop, self.put_back, self.keep))
         self.stop.hide()
         self._lay_out()
@@ -462,7 +463,7 @@ class RulesView(QWidget):
         else:
             self.keep.setText("Keep")
             self.keep.setEnabled(self.changed and not self._broken and self._has_library and not self._working)
-            self.put_back.setText("Put back")
+            self.put_back.setText("Drop these changes")
             self.put_back.setEnabled(self.changed or bool(self._broken))
         self.plan_refiling.setEnabled(self._has_library and not self.changed and not self._working)
         self.take_back.setEnabled(not self._working)

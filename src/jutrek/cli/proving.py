@@ -1,4 +1,4 @@
-"""`jutrek release`, `clear`, `drives`, `eject`: what becomes of a card once all on it is home."""
+"""`jutrek prove`, `clear`, `drives`, `eject`: what becomes of a card once all on it is home."""
 
 from __future__ import annotations
 
@@ -27,17 +27,17 @@ _Source = Annotated[Path, typer.Argument(help="A card or folder.", exists=True, 
 _Again = Annotated[bool, typer.Option("--read-back", help="Read every copy once more, also if it was read today.")]
 _Without = Annotated[
     list[str] | None,
-    typer.Option("--without", help="A place that needs none of it.", metavar="PLACE", autocompletion=places),
+    typer.Option("--without", help="A backup that needs none of it.", metavar="BACKUP", autocompletion=places),
 ]
 
 
-def release_command(
+def prove_command(
     source: _Source,
     library: LibraryOption,
     again: _Again = False,
     without: _Without = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print the certificate as JSON.")] = False,
-    eject: Annotated[bool, typer.Option("--eject", help="If it is safe, unmount it and let it go.")] = False,
+    eject: Annotated[bool, typer.Option("--eject", help="If it is safe, eject it: it may be pulled then.")] = False,
 ) -> None:
     """Prove afresh that all on a card is home, whatever it is called there. The certificate is printed, and kept."""
     from jutrek.desk.places import places_of
@@ -107,7 +107,7 @@ def clear_command(
     again: _Again = False,
     without: _Without = None,
 ) -> None:
-    """Clear a card of what is proven home in every place. Without --files it only says what would go."""
+    """Clear a card of what is proven in the library and every backup. Without --files it only says what would go."""
     from jutrek.desk.places import places_of
     from jutrek.transfer.clearing import Way, clear
     from jutrek.transfer.release import keep_certificate
@@ -131,7 +131,7 @@ def clear_command(
             oldest = datetime.fromisoformat(certificate.oldest).astimezone()
             say(f"Every copy was read back from its medium; the oldest proof is of {oldest:%Y-%m-%d %H:%M}.")
         if not going:
-            say("Nothing goes: nothing on it is proven home in every place.")
+            say("Nothing goes: nothing on it is proven home in the library and every backup.")
             raise typer.Exit(DONE if certificate.safe else NOT_ALL)
         if files != going:
             how = "into its trash" if trash else "for good"
@@ -154,7 +154,7 @@ def drives_command() -> None:
 
 
 def eject_command(path: Annotated[Path, typer.Argument(help="Anything on the card or drive.")]) -> None:
-    """Write out what is left, unmount a card or drive, and let it go."""
+    """Write out what is left, and unmount a card or drive: it may be pulled then."""
     from jutrek.sources import drive_at, let_go
 
     drive = drive_at(str(path))
