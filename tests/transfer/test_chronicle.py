@@ -10,6 +10,7 @@ import fcntl
 import json
 import os
 import re
+import time
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from datetime import date
@@ -45,7 +46,9 @@ from tests.transfer.test_refiling import plan_of
 from tests.transfer.test_release import rot
 
 PAGE = Path(__file__).with_name("chronicle.txt")
-RULES = HouseRules(layout="{year}/{kind}", name="{date}_{time}< {shoot}>_{counter}", counter_per=Per.DAY)
+RULES = HouseRules(
+    layout="{year}/{kind}", name="{date}_{time}< {shoot}>_{counter}", counter_per=Per.DAY, originals=True
+)
 OTHER = HouseRules(layout="{kind}/{year}", name="{original}<_{job}>")
 NOT_TOLD = ("after", "chain", "who", "direct", "at")
 """What is another at each run, or by the disk."""
@@ -83,12 +86,13 @@ class Chronicle:
             [f"- {line}" for line in self._before.keys() - now.keys()]
             + [f"+ {line}" for line in now.keys() - self._before.keys()]
         )
-        self.lines += [f"== {what}", *self._plain(_lines(told)), *self._plain(self._records()), *changes]
+        self.lines += [f"== {what}", *self._plain(_lines(told)), *sorted(self._plain(self._records())), *changes]
         self._before = now
 
     def _plain(self, lines: Iterable[str]) -> dict[str, None]:
         names = (re.sub(NAMES, self._name, line.replace(self.top, "TOP")) for line in lines)
-        return dict.fromkeys(re.sub(rf"{date.today():%Y-?%m-?%d}[T_0-9:.+-]*Z?", "NOW", line) for line in names)
+        today = (re.sub(rf"{date.today():%Y-?%m-?%d}[T_0-9:.+-]*Z?", "NOW", line) for line in names)
+        return dict.fromkeys(re.sub(r"\b\d{19}\b", _moment, line) for line in today)
 
     def _name(self, found: re.Match[str]) -> str:
         return self._names.setdefault(found[0], f"N{len(self._names)}")
@@ -121,6 +125,11 @@ class Chronicle:
             yield f"another ledger would learn of {sorted(learnt.filed)}"
         yield from (f"{path} is filed by {filed}" for path, filed in self.ledger.all_filed().items())
         yield from (f"{path} was given {number}" for path, number in self.ledger.numbers().items())
+
+
+def _moment(found: re.Match[str]) -> str:
+    """A number of nanoseconds since 1970, by its name where it is of today."""
+    return "NOW" if abs(int(found[0]) - time.time_ns()) < 86_400_000_000_000 else found[0]
 
 
 def _lines(told: object) -> list[str]:

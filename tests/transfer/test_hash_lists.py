@@ -27,7 +27,7 @@ from jutrek.library.ledger import Ledger
 from jutrek.transfer import Listener, bring, last_refiling, plan_taking_back, recover, refile
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.checking import check, mend
-from jutrek.transfer.following_lists import lists_follow
+from jutrek.transfer.following_lists import history_of, lists_follow
 from jutrek.transfer.hash_lists import (
     CHAINS,
     LISTS,
@@ -304,8 +304,8 @@ def test_the_report_tells_all_and_stands_alone(library: Library, ledger: Ledger,
     html = etree.HTML(page.read_text())
     text = " ".join(html.itertext())
     for words in (
-        "files home, proven", "Settled", "clock of B: +01:00:00", "GONE.JPG", "INDEX.BIN", "It is no picture",
-        "Tarn", "2026-05-14", "A <b>&.JPG",
+        "files brought home and read back", "Settled", "clock of B: +01:00:00", "GONE.JPG", "INDEX.BIN",
+        "It is no picture", "Tarn", "2026-05-14", "A <b>&.JPG",
     ):  # fmt: skip
         assert words in text
     assert len(html.findall(".//img")) >= 3
@@ -347,3 +347,15 @@ def flip_a_bit_of(library: Library) -> None:
     (path,) = Path(library.root).rglob(".jutrek-*.part")
     with path.open("r+b") as file:
         file.write(bytes([file.read(1)[0] ^ 1]))
+
+
+@pytest.mark.parametrize("entity", ["'b'", "SYSTEM 'secret'"])
+def test_a_list_reads_no_other_file_in(tmp_path: Path, entity: str) -> None:
+    """Entities are not followed, whatever they name."""
+    write_list(Tree(str(tmp_path)), [Listed("a.jpg", 1, 0, "0" * 32)], "in-place")
+    (page,) = (tmp_path / "ascmhl").glob("*.mhl")
+    put(page.with_name("secret"), b"b")
+    head, _, rest = page.read_text().partition("<hashlist")
+    declared = f"<!DOCTYPE hashlist [<!ENTITY x {entity}>]>"
+    page.write_text(f"{head}{declared}<hashlist{rest}".replace("a.jpg", "&x;.jpg"))
+    assert "b.jpg" not in history_of(Tree(str(tmp_path))).hashes

@@ -285,15 +285,18 @@ def test_a_kill_while_a_copy_follows_its_file_leaves_no_empty_name(
     assert same_trees(library, tarn)
 
 
+@pytest.mark.parametrize("same_time", [False, True])
 def test_an_older_version_is_put_aside_and_what_is_beyond_is_left(
-    library: Library, ledger: Ledger, card: Path, tarn: Place
+    library: Library, ledger: Ledger, card: Path, tarn: Place, same_time: bool
 ) -> None:
     """Catching up replaces nothing and removes nothing."""
     fill(card, 2)
     go(planned(library, ledger, [card]), library, ledger, [tarn])
     changed, gone = sorted(names_below(library.root))[:2]
-    old = Path(library.root, changed).read_bytes()
+    old, times = Path(library.root, changed).read_bytes(), Path(library.root, changed).stat()
     put(Path(library.root, changed), old + b"edited", WHEN.replace(year=2027))
+    if same_time:
+        os.utime(Path(library.root, changed), ns=(times.st_atime_ns, times.st_mtime_ns))
     Path(library.root, gone).unlink()
     survey(library, ledger)
     wanted = lacking(library, ledger, tarn)

@@ -41,7 +41,8 @@ _ABOUT = {
     "known only in UTC (empty: this machine's). A [[days.journey]] has a start (a day) and a zone.",
     "trust": "Which date is trusted first.",
     "doubles": "companions: of a capture that is home already: bring | leave. What is there already, but not\n"
-    "exactly the same: ask | bring | stay. retagged: same picture, other notes. re-encoded: same picture, saved another way.",
+    "exactly the same: ask | bring | stay. retagged: same picture, other notes. re-encoded: same picture, saved\n"
+    "another way.",
     "copies": "card-structure: alone | beside. read-twice: read every file twice from its source, and compare.\n"
     "extra-checksum: none | blake3, a cryptographic sum beside the fingerprint. hash-lists: an ASC MHL list of every\n"
     "intake in the library and each backup. unwanted: what every card has and nobody misses, by the ends of paths;\n"

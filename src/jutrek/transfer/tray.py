@@ -198,30 +198,32 @@ def _empty(
             status = library.tree.lstat(_in_tray(one.path))
             if not one.stamp.unchanged(status):
                 raise OSError("it changed since it was looked at")
-            for part in one.paths:
+            sizes = {part: library.tree.lstat(_in_tray(part)).st_size for part in one.paths}
+            for part in sizes:
                 send(library.tree, _in_tray(part))
         except (OSError, Outside) as error:
             why = str(NotMoved(one.path, reason(error) if isinstance(error, OSError) else f"it is {error}"))
             emptied.left[one.path] = why
             journal.note({"entry": "stays", "path": one.path, "why": why})
             continue
-        journal.note(*({"entry": "trashed", "path": part, "size": one.size} for part in one.paths))
+        journal.note(*({"entry": "trashed", "path": part, "size": size} for part, size in sizes.items()))
         emptied.files += 1
         emptied.size += one.size
         for place in places:
-            _empty_copy(place, one, journal)
+            for part, size in sizes.items():
+                _empty_copy(place, part, size, journal)
     settle(library.root)
     library.tree.remove_empty_folders(own("tray"))
     library.tree.sync_folder(Inside((OWN_FOLDER,)))
 
 
-def _empty_copy(place: Place, one: Trayed, journal: Journal) -> None:
+def _empty_copy(place: Place, part: str, size: int, journal: Journal) -> None:
     """The copy that followed into a place's tray goes to the trash there, if it is unchanged. What can't go stays."""
     try:
-        path = _in_tray(one.path)
-        if place.tree.lstat(path).st_size != one.size:
+        path = _in_tray(part)
+        if place.tree.lstat(path).st_size != size:
             return
         send(place.tree, path)
     except (OSError, Outside):
         return
-    journal.note({"entry": "copy trashed", "path": one.path, "place": place.id})
+    journal.note({"entry": "copy trashed", "path": part, "place": place.id})
