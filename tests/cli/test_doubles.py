@@ -40,7 +40,7 @@ def test_a_library_is_adopted_and_its_doubles_are_listed(jutrek: Jutrek, mess: P
     ]  # fmt: skip
     plain = jutrek("doubles", mess, "--degree", "bytes")
     assert plain.stdout.splitlines()[1] == "\t\tmess/a.jpg"
-    assert plain.stderr.startswith("1 groups of doubles; without look-alikes 0.0 MB")
+    assert plain.stderr.startswith("1 group of doubles; without those that look alike 0.0 MB")
     assert jutrek("doubles", mess, "--degree", "alike", "--json").stdout == ""
     library = new_library(str(mess))
     with Ledger(library.ledger_path) as ledger:

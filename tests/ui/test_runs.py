@@ -261,7 +261,7 @@ def test_the_journal_tells_and_takes_back(
     """An intake opens into its files; taken back it is gone from both places; done again it is back."""
     page = journal.page("journal").view
     choose(qtbot, journal, "intake")
-    assert [one.what for one in page.run.model.files] == ["proven in the library and 1 backup"] * 3
+    assert [one.what for one in page.run.model.files] == ["proven, with 1 backup"] * 3
     assert page.run.head.accessibleName().endswith("Proven in library: 3 files, Tarn: 3 files.")
     page.more.click()
     qtbot.waitUntil(opened.exists, timeout=PATIENCE)

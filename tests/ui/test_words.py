@@ -10,13 +10,14 @@ from pathlib import Path
 import jutrek
 
 LEFT = re.compile(
-    r"\b(places|[Rr]elease\w*|Let go|Close look|[Tt]ray|Lies as|Would lie|Lands in|Put back|Keep (all|the framed)"
-    r"|Keep the proposed|[Ss]ame bytes|[Oo]ther (metadata|encodings?)|[Tt]wins?|words differ|Words and rights"
-    r"|by standing|told apart|stand out|with it|digitizing|[Ss]atellite|record is whole|[Rr]oll back|blink|unnamed"
-    r"|strangers?|first sight)\b"
+    r"\b(places|releases?|released|let go|close look|tray|lies as|would lie|lands in|put back|keep (all|the framed)"
+    r"|keep the proposed|same bytes|other (metadata|encodings?)|twins?|words differ|words and rights|by standing"
+    r"|told apart|stand out|with it|digitizing|satellite|record is whole|roll back|blink|unnamed|strangers?"
+    r"|first sight)\b",
+    re.IGNORECASE,
 )
 """Words that are not said any more."""
-SAID = re.compile(r"(come home|travels?|go) with it|empty tray")
+SAID = re.compile(r"(come home|travels?|go) with it|empty tray|^let go$")
 """What is meant otherwise, or is a name of data."""
 ROOMS = ("ui", "desk", "captures", "doubles", "filing", "transfer", "formats", "library", "sources", "cli")
 

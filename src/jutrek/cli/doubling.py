@@ -72,7 +72,8 @@ def doubles_command(
                 if path != group.keeper:
                     out("", "", path)
     free = sum(group.free for group in groups if group.degree is not Degree.ALIKE)
-    say(f"{len(groups)} groups of doubles; without those that look alike {free / 1e6:,.1f} MB would come free.")
+    count = "1 group" if len(groups) == 1 else f"{len(groups)} groups"
+    say(f"{count} of doubles; without those that look alike {free / 1e6:,.1f} MB would come free.")
 
 
 def find_command(

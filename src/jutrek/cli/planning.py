@@ -300,7 +300,7 @@ def print_plan(plan: Plan) -> None:
     from rich.text import Text
 
     console = Console(highlight=False, soft_wrap=True)
-    table = Table("", "from", "lands in", "why", box=None, header_style="dim", pad_edge=False)
+    table = Table("", "from", "goes to", "why", box=None, header_style="dim", pad_edge=False)
     styles = {Action.BRING: "green", Action.HOME: "dim", Action.TWIN: "dim", Action.STAY: "yellow"}
     for row in plan.rows:
         cells = (row.action.value, shown(row.source), shown(row.destination or ""), shown(row.why))

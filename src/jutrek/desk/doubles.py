@@ -161,8 +161,8 @@ _CERTAIN = frozenset({Degree.BYTES, Degree.PAYLOAD})
 
 
 _DEGREES = {
-    Degree.BYTES: "exactly the same", Degree.PAYLOAD: "same picture, other notes",
-    Degree.PICTURE: "same picture, saved another way", Degree.ALIKE: "look alike",
+    Degree.BYTES: "exactly the same", Degree.PAYLOAD: "other notes", Degree.PICTURE: "saved another way",
+    Degree.ALIKE: "look alike",
 }  # fmt: skip
 
 
@@ -216,10 +216,11 @@ def _differences(group: Group, dates_differ: bool) -> Iterator[str]:
 
 def facts_of(group: Group, library: Library, ledger: Ledger) -> tuple[FileFacts, ...]:
     """What tells the files of a group apart. Reads every one of them."""
-    return tuple(_facts(one, library, ledger, ledger.mark_of(one.path)) for one in group.files)
+    equal = group.degree in _CERTAIN
+    return tuple(_facts(one, library, ledger, ledger.mark_of(one.path), equal=equal) for one in group.files)
 
 
-def _facts(one: Content, library: Library, ledger: Ledger, proof: ProofMark | None) -> FileFacts:
+def _facts(one: Content, library: Library, ledger: Ledger, proof: ProofMark | None, *, equal: bool) -> FileFacts:
     path = os.path.join(library.root, one.path)
     try:
         reading = read(path)
@@ -240,7 +241,8 @@ def _facts(one: Content, library: Library, ledger: Ledger, proof: ProofMark | No
         one.path, shown(path, reading), reading.duration,
         (
             os.path.basename(one.path), _folder(one.path), _shot_words(one.taken),
-            f"{size_words(reading) or one.format}, {one.format}, {bytes_words(one.size)}", _payload_words(one),
+            f"{size_words(reading) or one.format}, {one.format}, {bytes_words(one.size)}",
+            _payload_words(one, equal=equal),
             words, _TURNED.get(reading.orientation, "no"), _came_words(one, ledger, proof),
         ),
         tuple(own),
@@ -286,11 +288,10 @@ def _shot_words(taken: str) -> str:
     return f"{at:%-d %B %Y, %H:%M:%S}{zone}"
 
 
-def _payload_words(one: Content) -> str:
+def _payload_words(one: Content, *, equal: bool) -> str:
     if not one.payload:
         return "not looked at"
-    sign = (one.print or one.mark).hex()
-    return f"{bytes_words(one.payload)}, {sign[:4]}…{sign[-4:]}"
+    return f"{bytes_words(one.payload)}, equal" if equal else bytes_words(one.payload)
 
 
 def _together(wordings: Sequence[Wording]) -> Wording:

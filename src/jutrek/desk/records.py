@@ -163,11 +163,12 @@ def files_of(library: Library, run: str, marks: Marks | None = None) -> list[Fil
 
 
 def _proven_words(homes: Sequence[str]) -> str:
-    """Where a file is proven, by the ids of the library and of backups: `proven in the library and 1 backup`."""
+    """Where a file is proven, by the ids of the library and of backups: `proven, with 1 backup`."""
     backups = sum(id_ != LIBRARY for id_ in homes)
-    where = ["the library"] if LIBRARY in homes else []
-    where += [f"{backups} backup{'s' * (backups != 1)}"] if backups else []
-    return f"proven in {' and '.join(where)}"
+    words = f"{backups} backup{'s' * (backups != 1)}" if backups else ""
+    if LIBRARY not in homes:
+        return f"proven in {words}"
+    return f"proven, with {words}" if words else "proven"
 
 
 def _file(run_log: RunLog, row: int, entry: Mapping[str, Any], marks: Marks) -> FileRecord:

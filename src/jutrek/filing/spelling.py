@@ -40,7 +40,7 @@ def trouble_with_layout(signs: Sequence[Sign]) -> Trouble | None:
     """
     if not signs:
         return Trouble(
-            0, "a layout needs a folder, such as “{year}”; without one all files would lie beside each other."
+            0, "a layout needs a folder, such as “{year}”; without one all files would stand beside each other."
         )
     folders = list(_folders(signs))
     for number, (at, folder) in enumerate(folders):

@@ -6,7 +6,7 @@ import os
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QPainter, QPen, QResizeEvent
 from PySide6.QtWidgets import QFrame, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from jutrek.decoding import Shown
@@ -19,11 +19,12 @@ if TYPE_CHECKING:
     from jutrek.transfer.tray import Trayed
 
 _CELL = QSize(196, 150)
+"""The least room of a file, in pixels; cells grow to fill the row."""
 _ITEM = Qt.ItemDataRole.UserRole
 _SAME = {
     "bytes": "exactly the same",
-    "payload": "same picture, other notes",
-    "picture": "same picture, saved another way",
+    "payload": "other notes",
+    "picture": "saved another way",
     "alike": "look alike",
 }
 Index = QModelIndex | QPersistentModelIndex
@@ -58,9 +59,10 @@ class _Drawing(QStyledItemDelegate):
         super().__init__(parent)
         self._theme, self._pictures = theme, pictures
         self.root = ""
+        self.cell = _CELL
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
-        return _CELL
+        return self.cell
 
     @paint.safely
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
@@ -111,6 +113,12 @@ class TrayView(QListView):
         self.setAccessibleName("Set aside, for a last look")
         self.selectionModel().selectionChanged.connect(lambda *_: self.picked.emit())
         pictures.ready.connect(self._on_ready)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        width = self.viewport().width() - 1
+        self._drawing.cell = QSize(width // max(1, width // _CELL.width()), _CELL.height())
+        self.setGridSize(self._drawing.cell)
+        super().resizeEvent(event)
 
     def _on_ready(self, path: str) -> None:
         if self.isVisible() and path.startswith(self._drawing.root):

@@ -105,7 +105,9 @@ class CopiesPanel(QWidget):
         edge = theme.accent if self.hasFocus() else theme.line
         paint.card(painter, self.rect(), theme.card, edge, width=2 if self.hasFocus() else 1)
         line = QRect(14, 10, self.width() - 28, 18)
-        paint.text(painter, line, "Copies", font(12.5, SEMIBOLD), theme.soft)
+        paint.text(
+            painter, line, "Library and backups" if self._streams else "Copies", font(12.5, SEMIBOLD), theme.soft
+        )
         if not self._places:
             paint.text(painter, line.translated(0, 24), "No library is chosen.", font(13), theme.soft)
         for number, place in enumerate(self._places):

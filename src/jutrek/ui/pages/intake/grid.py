@@ -32,7 +32,7 @@ from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 CELL = QSize(89, 94)
 """The least room of a capture, in pixels; cells grow to fill the row."""
 _VIEW = Qt.ItemDataRole.UserRole
-_STACK, _NAME = Qt.ItemDataRole.UserRole + 1, Qt.ItemDataRole.UserRole + 2
+_STACK, _NAME, _ALL_HOME = (Qt.ItemDataRole(Qt.ItemDataRole.UserRole + more) for more in (1, 2, 3))
 _WORDS = {
     State.BRING: "to bring home",
     State.HOME: "home already",
@@ -44,6 +44,7 @@ _WORDS = {
 }
 _ELSEWHERE = frozenset({State.HOME, State.TWIN})
 """Captures whose bytes are somewhere else, so that they are not brought."""
+_AT_HOME = frozenset({State.HOME, State.BROUGHT})
 _THERE = {"retagged": "other notes", "re-encoded": "saved another way"}
 """What is said of captures that wait since they are there already."""
 _BADGE, _ON_BADGE = QColor(24, 38, 44, 205), QColor("#FFFFFF")
@@ -67,6 +68,7 @@ class CaptureModel(QAbstractListModel):
         self._rows: dict[str, int] = {}
         self._places: list[int] = []
         """Of each row, which of all captures it shows."""
+        self._is_all_home = False
         self._place_of: dict[str, int] = {}
         """Of each capture by its id, which of all it is."""
         self._below: dict[str, list[int]] = {}
@@ -86,6 +88,7 @@ class CaptureModel(QAbstractListModel):
                 self._below.setdefault(view.stack, []).append(at)
             else:
                 self._places.append(at)
+        self._is_all_home = all(view.state in _AT_HOME for view in views)
         self._show(tuple(views[at] for at in self._places))
 
     def _is_hidden(self, view: CaptureView) -> bool:
@@ -164,6 +167,8 @@ class CaptureModel(QAbstractListModel):
             return view
         if role == _STACK:
             return self.stack_of(view)
+        if role == _ALL_HOME:
+            return self._is_all_home
         if role == _NAME:
             # What all of them bear would leave no room for what tells them apart.
             return view.new_name.rpartition(".")[0].replace(self.words, "").strip("_- ") if self.words else ""
@@ -205,7 +210,13 @@ class CaptureDelegate(QStyledItemDelegate):
             self._at_home(painter, view, frame)
         else:
             self._picture(painter, view, frame)
-        self._edge(painter, view, frame, chosen=bool(option.state & QStyle.StateFlag.State_Selected))
+        self._edge(
+            painter,
+            view,
+            frame,
+            chosen=bool(option.state & QStyle.StateFlag.State_Selected),
+            all_home=index.data(_ALL_HOME),
+        )
         if stack:
             self._badge(painter, frame.left() + 4, frame.top() + 4, f"{stack} frames")
         line = QRect(frame.left(), frame.bottom() + 3, frame.width(), 16)
@@ -263,7 +274,7 @@ class CaptureDelegate(QStyledItemDelegate):
             align=paint.CENTRE,
         )
 
-    def _edge(self, painter: QPainter, view: CaptureView, frame: QRect, *, chosen: bool) -> None:
+    def _edge(self, painter: QPainter, view: CaptureView, frame: QRect, *, chosen: bool, all_home: bool) -> None:
         theme, colour = self._theme, self._theme.device(view.device.colour)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if view.state not in _ELSEWHERE:
@@ -273,7 +284,7 @@ class CaptureDelegate(QStyledItemDelegate):
             paint.text(painter, chip, view.device.letter, font(11, BOLD), theme.card, align=paint.CENTRE)
         if view.duration:
             self._badge(painter, frame.left() + 4, frame.top() + 4, paint.length_words(view.duration))
-        if view.state is State.BROUGHT:
+        if view.state is State.BROUGHT and not all_home:
             self._badge(painter, frame.left() + 4, frame.bottom() - 20, "home")
         elif view.standing == "look-alike" and view.state is State.BRING:
             self._badge(painter, frame.left() + 4, frame.bottom() - 20, "like another")

@@ -132,4 +132,4 @@ class PlacesColumn(QWidget):
 
     @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
-        paint.text(QPainter(self), QRect(0, 0, 200, 18), "PLACES", font(11.5, SEMIBOLD, spaced=True), self._theme.soft)
+        paint.text(QPainter(self), QRect(0, 0, 200, 18), "COPIES", font(11.5, SEMIBOLD, spaced=True), self._theme.soft)
