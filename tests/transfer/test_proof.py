@@ -90,7 +90,7 @@ def test_what_is_known_to_be_rotten_is_no_proof_anywhere(
     assert not certificate.safe
     assert "Not found in library." in certificate.missing[0].why
     said = {one.path: one.what for one in files_of(home, intake, every_mark(home, ledger))}
-    assert said[name] == "proven in 1 place, rotted since"
+    assert said[name] == "proven in 1 backup, rotted since"
     # It is not taken for home by the next intake, nor copied on, nor the one that stays among doubles.
     (again,) = [one for one in scan(str(card)) if isinstance(one, SourceFile) and one.path.endswith("again.JPG")]
     assert compare([again], ledger, home.root)[again.path].standing is Standing.NEW

@@ -136,6 +136,7 @@ def test_one_key_decides_and_another_takes_it_back(
     window.current.undo()
     window.current.undo()
     assert list(page.decided.verdicts) == [first.key]
+    assert window.header.tabs["doubles"].text() == f"Doubles  {len(page._all) - 1}"
     window.current.undo()
     qtbot.mouseClick(page.piles.buttons[0], Qt.MouseButton.LeftButton)
     assert len(page.decided.verdicts) == 2

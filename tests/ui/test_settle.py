@@ -131,6 +131,7 @@ def test_every_doubt_of_the_demo_is_settled(qtbot: QtBot, window: MainWindow, pa
     qtbot.mouseClick(page.outcome, LEFT, pos=boxes[-1].center())
     assert page.settling
     assert page.titles.accessibleName() == "Cards and folders, to settle, what that changes"
+    assert window.header.tabs["intake"].text() == "Intake  33 to settle"
     cards = list(page.settle.cards.values())
     assert [card.question.certainty for card in cards] == ["certain", "likely", "likely", "only a day"]
     qtbot.waitUntil(lambda: "other names" in page.settle.effect.accessibleName(), timeout=PATIENCE)

@@ -218,6 +218,11 @@ class Board:
         return Counter(view.kind for day in self.days for view in day.captures)
 
     @cached_property
+    def to_settle(self) -> int:
+        """How many captures wait for an answer to a question."""
+        return len({capture for question in self.questions for capture in question.captures})
+
+    @cached_property
     def _by_id(self) -> dict[str, CaptureView]:
         return {view.id: view for day in self.days for view in day.captures}
 
@@ -239,7 +244,7 @@ class Board:
         """The same one, with everything counted that would else be counted where it is shown."""
         for row in self.rows:
             _ = row.marks
-        _ = self._states, self.captures, self.kinds, self._by_id, self.standings
+        _ = self._states, self.captures, self.kinds, self.to_settle, self._by_id, self.standings
         return self
 
 

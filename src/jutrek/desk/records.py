@@ -182,7 +182,7 @@ def _file(run_log: RunLog, row: int, entry: Mapping[str, Any], marks: Marks) -> 
     stand = [id_ for id_ in homes if id_ not in bad]
     proven = "proven" if len(homes) == 1 else _proven_words(stand)
     if bad:
-        proven = f"{'' if not stand else f'{proven}, '}{' and '.join(sorted(set(bad)))} since"
+        proven = f"{'' if not stand else f'{proven}, '}{' and '.join(sorted(set(bad.values())))} since"
     waits = "not home" if run_log.end else "to come"
     what = proven if done else run_log.failed.get(row, waits)
     source, original = str(entry["source"]), str(entry.get("original", ""))

@@ -31,19 +31,32 @@ class Header(QWidget):
         self._place: Storage | None = None
         self._was_painted = False
         self.setFixedHeight(46)
+        self._titles = {page.key: page.title for page in pages}
         self.tabs = {page.key: QPushButton(page.title, self) for page in pages}
-        left = 102
         for page in pages:
             tab = self.tabs[page.key]
             tab.setProperty("page", True)
             tab.setCheckable(True)
             tab.setToolTip(page.keys)
             tab.clicked.connect(lambda _=False, key=page.key: self.opened.emit(key))
-            wide = paint.width_of(page.title, font(14, SEMIBOLD)) + 20
-            tab.setGeometry(left, 8, wide, 30)
-            left += wide + 8
+        self._lay_tabs()
         self.choose = QPushButton("Choose a library…", self)
         self.choose.setProperty("link", True)
+
+    def _lay_tabs(self) -> None:
+        left = 102
+        for tab in self.tabs.values():
+            wide = paint.width_of(tab.text(), font(14, SEMIBOLD)) + 20
+            tab.setGeometry(left, 8, wide, 30)
+            left += wide + 8
+
+    def show_figure(self, key: str, words: str) -> None:
+        """Say a figure beside the name of a page; none where the words are empty."""
+        text = f"{self._titles[key]}  {words}".strip()
+        if text != self.tabs[key].text():
+            self.tabs[key].setText(text)
+            self._lay_tabs()
+            self.update()
 
     def mark(self, key: str) -> None:
         """Mark the page that is open."""

@@ -139,6 +139,7 @@ class MainWindow(QMainWindow):
             entry = next(entry for entry in self._entries if entry.key == key)
             page = self._pages[key] = entry.make(self._context)
             page.setParent(self)
+            page.figured.connect(partial(self.header.show_figure, key))
             self._stack.addWidget(page.widget)
             page.working(*self.client.words_of(page.minds))
         return self._pages[key]

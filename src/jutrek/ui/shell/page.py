@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, ClassVar, TypeVar
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QWidget
 
 from jutrek.desk.events import Who
@@ -35,6 +35,8 @@ class Page(QObject):
         shown: whether it is the page that is open.
     """
 
+    figured = Signal(object)
+    """Emitted with the figure that is said beside its name, such as `33 to settle`; empty for none."""
     minds: ClassVar[tuple[Who, ...]] = (Who.LIBRARY, Who.LOOKUP)
     widget: QWidget
 

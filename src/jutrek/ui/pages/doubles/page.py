@@ -39,6 +39,7 @@ class DoublesPage(Page):
         view.taken_back.connect(self._take_back)
         view.paused.connect(self._pause)
         view.stopped.connect(self._stop)
+        view.counted.connect(lambda groups: self.figured.emit(f"{groups:,}" if groups else ""))
         context.client.on(events.BoardChanged, self._see_board)
         context.client.on(events.Learning, self._hear_learning)
 

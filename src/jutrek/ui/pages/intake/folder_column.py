@@ -1,18 +1,20 @@
-"""Lands in: the folders that the plan fills, the name on arrival, and what was just proven."""
+"""Goes to: the folders that the plan fills, the name on arrival, and what was just read back."""
 
 from __future__ import annotations
 
 import os
 from abc import abstractmethod
 
-from PySide6.QtCore import QRect, QSize, Qt, Signal
-from PySide6.QtGui import QBrush, QPainter, QPaintEvent
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QFrame,
     QHeaderView,
     QPushButton,
     QSizePolicy,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
     QTreeWidget,
     QTreeWidgetItem,
     QWidget,
@@ -26,8 +28,31 @@ from jutrek.ui.plainly import tip, tip_text
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 
 WIDTH = 276
-_PATH = Qt.ItemDataRole.UserRole
+_PATH, _IS_NEW = Qt.ItemDataRole.UserRole, Qt.ItemDataRole(Qt.ItemDataRole.UserRole + 1)
 _MOST_SHOWN = 14
+
+
+class _Names(QStyledItemDelegate):
+    """Draws folders' names; what is not there yet has a dashed edge."""
+
+    def __init__(self, theme: Theme, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._theme = theme
+
+    @paint.safely
+    def paint(
+        self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
+    ) -> None:
+        super().paint(painter, option, index)
+        if index.data(_IS_NEW):
+            wide = paint.width_of(index.data(), index.data(Qt.ItemDataRole.FontRole) or option.font) + 10
+            box = QRectF(option.rect).adjusted(0.5, 3.5, -0.5, -3.5)
+            box.setWidth(min(box.width(), wide))
+            painter.save()
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(self._theme.home, 1, Qt.PenStyle.DashLine))
+            painter.drawRoundedRect(box, 3, 3)
+            painter.restore()
 
 
 class FolderTree(QTreeWidget):
@@ -51,6 +76,7 @@ class FolderTree(QTreeWidget):
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setItemDelegateForColumn(0, _Names(theme, self))
         self.setAccessibleName("Folders of the library")
         self.itemClicked.connect(self._on_pressed)
         self.itemActivated.connect(self._on_pressed)
@@ -85,9 +111,10 @@ class FolderTree(QTreeWidget):
         item.setForeground(1, QBrush(theme.accent if coming else theme.soft))
         if not coming:
             item.setForeground(0, QBrush(theme.soft))
-        elif not exists:
-            item.setText(0, f"{name}  (new)")
         words = f"{coming:,} captures come" if coming else f"{home:,} captures of this intake are here already"
+        if coming and not exists:
+            item.setData(0, _IS_NEW, True)
+            words = f"a new folder, {words}"
         item.setToolTip(0, tip_text(f"{path}: {words}"))
         item.setData(0, Qt.ItemDataRole.AccessibleTextRole, f"{name}, {words}")
         parent = self._items.get(above)

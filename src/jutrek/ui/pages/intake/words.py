@@ -27,8 +27,7 @@ class Said(NamedTuple):
 
 def questions_words(board: Board) -> Said:
     """What is to be settled."""
-    waiting = len({capture for question in board.questions for capture in question.captures})
-    state = f"{paint.counted(waiting, 'capture')} in {paint.counted(len(board.questions), 'question')}."
+    state = f"{paint.counted(board.to_settle, 'capture')} in {paint.counted(len(board.questions), 'question')}."
     return Said(state, "What stays open can be brought home later; nothing is lost by waiting.")
 
 
