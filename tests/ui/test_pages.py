@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QAbstractItemView
 from pytestqt.qtbot import QtBot
 
 from jutrek.library import Library
@@ -15,6 +16,7 @@ from jutrek.ui.app import registry
 from jutrek.ui.app.registry import PAGES, Entry
 from jutrek.ui.app.start import application
 from jutrek.ui.app.window import MainWindow
+from jutrek.ui.widgets.teaching import Teaching
 from tests import making
 from tests.making import put
 from tests.ui.conftest import PATIENCE, gone, intake, ready
@@ -98,3 +100,15 @@ def test_every_page_of_the_registry_can_be_opened(window: MainWindow) -> None:
     for entry in PAGES:
         assert window.go_to(entry.key).shown
         assert window.header.tabs[entry.key].toolTip() == entry.keys
+
+
+def test_an_empty_page_teaches(qtbot: QtBot, window: MainWindow, library: Library) -> None:
+    """What will stand there, instead of an empty table; it makes way for what there is."""
+    window.begin(library.root, [])
+    qtbot.waitUntil(lambda: intake(window).board.place is not None, timeout=PATIENCE)
+    for key, words in (("doubles", "What you have twice"), ("journal", "Every change on disk")):
+        view = window.go_to(key).widget
+        (teaching,) = view.findChildren(Teaching)
+        assert teaching.isVisible()
+        assert teaching.accessibleName().startswith(words)
+        assert not any(table.isVisible() for table in view.findChildren(QAbstractItemView))

@@ -21,12 +21,22 @@ from jutrek.ui.theme import Theme, font, section
 from jutrek.ui.widgets.headline import Headline
 from jutrek.ui.widgets.layout import Card
 from jutrek.ui.widgets.statebar import StateBar
+from jutrek.ui.widgets.teaching import Teaching
 
 if TYPE_CHECKING:
     from jutrek.desk import events
     from jutrek.transfer.tray import Trayed
 
 _MARGIN, _LIST, _NARROW = 18, 286, 240
+
+
+_TAUGHT = (
+    ("Exactly the same", "One file under several names, wherever in the library they are."),
+    ("Same picture, other notes", "Equal to the last pixel; keywords, dates or rights differ."),
+    ("Same picture, saved another way", "Smaller, cut, turned, or in another format."),
+    ("Look alike", "Bursts, series, one motif again. You decide each of them."),
+    ("What does not stay", "is set aside for a last look, and can be had back."),
+)
 
 
 class _Titles(QWidget):
@@ -129,6 +139,12 @@ class DoublesView(QWidget):
         beside.addWidget(self.tray, 3)
         beside.addWidget(self.last_look, 2)
         self.views.addWidget(trayed)
+        self.teaching = QWidget()
+        taught = QVBoxLayout(self.teaching)
+        taught.setContentsMargins(0, 4, 0, 0)
+        taught.addWidget(Teaching(self._theme, "What you have twice will stand here, side by side", _TAUGHT))
+        taught.addStretch()
+        self.views.addWidget(self.teaching)
         inner = QVBoxLayout()
         inner.setContentsMargins(_MARGIN, 0, _MARGIN, 12)
         inner.setSpacing(0)
@@ -168,7 +184,6 @@ class DoublesView(QWidget):
         """Show the tray, or the groups again."""
         self._notice = None
         self.views.setCurrentIndex(1 if wanted else 0)
-        self.titles.setVisible(not wanted)
         (self.tray if wanted else self.list.view).setFocus()
         self._refresh()
 
@@ -341,6 +356,9 @@ class DoublesView(QWidget):
         self._refresh()
 
     def _refresh(self) -> None:
+        if not self.on_tray:
+            self.views.setCurrentIndex(0 if self._all else 2)
+        self.titles.setVisible(self.views.currentIndex() == 0)
         self._say_headline()
         group = self.list.group()
         chosen = self.tray.chosen() or self.tray.items

@@ -70,6 +70,8 @@ class PlaceCard(QWidget):
         proven = f"{paint.counted(state.proven, 'file')} read back"
         if oldest is not None:
             proven += f", the oldest on {QLocale().toString(oldest, 'd MMM yyyy')}"
+        if state.here and not state.place.id and not (state.proven or state.unproven or state.bad):
+            return [("Nothing is in it yet.", theme.soft)]
         lines = [(proven, theme.soft)]
         if not state.here:
             lines.append(("Not connected.", theme.amber))

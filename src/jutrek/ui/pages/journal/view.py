@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
@@ -15,9 +15,16 @@ from jutrek.ui.theme import Theme
 from jutrek.ui.widgets.headline import Headline
 from jutrek.ui.widgets.layout import Card, scrolling
 from jutrek.ui.widgets.statebar import StateBar
+from jutrek.ui.widgets.teaching import Teaching
 
 _MARGIN = 18
 _NARROW = 1200
+_TAUGHT = (
+    ("What came home", "From which card, under which name, and that it was read back."),
+    ("What moved, was set aside, or said anew", "Each run with its files, before and after."),
+    ("Cards that were proved", "With the certificate that says why one is safe to clear."),
+    ("Take it back", "A whole run or single files of it, as long as nobody changed them since."),
+)
 
 
 class JournalView(QWidget):
@@ -45,10 +52,12 @@ class JournalView(QWidget):
         self.stop = QPushButton("Stop")
         self.main = QPushButton("Take back")
         self.bar = StateBar(theme, (self.empty, self.more, self.stop, self.main))
+        self.teaching = Teaching(theme, "Every change on disk will be written down here", _TAUGHT)
         self._left = Card(theme, self.list, fills=True)
         self._right = scrolling(self.places)
         row = QHBoxLayout()
         row.setSpacing(16)
+        row.addWidget(self.teaching, 1, Qt.AlignmentFlag.AlignTop)
         row.addWidget(self._left)
         row.addWidget(self.run, 1)
         row.addWidget(self._right)
@@ -68,6 +77,7 @@ class JournalView(QWidget):
         self.more.clicked.connect(self._do_more)
         self.empty.clicked.connect(self.emptied)
         self.stop.clicked.connect(self.stopped)
+        self._teach(True)
         self._refresh()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -89,7 +99,13 @@ class JournalView(QWidget):
         if not records:
             self.run.head.show_record(None)
             self.run.show_files(())
+        self._teach(not records)
         self._refresh()
+
+    def _teach(self, is_empty: bool) -> None:
+        self.teaching.setVisible(is_empty)
+        self._left.setVisible(not is_empty)
+        self.run.setVisible(not is_empty)
 
     def _open(self, run: str) -> None:
         self.run.head.show_record(self.list.record())
