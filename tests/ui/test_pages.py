@@ -11,10 +11,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QAbstractItemView
 from pytestqt.qtbot import QtBot
 
+from jutrek.desk.settings import last_library, remember_library, remember_window
 from jutrek.library import Library
 from jutrek.ui.app import registry
 from jutrek.ui.app.registry import PAGES, Entry
 from jutrek.ui.app.start import application
+from jutrek.ui.app.whereabouts import keep, take_up
 from jutrek.ui.app.window import MainWindow
 from jutrek.ui.widgets.teaching import Teaching
 from tests import making
@@ -100,6 +102,25 @@ def test_every_page_of_the_registry_can_be_opened(window: MainWindow) -> None:
     for entry in PAGES:
         assert window.go_to(entry.key).shown
         assert window.header.tabs[entry.key].toolTip() == entry.keys
+
+
+def test_the_window_is_as_it_was_left(qtbot: QtBot, window: MainWindow) -> None:
+    """Its size and its page; for the first time it fits its screen, and what is remembered wrong is nothing."""
+    take_up(window)
+    assert window.height() <= max(window.minimumHeight(), window.screen().availableSize().height() - 40)
+    remember_library("/somewhere")
+    window.resize(1024, 700)
+    window.go_to("journal")
+    keep(window)
+    assert last_library() == "/somewhere"
+    window.resize(1024, 640)
+    window.go_to("intake")
+    take_up(window)
+    assert (window.width(), window.height(), window.current) == (1024, 700, window.page("journal"))
+    for geometry, page in (("00" * 40, "nowhere"), ("no number", ""), ("", "\0")):
+        remember_window(geometry, page)
+        take_up(window)
+        assert window.current is window.page("journal")
 
 
 def test_an_empty_page_teaches(qtbot: QtBot, window: MainWindow, library: Library) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import tomllib
+from typing import Any
 
 import platformdirs
 import tomlkit
@@ -15,21 +16,44 @@ def _path() -> str:
     return os.path.join(platformdirs.user_config_dir("jutrek"), "settings.toml")
 
 
-def last_library() -> str:
-    """The library that was used last, or an empty string. Damaged settings count as none."""
+def _read() -> dict[str, Any]:
+    """All that is remembered. Damaged settings count as none."""
     try:
         with open(_path(), "rb") as file:
-            return str(tomllib.load(file).get("library", ""))
-    except (OSError, ValueError, RecursionError, AttributeError):
-        return ""
+            return tomllib.load(file)
+    except (OSError, ValueError, RecursionError):
+        return {}
 
 
-def remember_library(root: str) -> None:
-    """Remember the library for the next start. A folder that cannot be written is no trouble of the person's."""
+def _remember(**entries: str) -> None:
+    """Remember more. A folder that cannot be written is no trouble of the person's."""
     page = tomlkit.document()
-    page.add("library", tomlkit.item(os.fsencode(root).decode("utf-8", "replace")))
+    for key, value in {**_read(), **entries}.items():
+        if isinstance(value, str):
+            page.add(key, tomlkit.item(value))
     tree, name = chosen(_path())
     try:
         have_folder(tree.root).write_own(name, tomlkit.dumps(page).encode())
     except OSError:
         return
+
+
+def last_library() -> str:
+    """The library that was used last, or an empty string."""
+    return str(_read().get("library", ""))
+
+
+def remember_library(root: str) -> None:
+    """Remember the library for the next start."""
+    _remember(library=os.fsencode(root).decode("utf-8", "replace"))
+
+
+def last_window() -> tuple[str, str]:
+    """How the window was when it was closed last: its geometry, as text of the window's own, and the page's key."""
+    found = _read()
+    return str(found.get("window", "")), str(found.get("page", ""))
+
+
+def remember_window(geometry: str, page: str) -> None:
+    """Remember how the window is."""
+    _remember(window=geometry, page=page)

@@ -13,6 +13,7 @@ from PySide6.QtCore import QElapsedTimer
 from PySide6.QtWidgets import QApplication
 
 from jutrek.ui.app.faults import Faults
+from jutrek.ui.app.whereabouts import keep, take_up
 from jutrek.ui.app.window import MainWindow
 from jutrek.ui.theme import dress
 from jutrek.ui.widgets.spoken import let_be_read
@@ -62,9 +63,11 @@ def run_window(sources: list[str], library: str | None) -> int:
     faults = Faults(window.tell_fault, window)
     window.begin(library or last_library(), sources)
     window.watches_drives = window.learns = True
+    take_up(window)
     window.show()
     code = int(app.exec())
     faults.end()
+    keep(window)
     if not window.leave(_LEAVING):
         # A thread hangs on a disk, and would hold up the end of the process as well.
         logging.shutdown()

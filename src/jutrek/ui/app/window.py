@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import partial
 from typing import TYPE_CHECKING
 from urllib.parse import unquote_to_bytes, urlsplit
@@ -143,6 +143,10 @@ class MainWindow(QMainWindow):
             self._stack.addWidget(page.widget)
             page.working(*self.client.words_of(page.minds))
         return self._pages[key]
+
+    def pages(self) -> Iterable[tuple[str, Page]]:
+        """The pages that were made, by their keys."""
+        return self._pages.items()
 
     def go_to(self, key: str) -> Page:
         """Open a page by its key."""
