@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import importlib
+import re
 import threading
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QAbstractItemView
 from pytestqt.qtbot import QtBot
 
 from jutrek.desk.settings import last_library, remember_library, remember_window
 from jutrek.library import Library
 from jutrek.ui.app import registry
+from jutrek.ui.app.keys import KeySheet, words_of
 from jutrek.ui.app.registry import PAGES, Entry
 from jutrek.ui.app.start import application
 from jutrek.ui.app.whereabouts import keep, take_up
@@ -133,3 +137,27 @@ def test_an_empty_page_teaches(qtbot: QtBot, window: MainWindow, library: Librar
         assert teaching.isVisible()
         assert teaching.accessibleName().startswith(words)
         assert not any(table.isVisible() for table in view.findChildren(QAbstractItemView))
+
+
+KEYS = {"Return": "Enter", "Escape": "Esc", "Equal": "+", "Plus": "+", "Minus": "−"}
+"""Keys that are told by another name."""
+
+
+@pytest.mark.parametrize("entry", PAGES)
+def test_all_keys_are_told(qtbot: QtBot, window: MainWindow, entry: Entry) -> None:
+    """By F1: those of the window as they are bound, and those that the page's own code asks for; each once."""
+    page = window.go_to(entry.key)
+    qtbot.keyClick(window, Qt.Key.Key_F1)
+    (sheet,) = window.findChildren(KeySheet)
+    bound = [
+        words_of(action.shortcut().toString(QKeySequence.SequenceFormat.PortableText)) for action in window.actions()
+    ]
+    assert len(set(bound)) == len(bound)
+    assert set(bound) <= sheet.keys
+    folder = Path(importlib.import_module(entry.package).__file__ or "").parent
+    asked = {name for path in folder.rglob("*.py") for name in re.findall(r"Key\.Key_(\w+)", path.read_text())}
+    told = {one for words in sheet.keys for one in re.split("[, ]+", words)}
+    assert {KEYS.get(name, name) for name in asked} <= told
+    assert len({one for one, _ in page.keys}) == len(page.keys)
+    qtbot.keyClick(sheet, Qt.Key.Key_Escape)
+    qtbot.waitUntil(lambda: not window.findChildren(KeySheet), timeout=PATIENCE)

@@ -26,6 +26,7 @@ from jutrek.desk.pool import Pool
 from jutrek.errors import JutrekError
 from jutrek.ui.app import registry
 from jutrek.ui.app.header import Header
+from jutrek.ui.app.keys import ADD, HELP, TOLD, KeySheet, words_of
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.shell.client import Client
 from jutrek.ui.shell.context import Context
@@ -38,14 +39,6 @@ if TYPE_CHECKING:
     from jutrek.ui.app.ahead import Ahead
     from jutrek.ui.app.tidy import Tidy
 
-_KEYS: tuple[tuple[str, Callable[[Page], None]], ...] = (
-    ("Ctrl+Return", lambda page: page.go()),
-    ("Ctrl+S", lambda page: page.save()),
-    ("Esc", lambda page: page.back()),
-    ("Ctrl+Z", lambda page: page.undo()),
-    ("Ctrl+Shift+Z", lambda page: page.redo()),
-)
-"""What the page that is open is told by which keys."""
 _THREADS = 4
 """That make pictures."""
 
@@ -102,10 +95,11 @@ class MainWindow(QMainWindow):
         self.client.on(events.BoardChanged, lambda event: self.header.show_place(event.board.place))
         for over in (self.runs.ended, self.runs.failed):
             over.connect(self._close_after)
-        self._on("Ctrl+O", lambda: self.page(self._first).add())
+        self._on(ADD, lambda: self.page(self._first).add())
+        self._on(HELP, self.show_keys)
         for entry in self._entries:
             self._on(entry.keys, partial(self.go_to, entry.key))
-        for keys, what in _KEYS:
+        for keys, _, what in TOLD:
             self._on(keys, partial(self._tell, what))
 
     def _on(self, keys: str, what: Callable[[], object]) -> None:
@@ -157,6 +151,14 @@ class MainWindow(QMainWindow):
         self.header.mark(key)
         opened.activated()
         return opened
+
+    def show_keys(self) -> None:
+        """Show the keys of the page that is open."""
+        entry = next(entry for entry in self._entries if self._pages.get(entry.key) is self.current)
+        everywhere = [(words_of(keys), what) for keys, what, _ in TOLD]
+        everywhere += [(ADD, "add a card or folder"), *((one.keys, one.title) for one in self._entries)]
+        everywhere += [(HELP, "these keys")]
+        KeySheet(self._context.theme, entry.title, self.current.keys, everywhere, self).open()
 
     def _show_working(self, who: Who) -> None:
         """Show on every page that it concerns that something longer is going on."""

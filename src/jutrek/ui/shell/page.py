@@ -20,6 +20,8 @@ if TYPE_CHECKING:
     from jutrek.ui.shell.context import Context
 
 _T = TypeVar("_T")
+Key = tuple[str, str]
+"""A key as it is told, and what it does."""
 
 
 class Page(QObject):
@@ -29,6 +31,7 @@ class Page(QObject):
     trouble with that stands on it, and nowhere else.
 
     Attributes:
+        keys: those that it knows besides the ones of every page.
         minds: whose work is told on it, and can be stopped there; the first who is at work comes first.
         context: what it was given.
         widget: what is shown; set when it is made.
@@ -37,6 +40,7 @@ class Page(QObject):
 
     figured = Signal(object)
     """Emitted with the figure that is said beside its name, such as `33 to settle`; empty for none."""
+    keys: ClassVar[tuple[Key, ...]] = ()
     minds: ClassVar[tuple[Who, ...]] = (Who.LIBRARY, Who.LOOKUP)
     widget: QWidget
 

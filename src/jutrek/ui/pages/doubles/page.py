@@ -26,6 +26,12 @@ _NOTHING = (0, False, False)
 class DoublesPage(Page):
     """The Doubles page."""
 
+    keys = (
+        ("Enter", "this one stays, and the others of its group are set aside"), ("A", "all of the group stay"),
+        ("Left, Right", "move the frame"), ("Up, Down", "another group"), ("Backspace", "ask about the group again"),
+        ("Space, held", "swap the framed picture with the others"), ("+, −", "nearer, farther"),
+    )  # fmt: skip
+
     def __init__(self, context: Context) -> None:
         super().__init__(context)
         view = self.view = self.widget = DoublesView(context.theme, context.pictures)

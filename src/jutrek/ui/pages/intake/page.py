@@ -33,6 +33,13 @@ class IntakePage(Page):
         cards: what cards and drives have to do with it.
     """
 
+    keys = (
+        ("Up, Down, Left, Right", "walk days, captures and shares"),
+        ("Enter", "open a day or a burst, show a share alone; prove or eject a card, bring a backup what it lacks"),
+        ("Space", "the chosen capture up close; again closes"), ("F2", "say what a shoot was; name a device"),
+        ("Delete", "set captures aside; leave a source out"), ("Menu", "all that can be done with a card or a backup"),
+    )  # fmt: skip
+
     minds = (Who.INTAKE, Who.LIBRARY)
 
     def __init__(self, context: Context) -> None:

@@ -22,6 +22,8 @@ if TYPE_CHECKING:
 class JournalPage(Page):
     """The Journal page."""
 
+    keys = (("Up, Down", "another run"), ("Shift+Up, Shift+Down", "choose several of its files"))
+
     def __init__(self, context: Context) -> None:
         super().__init__(context)
         view = self.view = self.widget = JournalView(context.theme)

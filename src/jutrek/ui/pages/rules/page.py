@@ -24,6 +24,10 @@ if TYPE_CHECKING:
 class RulesPage(Page):
     """The House rules page."""
 
+    keys = (
+        ("Up, Down", "another section, or another start"), ("Enter, Space", "open it; put a piece into the pattern"),
+    )  # fmt: skip
+
     def __init__(self, context: Context) -> None:
         super().__init__(context)
         view = self.view = self.widget = RulesView(context.theme, context.pictures.pool)
