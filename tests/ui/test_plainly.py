@@ -26,7 +26,7 @@ from jutrek.ui.app.window import MainWindow
 from jutrek.ui.pages.intake.page import IntakePage
 from jutrek.ui.pages.intake.unbrought import UnbroughtDialog
 from jutrek.ui.pages.journal.places import PlaceCard
-from jutrek.ui.plainly import Label, plain, tip
+from jutrek.ui.plainly import Label, name_first, plain, tip
 from jutrek.ui.theme import current
 from tests import making
 from tests.making import WHEN, never, planned, put
@@ -177,3 +177,10 @@ def test_no_signal_carries_text() -> None:
     ]  # fmt: skip
     assert len(kinds) > 50
     assert [kind for kind in kinds if "str" in kind] == []
+
+
+def test_a_name_stands_before_its_folder() -> None:
+    """A row that is too narrow cuts the folder off, and never the date that a name begins with."""
+    assert name_first("2026/05/20260514_080809 Bridge.jpg") == "20260514_080809 Bridge.jpg · 2026/05"
+    assert name_first("a.jpg") == "a.jpg"
+    assert "\n" not in name_first("x\n/a\n.jpg")

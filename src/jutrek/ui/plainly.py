@@ -30,6 +30,12 @@ class Label(QLabel):
         super().setText(plain(words))
 
 
+def name_first(path: str) -> str:
+    """A path as it stands in a row: its name, whose date is never cut off, then the folder."""
+    folder, _, name = shown(path).rpartition("/")
+    return f"{name} · {folder}" if folder else name
+
+
 def tip_text(words: str) -> str:
     """Words as a tip shows them letter by letter: tips take for markup what looks like it."""
     text = plain(words)

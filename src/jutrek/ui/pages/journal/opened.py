@@ -10,7 +10,7 @@ from jutrek.desk.records import FileRecord, Record
 from jutrek.errors import shown
 from jutrek.ui import paint
 from jutrek.ui.pages.journal.records import figures_of, local
-from jutrek.ui.plainly import plain, tip_text
+from jutrek.ui.plainly import name_first, plain, tip_text
 from jutrek.ui.theme import BOLD, Theme, font
 from jutrek.ui.widgets.layout import plain_table
 
@@ -38,7 +38,7 @@ class _Files(QAbstractTableModel):
         one = self.files[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
             size = paint.size_words(one.size) if one.size or one.source else ""
-            return (shown(one.path), shown(one.source), size, plain(one.what))[index.column()]
+            return (name_first(one.path), name_first(one.source), size, plain(one.what))[index.column()]
         if role == Qt.ItemDataRole.TextAlignmentRole and index.column() == 2:
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == Qt.ItemDataRole.ToolTipRole:
@@ -113,7 +113,7 @@ class OpenedRun(QWidget):
         self.model = _Files(self)
         table = self.table = plain_table(self.model, "Files of the run")
         table.verticalHeader().setDefaultSectionSize(25)
-        table.setTextElideMode(Qt.TextElideMode.ElideLeft)
+        table.setTextElideMode(Qt.TextElideMode.ElideRight)
         header = table.horizontalHeader()
         for number, mode in enumerate((
             QHeaderView.ResizeMode.Stretch, QHeaderView.ResizeMode.Stretch, QHeaderView.ResizeMode.Interactive,

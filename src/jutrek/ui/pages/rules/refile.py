@@ -23,7 +23,7 @@ from jutrek.errors import shown
 from jutrek.filing.facts import below
 from jutrek.filing.refiling import Scope
 from jutrek.ui import paint
-from jutrek.ui.plainly import Label
+from jutrek.ui.plainly import Label, name_first
 from jutrek.ui.theme import Theme, font
 from jutrek.ui.widgets.layout import plain_table
 
@@ -65,8 +65,8 @@ class _Moves(QAbstractTableModel):
             return None
         moves = len(self.planned.plan.rows)
         if index.row() >= moves:
-            return shown(self._stays[index.row() - moves][1]) if index.column() == 0 else "stays"
-        return shown(shown_move(self.planned.plan, index.row())[index.column()])
+            return name_first(self._stays[index.row() - moves][1]) if index.column() == 0 else "stays"
+        return name_first(shown_move(self.planned.plan, index.row())[index.column()])
 
     def headerData(self, number: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
@@ -132,7 +132,7 @@ class RefileView(QWidget):
         self.model = _Moves(self)
         self.table = plain_table(self.model, "Moves")
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        self.table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
+        self.table.setTextElideMode(Qt.TextElideMode.ElideRight)
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 10, 14, 10)
         column.setSpacing(8)
