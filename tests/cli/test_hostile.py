@@ -74,7 +74,7 @@ def test_a_closed_pipe_ends_no_intake(home: Path, card: Path) -> None:  # noqa: 
     assert ended.returncode == 0
     assert "60 brought home and proven" in ended.stderr
     assert "BrokenPipe" not in ended.stderr
-    command = f"({sys.executable} -m jutrek places show -l '{card}' 2>&1; echo $? >&3) 3>&2 | true"
+    command = f"({sys.executable} -m jutrek backups show -l '{card}' 2>&1; echo $? >&3) 3>&2 | true"
     ended = subprocess.run(["bash", "-c", command], capture_output=True, text=True, check=False)
     assert ended.stderr.strip() == "3"
 

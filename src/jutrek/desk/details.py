@@ -1,4 +1,4 @@
-"""Close look: everything that is known of one capture, in words, ready to be drawn by a face. No Qt."""
+"""Up close: everything that is known of one capture, in words, ready to be drawn by a face. No Qt."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ class ClaimLine:
 
 @dataclass(frozen=True, slots=True)
 class CaptureDetails:
-    """What Close look shows.
+    """What is shown up close.
 
     Attributes:
         id: the capture's.

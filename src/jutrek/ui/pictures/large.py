@@ -1,4 +1,4 @@
-"""Large pictures: of one capture at a time for Close look, of some files side by side for comparing."""
+"""Large pictures: of one capture at a time for up close, of some files side by side for comparing."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""Close look: one capture, large, with all that is known of it."""
+"""Up close: one capture, large, with all that is known of it."""

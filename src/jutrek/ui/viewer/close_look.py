@@ -1,4 +1,4 @@
-"""Close look: lies over the board, and closes again with the key that opened it."""
+"""Up close: lies over the board, and closes again with the key that opened it."""
 
 from __future__ import annotations
 

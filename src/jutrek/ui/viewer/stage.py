@@ -1,4 +1,4 @@
-"""The large picture of Close look. A clip is walked through by moving the pointer across it."""
+"""The large picture of up close. A clip is walked through by moving the pointer across it."""
 
 from __future__ import annotations
 

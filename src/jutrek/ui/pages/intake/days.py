@@ -181,7 +181,7 @@ class DayRow(QAbstractButton):
     def _reasons(self) -> str:
         reasons: dict[str, int] = {}
         for capture in self.view.captures:
-            # What is different for each capture stands behind a colon, and in Close look.
+            # What is different for each capture stands behind a colon, and up close.
             first = capture.why.split(". ")[0].split(": ")[0].rstrip(".")
             reasons[first] = reasons.get(first, 0) + 1
         most = sorted(reasons.items(), key=lambda reason: -reason[1])

@@ -169,7 +169,7 @@ class IntakeView(QWidget):
 
     @property
     def close_look(self) -> CloseLook:
-        """Close look; made when it is opened for the first time."""
+        """Up close; made when it is opened for the first time."""
         if self._look is None:
             from jutrek.ui.viewer.close_look import CloseLook
 
