@@ -327,6 +327,15 @@ def test_a_file_that_fails_stands_in_its_row(qtbot: QtBot, small: MainWindow, ca
     assert "1 not home" in page.from_column.tiles[str(card)].accessibleName()
 
 
+def test_a_menu_that_outlives_its_card_names_nothing(qtbot: QtBot, small: MainWindow, card: Path) -> None:
+    """A card is pulled while its menu is open."""
+    page = intake(small)
+    small.page("intake").remove_source(str(card))
+    qtbot.waitUntil(lambda: not page.from_column.tiles, timeout=PATIENCE)
+    page.from_column.named.emit(str(card))
+    assert page.overlays.device is None or not page.overlays.device.isVisible()
+
+
 def test_an_empty_window_teaches(window: MainWindow) -> None:
     """Without library and sources it says what to do, and offers nothing that cannot be done."""
     assert "No library yet" in words(window)

@@ -72,11 +72,11 @@ class Overlays(QObject):
 
         self.decided.emit([Say(said)])
 
-    def name_device(self, board: Board, tile: SourceTile) -> None:
-        """Let the person name the main device of a source."""
-        device = tile.view.device
-        if device is None:
+    def name_device(self, board: Board, tile: SourceTile | None) -> None:
+        """Let the person name the main device of a source; its tile may be gone while a menu of it was open."""
+        if tile is None or tile.view.device is None:
             return
+        device = tile.view.device
         if self.device is None:
             from jutrek.ui.pages.intake.daysetting import DevicePanel
 

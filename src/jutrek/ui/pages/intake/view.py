@@ -242,7 +242,8 @@ class IntakeView(QWidget):
     def _connect(self) -> None:
         self.from_column.wanted.connect(self.wanted_source)
         self.from_column.removed.connect(self.removed_source)
-        self.from_column.named.connect(lambda root: self.overlays.name_device(self.board, self.from_column.tiles[root]))
+        tiles_now = self.from_column.tiles
+        self.from_column.named.connect(lambda root: self.overlays.name_device(self.board, tiles_now.get(root)))
         self.titles.days.clicked.connect(lambda: self.overlays.open_days(self.board, self.titles.days))
         self.titles.about.clicked.connect(lambda: self.overlays.open_about(self.board, self.titles.about))
         self.overlays.decided.connect(self.decided)
