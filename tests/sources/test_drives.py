@@ -22,10 +22,11 @@ class Bus:
 
     def __init__(self, folder: Path) -> None:
         self.address = f"unix:path={folder / 'bus'}"
-        self._daemon = subprocess.Popen(
-            ["dbus-daemon", "--session", "--nofork", f"--address={self.address}"], stderr=subprocess.DEVNULL
-        )
-        wait_for((folder / "bus").exists)
+        command = ["dbus-daemon", "--session", "--nofork", f"--address={self.address}", "--print-address=1"]
+        self._daemon = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+        assert self._daemon.stdout is not None
+        # It tells its address once it listens; the socket is there before.
+        assert self._daemon.stdout.readline()
         self.calls: list[tuple[str, str]] = []
         self.service = Service(lambda what, card: self.calls.append((what, card.label)))
         self.loop = asyncio.new_event_loop()
@@ -46,7 +47,7 @@ class Bus:
         self._thread.join()
         self.loop.close()
         self._daemon.terminate()
-        self._daemon.wait()
+        self._daemon.communicate()
 
 
 def wait_for(true: Callable[[], bool]) -> None:

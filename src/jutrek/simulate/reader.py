@@ -72,11 +72,13 @@ class Reader:
         return {**os.environ, "DBUS_SYSTEM_BUS_ADDRESS": self.address}
 
     def __enter__(self) -> Self:
-        command = ["dbus-daemon", "--session", "--nofork", f"--address={self.address}"]
-        self._daemon = subprocess.Popen(command, stderr=subprocess.DEVNULL)
-        self._stack.callback(self._daemon.wait)
+        command = ["dbus-daemon", "--session", "--nofork", f"--address={self.address}", "--print-address=1"]
+        self._daemon = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+        self._stack.callback(self._daemon.communicate)
         self._stack.callback(self._daemon.terminate)
-        _wait_for(os.path.join(self._folder, "bus"))
+        if self._daemon.stdout is not None:
+            # It tells its address once it listens; the socket is there before.
+            self._daemon.stdout.readline()
         self._loop.run_until_complete(self._service.begin(self.address))
         return self
 
@@ -102,7 +104,7 @@ class Reader:
         troubles.of(folder).keep(page)
         command = [sys.executable, "-m", "jutrek.simulate.filesystem", os.path.abspath(folder), mount, page]
         self._mounts[mount] = subprocess.Popen(command)
-        if not _wait_for(mount, mounted=True):
+        if not _is_mounted(mount):
             raise SourceUnreadable(folder, OSError("it could not be mounted; is FUSE there (package fuse3)?"))
         card = Card(label, mount, sum(os.path.getsize(os.path.join(t, n)) for t, _, ns in os.walk(folder) for n in ns))
 
@@ -136,10 +138,11 @@ class Reader:
             process.wait()
 
 
-def _wait_for(path: str, *, mounted: bool = False) -> bool:
+def _is_mounted(path: str) -> bool:
+    """Whether something is mounted there, at once or after some waiting."""
     end = time.monotonic() + _PATIENCE
     while time.monotonic() < end:
-        if os.path.ismount(path) if mounted else os.path.exists(path):
+        if os.path.ismount(path):
             return True
         time.sleep(0.05)
     return False
