@@ -108,3 +108,5 @@ def test_a_sidecar_whose_name_was_taken_is_home_when_it_comes_again(
     put(card / "P0.xmp", making.xmp())
     assert bring(planned(library, ledger, [card]), library, ledger, stop=never()).failed == []
     assert {row.action for row in planned(library, ledger, [card]).rows} == {Action.HOME}
+    put(card / "P0.JPG", making.jpeg(WHEN.replace(minute=7), seed=7))
+    assert {row.action for row in planned(library, ledger, [card]).rows} == {Action.BRING}, "another picture, same path"

@@ -2,7 +2,8 @@
 
 What a sidecar says, it says of the picture that it is named after: two pictures may have sidecars of the same bytes,
 and each keeps its own. So a sidecar that comes with its picture is home, or a twin, only where its picture is, and
-beside it; or where it was brought from this very place. Of everything else the content alone decides.
+beside it; or, where its picture is home, was brought from this very place. Of everything else the content alone
+decides.
 
 Cheapest first: a size that nothing else has proves a file new without reading it; then quick fingerprints are
 compared, then full ones. A full fingerprint of a library file is made only when it is needed, and is kept.
@@ -173,9 +174,13 @@ class _Comparer:
     def _may_be(self, file: SourceFile, home: HomeFile) -> bool:
         """Whether a file of the library can stand for one of a source: for a sidecar, only the one of its picture."""
         pictures = self._pictures.get(file.path)
-        if pictures is None or any(_is_beside(home.path, one) for one in self._equals(pictures, Standing.HOME)):
+        if pictures is None:
             return True
-        filed = self._ledger.filed(home.path)
+        at_home = list(self._equals(pictures, Standing.HOME))
+        if any(_is_beside(home.path, one) for one in at_home):
+            return True
+        # Another card has the same paths again: where it came from says something only of a picture that is home.
+        filed = self._ledger.filed(home.path) if at_home else None
         return filed is not None and filed.original == os.path.relpath(file.path, file.root)
 
     def _may_be_twin(self, file: SourceFile, other: SourceFile) -> bool:
