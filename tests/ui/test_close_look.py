@@ -137,7 +137,7 @@ def test_focus_stays_on_what_can_be_seen(qtbot: QtBot, window: MainWindow) -> No
 def test_a_clip_is_walked_through_by_the_pointer(qtbot: QtBot, window: MainWindow) -> None:
     """Moving across it shows another frame; Shift and arrows do it from the keyboard; sound shows its waveform."""
     look = look_at(window, "encoded.mov")
-    intake(window).arrival.look.click()
+    intake(window).grid.strip.look.click()
     stage = look.stage
     qtbot.waitUntil(lambda: stage.picture() is not None, timeout=PATIENCE)
     first = stage.picture()

@@ -57,7 +57,7 @@ def test_the_demo_goes_through_in_the_window(qtbot: QtBot, window: MainWindow, d
     qtbot.keyClick(page.grid, Qt.Key.Key_Right)
     view = page.board.find(page.capture)
     assert view is not None
-    assert view.new_name in page.arrival.accessibleName()
+    assert view.new_name in page.grid.strip.accessibleName()
     qtbot.waitUntil(window.pictures.idle, timeout=PATIENCE)
     bring(qtbot, window)
     plan = page.board.plan
@@ -211,11 +211,11 @@ def test_focus_goes_from_when_to_lands(qtbot: QtBot, small: MainWindow) -> None:
     view.grid.selectAll()
     view.when.opened.buttons["place"].click()
     seen = []
-    for _ in range(5):
+    for _ in range(6):
         focused = QApplication.focusWidget()
         seen.append(type(focused).__name__)
         qtbot.keyClick(focused, Qt.Key.Key_Tab)
-    assert seen == ["QLineEdit", "QPushButton", "QPushButton", "CaptureGrid", "DayRow"]
+    assert seen == ["QLineEdit", "QPushButton", "QPushButton", "CaptureGrid", "QPushButton", "DayRow"]
 
 
 def test_trouble_stays_until_something_else_is_done(
@@ -323,7 +323,7 @@ def test_a_file_that_fails_stands_in_its_row(qtbot: QtBot, small: MainWindow, ca
     assert "1 not home" in page.outcome.accessibleName()
     page.open_day("2026-05-14")
     page.grid.choose(str(card / "DCIM" / "A.JPG"))
-    assert "changed since the plan" in page.arrival.accessibleName()
+    assert "changed since the plan" in page.grid.strip.accessibleName()
     assert "1 not home" in page.from_column.tiles[str(card)].accessibleName()
 
 
@@ -342,7 +342,6 @@ def test_an_empty_window_teaches(window: MainWindow) -> None:
     assert intake(window).headline.accessibleName().startswith("Nothing has come in yet")
     assert not intake(window).action_bar.main.isEnabled()
     assert not intake(window).action_bar.save.isEnabled()
-    assert not intake(window).arrival.isVisible()
     assert intake(window).welcome.isVisible()
 
 
@@ -355,7 +354,6 @@ def test_the_demo_can_be_had_from_an_empty_window(
     qtbot.mouseClick(intake(window).welcome.demo, Qt.MouseButton.LeftButton)
     ready(qtbot, window, 5)
     assert not intake(window).welcome.isVisible()
-    assert intake(window).arrival.isVisible()
 
 
 @pytest.mark.long

@@ -48,6 +48,17 @@ def remember_library(root: str) -> None:
     _remember(library=os.fsencode(root).decode("utf-8", "replace"))
 
 
+def last_size() -> int:
+    """In which size small pictures were shown last, counted from the smallest."""
+    size = str(_read().get("pictures", ""))
+    return int(size) if size.isascii() and size.isdigit() and len(size) < 3 else 0
+
+
+def remember_size(size: int) -> None:
+    """Remember the size of small pictures."""
+    _remember(pictures=str(size))
+
+
 def last_window() -> tuple[str, str]:
     """How the window was when it was closed last: its geometry, as text of the window's own, and the page's key."""
     found = _read()

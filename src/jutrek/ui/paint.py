@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import re
 import sys
 import traceback
 from collections.abc import Callable
@@ -55,6 +56,30 @@ def text(
         known = _fitted[key] = font, fitting, metrics.horizontalAdvance(fitting)
     painter.drawText(box, int(align), known[1])
     return known[2]
+
+
+_DAY = re.compile(r"\d{4}\D?\d\d\D?\d\d")
+_MOMENT = re.compile(_DAY.pattern + r"(\D{0,2}\d\d\D?\d\d(\D?\d\d)?)?")
+
+
+def name(painter: QPainter, box: QRect, words: str, font: QFont, colour: QColor) -> int:
+    """Write a file's name as `text` does, cut as by `fitting_name`."""
+    return text(painter, box, fitting_name(words, font, box.width()), font, colour)
+
+
+def fitting_name(words: str, font: QFont, width: int) -> str:
+    """A file's name as it fits into a width in pixels: what follows its date is cut, and never the date.
+
+    Where not even the date fits, the day is left out before the time is: names in a list are of one day more often than
+    of one second.
+    """
+    metrics, begins = QFontMetrics(font), _MOMENT.match(words)
+    if begins is None:
+        return metrics.elidedText(plain(words), Qt.TextElideMode.ElideMiddle, width)
+    whole = metrics.horizontalAdvance(plain(words)) <= width
+    if not whole and metrics.horizontalAdvance(f"{begins[0]}…") > width and (day := _DAY.match(words)) is not None:
+        words = f"…{words[day.end() :]}"
+    return metrics.elidedText(plain(words), Qt.TextElideMode.ElideRight, width)
 
 
 def width_of(words: str, font: QFont) -> int:

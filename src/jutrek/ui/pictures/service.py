@@ -23,6 +23,8 @@ _KEPT = 96_000_000
 """Bytes of pictures."""
 _AT_ONCE = 2
 _WAITING = 300
+_Key = tuple[str, int]
+"""A capture, and how wide it is drawn."""
 
 
 def pixmap_of(picture: Picture | None, ratio: float = 1.0) -> QPixmap | None:
@@ -61,31 +63,33 @@ class Pictures(QObject):
         super().__init__(parent)
         self.pool, self._ratio = pool, ratio
         self.closing: list[Callable[[], None]] = []
-        self._kept: OrderedDict[str, QPixmap | None] = OrderedDict()
+        self._kept: OrderedDict[_Key, QPixmap | None] = OrderedDict()
         self._bytes = 0
         self._small = pool.line(SMALL, at_once=_AT_ONCE, waiting=_WAITING)
         self._made.connect(lambda then, picture: then(picture))
 
-    def of(self, view: Pictured, source: str = "") -> QPixmap | None:
+    def of(self, view: Pictured, source: str = "", size: QSize = SIZE) -> QPixmap | None:
         """The thumbnail if there is one. Else it is wished for; what scrolled away long ago is forgotten.
 
         Args:
             view: of what.
             source: the root of what it lies on: one that hangs holds up no other.
+            size: as which it is drawn. While there is none of that size, one of another will do.
         """
-        if view.id in self._kept:
-            self._kept.move_to_end(view.id)
-            return self._kept[view.id]
-        size = (round(SIZE.width() * self._ratio), round(SIZE.height() * self._ratio))
+        key = view.id, size.width()
+        if key in self._kept:
+            self._kept.move_to_end(key)
+            return self._kept[key]
+        pixels = (round(size.width() * self._ratio), round(size.height() * self._ratio))
 
         def make(_superseded: Callable[[], bool]) -> None:
             # Here, off the way to the first paint.
             from jutrek.desk.pictures import small_picture
 
-            self.bring(lambda picture: self._keep(view.id, picture), small_picture(view, size))
+            self.bring(lambda picture: self._keep(key, picture), small_picture(view, pixels))
 
-        self._small.wish(view.id, make, source)
-        return None
+        self._small.wish(key, make, source)
+        return self._kept.get((view.id, SIZE.width()))
 
     def bring(self, then: Callable[[Picture | None], None], picture: Picture | None) -> None:
         """From any thread: call something with a picture on the window's."""
@@ -107,13 +111,13 @@ class Pictures(QObject):
         """Whether nothing is wished for any more."""
         return self.pool.idle
 
-    def _keep(self, capture: str, picture: Picture | None) -> None:
+    def _keep(self, key: _Key, picture: Picture | None) -> None:
         pixmap = pixmap_of(picture, self._ratio)
-        self._bytes += _bytes_of(pixmap) - _bytes_of(self._kept.get(capture))
-        self._kept[capture] = pixmap
+        self._bytes += _bytes_of(pixmap) - _bytes_of(self._kept.get(key))
+        self._kept[key] = pixmap
         while self._bytes > _KEPT:
             self._bytes -= _bytes_of(self._kept.popitem(last=False)[1])
-        self.ready.emit(capture)
+        self.ready.emit(key[0])
 
 
 def _bytes_of(pixmap: QPixmap | None) -> int:

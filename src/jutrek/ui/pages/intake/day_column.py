@@ -34,6 +34,8 @@ class DayColumn(QWidget):
     """The key of the row that asked."""
     decided = Signal(object)
     """A list of changes."""
+    slid = Signal(int)
+    """By how many pixels the chosen capture went down."""
     moved = Signal()
     filled = Signal()
     """What can take the focus may be other rows, or what one of them holds."""
@@ -50,6 +52,7 @@ class DayColumn(QWidget):
         self._unfolded: set[str] = set()
         self._open: str | None = None
         self._running = False
+        self._step = 0
         self._rest_due = False
         """Whether rows below the fold are to be made, once those above it were painted."""
         self._opened: Opened | None = None
@@ -79,6 +82,8 @@ class DayColumn(QWidget):
             opened.grid.chosen.connect(self.chosen)
             opened.grid.left.connect(self.close_row)
             opened.grid.looked.connect(self.looked)
+            opened.grid.slid.connect(self.slid)
+            opened.grid.show_size(self._step)
             opened.split.connect(self._split)
             opened.aside.connect(self._set_aside)
             opened.shifting.connect(self._shift_captures)
@@ -102,6 +107,12 @@ class DayColumn(QWidget):
     def open_key(self) -> str | None:
         """The key of the open row."""
         return self._open
+
+    def show_size(self, step: int) -> None:
+        """Show pictures in another size, the smallest for 0."""
+        self._step = step
+        if self._opened is not None:
+            self._opened.grid.show_size(step)
 
     def put_first(self, widget: QWidget) -> None:
         """Put something above the rows."""

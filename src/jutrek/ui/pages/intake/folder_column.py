@@ -1,4 +1,4 @@
-"""Goes to: the folders that the plan fills, the name on arrival, and what was just read back."""
+"""Goes to: the folders that the plan fills, and what was just read back."""
 
 from __future__ import annotations
 
@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QFrame,
     QHeaderView,
-    QPushButton,
     QSizePolicy,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -21,10 +20,9 @@ from PySide6.QtWidgets import (
 )
 
 from jutrek.desk.board import FolderView
-from jutrek.desk.board_captures import CaptureView, State
 from jutrek.desk.board_days import DayView
 from jutrek.ui import paint
-from jutrek.ui.plainly import tip, tip_text
+from jutrek.ui.plainly import tip_text
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 
 WIDTH = 276
@@ -164,59 +162,6 @@ class Panel(QWidget):
     @abstractmethod
     def draw(self, painter: QPainter, line: QRect) -> None:
         """Draw the lines; the first one is given."""
-
-
-class ArrivalPanel(Panel):
-    """Name on arrival: before and after for the chosen capture, its companions, and where its date comes from."""
-
-    looked = Signal()
-
-    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(theme, parent)
-        self._view: CaptureView | None = None
-        self.setFixedHeight(152)
-        self.look = QPushButton("Up close", self)
-        self.look.setProperty("link", True)
-        self.look.setToolTip("The picture large, and all that is known of it (Space)")
-        self.look.clicked.connect(self.looked)
-        self.look.hide()
-
-    def show_capture(self, view: CaptureView | None) -> None:
-        """Show a capture, or none."""
-        self._view = view
-        self.look.setVisible(view is not None)
-        words = "" if view is None else f"{view.name} becomes {view.new_name or 'nothing yet'}. {view.why}"
-        self.setAccessibleName(f"Name on arrival: {words or 'no capture is chosen'}")
-        tip(self, "" if view is None else "\n".join([view.id, view.why, *view.notes]))
-        self.update()
-
-    def resizeEvent(self, event: object) -> None:
-        width = self.look.sizeHint().width()
-        self.look.setGeometry(self.width() - width - 8, 7, width, 24)
-
-    def draw(self, painter: QPainter, line: QRect) -> None:
-        theme, view = self._theme, self._view
-        paint.text(painter, line, "Name on arrival", font(12.5, SEMIBOLD), theme.soft)
-        if view is None:
-            paint.text(painter, line.translated(0, 24), "Choose a day, then a picture in it.", font(13), theme.soft)
-            return
-        middle = Qt.TextElideMode.ElideMiddle
-        paint.text(painter, line.translated(0, 22), view.name, font(12), theme.soft, cut=middle)
-        new, colour = view.new_name or "stays on the source", theme.ink if view.new_name else theme.amber
-        if view.state is State.HOME:
-            colour = theme.soft
-        paint.text(painter, line.translated(0, 40), new, font(14.5, SEMIBOLD), colour, cut=middle)
-        companions = f"+ {', '.join(view.companions)} travel with it" if len(view.companions) > 1 else ""
-        if len(view.companions) == 1:
-            companions = f"+ {view.companions[0]} travels with it"
-        top = line.translated(0, 60)
-        if companions:
-            paint.text(painter, top, companions, font(12), theme.soft)
-            top = top.translated(0, 18)
-        box = QRect(top.left(), top.top(), top.width(), 62)
-        why = " ".join(([f"Home as {view.destination}."] if view.state is State.HOME else []) + [view.why, *view.notes])
-        colour = theme.amber if view.state is State.LOOK else theme.soft
-        paint.wrapped(painter, box, why, font(12), theme.brick if view.state is State.FAILED else colour)
 
 
 class ProvenPanel(Panel):

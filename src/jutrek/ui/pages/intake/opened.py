@@ -77,7 +77,7 @@ class Opened(QWidget):
 
     def stops(self) -> tuple[QWidget, ...]:
         """What can take the focus, in order."""
-        return (*self.buttons.values(), self.grid)
+        return (*self.buttons.values(), self.grid, self.grid.strip.look)
 
     def height_for(self, width: int) -> int:
         """The height that shows all captures at a width, in pixels."""

@@ -5,13 +5,18 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 from datetime import date
+from functools import partial
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QWidget
 
 from jutrek.desk import events
 from jutrek.desk.events import Who
+from jutrek.desk.settings import last_size, remember_size
 from jutrek.errors import JutrekError, LibraryBusy
+from jutrek.ui.pages.intake.capture_cell import STEPS
 from jutrek.ui.pages.intake.cards import Cards
 from jutrek.ui.pages.intake.runs import Runs
 from jutrek.ui.pages.intake.view import IntakeView
@@ -37,7 +42,8 @@ class IntakePage(Page):
         ("Up, Down, Left, Right", "walk days, captures and shares"),
         ("Enter", "open a day or a burst, show a share alone; prove or eject a card, bring a backup what it lacks"),
         ("Space", "the chosen capture up close; again closes"), ("F2", "say what a shoot was; name a device"),
-        ("Delete", "set captures aside; leave a source out"), ("Menu", "all that can be done with a card or a backup"),
+        ("Delete", "set captures aside; leave a source out"), ("Ctrl++, Ctrl+-", "larger or smaller pictures"),
+        ("Menu", "all that can be done with a card or a backup"),
     )  # fmt: skip
 
     minds = (Who.INTAKE, Who.LIBRARY)
@@ -50,6 +56,12 @@ class IntakePage(Page):
         view.details = self._details
         self.runs = Runs(self, view)
         self.cards = Cards(self, view)
+        self._size = last_size()
+        view.show_size(self._size)
+        for by, keys in ((1, ("Ctrl++", "Ctrl+=")), (-1, ("Ctrl+-",))):
+            for one in keys:
+                shortcut = QShortcut(QKeySequence(one), view, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
+                shortcut.activated.connect(partial(self.size_pictures, by))
         view.wanted_source.connect(self.add)
         view.wanted_library.connect(self.choose_library)
         view.wanted_demo.connect(self.look_at_demo)
@@ -80,6 +92,14 @@ class IntakePage(Page):
     @property
     def last_stop(self) -> QWidget:
         return self.view.action_bar.main
+
+    def size_pictures(self, by: int) -> None:
+        """Show pictures by so many steps larger, or smaller; it is remembered."""
+        size = max(0, min(self._size + by, len(STEPS) - 1))
+        if size != self._size and (session := self.context.client.session) is not None:
+            self._size = size
+            self.view.show_size(size)
+            session.ask_aside(lambda: remember_size(size), None, self.say_trouble)
 
     # ---- sources and the library
 

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Board, home_view
 from jutrek.desk.board_captures import State
-from jutrek.ui import paint
 from jutrek.ui.pages.intake import folder_column, ribbons, tiles
 from jutrek.ui.pages.intake.actionbar import ActionBar
 from jutrek.ui.pages.intake.copies import CopiesPanel
@@ -23,7 +22,7 @@ from jutrek.ui.pages.intake.ribbon_ends import RibbonEnds
 from jutrek.ui.pages.intake.running import AfterPanel, SpeedChart, TroubleCard
 from jutrek.ui.pages.intake.titles import ColumnTitles
 from jutrek.ui.pages.intake.welcome import Welcome
-from jutrek.ui.pages.intake.words import board_words, kinds_words, questions_words, span_words
+from jutrek.ui.pages.intake.words import board_words, head_words, questions_words
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import Theme
 from jutrek.ui.widgets.headline import Headline
@@ -69,7 +68,6 @@ class IntakeView(QWidget):
         self.titles = ColumnTitles(theme)
         self.from_column = tiles.FromColumn(theme)
         self.tree = folder_column.FolderTree(theme)
-        self.arrival = folder_column.ArrivalPanel(theme)
         self.copies = CopiesPanel(theme)
         self.proven = folder_column.ProvenPanel(theme)
         self.chart = SpeedChart(theme)
@@ -211,7 +209,7 @@ class IntakeView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(12)
         self._tree_card = Card(self._theme, self.tree)
-        for panel in (self._tree_card, self.arrival, self.proven, self.copies, self.after):
+        for panel in (self._tree_card, self.proven, self.copies, self.after):
             column.addWidget(panel)
         column.addStretch()
         self._board_row: QHBoxLayout = QHBoxLayout()
@@ -256,6 +254,7 @@ class IntakeView(QWidget):
         self.when.settled.connect(self.open_settle)
         self.when.decided.connect(self.decided)
         self.when.moved.connect(self._ribbons_moved)
+        self.when.slid.connect(self._keep_in_place)
         self.when.filled.connect(self._chain_focus)
         self.action_bar.accepted.connect(self.accepted_certain)
         self.welcome.wanted_library.connect(self.wanted_library)
@@ -264,7 +263,6 @@ class IntakeView(QWidget):
         self.outcome.narrowed.connect(self._narrow_states)
         self.titles.clear.clicked.connect(self.show_all)
         self.tree.narrowed.connect(self._narrow_folder)
-        self.arrival.looked.connect(self.look_close)
         self.action_bar.brought.connect(self.brought)
         self.action_bar.saved.connect(self.saved)
         self.action_bar.stopped.connect(self.stopped)
@@ -321,7 +319,6 @@ class IntakeView(QWidget):
             self._running = running
             self.action_bar.begin(stopping=False)
             self.close_settle()
-            self.arrival.setVisible(not running)
             for part in (self.proven, self.chart, self.after):
                 part.setVisible(running)
             if running:
@@ -364,7 +361,6 @@ class IntakeView(QWidget):
         copying = self._running and bool(self.board.places)
         self.titles.show_copying(copying)
         self._tree_card.setVisible(bool(self.board.folders) and not copying)
-        self.arrival.setVisible(not empty and not self._running)
         self.copies.setVisible(not empty)
 
     def _chain_focus(self) -> None:
@@ -380,7 +376,6 @@ class IntakeView(QWidget):
             *start,
             *rows,
             tree,
-            self.arrival.look,
             self.copies,
             self.copies.add,
             self.after.prove,
@@ -431,13 +426,22 @@ class IntakeView(QWidget):
     def _choose(self, capture: str) -> None:
         self.capture = capture
         view = self.board.find(capture) if capture else None
-        self.arrival.show_capture(view)
         self.tree.mark(view.folder if view else "")
         if view is not None and self.when.is_open and self.grid.isVisible():
-            box = self.grid.visualRect(self.grid.currentIndex())
+            box = self.grid.chosen_box
             at = self.grid.mapTo(self.when, box.center())
-            self.when_area.ensureVisible(at.x(), at.y(), 0, box.height())
+            self.when_area.ensureVisible(at.x(), at.y(), 0, box.height() * 2 // 3)
         self._ribbons_moved()
+
+    def show_size(self, step: int) -> None:
+        """Show small pictures in another size, the smallest for 0."""
+        self.when.show_size(step)
+        QTimer.singleShot(0, self, lambda: self._choose(self.capture))
+
+    def _keep_in_place(self, by: int) -> None:
+        """What is chosen stays where it is on the screen, as far as there is room to scroll."""
+        bar = self.when_area.verticalScrollBar()
+        bar.setValue(bar.value() + by)
 
     def _refresh_words(self) -> None:
         board, running = self.board, self._running
@@ -447,17 +451,8 @@ class IntakeView(QWidget):
         )
         certain = sum(question.certainty == "certain" for question in board.questions)
         self.action_bar.offer_accepting(certain if self.settling else 0)
-        if not board.sources:
-            self.headline.say("Nothing has come in yet", "Add a card or a folder to see what is on it.")
-        else:
-            sources = paint.counted(len(board.sources), "source")
-            if silent := sum(tile.silent > 0 for tile in self.from_column.tiles.values()):
-                sources = f"{len(board.sources) - silent} of {sources}"
-            figures = f"{kinds_words(board.kinds)} read from {sources}"
-            if running:
-                figures = f"Bringing {to_bring + board.count(State.BROUGHT):,} home"
-            size = paint.size_words(sum(source.size for source in board.sources))
-            self.headline.say(figures, " · ".join(part for part in (span_words(board), size, self._meanwhile) if part))
+        silent = sum(tile.silent > 0 for tile in self.from_column.tiles.values())
+        self.headline.say(*head_words(board, silent, self._meanwhile, running=running))
         if not running and not self._working:
             self._say_state()
 

@@ -60,6 +60,26 @@ def board_words(board: Board) -> Said:
     return Said(f"{paint.counted(board.count(State.HOME, State.BROUGHT), 'capture')} at home.", more)
 
 
+def head_words(board: Board, silent: int, meanwhile: str, *, running: bool) -> tuple[str, str]:
+    """What came in, from where, and of which days.
+
+    Args:
+        silent: how many of the sources do not answer.
+        meanwhile: what goes on beside everything else; empty for nothing.
+        running: whether it is being brought home.
+    """
+    if not board.sources:
+        return "Nothing has come in yet", "Add a card or a folder to see what is on it."
+    sources = paint.counted(len(board.sources), "source")
+    if silent:
+        sources = f"{len(board.sources) - silent} of {sources}"
+    figures = f"{kinds_words(board.kinds)} read from {sources}"
+    if running:
+        figures = f"Bringing {board.count(State.BRING, State.FAILED, State.BROUGHT):,} home"
+    size = paint.size_words(sum(source.size for source in board.sources))
+    return figures, " · ".join(part for part in (span_words(board), size, meanwhile) if part)
+
+
 def kinds_words(kinds: Mapping[Kind, int]) -> str:
     """How many captures of each kind there are: `163 stills, 29 clips, 17 sounds`."""
     words = {Kind.STILL: "still", Kind.CLIP: "clip", Kind.SOUND: "sound", Kind.SIDECAR: "sidecar"}
