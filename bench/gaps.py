@@ -105,8 +105,7 @@ def run() -> None:
             # What is imported ahead has been by then.
             gaps.rest(4.0)
             measure(gaps, window, os.path.join(folder, measure.__name__))
-            window.runs.close_after = True
-            window.close()
+            window.close_now()
             window.leave(10)
             window.deleteLater()
             gaps.rest(0.2)

@@ -89,8 +89,7 @@ def hanging(gaps: Gaps, window: MainWindow, folder: str) -> None:
         gaps.told("a library that hangs is opened", lambda: window.begin(str(heron.top), []), 4.0)
         gaps.told("it is given up", view.action_bar.stop.click, 2.0)
         began = time.perf_counter()
-        window.runs.close_after = True
-        window.close()
+        window.close_now()
         print(f"{'the window is closed over all that':62} {(time.perf_counter() - began) * 1000:6.0f} ms, wanted 200")
         gaps.rest(0.5)
 

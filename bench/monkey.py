@@ -371,8 +371,7 @@ def _watched(seed: int, events: int, folder: str, made: str) -> Told:
             window.begin(demo.library, list(demo.sources))
             told = monkey.go(events)
             wait(app, lambda: not window.runs.running, patience=int(_PATIENCE * 1000))
-        window.runs.close_after = True
-        window.close()
+        window.close_now()
         if not window.leave(_PATIENCE):
             raise Odd("the window did not come to its end")
         lost = truth - _contents(demo.root, os.path.join(folder, "own"))

@@ -31,8 +31,7 @@ def intake(window: MainWindow) -> IntakeView:
 
 def gone(window: MainWindow) -> None:
     """Close a window and delete it with all that is in it: widgets that pile up make every later test slower."""
-    window.runs.close_after = True
-    window.close()
+    window.close_now()
     assert window.leave(making.PATIENCE)
     window.deleteLater()
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)

@@ -88,7 +88,7 @@ def test_a_run_into_two_places_is_shown_proved_and_reported(
     """While it runs: places, speed, what is done behind it; it pauses and goes on; then safe or not, and why."""
     page, held = intake(two), Held(monkeypatch)
     qtbot.mouseClick(page.action_bar.main, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: bool(held.begun) and page.chart.isVisible(), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: bool(held.begun) and page.ticks.isVisible(), timeout=PATIENCE)
     assert page.after.isVisible()
     assert not page.tree.isVisible()
     assert page.copies.accessibleName().count("read back") == 2
@@ -319,3 +319,39 @@ def test_a_record_that_was_changed_is_marked(qtbot: QtBot, journal: MainWindow, 
     qtbot.waitUntil(lambda: any(record.broken for record in page.list.rows.records), timeout=PATIENCE)
     choose(qtbot, journal, "intake")
     assert said(journal).startswith("This record was changed.")
+
+
+def test_a_window_that_is_closed_over_a_run_closes_behind_it(
+    qtbot: QtBot, two: MainWindow, tarn: Place, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """If that was the answer; it can stop at once, too."""
+    held = Held(monkeypatch)
+    qtbot.mouseClick(intake(two).action_bar.main, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: bool(held.begun), timeout=PATIENCE)
+    assert not two.close()
+    qtbot.mouseClick(two.parting.finish, Qt.MouseButton.LeftButton)
+    assert two.parting.words().startswith("The window closes when this is done.")
+    assert two.isVisible()
+    held.go.set()
+    qtbot.waitUntil(lambda: not two.isVisible(), timeout=PATIENCE)
+    assert len(names_below(tarn.root)) == 3
+
+
+def test_a_window_stays_open_for_what_did_not_come_home(
+    qtbot: QtBot, two: MainWindow, card: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """It was to close behind the run; somebody wants to see this."""
+    held = Held(monkeypatch)
+    qtbot.mouseClick(intake(two).action_bar.main, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: bool(held.begun), timeout=PATIENCE)
+    two.close()
+    two.parting.finish.click()
+    os.utime(held.begun[0], (5, 5))
+    held.go.set()
+    qtbot.waitUntil(lambda: not two.runs.running, timeout=PATIENCE)
+    assert two.isVisible()
+    assert not two.parting.isVisible()
+    two.runs.running = True
+    two.close()
+    two.parting.stop.click()
+    assert not two.isVisible()

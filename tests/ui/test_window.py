@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QAccessible, QColor, QDropEvent
-from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from jutrek.demo import Scenario
@@ -299,10 +299,17 @@ def test_a_run_can_be_stopped_and_closing_asks(
             time.sleep(0.02)
 
     monkeypatch.setattr(carry.Carrier, "_copy", hold)
-    monkeypatch.setattr(QMessageBox, "exec", lambda box: next(b for b in box.buttons() if "Keep" in b.text()).click())
     intake(small).action_bar.main.click()
     qtbot.waitUntil(lambda: bool(began), timeout=PATIENCE)
     assert not small.close()
+    assert small.parting.words().startswith("Files are being brought home.")
+    qtbot.keyClick(small.parting.finish, Qt.Key.Key_Return)
+    assert small.parting.waits
+    qtbot.keyClick(small.parting.stay, Qt.Key.Key_Escape)
+    assert not (small.parting.waits or small.parting.isVisible())
+    assert not small.close()
+    qtbot.mouseClick(small.parting.stay, Qt.MouseButton.LeftButton)
+    assert not small.parting.isVisible()
     qtbot.waitUntil(intake(small).action_bar.stop.isVisible)
     qtbot.mouseClick(intake(small).action_bar.stop, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not small.runs.running, timeout=PATIENCE)

@@ -5,6 +5,7 @@ What somebody asked for comes back as the answer to that (`answers`), and to nob
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from enum import StrEnum
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -51,6 +52,7 @@ class Working(NamedTuple):
         sizes: whether the figures are bytes; else they count something.
         speed: bytes a second; 0 where that is not told.
         who: is at work.
+        changes: whether files are copied or moved by it.
     """
 
     what: str
@@ -59,6 +61,7 @@ class Working(NamedTuple):
     sizes: bool = False
     speed: float = 0.0
     who: Who = Who.INTAKE
+    changes: bool = False
 
 
 class BoardChanged(NamedTuple):
@@ -68,10 +71,16 @@ class BoardChanged(NamedTuple):
 
 
 class Running(NamedTuple):
-    """An intake is being brought home; names of files just proven come with it, newest first."""
+    """An intake is being brought home.
+
+    Attributes:
+        proven: names of files just proven, newest first.
+        ticks: of each file proven so far: seconds since the start, and the root of its source. It grows meanwhile.
+    """
 
     progress: Progress
     proven: tuple[str, ...]
+    ticks: Sequence[tuple[float, str]] = ()
 
 
 class Found(NamedTuple):

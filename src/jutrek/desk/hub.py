@@ -97,7 +97,16 @@ class Teller:
             self._last[type(event)] = now
         self.tell(event)
 
-    def working(self, what: str, done: int = 0, total: int = 0, *, sizes: bool = False, speed: float = 0.0) -> None:
+    def working(
+        self,
+        what: str,
+        done: int = 0,
+        total: int = 0,
+        *,
+        sizes: bool = False,
+        speed: float = 0.0,
+        changes: bool = False,
+    ) -> None:
         """Tell what is going on, and how far it is; what is new is told at once.
 
         Args:
@@ -106,9 +115,10 @@ class Teller:
             total: of how much; 0 where that is not known.
             sizes: whether these are bytes.
             speed: bytes a second, where it is known.
+            changes: whether files are copied or moved by it.
         """
         self._works, self.words = True, what
-        self.often(events.Working(what, done, total, sizes, speed, self.who), last=total == 0 == done)
+        self.often(events.Working(what, done, total, sizes, speed, self.who, changes), last=total == 0 == done)
 
     def reading(self, root: str, files: int, all_files: int) -> None:
         """Tell how far the reading of a source is."""

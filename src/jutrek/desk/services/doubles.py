@@ -43,7 +43,9 @@ class DoublesService:
         """Set aside what was decided to go, and keep what was decided to stay."""
         at = self._at
         keep_beside(at.library, [group.marks for group in decided.kept])
-        listener = Listener(progress=lambda run: at.teller.working("Setting aside", run.files, run.all_files))
+        listener = Listener(
+            progress=lambda run: at.teller.working("Setting aside", run.files, run.all_files, changes=True)
+        )
         try:
             return set_aside(
                 drops_of(decided), at.library, at.ledger, stop=at.stop, listener=listener,
@@ -57,5 +59,5 @@ class DoublesService:
         at = self._at
         return empty_tray(
             trayed, at.library, places=self._places.look().here, stop=at.stop,
-            report=lambda done, total: at.teller.working("Emptying what was set aside", done, total),
+            report=lambda done, total: at.teller.working("Emptying what was set aside", done, total, changes=True),
         )  # fmt: skip

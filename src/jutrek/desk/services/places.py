@@ -110,4 +110,6 @@ class PlacesService:
         return CaughtUp(place.name, outcome)
 
     def _report(self, progress: Progress) -> None:
-        self._at.teller.working("Copying and proving", progress.files, progress.all_files, speed=progress.proven_speed)
+        self._at.teller.working(
+            "Copying and proving", progress.files, progress.all_files, speed=progress.proven_speed, changes=True
+        )

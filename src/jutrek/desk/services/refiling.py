@@ -53,7 +53,7 @@ class RefilingService:
         """
         at = self._at
         takes_back = self._refiler.planned.takes_back if self._refiler.planned else ""
-        listener = Listener(progress=lambda run: at.teller.working("Moving", run.files, run.all_files))
+        listener = Listener(progress=lambda run: at.teller.working("Moving", run.files, run.all_files, changes=True))
         outcome = self._refiler.go(at.stop, listener, only)
         at.changed()
         return Refiled(outcome, takes_back)

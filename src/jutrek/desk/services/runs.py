@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import time
 from collections.abc import Callable, Iterator, Sequence
 
 from jutrek.desk import events
@@ -57,16 +58,22 @@ class RunsService:
 
     def _listener(self) -> Listener:
         just: list[str] = []
+        ticks: list[tuple[float, str]] = []
+        began = time.monotonic()
 
         def on_done(done: Done) -> None:
             self._at.intake.done(done)
             if done.home:
                 just.insert(0, done.row.destination or "")
                 del just[_JUST_PROVEN:]
+                ticks.append((time.monotonic() - began, done.row.root))
 
         def on_progress(progress: Progress) -> None:
+            nonlocal began
+            if not ticks:
+                began = time.monotonic() - progress.elapsed
             self._at.teller.moving = _moving(progress)
-            self._at.teller.tell(events.Running(progress, tuple(just)))
+            self._at.teller.tell(events.Running(progress, tuple(just), ticks))
             self._at.intake.redraw(False)
 
         return Listener(on_done, on_progress)
@@ -149,7 +156,9 @@ class RunsService:
         """
         at = self._at
         became = done_words(at.library, run)
-        listener = Listener(progress=lambda run: at.teller.working("Taking back", run.files, run.all_files))
+        listener = Listener(
+            progress=lambda run: at.teller.working("Taking back", run.files, run.all_files, changes=True)
+        )
         try:
             outcome, left = take_back(
                 at.library, at.ledger, run, self._places.look(), stop=at.stop, listener=listener, only=only

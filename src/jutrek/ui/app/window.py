@@ -27,6 +27,7 @@ from jutrek.errors import JutrekError
 from jutrek.ui.app import registry
 from jutrek.ui.app.header import Header
 from jutrek.ui.app.keys import ADD, HELP, TOLD, KeySheet, words_of
+from jutrek.ui.app.parting import Parting
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.shell.client import Client
 from jutrek.ui.shell.context import Context
@@ -36,6 +37,7 @@ from jutrek.ui.shell.showing import FileShower
 from jutrek.ui.theme import current
 
 if TYPE_CHECKING:
+    from jutrek.transfer import Outcome
     from jutrek.ui.app.ahead import Ahead
     from jutrek.ui.app.tidy import Tidy
 
@@ -66,12 +68,14 @@ class MainWindow(QMainWindow):
         self._context = Context(current(), self.pictures, self.client, self.runs, self.go_to, self.shower.show_file)
         self.header = Header(self._context.theme, self._entries)
         self._stack = QStackedWidget()
+        self.parting = Parting(self._context.theme)
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.header)
         column.addWidget(self._stack, 1)
+        column.addWidget(self.parting)
         self.setCentralWidget(body)
         self._pages: dict[str, Page] = {}
         self._library = ""
@@ -82,6 +86,7 @@ class MainWindow(QMainWindow):
         """Whether cards that appear are asked about."""
         self.learns = False
         """Whether libraries are looked through for doubles while nothing else is to be done."""
+        self._closes_now = False
         self._connect()
         QWidget.setTabOrder(self.go_to(self._first).last_stop, self.header.choose)
         self.setFocus()
@@ -93,8 +98,10 @@ class MainWindow(QMainWindow):
         self.client.worked.connect(self._show_working)
         self.shower.refused.connect(self.tell_fault)
         self.client.on(events.BoardChanged, lambda event: self.header.show_place(event.board.place))
-        for over in (self.runs.ended, self.runs.failed):
-            over.connect(self._close_after)
+        self.runs.ended.connect(self._part)
+        self.runs.failed.connect(lambda _: self.parting.end())
+        self.client.worked.connect(lambda _: self._part())
+        self.parting.stopped.connect(self.close_now)
         self._on(ADD, lambda: self.page(self._first).add())
         self._on(HELP, self.show_keys)
         for entry in self._entries:
@@ -212,8 +219,9 @@ class MainWindow(QMainWindow):
     # ---- the end
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if self.runs.running and not self.runs.close_after and not self._may_close():
+        if self._carried and not self._closes_now:
             event.ignore()
+            self.parting.ask(self._carried)
             return
         # Nobody waits here for a disk that may not answer: see `leave`.
         self.client.end()
@@ -235,24 +243,24 @@ class MainWindow(QMainWindow):
         ended = self.client.join(patience)
         return self.pictures.join(max(0.0, until - time.monotonic())) and ended
 
-    def _may_close(self) -> bool:
-        """Ask what becomes of the run that is at work. Stopping is safe either way."""
-        from PySide6.QtWidgets import QMessageBox
+    @property
+    def _carried(self) -> str:
+        """What is going on that copies or moves files; empty where nothing is."""
+        return "Files are being brought home." if self.runs.running else self.client.changes
 
-        box = QMessageBox(self)
-        box.setText("Files are being brought home.")
-        box.setInformativeText("What is proven stays home. The rest is untouched on its source.")
-        finish = box.addButton("Finish, then close", QMessageBox.ButtonRole.AcceptRole)
-        stop = box.addButton("Stop now and close", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Keep the window", QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(finish)
-        box.exec()
-        if box.clickedButton() is finish:
-            self.runs.close_after = True
-        return box.clickedButton() is stop
+    def close_now(self) -> None:
+        """Close over whatever goes on; it is stopped, safely."""
+        self._closes_now = True
+        self.close()
 
-    def _close_after(self) -> None:
-        if self.runs.close_after:
+    def _part(self, outcome: Outcome | None = None) -> None:
+        """What went on may have ended: close if that was waited for, unless a run left something to be seen."""
+        if self._carried or self.parting.isHidden():
+            return
+        fine = outcome is None or not (outcome.failed or outcome.trouble or outcome.gone or outcome.lost)
+        closes = self.parting.waits and fine
+        self.parting.end()
+        if closes:
             self.close()
 
     def sizeHint(self) -> QSize:

@@ -37,6 +37,7 @@ class Client(QObject):
         self._told.connect(lambda call: call())
         self.hub = Hub(self._told.emit)
         self._working: dict[Who, tuple[str, str]] = {}
+        self._changes: dict[Who, str] = {}
         self.hub.on(events.Working, self._hear_working)
         self.hub.on(events.Reading, self._hear_reading)
 
@@ -67,6 +68,11 @@ class Client(QObject):
         """What is going on, and how far it is, by the first of some who are at work; empty where none is."""
         return next((self._working[who] for who in minds if who in self._working), ("", ""))
 
+    @property
+    def changes(self) -> str:
+        """What is going on that copies or moves files, besides a run of the intake; empty where nothing is."""
+        return next(iter(self._changes.values()), "")
+
     def stop(self, minds: tuple[Who, ...]) -> None:
         """End what the first of some who are at work is doing, safely."""
         who = next((who for who in minds if who in self._working), None)
@@ -78,6 +84,10 @@ class Client(QObject):
             self._working[event.who] = (f"{event.what}.", _figures(event))
         else:
             self._working.pop(event.who, None)
+        if event.changes:
+            self._changes[event.who] = f"{event.what}."
+        else:
+            self._changes.pop(event.who, None)
         self.worked.emit(event.who)
 
     def _hear_reading(self, event: events.Reading) -> None:

@@ -22,7 +22,6 @@ class RunControl(QObject):
 
     Attributes:
         running: whether one was asked for and has not ended.
-        close_after: whether the window is to be closed when it ends.
         after: what is done behind the next one; None for the usual.
     """
 
@@ -35,7 +34,7 @@ class RunControl(QObject):
     def __init__(self, client: Client) -> None:
         super().__init__(client)
         self._client = client
-        self.running = self.close_after = False
+        self.running = False
         self.after: AfterRun | None = None
 
     def bring_home(self) -> None:

@@ -1,80 +1,15 @@
-"""What the Intake page shows while a run is at work, and right behind it: speed, what failed, what comes afterwards."""
+"""What the Intake page shows while a run is at work, and right behind it: what failed, and what comes afterwards."""
 
 from __future__ import annotations
 
-from collections import deque
-from collections.abc import Sequence
-
-from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtCore import QRect, QSize, Signal
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from jutrek.desk.board import Board
 from jutrek.desk.board_captures import CaptureView, State
 from jutrek.ui import paint
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
-
-_MINUTES = 3.0
-_STEP = 0.5
-"""Seconds between two points of the chart."""
-
-
-class SpeedChart(QWidget):
-    """How fast the sources are read, and how fast it is proven, over the last minutes."""
-
-    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._theme = theme
-        self._points: deque[tuple[float, float]] = deque(maxlen=int(_MINUTES * 60 / _STEP))
-        self._last = -_STEP
-        self._words = ""
-        self.setFixedHeight(118)
-
-    def begin(self) -> None:
-        """Forget the last run."""
-        self._points.clear()
-        self._last = -_STEP
-
-    def see(self, elapsed: float, read: float, proven: float, places: int) -> None:
-        """Take notice of speeds.
-
-        Args:
-            elapsed: seconds since the start.
-            read, proven: bytes a second.
-            places: how many places stand.
-        """
-        where = "one copy" if places == 1 else f"{places} copies"
-        self._words = f"now {paint.size_words(read)}/s, {where}"
-        self.setAccessibleName(f"Speed: {self._words}, {paint.size_words(proven)}/s read back")
-        if elapsed - self._last >= _STEP:
-            self._last = elapsed
-            self._points.append((read, proven))
-        self.update()
-
-    @paint.safely
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter, theme = QPainter(self), self._theme
-        paint.card(painter, self.rect(), theme.card, theme.line)
-        line = QRect(14, 9, self.width() - 28, 18)
-        paint.text(painter, line, "Speed over the last minutes", font(12.5, SEMIBOLD), theme.soft)
-        paint.text(painter, line, self._words, font(12.5, BOLD), theme.ink, align=paint.RIGHT)
-        under = line.translated(0, 18)
-        used = paint.text(painter, under, "read from the cards", font(11.5), theme.accent)
-        paint.text(painter, under.adjusted(used + 18, 0, 0, 0), "read back", font(11.5), theme.soft)
-        box = QRectF(14, 50, self.width() - 28, self.height() - 60)
-        top = max((max(point) for point in self._points), default=0.0) or 1.0
-        for number, colour in ((1, theme.home), (0, theme.accent)):
-            self._line(painter, box, [point[number] / top for point in self._points], colour)
-
-    def _line(self, painter: QPainter, box: QRectF, heights: Sequence[float], colour: QColor) -> None:
-        if len(heights) < 2:
-            return
-        step = box.width() / max(60, len(heights) - 1)
-        points = [QPointF(box.left() + n * step, box.bottom() - box.height() * h) for n, h in enumerate(heights)]
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour, 1.6))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPolyline(QPolygonF(points))
 
 
 class AfterPanel(QWidget):

@@ -137,7 +137,7 @@ class SourceTile(QWidget):
             menu.addAction("What was not brought…", lambda: self.asked.emit(root)).setEnabled(
                 bool(released.open) and not self._running
             )
-            menu.addAction("Let it go", lambda: self.ejected.emit(root)).setEnabled(not self._running)
+            menu.addAction("Eject", lambda: self.ejected.emit(root)).setEnabled(not self._running)
             menu.addAction("Clear it…", lambda: self.cleared.emit(root)).setEnabled(
                 bool(released.files) and not self._running
             )
@@ -149,6 +149,11 @@ class SourceTile(QWidget):
         """The colour of its main device."""
         device = self.view.device
         return self._theme.device(device.colour) if device else self._theme.home
+
+    @property
+    def letter(self) -> str:
+        """The letter of its main device."""
+        return self.view.device.letter if self.view.device else "·"
 
     def _title(self) -> str:
         device = self.view.device
@@ -377,6 +382,10 @@ class FromColumn(QWidget):
         if key in self.appeared:
             self.appeared.pop(key).deleteLater()
             self.updateGeometry()
+
+    def signs(self) -> dict[str, tuple[str, QColor]]:
+        """Letter and colour of each source's main device, by the source's root."""
+        return {root: (tile.letter, tile.colour()) for root, tile in self.tiles.items()}
 
     def show_progress(self, progress: Progress) -> None:
         """Show how far a run is with each source."""

@@ -19,7 +19,8 @@ from jutrek.ui.pages.intake.narrowing import Narrowing
 from jutrek.ui.pages.intake.outcome import OutcomeBar
 from jutrek.ui.pages.intake.overlays import Overlays
 from jutrek.ui.pages.intake.ribbon_ends import RibbonEnds
-from jutrek.ui.pages.intake.running import AfterPanel, SpeedChart, TroubleCard
+from jutrek.ui.pages.intake.running import AfterPanel, TroubleCard
+from jutrek.ui.pages.intake.ticks import RunTicks
 from jutrek.ui.pages.intake.titles import ColumnTitles
 from jutrek.ui.pages.intake.welcome import Welcome
 from jutrek.ui.pages.intake.words import board_words, head_words, questions_words
@@ -70,10 +71,10 @@ class IntakeView(QWidget):
         self.tree = folder_column.FolderTree(theme)
         self.copies = CopiesPanel(theme)
         self.proven = folder_column.ProvenPanel(theme)
-        self.chart = SpeedChart(theme)
+        self.ticks = RunTicks(theme)
         self.after = AfterPanel(theme)
         self.trouble = TroubleCard(theme)
-        for part in (self.proven, self.chart, self.after):
+        for part in (self.proven, self.ticks, self.after):
             part.hide()
         self.action_bar = ActionBar(theme)
         self.welcome = Welcome(theme)
@@ -221,7 +222,7 @@ class IntakeView(QWidget):
         middle.setSpacing(8)
         middle.addWidget(self.when_area, 1)
         middle.addWidget(self.trouble)
-        middle.addWidget(self.chart)
+        middle.addWidget(self.ticks)
         for part in (self.from_area, self.from_gutter, self._middle, self.lands_gutter, right):
             board.addWidget(part, 1 if part is self._middle else 0)
         inner = QVBoxLayout()
@@ -310,7 +311,9 @@ class IntakeView(QWidget):
             progress = event.progress
             standing = sum(not stream.lost for stream in progress.places)
             self.proven.show_names(event.proven, standing)
-            self.chart.see(progress.elapsed, progress.read_speed, progress.proven_speed, standing)
+            if not self._running:
+                self.ticks.begin(self.from_column.signs())
+            self.ticks.see(progress, event.ticks)
             self.from_column.show_progress(progress)
             self.action_bar.say_progress(progress)
             self.action_bar.show_paused(progress.paused)
@@ -319,10 +322,8 @@ class IntakeView(QWidget):
             self._running = running
             self.action_bar.begin(stopping=False)
             self.close_settle()
-            for part in (self.proven, self.chart, self.after):
+            for part in (self.proven, self.ticks, self.after):
                 part.setVisible(running)
-            if running:
-                self.chart.begin()
             self._teach()
             for tile in self.from_column.tiles.values():
                 tile.show_running(running)
