@@ -142,6 +142,7 @@ def _one_shoot(gaps: Gaps, window: MainWindow, folder: str) -> None:
 def _many_years(gaps: Gaps, window: MainWindow, folder: str) -> None:
     from jutrek.desk.board_captures import State
     from jutrek.filing import HouseRules
+    from jutrek.ui.app.finder import Finder
 
     os.makedirs(folder)
     bench = large_intake("/archive", folder)
@@ -161,18 +162,23 @@ def _many_years(gaps: Gaps, window: MainWindow, folder: str) -> None:
     gaps.told("a year is opened", lambda: click(4), wanted=large)
     gaps.told("a month is opened", lambda: click(6), wanted=large)
     gaps.told("a shoot is opened", lambda: click(7), wanted=large)
-    gaps.told("the board is narrowed", lambda: page._narrow_states((State.BRING,)), wanted=large)
+    gaps.told("the board is narrowed", lambda: page.narrow_states((State.BRING,)), wanted=large)
     gaps.told("and widened", page.show_all, wanted=large)
     gaps.told("it is scrolled to its end", lambda: page.when_area.verticalScrollBar().setValue(10**6), wanted=large)
     gaps.told("a minute goes by", lambda: [window._tidy.turn() for _ in range(60)], wanted=large)
-    rules = window.page("rules")
     facts = _facts(bench)
     gaps.told("House rules is opened for the first time", lambda: window.go_to("rules"), wanted=large)
+    rules = window.page("rules")
     gaps.told("they are tried on all of it", lambda: rules.view.try_on("the intake", lambda: facts), 2.0, large)
     for pattern in ("{year}/{month}", "{year}/{year}-{month}-{day} {shoot}"):
         made = HouseRules(layout=pattern)
         gaps.told(f"a pattern is typed: {pattern}", lambda made=made: rules.view.edit(made), 2.0, large)
     gaps.told("back to Intake", lambda: window.go_to("intake"), wanted=large)
+    gaps.told("everything is to be found", window.find, wanted=large)
+    finder = window.findChild(Finder)
+    for typed in ("2", "20", "img_0042"):
+        gaps.told(f"“{typed}” is looked for", lambda typed=typed: finder.field.setText(typed), wanted=large)
+    finder.leave()
 
 
 def _facts(bench: object) -> object:

@@ -242,7 +242,7 @@ def test_a_starting_point_is_taken_and_only_what_stands_out_is_shown(qtbot: QtBo
 
 def test_the_other_sections_change_their_rules(qtbot: QtBot, page: RulesView) -> None:
     """Days, trust, doubles, copies, words and devices; what cannot be read is said and not taken."""
-    days, trust, doubles, copies, words = page.sections
+    days, trust, doubles, copies, words = (page.forms.open(number) for number in range(2, 7))
     page.open_section(2)
     days.starts.selectAll()  # type: ignore[attr-defined]
     type_into(days.starts, "05:30")  # type: ignore[attr-defined]
@@ -270,7 +270,7 @@ def test_the_other_sections_change_their_rules(qtbot: QtBot, page: RulesView) ->
     words.originals.click()  # type: ignore[attr-defined]
     assert (page.rules.words, page.rules.originals, page.rules.beside) == (("rail", "bridge"), True, False)
     page.open_section(7)
-    assert page.stack.currentWidget().isVisible()
+    assert page.forms.currentWidget().isVisible()
 
 
 def test_what_is_home_is_re_filed_and_taken_back(

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import gc
+import subprocess
+import sys
 import weakref
 
 import pytest
@@ -13,6 +15,7 @@ from jutrek.ui.app import ahead, tidy
 from jutrek.ui.app.ahead import Ahead
 from jutrek.ui.app.tidy import Tidy
 from jutrek.ui.app.window import MainWindow
+from tests.ui.conftest import PATIENCE
 
 
 class Cycle:
@@ -68,8 +71,40 @@ def test_the_rest_of_the_window_is_imported_once_it_is_shown(qtbot: QtBot, monke
     qtbot.wait(50)
     assert imported == []
     shown = Ahead()
-    qtbot.waitUntil(lambda: "jutrek.ui.pages.rules.view" in imported)
+    qtbot.waitUntil(lambda: "jutrek.ui.pages.rules.view" in imported, timeout=PATIENCE)
     shown.end()
-    qtbot.wait(100)
-    assert "jutrek.ui.pages.journal.page" in imported
-    assert "jutrek.ui.widgets.statebar" not in imported
+    qtbot.wait(20)
+    before = list(imported)
+    qtbot.wait(50)
+    assert imported == before
+    assert before.index("jutrek.desk.trying") < before.index("jutrek.ui.pages.rules.menu")
+    assert before.index("jutrek.ui.pages.rules.menu") < before.index("jutrek.ui.pages.rules.view")
+
+
+WATCHED = """
+import os, sys, threading, time
+from importlib.abc import MetaPathFinder
+
+class Watch(MetaPathFinder):
+    def find_spec(self, name, *_):
+        if name.startswith("jutrek.ui.") and threading.current_thread() is not threading.main_thread():
+            print(name, flush=True)
+
+sys.meta_path.insert(0, Watch())
+from jutrek.ui.app.start import application
+from jutrek.ui.app.window import MainWindow
+from tests.ui.conftest import PATIENCE
+app, window = application(), MainWindow()
+window.show()
+until = time.monotonic() + 60
+while "jutrek.ui.pages.rules.page" not in sys.modules and time.monotonic() < until:
+    app.processEvents()
+print("all" if "jutrek.ui.pages.rules.page" in sys.modules else "late", flush=True)
+os._exit(0)
+"""
+
+
+def test_no_class_of_qt_is_defined_beside_the_windows_thread() -> None:
+    """Painting would meet it half made, and end the process."""
+    told = subprocess.run([sys.executable, "-c", WATCHED], check=False, capture_output=True, text=True, timeout=120)
+    assert told.stdout.split() == ["all"]

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import os
 import tomllib
+from collections.abc import Mapping
 from typing import Any
 
 import platformdirs
 import tomlkit
 
+from jutrek.desk.finding import uses_of, uses_text
 from jutrek.disk import chosen, have_folder
 
 
@@ -57,6 +59,16 @@ def last_size() -> int:
 def remember_size(size: int) -> None:
     """Remember the size of small pictures."""
     _remember(pictures=str(size))
+
+
+def last_uses() -> dict[str, float]:
+    """How much each thing that can be done was used."""
+    return uses_of(str(_read().get("uses", "")))
+
+
+def remember_uses(uses: Mapping[str, float]) -> None:
+    """Remember how much each was."""
+    _remember(uses=uses_text(uses))
 
 
 def last_window() -> tuple[str, str]:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QRect, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtGui import QFont, QPainter, QPaintEvent
 from PySide6.QtWidgets import QPushButton, QWidget
 
 from jutrek.desk.board import Storage
@@ -15,6 +15,9 @@ from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
 if TYPE_CHECKING:
     from jutrek.ui.app.registry import Entry
+
+_FIND, _FIND_LEAST = 210, 96
+"""How wide the button is that finds things, and at least, in pixels."""
 
 
 class Header(QWidget):
@@ -40,6 +43,9 @@ class Header(QWidget):
             tab.setToolTip(page.keys)
             tab.clicked.connect(lambda _=False, key=page.key: self.opened.emit(key))
         self._lay_tabs()
+        self.finds = QPushButton("Find or do…", self)
+        self.finds.setProperty("chip", True)
+        self.finds.setToolTip("Ctrl+K")
         self.choose = QPushButton("Choose a library…", self)
         self.choose.setProperty("link", True)
 
@@ -56,6 +62,7 @@ class Header(QWidget):
         if text != self.tabs[key].text():
             self.tabs[key].setText(text)
             self._lay_tabs()
+            self._fit()
             self.update()
 
     def mark(self, key: str) -> None:
@@ -74,6 +81,16 @@ class Header(QWidget):
     def _fit(self) -> None:
         hint = self.choose.sizeHint()
         self.choose.setGeometry(self.width() - hint.width() - 12, 10, hint.width(), 26)
+        wide = max((paint.width_of(words, face) for words, face in self._library_words()), default=0)
+        right, left = self.choose.x() - wide - 24, max(tab.geometry().right() for tab in self.tabs.values()) + 16
+        self.finds.setGeometry(max(left, right - _FIND), 10, max(_FIND_LEAST, min(_FIND, right - left)), 26)
+
+    def _library_words(self) -> list[tuple[str, QFont]]:
+        """What is said of the library, and how."""
+        if self._place is None:
+            return []
+        room = f"{paint.size_words(self._place.free)} free of {paint.size_words(self._place.total)}"
+        return [(self._place.name, font(13, BOLD)), (room, font(12))]
 
     def resizeEvent(self, event: object) -> None:
         self._fit()
@@ -87,11 +104,11 @@ class Header(QWidget):
         paint.text(painter, QRect(18, 0, 90, 46), "Jutrek", font(20, BOLD), theme.accent)
         open_tab = next((tab for tab in self.tabs.values() if tab.isChecked()), next(iter(self.tabs.values())))
         painter.fillRect(QRect(open_tab.x() + 8, 43, open_tab.width() - 16, 3), theme.accent)
-        if self._place is not None:
-            right = QRect(self.width() - 460, 6, 460 - self.width() + self.choose.x() - 6, 18)
-            paint.text(painter, right, self._place.name, font(13, BOLD), theme.ink, align=paint.RIGHT)
-            room = f"{paint.size_words(self._place.free)} free of {paint.size_words(self._place.total)}"
-            paint.text(painter, right.translated(0, 17), room, font(12), theme.soft, align=paint.RIGHT)
+        left = self.finds.geometry().right() + 10
+        line = QRect(left, 6, self.choose.x() - 6 - left, 18)
+        for words, face in self._library_words():
+            paint.text(painter, line, words, face, theme.ink if face.bold() else theme.soft, align=paint.RIGHT)
+            line.translate(0, 17)
         if not self._was_painted:
             self._was_painted = True
             self.painted.emit()

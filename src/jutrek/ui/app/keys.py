@@ -22,6 +22,7 @@ TOLD: tuple[tuple[str, str, Callable[[Page], None]], ...] = (
 )
 """What the page that is open is told by which keys, and what that does."""
 ADD, HELP = "Ctrl+O", "F1"
+FIND, NARROW = "Ctrl+K", "Ctrl+F"
 
 
 class KeySheet(QDialog):

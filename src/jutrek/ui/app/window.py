@@ -26,7 +26,7 @@ from jutrek.desk.pool import Pool
 from jutrek.errors import JutrekError
 from jutrek.ui.app import registry
 from jutrek.ui.app.header import Header
-from jutrek.ui.app.keys import ADD, HELP, TOLD, KeySheet, words_of
+from jutrek.ui.app.keys import ADD, FIND, HELP, NARROW, TOLD, KeySheet, words_of
 from jutrek.ui.app.parting import Parting
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.shell.client import Client
@@ -34,11 +34,12 @@ from jutrek.ui.shell.context import Context
 from jutrek.ui.shell.page import Page
 from jutrek.ui.shell.runs import RunControl
 from jutrek.ui.shell.showing import FileShower
-from jutrek.ui.theme import current
+from jutrek.ui.theme import Theme, current
 
 if TYPE_CHECKING:
     from jutrek.transfer import Outcome
     from jutrek.ui.app.ahead import Ahead
+    from jutrek.ui.app.gathering import Gathering
     from jutrek.ui.app.tidy import Tidy
 
 _THREADS = 4
@@ -50,6 +51,7 @@ class MainWindow(QMainWindow):
 
     Attributes:
         client: the way to the session.
+        entries: its pages.
         runs: the run of the intake.
         pictures: thumbnails, and the threads behind them.
     """
@@ -60,13 +62,13 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.setMinimumSize(1024, 640)
         self.resize(1280, 800)
-        self._entries = registry.PAGES
+        self.entries = registry.PAGES
         self.client = Client(self)
         self.runs = RunControl(self.client)
         self.pictures = Pictures(Pool(_THREADS), self.devicePixelRatioF(), self)
         self.shower = FileShower(self)
         self._context = Context(current(), self.pictures, self.client, self.runs, self.go_to, self.shower.show_file)
-        self.header = Header(self._context.theme, self._entries)
+        self.header = Header(self._context.theme, self.entries)
         self._stack = QStackedWidget()
         self.parting = Parting(self._context.theme)
         body = QWidget()
@@ -82,6 +84,7 @@ class MainWindow(QMainWindow):
         self._sources: list[str] = []
         self._tidy: Tidy | None = None
         self._ahead: Ahead | None = None
+        self._gathering: Gathering | None = None
         self.watches_drives = False
         """Whether cards that appear are asked about."""
         self.learns = False
@@ -104,7 +107,10 @@ class MainWindow(QMainWindow):
         self.parting.stopped.connect(self.close_now)
         self._on(ADD, lambda: self.page(self._first).add())
         self._on(HELP, self.show_keys)
-        for entry in self._entries:
+        self._on(FIND, self.find)
+        self._on(NARROW, lambda: self.find(narrows=True))
+        self.header.finds.clicked.connect(lambda _=False: self.find())
+        for entry in self.entries:
             self._on(entry.keys, partial(self.go_to, entry.key))
         for keys, _, what in TOLD:
             self._on(keys, partial(self._tell, what))
@@ -126,8 +132,13 @@ class MainWindow(QMainWindow):
     # ---- pages
 
     @property
+    def theme(self) -> Theme:
+        """Its colours."""
+        return self._context.theme
+
+    @property
     def _first(self) -> str:
-        return self._entries[0].key
+        return self.entries[0].key
 
     @property
     def current(self) -> Page:
@@ -137,7 +148,7 @@ class MainWindow(QMainWindow):
     def page(self, key: str) -> Page:
         """A page by its key; made when it is asked for for the first time."""
         if key not in self._pages:
-            entry = next(entry for entry in self._entries if entry.key == key)
+            entry = next(entry for entry in self.entries if entry.key == key)
             page = self._pages[key] = entry.make(self._context)
             page.setParent(self)
             page.figured.connect(partial(self.header.show_figure, key))
@@ -161,11 +172,19 @@ class MainWindow(QMainWindow):
 
     def show_keys(self) -> None:
         """Show the keys of the page that is open."""
-        entry = next(entry for entry in self._entries if self._pages.get(entry.key) is self.current)
+        entry = next(entry for entry in self.entries if self._pages.get(entry.key) is self.current)
         everywhere = [(words_of(keys), what) for keys, what, _ in TOLD]
-        everywhere += [(ADD, "add a card or folder"), *((one.keys, one.title) for one in self._entries)]
-        everywhere += [(HELP, "these keys")]
+        everywhere += [(ADD, "add a card or folder"), *((one.keys, one.title) for one in self.entries)]
+        everywhere += [(FIND, "find or do anything"), (NARROW, "show only some of the page"), (HELP, "these keys")]
         KeySheet(self._context.theme, entry.title, self.current.keys, everywhere, self).open()
+
+    def find(self, *, narrows: bool = False) -> None:
+        """Let the person type to find or do something; or only to narrow what the page shows."""
+        if self._gathering is None:
+            from jutrek.ui.app.gathering import Gathering
+
+            self._gathering = Gathering(self, self)
+        self._gathering.open(narrows=narrows)
 
     def _show_working(self, who: Who) -> None:
         """Show on every page that it concerns that something longer is going on."""

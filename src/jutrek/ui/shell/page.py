@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import TYPE_CHECKING, ClassVar, TypeVar
 
 from PySide6.QtCore import QObject, Signal
@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from jutrek.desk.session import Session
     from jutrek.desk.worker import Ticket
     from jutrek.ui.shell.context import Context
+    from jutrek.ui.shell.offers import Offer
 
 _T = TypeVar("_T")
 Key = tuple[str, str]
@@ -82,6 +83,22 @@ class Page(QObject):
 
     def add(self) -> None:
         """Ask for a folder to take, if it is the first page."""
+
+    def seek(self) -> bool:
+        """Somebody is about to look for something: some of what can be found is got ready.
+
+        Returns:
+            Whether there is more to be got ready.
+        """
+        return False
+
+    def offers(self, typed: str) -> Iterable[Offer]:
+        """What can be found and done by typing, besides what its buttons do, as far as it may fit what was typed."""
+        return ()
+
+    def narrowings(self) -> Iterable[Offer]:
+        """What it can be narrowed to; these are among its offers."""
+        return ()
 
     def notify(self, state: str, more: str = "", under: str = "", *, brick: bool = False) -> None:
         """Say something that stays until the person does something else; no words end it.

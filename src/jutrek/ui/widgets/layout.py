@@ -79,9 +79,18 @@ def dialog_column(dialog: QDialog, parts: Sequence[QWidget], buttons: Sequence[Q
     column.addLayout(row)
 
 
-def scrolling(inner: QWidget) -> QScrollArea:
+class Scrolling(QScrollArea):
+    """What scrolls up and down."""
+
+    def roll(self, by: int) -> None:
+        """Scroll down by so many pixels, as far as there is room."""
+        bar = self.verticalScrollBar()
+        bar.setValue(bar.value() + by)
+
+
+def scrolling(inner: QWidget) -> Scrolling:
     """A column that scrolls up and down, without a frame."""
-    area = QScrollArea()
+    area = Scrolling()
     area.setWidget(inner)
     area.setWidgetResizable(True)
     area.setFrameShape(QFrame.Shape.NoFrame)

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from functools import partial
 from typing import TYPE_CHECKING
 
 from jutrek.desk import events
 from jutrek.ui import paint
 from jutrek.ui.pages.doubles.view import DoublesView
+from jutrek.ui.shell.offers import Offer
 from jutrek.ui.shell.page import Page
 
 if TYPE_CHECKING:
     from jutrek.desk.answers import DoublesFound, TakenBack
     from jutrek.desk.doubles import Decided, FileFacts
     from jutrek.desk.worker import Ticket
-    from jutrek.doubles.degrees import Group
+    from jutrek.doubles.degrees import Degree, Group
     from jutrek.transfer import Outcome
     from jutrek.transfer.tray import Emptied, Trayed
     from jutrek.ui.shell.context import Context
@@ -145,6 +148,17 @@ class DoublesPage(Page):
         self.notify(f"{paint.counted(back.outcome.home, 'file')} taken back.", stays, brick=bool(stays))
 
     # ---- what it is told
+
+    def narrowings(self) -> Iterator[Offer]:
+        for degree, chip in self.view.list.chips.items():
+            yield Offer("only", chip.text(), partial(self._choose, degree), "groups of doubles")
+
+    def offers(self, typed: str) -> Iterator[Offer]:
+        return self.narrowings()
+
+    def _choose(self, degree: Degree) -> None:
+        self.context.go_to("doubles")
+        self.view.list.choose_degree(degree)
 
     def go(self) -> None:
         self.view.go()

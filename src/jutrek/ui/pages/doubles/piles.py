@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 from jutrek.ui import paint
 from jutrek.ui.plainly import Label
 from jutrek.ui.theme import SEMIBOLD, Theme, font
+from jutrek.ui.widgets.keyed import keyed
 
 if TYPE_CHECKING:
     from jutrek.desk.doubles import Decided, Pile
@@ -48,9 +49,9 @@ class PilesPanel(QWidget):
         self.made = Label()
         self.made.setFont(font(12.5, SEMIBOLD))
         self.made.setWordWrap(True)
-        self.go = QPushButton()
+        self.go = keyed(QPushButton(), "Ctrl+Enter")
         self.go.setProperty("main", True)
-        self.go.setToolTip("Ctrl+Enter")
+        self.go.setToolTip("What was decided is done; it can be taken back (Ctrl+Enter)")
         self.go.clicked.connect(self.carried_out)
         column.addWidget(self.made)
         column.addWidget(self.go)

@@ -19,6 +19,7 @@ from jutrek.ui.pages.doubles.tray import TrayView
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import Theme, font, section
 from jutrek.ui.widgets.headline import Headline
+from jutrek.ui.widgets.keyed import keyed
 from jutrek.ui.widgets.layout import Card
 from jutrek.ui.widgets.statebar import StateBar
 from jutrek.ui.widgets.teaching import Teaching
@@ -99,9 +100,9 @@ class DoublesView(QWidget):
         self.carry.setChecked(True)
         self.tray = TrayView(theme, pictures)
         self.last_look = PairView(theme, pictures, stacked=True)
-        self.both = QPushButton("All stay")
+        self.both = keyed(QPushButton("All stay"), "A")
         self.stop = QPushButton("Stop")
-        self.main = QPushButton("")
+        self.main = keyed(QPushButton(""), "Enter")
         self.bar = StateBar(theme, (self.stop, self.both, self.main))
         self._lay_out()
         self._connect()

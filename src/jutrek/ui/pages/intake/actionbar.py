@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QPushButton, QWidget
 
 from jutrek.ui.pages.intake.words import run_words
 from jutrek.ui.theme import Theme
+from jutrek.ui.widgets.keyed import keyed
 from jutrek.ui.widgets.statebar import StateBar
 
 if TYPE_CHECKING:
@@ -31,12 +32,12 @@ class ActionBar(StateBar):
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         self.answers = [QPushButton(), QPushButton()]
         """Buttons of a question, the main one first."""
-        self.save = QPushButton("Save the plan…")
+        self.save = keyed(QPushButton("Save the plan…"), "Ctrl+S")
         self.accept = QPushButton("Accept all certain")
         self.accept.setToolTip("Give every question that is called certain its proposed answer")
         self.pause = QPushButton("Pause")
         self.stop = QPushButton("Stop")
-        self.main = QPushButton("Bring home")
+        self.main = keyed(QPushButton("Bring home"), "Ctrl+Enter")
         self._asks: Sequence[Answer] = ()
         self._moved = (0, 0)
         self._halted = self._stopping = False

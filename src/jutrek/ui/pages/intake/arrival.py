@@ -10,6 +10,7 @@ from jutrek.desk.board_captures import CaptureView, State
 from jutrek.ui import paint
 from jutrek.ui.plainly import tip
 from jutrek.ui.theme import SEMIBOLD, Theme, font
+from jutrek.ui.widgets.keyed import keyed
 
 _LEFT, _TOP, _LINE = 12, 7, 20
 _NOTCH = 6
@@ -29,7 +30,7 @@ class ArrivalStrip(QWidget):
         # It lies among the captures: what is done on it is done to none of them.
         self.setAttribute(Qt.WidgetAttribute.WA_NoMousePropagation)
         self.setCursor(Qt.CursorShape.ArrowCursor)
-        self.look = QPushButton("Up close", self)
+        self.look = keyed(QPushButton("Up close", self), "Space")
         self.look.setProperty("link", True)
         self.look.setToolTip("The picture large, and all that is known of it (Space)")
         self.look.clicked.connect(self.looked)
@@ -69,8 +70,8 @@ class ArrivalStrip(QWidget):
             return ""
         parts = [f"Home as {view.destination}."] if view.state is State.HOME else []
         if view.companions:
-            verb = "travels" if len(view.companions) == 1 else "travel"
-            parts.append(f"{', '.join(view.companions)} {verb} with it.")
+            travel = "travels with it" if len(view.companions) == 1 else "travel with it"
+            parts.append(f"{', '.join(view.companions)} {travel}.")
         return " ".join([*parts, view.why, *view.notes])
 
     @paint.safely

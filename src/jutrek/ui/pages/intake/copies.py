@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -11,7 +12,7 @@ from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from jutrek.desk.board import Board, Storage
 from jutrek.ui import paint
-from jutrek.ui.plainly import tip
+from jutrek.ui.plainly import plain, tip
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
 if TYPE_CHECKING:
@@ -149,14 +150,21 @@ class CopiesPanel(QWidget):
             super().keyPressEvent(event)
 
     def _offer(self, at: QPoint) -> None:
+        if acts := self.acts():
+            menu = QMenu(self)
+            for words, do in acts:
+                menu.addAction(plain(words), do)
+            menu.exec(at)
+
+    def acts(self) -> list[tuple[str, Callable[[], object]]]:
+        """All that can be done with backups, in words."""
         if not self._places or self._streams:
-            return
-        menu = QMenu(self)
-        menu.addAction("Add a backup…", self.added.emit)
+            return []
+        acts: list[tuple[str, Callable[[], object]]] = [("Add a backup…", self.added.emit)]
         for place in self._places[1:]:
             if lacks := self._lacks(place):
                 words = f"Bring {place.name} the {paint.counted(lacks, 'file')} it is missing"
-                menu.addAction(words, partial(self.caught_up.emit, place.id))
+                acts.append((words, partial(self.caught_up.emit, place.id)))
         for place in self._places[1:]:
-            menu.addAction(f"Keep no more copies in {place.name}", partial(self.forgotten.emit, place.id))
-        menu.exec(at)
+            acts.append((f"Keep no more copies in {place.name}", partial(self.forgotten.emit, place.id)))
+        return acts

@@ -27,6 +27,7 @@ from jutrek.desk.board_days import DayView, day_view
 from jutrek.ui import paint
 from jutrek.ui.pages.intake.dragging import CAPTURES
 from jutrek.ui.pages.intake.lanes import Lanes, shift_words
+from jutrek.ui.shell.offers import Act
 from jutrek.ui.theme import BOLD, RADIUS, SEMIBOLD, THIN, Theme, font
 from jutrek.ui.widgets.askbar import AskBar, keeps_escape
 
@@ -105,7 +106,7 @@ class DayRow(QAbstractButton):
         self.update()
 
     def _name_it(self) -> None:
-        parts = (self._date_words(), *self._words(), self._standing())
+        parts = (self.date_words, *self._words(), self._standing())
         self.setAccessibleName(", ".join(part for part in parts if part))
 
     def open(self, opened: Opened | None) -> None:
@@ -156,7 +157,9 @@ class DayRow(QAbstractButton):
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._fit()
 
-    def _date_words(self) -> str:
+    @property
+    def date_words(self) -> str:
+        """Its date, as it is told."""
         view = self.view
         if view.start is None:
             return f"{paint.counted(len(view.captures), 'capture')} without a date to trust"
@@ -220,7 +223,7 @@ class DayRow(QAbstractButton):
         theme = self._theme
         paint.text(painter, QRect(14, 12, 30, 36), "?", font(24, BOLD), theme.amber)
         room = (self.settle.x() if not self.settle.isHidden() else self.width()) - 86 - 16
-        paint.text(painter, QRect(86, 12, room, 19), self._date_words(), font(14, SEMIBOLD), theme.ink)
+        paint.text(painter, QRect(86, 12, room, 19), self.date_words, font(14, SEMIBOLD), theme.ink)
         paint.text(painter, QRect(86, 32, room, 17), self._reasons(), font(12), theme.soft)
 
     def _paint_date(self, painter: QPainter) -> None:
@@ -388,14 +391,19 @@ class DayRow(QAbstractButton):
         super().mouseMoveEvent(event)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        if not self.view.is_shoot or self._running:
-            return
-        from PySide6.QtWidgets import QMenu
+        if acts := self.acts():
+            from PySide6.QtWidgets import QMenu
 
-        menu = QMenu(self)
-        menu.addAction("Say what it was…", self.edit)
-        menu.addAction("Join with the shoot before it", self.joined.emit)
-        menu.exec(event.globalPos())
+            menu = QMenu(self)
+            for act in acts:
+                menu.addAction(act.words, act.do)
+            menu.exec(event.globalPos())
+
+    def acts(self) -> list[Act]:
+        """All that can be done with a shoot as a whole."""
+        if not self.view.is_shoot or self._running:
+            return []
+        return [Act("Say what it was…", self.edit, keys="F2"), Act("Join with the shoot before it", self.joined.emit)]
 
     def event(self, event: QEvent) -> bool:
         editing = self._edit is not None and self._edit.hasFocus()

@@ -15,9 +15,11 @@ from jutrek.desk.board_days import DayView
 from jutrek.ui import paint
 from jutrek.ui.pages.intake.grid import CaptureGrid
 from jutrek.ui.pictures.service import Pictures
+from jutrek.ui.plainly import plain
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 from jutrek.ui.widgets.askbar import AskBar
 from jutrek.ui.widgets.buttonflow import ButtonFlow
+from jutrek.ui.widgets.keyed import keyed
 
 _ASK, _GAP, _COUNT = 34, 6, 92
 _AT_HOME = frozenset({State.HOME, State.BROUGHT})
@@ -65,6 +67,7 @@ class Opened(QWidget):
             button.setToolTip(tip)
             button.clicked.connect(press)
             self.buttons[key] = button
+        keyed(self.buttons["aside"], "Delete")
         self._flow = ButtonFlow(list(self.buttons.values()), self)
 
     def show_day(self, view: DayView) -> None:
@@ -141,15 +144,20 @@ class Opened(QWidget):
         if self._view is None:
             return
         menu = QMenu(self)
-        menu.addAction("All", self.grid.selectAll)
-        for device in self._view.devices:
-            words = f"{device.letter} · {device.name}"
-            menu.addAction(words, partial(self._select_device, device.key))
-        kinds = {view.kind.value for view in self._view.captures}
-        for kind, words in _KINDS:
-            if kind in kinds:
-                menu.addAction(f"All {words}", partial(self._select_kind, kind))
+        for words, do in self.selections():
+            menu.addAction(plain(words), do)
         menu.exec(self.buttons["select"].mapToGlobal(self.buttons["select"].rect().bottomLeft()))
+
+    def selections(self) -> list[tuple[str, Callable[[], object]]]:
+        """What can be selected at once, in words."""
+        if self._view is None:
+            return []
+        acts: list[tuple[str, Callable[[], object]]] = [("All", self.grid.selectAll)]
+        for device in self._view.devices:
+            acts.append((f"{device.letter} · {device.name}", partial(self._select_device, device.key)))
+        kinds = {view.kind.value for view in self._view.captures}
+        acts += [(f"All {words}", partial(self._select_kind, kind)) for kind, words in _KINDS if kind in kinds]
+        return acts
 
     def _select_device(self, key: str) -> None:
         self.grid.pick_like(lambda view: view.device.key == key)

@@ -36,7 +36,7 @@ class OutcomeBar(QWidget, Spoken):
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme = theme
-        self._shares: list[_Share] = []
+        self.shares: list[_Share] = []
         self._chosen: tuple[State, ...] = ()
         self._focused = 0
         self._progress: Progress | None = None
@@ -56,9 +56,9 @@ class OutcomeBar(QWidget, Spoken):
             _Share("set aside", (State.ASIDE,), board.count(State.ASIDE), grey, dark),
             _Share("not home", (State.FAILED,), board.count(State.FAILED), theme.brick, theme.on_accent),
         )
-        self._shares = [share for share in shares if share.captures]
-        self._focused = min(self._focused, max(0, len(self._shares) - 1))
-        words = ", ".join(f"{share.captures} {share.words}" for share in self._shares)
+        self.shares = [share for share in shares if share.captures]
+        self._focused = min(self._focused, max(0, len(self.shares) - 1))
+        words = ", ".join(f"{share.captures} {share.words}" for share in self.shares)
         self.setAccessibleName(f"Outcome: {words or 'no captures yet'}")
         self._renew()
 
@@ -68,7 +68,7 @@ class OutcomeBar(QWidget, Spoken):
         self._renew()
 
     def _renew(self) -> None:
-        can = self._progress is None and bool(self._shares)
+        can = self._progress is None and bool(self.shares)
         self.setCursor(Qt.CursorShape.PointingHandCursor if can else Qt.CursorShape.ArrowCursor)
         self.update()
 
@@ -83,11 +83,11 @@ class OutcomeBar(QWidget, Spoken):
     def _boxes(self) -> list[QRect]:
         """A box per share, in proportion, but wide enough to be read."""
         metrics = QFontMetrics(font(13, BOLD))
-        least = [metrics.horizontalAdvance(f"{share.captures:,}  {share.words}") + 24 for share in self._shares]
+        least = [metrics.horizontalAdvance(f"{share.captures:,}  {share.words}") + 24 for share in self.shares]
         room = max(0, self.width() - sum(least) - _GAP * (len(least) - 1))
-        total = sum(share.captures for share in self._shares) or 1
+        total = sum(share.captures for share in self.shares) or 1
         boxes, left = [], 0
-        for share, width in zip(self._shares, least, strict=True):
+        for share, width in zip(self.shares, least, strict=True):
             wide = width + room * share.captures // total
             boxes.append(QRect(left, 0, wide, self.height()))
             left += wide + _GAP
@@ -100,7 +100,7 @@ class OutcomeBar(QWidget, Spoken):
             return [Part(", ".join(_far(self._progress)), self.rect())]
         return [
             Part(f"{share.captures:,} {share.words}", box, share.states == self._chosen, number == self._focused)
-            for number, (share, box) in enumerate(zip(self._shares, self._boxes(), strict=True))
+            for number, (share, box) in enumerate(zip(self.shares, self._boxes(), strict=True))
         ]
 
     @paint.safely
@@ -110,10 +110,10 @@ class OutcomeBar(QWidget, Spoken):
         if self._progress is not None:
             self._paint_progress(painter, self._progress)
             return
-        if not self._shares:
+        if not self.shares:
             paint.bar(painter, self.rect(), 0, theme.accent, theme.track)
             return
-        for number, (share, box) in enumerate(zip(self._shares, self._boxes(), strict=True)):
+        for number, (share, box) in enumerate(zip(self.shares, self._boxes(), strict=True)):
             faint = bool(self._chosen) and share.states != self._chosen
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.track if faint else share.fill)
@@ -146,10 +146,10 @@ class OutcomeBar(QWidget, Spoken):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps: dict[int, int] = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
-        if event.key() in steps and self._shares:
-            self._focused = (self._focused + steps[event.key()]) % len(self._shares)
+        if event.key() in steps and self.shares:
+            self._focused = (self._focused + steps[event.key()]) % len(self.shares)
             self.update()
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space) and self._shares:
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space) and self.shares:
             self._press(self._focused)
         else:
             super().keyPressEvent(event)
@@ -158,7 +158,7 @@ class OutcomeBar(QWidget, Spoken):
         if self._progress is not None:
             return
         self._focused = number
-        states = self._shares[number].states
+        states = self.shares[number].states
         self.narrowed.emit(() if states == self._chosen else states)
 
 

@@ -1,4 +1,4 @@
-"""Panels over the board: days and zones, a device's name, two pictures side by side. Made when first needed."""
+"""What lies over the board: days and zones, a device's name, pictures up close. Made when first needed."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, QPoint, QRect, Qt, Signal
 from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from jutrek.desk.board import Board, Question
+from jutrek.desk.board_captures import CaptureView
 from jutrek.ui.pages.intake.narrowing import STANDINGS, standings_of
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import Theme
@@ -16,6 +17,7 @@ if TYPE_CHECKING:
     from jutrek.ui.pages.intake.daysetting import AboutPanel, DaysPanel, DevicePanel
     from jutrek.ui.pages.intake.settle.match import MatchPanel
     from jutrek.ui.pages.intake.tiles import SourceTile
+    from jutrek.ui.viewer.close_look import CloseLook
 
 _FOOT = 70
 
@@ -34,7 +36,20 @@ class Overlays(QObject):
         self.device: DevicePanel | None = None
         self.about: AboutPanel | None = None
         self.match: MatchPanel | None = None
+        self.look: CloseLook | None = None
         self._question: Question | None = None
+
+    def make_look(self) -> CloseLook:
+        """Make what shows captures up close."""
+        from jutrek.ui.viewer.close_look import CloseLook
+
+        self.look = CloseLook(self._theme, self._pictures, self._page)
+        return self.look
+
+    def renew_look(self, captures: tuple[CaptureView, ...]) -> None:
+        """Captures of the open day are others now: who looks at one of them sees what became of it."""
+        if self.look is not None and self.look.isVisible():
+            self.look.renew(captures)
 
     def open_days(self, board: Board, button: QPushButton) -> None:
         """Let the person say when days start and which zones hold; below the button that asked."""
@@ -123,8 +138,9 @@ class Overlays(QObject):
     def place(self, box: QRect) -> None:
         """Where what fills the page goes."""
         self._place = box
-        if self.match is not None:
-            self.match.setGeometry(box)
+        for part in (self.match, self.look):
+            if part is not None:
+                part.setGeometry(box)
 
     def _matched(self, _: str, seconds: float) -> None:
         from jutrek.captures.decisions import ShiftClock

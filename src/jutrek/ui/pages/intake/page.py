@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from datetime import date
 from functools import partial
 from typing import TYPE_CHECKING
@@ -18,6 +18,7 @@ from jutrek.desk.settings import last_size, remember_size
 from jutrek.errors import JutrekError, LibraryBusy
 from jutrek.ui.pages.intake.capture_cell import STEPS
 from jutrek.ui.pages.intake.cards import Cards
+from jutrek.ui.pages.intake.offers import IntakeOffers
 from jutrek.ui.pages.intake.runs import Runs
 from jutrek.ui.pages.intake.view import IntakeView
 from jutrek.ui.shell.page import Page
@@ -27,6 +28,7 @@ if TYPE_CHECKING:
     from jutrek.desk.details import CaptureDetails
     from jutrek.desk.questions import Effect
     from jutrek.ui.shell.context import Context
+    from jutrek.ui.shell.offers import Offer
 
 
 class IntakePage(Page):
@@ -56,6 +58,7 @@ class IntakePage(Page):
         view.details = self._details
         self.runs = Runs(self, view)
         self.cards = Cards(self, view)
+        self._offers = IntakeOffers(view, context.go_to, self.size_pictures)
         self._size = last_size()
         view.show_size(self._size)
         for by, keys in ((1, ("Ctrl++", "Ctrl+=")), (-1, ("Ctrl+-",))):
@@ -224,6 +227,15 @@ class IntakePage(Page):
     def _see_rules(self, known: events.RulesKnown) -> None:
         if known.trouble:
             self.notify("The rules file is broken.", known.trouble, brick=True)
+
+    def seek(self) -> bool:
+        return self._offers.prepare()
+
+    def offers(self, typed: str) -> Iterator[Offer]:
+        return self._offers.all(typed)
+
+    def narrowings(self) -> Iterator[Offer]:
+        return self._offers.narrowings()
 
     def back(self) -> None:
         self.view.show_all()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
@@ -13,6 +14,7 @@ from jutrek.desk.board_captures import CLIP, SIDECAR, SOUND, STILL, State
 from jutrek.ui import paint
 from jutrek.ui.pages.intake.lanes import shift_words
 from jutrek.ui.plainly import tip
+from jutrek.ui.shell.offers import Act
 from jutrek.ui.theme import BOLD, RADIUS, SEMIBOLD, Theme, font
 
 if TYPE_CHECKING:
@@ -55,7 +57,7 @@ class SourceTile(QWidget):
         """Show new facts of the source."""
         self.view = view
         asked = paint.counted(view.questions, "open question") if view.questions else ""
-        parts = [self._title(), self._medium(), self._counts(), self._state()[0], asked]
+        parts = [self.title, self.medium, self._counts(), self._state()[0], asked]
         self.setAccessibleName(", ".join(part for part in parts if part))
         tips = [
             "Double click or F2: name its device",
@@ -114,7 +116,7 @@ class SourceTile(QWidget):
             if words == "Eject"
             else "Read everything on it again, and find it in the library and every backup"
         )
-        self.button.setAccessibleName(f"{words} {self._title()}")
+        self.button.setAccessibleName(f"{words} {self.title}")
         wide = self.button.sizeHint().width()
         self.button.setGeometry(self.width() - wide - 8, self.height() - 31, wide, 25)
 
@@ -127,22 +129,29 @@ class SourceTile(QWidget):
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         self._open_menu(event.globalPos())
 
-    def _open_menu(self, at: QPoint) -> None:
-        root, released = self.view.source.root, self.view.released
-        menu = QMenu(self)
-        menu.addAction("Name its device…", lambda: self.named.emit(root))
-        menu.addAction("Prove that it is home", lambda: self.proved.emit(root)).setEnabled(not self._running)
+    def acts(self) -> list[Act]:
+        """All that can be done with it."""
+        root, released, rests = self.view.source.root, self.view.released, not self._running
+        acts = [
+            Act("Name its device…", partial(self.named.emit, root), keys="F2"),
+            Act("Prove that it is home", partial(self.proved.emit, root), rests),
+        ]
         if released is not None:
-            menu.addAction("Show its certificate", lambda: self.certified.emit(root))
-            menu.addAction("What was not brought…", lambda: self.asked.emit(root)).setEnabled(
-                bool(released.open) and not self._running
-            )
-            menu.addAction("Eject", lambda: self.ejected.emit(root)).setEnabled(not self._running)
-            menu.addAction("Clear it…", lambda: self.cleared.emit(root)).setEnabled(
-                bool(released.files) and not self._running
-            )
-        menu.addSeparator()
-        menu.addAction("Leave it out of this intake", lambda: self.removed.emit(root)).setEnabled(not self._running)
+            acts += [
+                Act("Show its certificate", partial(self.certified.emit, root)),
+                Act("What was not brought…", partial(self.asked.emit, root), rests and bool(released.open)),
+                Act("Eject", partial(self.ejected.emit, root), rests),
+                Act("Clear it…", partial(self.cleared.emit, root), rests and bool(released.files)),
+            ]
+        return [*acts, Act("Leave it out of this intake", partial(self.removed.emit, root), rests, "Delete")]
+
+    def _open_menu(self, at: QPoint) -> None:
+        menu = QMenu(self)
+        acts = self.acts()
+        for act in acts:
+            if act is acts[-1]:
+                menu.addSeparator()
+            menu.addAction(act.words, act.do).setEnabled(act.can)
         menu.exec(at)
 
     def colour(self) -> QColor:
@@ -155,14 +164,18 @@ class SourceTile(QWidget):
         """The letter of its main device."""
         return self.view.device.letter if self.view.device else "·"
 
-    def _title(self) -> str:
+    @property
+    def title(self) -> str:
+        """Letter and name of its main device; where none is known, its own name."""
         device = self.view.device
         return f"{device.letter} · {device.name}" if device else self.view.source.name
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.named.emit(self.view.source.root)
 
-    def _medium(self) -> str:
+    @property
+    def medium(self) -> str:
+        """What it is called, and of which medium it is."""
         source = self.view.source
         what = source.name if source.medium == "folder" else f"{source.name} · card"
         if self.view.device and self.view.device.operator:
@@ -219,8 +232,8 @@ class SourceTile(QWidget):
         used = 0
         if asked:
             used = paint.text(painter, line, str(asked), font(13, BOLD), theme.amber, align=paint.RIGHT) + 8
-        paint.text(painter, line.adjusted(0, 0, -used, 0), self._title(), font(13, BOLD), theme.ink)
-        paint.text(painter, line.translated(0, 17), self._medium(), font(12), theme.soft)
+        paint.text(painter, line.adjusted(0, 0, -used, 0), self.title, font(13, BOLD), theme.ink)
+        paint.text(painter, line.translated(0, 17), self.medium, font(12), theme.soft)
         words, colour = self._state()
         if self._running and self.view.captures:
             self._paint_run(painter, line.translated(0, 34))

@@ -82,7 +82,6 @@ class IntakeView(QWidget):
         self.when = DayColumn(theme, pictures)
         self._settle: SettleView | None = None
         self.overlays = Overlays(theme, pictures, self)
-        self._look: CloseLook | None = None
         self.details: Details = lambda _: None
         self._lay_out()
         self._connect()
@@ -169,15 +168,14 @@ class IntakeView(QWidget):
     @property
     def close_look(self) -> CloseLook:
         """Up close; made when it is opened for the first time."""
-        if self._look is None:
-            from jutrek.ui.viewer.close_look import CloseLook
-
-            self._look = CloseLook(self._theme, self._pictures, self)
-            self._look.other_of = lambda view: home_view(view, self.board)
-            self._look.walked.connect(self.grid.choose)
-            self._look.closed.connect(self.grid.setFocus)
+        if self.overlays.look is None:
+            look = self.overlays.make_look()
+            look.other_of = lambda view: home_view(view, self.board)
+            look.walked.connect(self.grid.choose)
+            look.closed.connect(self.grid.setFocus)
             self._place_look()
-        return self._look
+            return look
+        return self.overlays.look
 
     def look_close(self) -> None:
         """Look closely at the chosen capture of the open day."""
@@ -187,10 +185,7 @@ class IntakeView(QWidget):
             self.close_look.look(day.captures, self.capture, self.details)
 
     def _place_look(self) -> None:
-        box = QRect(0, 0, self.width(), self.action_bar.y())
-        self.overlays.place(box)
-        if self._look is not None:
-            self._look.setGeometry(box)
+        self.overlays.place(QRect(0, 0, self.width(), self.action_bar.y()))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -248,22 +243,22 @@ class IntakeView(QWidget):
         self.overlays.decided.connect(self.decided)
         self.overlays.set_days.connect(self.set_days)
         self.titles.standings.clicked.connect(lambda: self.overlays.open_standings(self.board, self.titles.standings))
-        self.overlays.narrowed.connect(self._narrow_standing)
+        self.overlays.narrowed.connect(self.narrow_standing)
         self.titles.back.clicked.connect(self.close_settle)
         self.when.chosen.connect(self._choose)
         self.when.looked.connect(self.look_close)
         self.when.settled.connect(self.open_settle)
         self.when.decided.connect(self.decided)
         self.when.moved.connect(self._ribbons_moved)
-        self.when.slid.connect(self._keep_in_place)
+        self.when.slid.connect(self.when_area.roll)
         self.when.filled.connect(self._chain_focus)
         self.action_bar.accepted.connect(self.accepted_certain)
         self.welcome.wanted_library.connect(self.wanted_library)
         self.welcome.wanted_source.connect(self.wanted_source)
         self.welcome.wanted_demo.connect(self.wanted_demo)
-        self.outcome.narrowed.connect(self._narrow_states)
+        self.outcome.narrowed.connect(self.narrow_states)
         self.titles.clear.clicked.connect(self.show_all)
-        self.tree.narrowed.connect(self._narrow_folder)
+        self.tree.narrowed.connect(self.narrow_folder)
         self.action_bar.brought.connect(self.brought)
         self.action_bar.saved.connect(self.saved)
         self.action_bar.stopped.connect(self.stopped)
@@ -300,8 +295,7 @@ class IntakeView(QWidget):
         self._chain_focus()
         self._choose(self.capture)
         self._refresh_words()
-        if self._look is not None and self._look.isVisible():
-            self._look.renew(next((day.captures for day in self.when.days() if day.key == self.when.open_key), ()))
+        self.overlays.renew_look(next((day.captures for day in self.when.days() if day.key == self.when.open_key), ()))
 
     def show_running(self, event: events.Running | None) -> None:
         """Show a run at work, or the board again."""
@@ -401,7 +395,19 @@ class IntakeView(QWidget):
         """Open a shoot's row, if there is one."""
         self.when.open_day(key)
 
-    def _narrow_states(self, states: tuple[State, ...]) -> None:
+    @property
+    def narrowed(self) -> bool:
+        """Whether only some of the board is shown."""
+        return bool(self._narrowing)
+
+    def show_source(self, root: str) -> None:
+        """Go to the tile of a source."""
+        if root in self.from_column.tiles:
+            self.from_column.tiles[root].setFocus()
+            self.from_area.ensureWidgetVisible(self.from_column.tiles[root])
+
+    def narrow_states(self, states: tuple[State, ...]) -> None:
+        """Show only captures that fare so; where they need a look, their questions."""
         if states == (State.LOOK,) and self.board.questions:
             self.open_settle()
             return
@@ -409,11 +415,13 @@ class IntakeView(QWidget):
         self._narrowing.states = states
         self._show_days()
 
-    def _narrow_folder(self, path: str) -> None:
+    def narrow_folder(self, path: str) -> None:
+        """Show only what goes to a folder; again shows everything."""
         self._narrowing.folder = "" if path == self._narrowing.folder else path
         self._show_days()
 
-    def _narrow_standing(self, standing: str) -> None:
+    def narrow_standing(self, standing: str) -> None:
+        """Show only captures of a standing."""
         self.close_settle()
         self._narrowing.standing = standing
         self._show_days()
@@ -438,11 +446,6 @@ class IntakeView(QWidget):
         """Show small pictures in another size, the smallest for 0."""
         self.when.show_size(step)
         QTimer.singleShot(0, self, lambda: self._choose(self.capture))
-
-    def _keep_in_place(self, by: int) -> None:
-        """What is chosen stays where it is on the screen, as far as there is room to scroll."""
-        bar = self.when_area.verticalScrollBar()
-        bar.setValue(bar.value() + by)
 
     def _refresh_words(self) -> None:
         board, running = self.board, self._running

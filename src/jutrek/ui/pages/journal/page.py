@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from functools import partial
 from typing import TYPE_CHECKING
 
 from jutrek.desk import events
 from jutrek.filing import OnChanged
 from jutrek.ui import paint
+from jutrek.ui.pages.journal.records import figures_of
 from jutrek.ui.pages.journal.view import JournalView
+from jutrek.ui.shell.offers import Offer
 from jutrek.ui.shell.page import Page
 
 if TYPE_CHECKING:
@@ -47,6 +50,23 @@ class JournalPage(Page):
         self.view.list.setFocus()
         self._read()
         self.ask_library(lambda library: library.places.tell())
+
+    def seek(self) -> bool:
+        if not self.view.list.rows.records and self._root:
+            self._read()
+        return False
+
+    def offers(self, typed: str) -> Iterator[Offer]:
+        rows = self.view.list.rows
+        for number, record in enumerate(rows.records):
+            words = f"{record.title} {record.about}".strip()
+            yield Offer(
+                "run", words, partial(self._go_to, record.run), f"{rows.moment_words(number)} · {figures_of(record)}"
+            )
+
+    def _go_to(self, run: str) -> None:
+        self.context.go_to("journal")
+        self.view.list.choose(run)
 
     def _read(self) -> None:
         """Read the journal anew."""

@@ -64,11 +64,21 @@ class RecordModel(QAbstractListModel):
         if role == Qt.ItemDataRole.UserRole:
             return record
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            when = local(record.at)
-            day = QLocale().toString(when, "d MMMM yyyy HH:mm") if when else ""
-            parts = (record.title, record.about, day, figures_of(record), state_of(record), record.broken)
+            parts = (
+                record.title,
+                record.about,
+                self.moment_words(index.row()),
+                figures_of(record),
+                state_of(record),
+                record.broken,
+            )
             return ", ".join(part for part in parts if part)
         return None
+
+    def moment_words(self, number: int) -> str:
+        """When a run began, in words."""
+        when = local(self.records[number].at)
+        return str(QLocale().toString(when, "d MMMM yyyy HH:mm")) if when else ""
 
     def begins_day(self, number: int) -> str:
         """The day that a run is the first one of in the list, in words; empty for the others."""
@@ -138,6 +148,12 @@ class RecordList(QListView):
         self.rows.show_records(records)
         at = next((number for number, record in enumerate(records) if record.run == chosen), 0)
         if records:
+            self.setCurrentIndex(self.rows.index(at))
+
+    def choose(self, run: str) -> None:
+        """Choose a run, if it is there."""
+        at = next((number for number, record in enumerate(self.rows.records) if record.run == run), None)
+        if at is not None:
             self.setCurrentIndex(self.rows.index(at))
 
     def record(self) -> Record | None:

@@ -224,6 +224,9 @@ class Composer(QWidget):
         self.chosen.emit(len(schemes) - 1)
 
     def _condition(self, kinds: tuple[str, ...], device: str, words: str) -> None:
+        if self.scheme >= len(self._rules.schemes):
+            # It was taken out while somebody typed.
+            return
         schemes = list(self._rules.schemes)
         schemes[self.scheme] = replace(schemes[self.scheme], kinds=kinds, device=device, words=words)
         self._rules = replace(self._rules, schemes=tuple(schemes))

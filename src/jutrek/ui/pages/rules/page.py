@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QWidget
 
 from jutrek.desk import events
 from jutrek.desk.board import Board
+from jutrek.filing.starting import STARTS
+from jutrek.ui.pages.rules.menu import SECTIONS
 from jutrek.ui.pages.rules.view import RulesView
+from jutrek.ui.shell.offers import Offer
 from jutrek.ui.shell.page import Page
 
 if TYPE_CHECKING:
@@ -37,7 +43,7 @@ class RulesPage(Page):
         view.wanted_refiling.connect(self._plan_refiling)
         view.wanted_back.connect(self._plan_taking_back)
         view.refiled.connect(self._refile)
-        view.refiling.said.connect(self._say)
+        view.said.connect(self._say)
         view.stopped.connect(self.stop)
         view.wanted_others.connect(self.choose_rules)
         view.wanted_export.connect(self.choose_file)
@@ -138,6 +144,28 @@ class RulesPage(Page):
         self.ask_library(lambda library: library.refiling.say(captures, words), self.view.show_said)
 
     # ---- what it is told
+
+    def seek(self) -> bool:
+        return self.view.forms.make_next()
+
+    def offers(self, typed: str) -> Iterator[Offer]:
+        for number, title in enumerate(SECTIONS):
+            yield self._offer(title, partial(self.view.open_section, number), "section of the house rules")
+            for field, words in self.view.forms.fields(number):
+                yield self._offer(words, partial(self._go_to, number, field), title)
+        for start in STARTS:
+            yield self._offer(f"Start from: {start.words}", partial(self.view.start_from, start))
+
+    def _offer(self, words: str, do: Callable[[], object], about: str = "") -> Offer:
+        def go() -> None:
+            self.context.go_to("rules")
+            do()
+
+        return Offer("rule", words, go, about)
+
+    def _go_to(self, section: int, field: QWidget) -> None:
+        self.view.open_section(section)
+        field.setFocus()
 
     def save(self) -> None:
         self.view.keep_or_refile()

@@ -7,7 +7,7 @@ from itertools import islice, pairwise
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from jutrek.captures import Device
 from jutrek.desk import events
@@ -21,21 +21,14 @@ from jutrek.filing.pattern import LAYOUT, NAME
 from jutrek.filing.starting import Start
 from jutrek.ui import paint
 from jutrek.ui.pages.rules.composer import Composer
+from jutrek.ui.pages.rules.forms import Forms
 from jutrek.ui.pages.rules.menu import SECTIONS, SectionMenu
 from jutrek.ui.pages.rules.refile import RefileView
-from jutrek.ui.pages.rules.sections import (
-    CopiesSection,
-    DaysSection,
-    DevicesSection,
-    DoublesSection,
-    Section,
-    TrustSection,
-    WordsSection,
-)
 from jutrek.ui.pages.rules.tried import MadeTree, Title, TriedTable, TriedTitle
 from jutrek.ui.plainly import Label
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 from jutrek.ui.widgets.headline import Headline
+from jutrek.ui.widgets.keyed import keyed
 from jutrek.ui.widgets.layout import Card, scrolling
 from jutrek.ui.widgets.statebar import StateBar
 
@@ -62,6 +55,8 @@ class RulesView(QWidget):
     wanted_refiling = Signal(object)
     wanted_back = Signal()
     refiled = Signal(object)
+    said = Signal(object, object)
+    """Captures, and what is said of them."""
     stopped = Signal()
 
     def __init__(self, theme: Theme, pool: Pool, parent: QWidget | None = None) -> None:
@@ -88,14 +83,11 @@ class RulesView(QWidget):
         self.title = Title(theme, SECTIONS[0])
         self.tried_title, self.table = TriedTitle(theme), TriedTable(theme)
         self.tree = MadeTree(theme)
-        self.refiling = RefileView(theme)
-        self.sections: list[Section] = [
-            DaysSection(theme), TrustSection(theme), DoublesSection(theme), CopiesSection(theme), WordsSection(theme),
-        ]  # fmt: skip
-        self.devices = DevicesSection(theme)
+        self._refiling: RefileView | None = None
+        self.forms = Forms(theme, self)
         self.plan_refiling = QPushButton("Plan a re-filing…")
         self.take_back = QPushButton("Take the last one back…")
-        self.stop, self.keep = QPushButton("Stop"), QPushButton("Keep")
+        self.stop, self.keep = QPushButton("Stop"), keyed(QPushButton("Keep"), "Ctrl+S")
         self.put_back = QPushButton("Drop these changes")
         self.bar = StateBar(theme, (self.stop, self.put_back, self.keep))
         self.stop.hide()
@@ -113,15 +105,11 @@ class RulesView(QWidget):
         below.addWidget(Card(self._theme, self.composer))
         below.addWidget(self.tried_title)
         below.addWidget(Card(self._theme, self.table, fills=True), 1)
-        self.stack = QStackedWidget()
-        self.stack.addWidget(tried)
-        for one in (*self.sections, self.devices):
-            self.stack.addWidget(Card(self._theme, scrolling(one), fills=True))
-        self.stack.addWidget(Card(self._theme, self.refiling, fills=True))
+        self.forms.put(tried, more=False)
         middle = QVBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self.title)
-        middle.addWidget(self.stack, 1)
+        middle.addWidget(self.forms, 1)
         right = QVBoxLayout()
         right.setSpacing(0)
         right.addWidget(Title(self._theme, "The library it makes"))
@@ -187,27 +175,34 @@ class RulesView(QWidget):
         self.menu.wanted_export.connect(self.wanted_export)
         self.composer.changed.connect(self._take)
         self.composer.broken.connect(self._break)
+        self.forms.changed.connect(self._take)
+        self.forms.broken.connect(self._break)
+        self.forms.renamed.connect(self._rename)
         self.composer.chosen.connect(self._choose_scheme)
-        for one in self.sections:
-            one.changed.connect(self._take)
-            one.broken.connect(self._break)
-        self.devices.renamed.connect(self._rename)
-        self.devices.broken.connect(self._break)
         self.tried_title.narrowed.connect(lambda _: self._show_rows())
         self.plan_refiling.clicked.connect(self.open_refiling)
         self.take_back.clicked.connect(self._open_taking_back)
-        self.refiling.wanted.connect(self.wanted_refiling)
-        self.refiling.selection().selectionChanged.connect(lambda *_: self._refresh())
         self.put_back.clicked.connect(self._put_back_or_leave)
         self.keep.clicked.connect(self.keep_or_refile)
         self.stop.clicked.connect(self.stopped)
+
+    @property
+    def refiling(self) -> RefileView:
+        """What files anew what is home; made when it is needed."""
+        if self._refiling is None:
+            view = self._refiling = RefileView(self._theme)
+            view.wanted.connect(self.wanted_refiling)
+            view.selection().selectionChanged.connect(lambda *_: self._refresh())
+            view.said.connect(self.said)
+            self.forms.put(Card(self._theme, view, fills=True), more=True)
+        return self._refiling
 
     # ---- what is shown
 
     @property
     def refiling_open(self) -> bool:
         """Whether a re-filing is shown in place of the rules."""
-        return self.stack.currentIndex() == self.stack.count() - 1
+        return self.forms.more_open
 
     @property
     def changed(self) -> bool:
@@ -218,7 +213,7 @@ class RulesView(QWidget):
         """Open a section by its number."""
         self.menu.mark(number)
         self.title.say(SECTIONS[number])
-        self.stack.setCurrentIndex(max(0, number - 1))
+        self.forms.open(number)
         self._show_rules()
         self._chain_focus()
 
@@ -231,7 +226,7 @@ class RulesView(QWidget):
         self._notice = None
         self.refiling.show_nothing()
         self.title.say(title)
-        self.stack.setCurrentIndex(self.stack.count() - 1)
+        self.forms.open_more()
         self.menu.mark(-1)
         self._refresh()
 
@@ -244,7 +239,7 @@ class RulesView(QWidget):
         was_changed = self.rules not in (self._kept, known.rules)
         self._kept = known.rules
         self._devices, self._renamed = known.devices, ()
-        self.devices.show_devices(known.devices)
+        self.forms.show_devices(known.devices)
         if not was_changed:
             self.rules = known.rules
             self._before.clear()
@@ -275,7 +270,7 @@ class RulesView(QWidget):
 
         self._scheme = len(self.rules.schemes)
         self.edit(replace(self.rules, layout=start.layout, name=start.name))
-        if self.stack.currentIndex() != 0:
+        if self.menu.current not in (0, 1):
             self.open_section(0)
 
     def _show_rules(self) -> None:
@@ -283,8 +278,8 @@ class RulesView(QWidget):
         if number in (0, 1):
             use = LAYOUT if number == 0 else NAME
             self.composer.show_rules(self.rules, use, self._scheme, self._sample())
-        elif 2 <= number < 2 + len(self.sections):
-            self.sections[number - 2].show_rules(self.rules)
+        elif number >= 0 and (form := self.forms.open(number)) is not None:
+            form.show_rules(self.rules)
         self._trier.try_rules(self.rules)
         self._refresh()
 
@@ -351,7 +346,7 @@ class RulesView(QWidget):
             self.open_section(0)
             return
         self._renamed = ()
-        self.devices.show_devices(self._devices)
+        self.forms.show_devices(self._devices)
         self._scheme = len(self._kept.schemes)
         self._take(self._kept)
         self._show_rules()
@@ -449,8 +444,8 @@ class RulesView(QWidget):
 
     def _refresh(self) -> None:
         """What can be done now, and the sentence at the bottom."""
-        planned = self.refiling.model.planned
         if self.refiling_open:
+            planned = self.refiling.model.planned
             only = self.refiling.chosen()
             rows = planned.plan.rows if planned else ()
             chosen = len({row.capture for row in rows} & only)
