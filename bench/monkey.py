@@ -43,7 +43,7 @@ _KEYS = (
     "Tab", "Backtab", "Return", "Space", "Escape", "Delete", "Left", "Right", "Up", "Down", "Home", "End", "PageDown",
     "F2", "A", "B", "Z", "1", "5", "Plus",
 )  # fmt: skip
-_COMBINED = ("1", "3", "5", "6", "A", "Z", "O", "S", "Return")
+_COMBINED = ("1", "3", "5", "6", "A", "F", "K", "Z", "O", "S", "Return", "Plus", "Minus")
 """Keys that are pressed with Ctrl, and perhaps Shift."""
 
 
@@ -115,6 +115,7 @@ class Monkey:
             Odd: when something does not hold.
         """
         acts, weights = zip(*self._acts, strict=True)
+        self._look()
         for number in range(events):
             act = self.dice.choices(acts, weights)[0]
             self._began, self._what = time.monotonic(), act.__name__.strip("_")
@@ -123,10 +124,11 @@ class Monkey:
                 self._app.processEvents()
             # Whatever a method of ours raises at an event comes out here.
             except Exception as error:
-                raise Odd("".join(traceback.format_exception(error))) from error
+                words = "".join(traceback.format_exception(error))
+                raise Odd(f"after {number:,} events: {words}") from error
             self._began = 0.0
             self.told.events += 1
-            if not number % _LOOK:
+            if not (number + 1) % _LOOK:
                 self._look()
                 # What that takes is nothing the window takes.
                 self._turned = time.monotonic()
@@ -150,14 +152,18 @@ class Monkey:
     def _key(self) -> None:
         from PySide6.QtTest import QTest
 
-        QTest.keyClick(self._on(), self.dice.choice(self._keys))
+        key, on = self.dice.choice(self._keys), self._on()
+        self._what = f"{key.name} on {type(on).__name__}"
+        QTest.keyClick(on, key)
 
     def _combine(self) -> None:
         from PySide6.QtCore import Qt
         from PySide6.QtTest import QTest
 
         control, shift = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
-        QTest.keyClick(self._on(), self.dice.choice(self._combined), self.dice.choice((control, control | shift)))
+        key, held, on = self.dice.choice(self._combined), self.dice.choice((control, control | shift)), self._on()
+        self._what = f"Ctrl+{key.name} on {type(on).__name__}"
+        QTest.keyClick(on, key, held)
 
     def _type(self) -> None:
         from PySide6.QtTest import QTest
@@ -294,7 +300,7 @@ class Monkey:
         if self.told.memory > _MEMORY:
             raise Odd(f"{self.told.memory} MB of memory")
         if self.told.raised:
-            raise Odd(self.told.raised[0])
+            raise Odd(f"after {self.told.events:,} events: {self.told.raised[0]}")
 
 
 class _Errors(logging.Handler):
@@ -390,7 +396,9 @@ def main(seed: int, events: int, made: str = "") -> int:
         told = run(seed, events, made)
     except Odd as odd:
         sys.stdout.write(f"seed {seed}: {odd}\n")
-        return 1
+        # Threads are at work behind a window that was not closed.
+        sys.stdout.flush()
+        os._exit(1)
     lasted = (time.monotonic() - began) / 60
     sys.stdout.write(
         f"seed {seed}: {told.events:,} events in {lasted:.1f} minutes, clean; {told.memory} MB at most; "
