@@ -199,9 +199,9 @@ def test_what_is_missed_has_a_way_out(jutrek: Jutrek, home: Path, card: Path) ->
     jutrek("check", "-l", home, code=1)
     assert jutrek("gone", "-l", home, code=1).stdout.startswith(f"gone\thome\t{name}\t")
     assert "home itself: 1 gone" in jutrek("backups", "show", "-l", home, code=1).stderr
-    assert "1 files are missed no more" in jutrek("gone", "-l", home, "--let-go", name).stderr
+    assert "1 file is missed no more" in jutrek("gone", "-l", home, "--let-go", name).stderr
     jutrek("check", "-l", home)
-    assert "1 files would be missed again" in jutrek("take-back", "-l", home).stderr
+    assert "1 file would be missed again" in jutrek("take-back", "-l", home).stderr
     jutrek("gone", "-l", home)
     (run,) = [one for one in json.loads(jutrek("journal", "-l", home, "--json").stdout) if one["can_take_back"]][:1]
     assert "1 file is missed again" in jutrek("take-back", run["run"], "-l", home).stderr

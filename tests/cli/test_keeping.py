@@ -41,7 +41,7 @@ def test_from_two_places_to_a_cleared_card(
     assert names_below(str(tarn)) == names_below(str(home)) - {"old.jpg"}
     (place,) = json.loads(jutrek("backups", "show", "-l", home, "--json").stdout)
     assert (place["name"], place["connected"], place["lacks"]) == ("Tarn", True, 1)
-    assert "1 files copied and proven" in jutrek("catch-up", "-l", home).stderr
+    assert "1 file copied and proven" in jutrek("catch-up", "-l", home).stderr
     page = json.loads(jutrek("prove", card, "-l", home, "--json", "--read-back").stdout)
     assert (page["safe"], len(page["files"]), page["version"]) == (True, 3, 2)
     before = everything(card)
@@ -177,7 +177,7 @@ def test_a_part_of_a_run_is_taken_back_and_what_stays_is_named(
     )
     jutrek("take-back", "1", "-l", home, "--only", first, "--dry-run")
     assert names_below(str(home)) == before
-    assert "1 files are put away" in jutrek("take-back", "1", "-l", home, "--only", home / first).stderr
+    assert "1 file is put away" in jutrek("take-back", "1", "-l", home, "--only", home / first).stderr
     assert names_below(str(home)) == before - {first}
     (home / second).write_bytes(b"edited")
     (home / third).unlink()

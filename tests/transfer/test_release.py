@@ -100,7 +100,7 @@ def test_what_is_not_home_is_named(what: str, home: Library, ledger: Ledger, car
     [
         ([{"T"}], 0, "Tarn lacks 1 of 3 files"), ([{"T", "H"}, {"T", "H"}], 0, "Tarn and Heron lack 2 of 3 files"),
         ([{"T"}, {"H"}], 0, "2 of 3 files are not home everywhere"),
-        ([{"", "T", "H"}], 0, "1 of 3 files are not home everywhere"),
+        ([{"", "T", "H"}], 0, "1 of 3 files is not home everywhere"),
         ([{""}], 1, "library lacks 1 of 3 files, and 1 thing was not brought"), ([], 2, "2 things were not brought"),
     ],
 )  # fmt: skip

@@ -11,6 +11,8 @@ from functools import wraps
 
 import typer
 
+from jutrek.words import counted
+
 Found = Iterator[tuple[str, str]]
 """What may be typed, each with a word or two about it."""
 
@@ -59,7 +61,8 @@ def runs(ctx: typer.Context, incomplete: str) -> Found:
     from jutrek.transfer.journal import number_of
 
     for record in records_of(open_library(_library(ctx)), verify=False):
-        yield str(number_of(record.run) or record.run), f"{record.title} {record.about}, {record.files} files"
+        words = f"{record.title} {record.about}, {counted(record.files, 'file')}"
+        yield str(number_of(record.run) or record.run), words
 
 
 @_quiet

@@ -17,6 +17,7 @@ from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import out, say
 from jutrek.doubles.degrees import Degree
 from jutrek.errors import SourceUnreadable
+from jutrek.words import counted
 
 if TYPE_CHECKING:
     from jutrek.library import Library
@@ -36,7 +37,7 @@ def adopt_command(library: _Library) -> None:
         found = survey(home, ledger, stop=stop, report=lambda seen: report("Looking through the library", seen, 0))
         looked = learn(home, ledger, stop=stop, report=lambda done, total: report("Looking at files", done, total))
     say(
-        f"{home.name}: {found.files} files, {looked} looked at; {found.new} new, {found.changed} changed, "
+        f"{home.name}: {counted(found.files, 'file')}, {looked} looked at; {found.new} new, {found.changed} changed, "
         f"{found.moved} moved outside, {found.gone} gone."
     )
 

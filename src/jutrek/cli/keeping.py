@@ -19,6 +19,7 @@ from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import complain, out, say
 from jutrek.errors import NotPossible, PlaceUnusable, RunTrouble, Stopped, shown
 from jutrek.filing import OnChanged
+from jutrek.words import counted
 
 if TYPE_CHECKING:
     from jutrek.desk.places import Places
@@ -192,7 +193,7 @@ def catch_up_command(
                 sums.trouble = sums.trouble or outcome.trouble
                 for path in lack.changed if right is OnChanged.ASK else ():
                     complain(f"{path} was changed in {place.name}, and waits: --changed library, or --changed copy.")
-    words = f"{sums.home} files copied and proven, {sums.moved} moved within their backups."
+    words = f"{counted(sums.home, 'file')} copied and proven, {sums.moved} moved within their backups."
     end_of(sums, words, short=sums.home + sums.moved < lacks)
 
 
@@ -250,7 +251,8 @@ def check_command(
         }  # fmt: skip
         tell_json(page, indent=1)
     say(
-        f"{place.name}: {checked.good} files as they were proven, {checked.first} proven for the first time, "
+        f"{place.name}: {counted(checked.good, 'file as it was', 'files as they were')} proven, "
+        f"{checked.first} proven for the first time, "
         f"{len(checked.bad)} bad, {mended} mended, {checked.left} left for the next time."
     )
     raise typer.Exit(NOT_ALL if len(checked.bad) > mended else DONE)
@@ -269,7 +271,7 @@ def finish_command(library: LibraryOption, run: RunArgument = "") -> None:
         wanted = run_named(home, run) if run else newest(home, lambda one: one.can_finish, "could be finished").run
         rules = house_of(str(library))
         outcome = finish(home, ledger, wanted, rules, places_of(home), stop=stop, listener=Listener())
-    end_of(outcome, f"{outcome.home} files brought home and proven.")
+    end_of(outcome, f"{counted(outcome.home, 'file')} brought home and proven.")
 
 
 def journal_command(library: LibraryOption, run: RunArgument = "", as_json: AsJson = False) -> None:
@@ -292,7 +294,7 @@ def journal_command(library: LibraryOption, run: RunArgument = "", as_json: AsJs
     for record in records if not as_json else ():
         more = ", taken back" if record.taken_back else ""
         out(
-            record.run, record.title, record.about, f"{record.files} files, {record.left} not",
+            record.run, record.title, record.about, f"{counted(record.files, 'file')}, {record.left} not",
             f"{record.how or 'at work'}{more}", record.who, *([record.broken] if record.broken else []),
         )  # fmt: skip
     raise typer.Exit(NOT_ALL if any(record.broken for record in records) else DONE)

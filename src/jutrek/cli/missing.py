@@ -14,6 +14,7 @@ from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import out, say
 from jutrek.errors import SourceUnreadable
+from jutrek.words import counted
 
 if TYPE_CHECKING:
     from jutrek.library import Place, ProofMark
@@ -62,7 +63,7 @@ def gone_command(
         else:
             out(mark.state, place.name, mark.path, mark.at[:10])
     if let_go or everything:
-        say(f"{count} files are missed no more; `jutrek take-back` takes that back.")
+        say(f"{counted(count, 'file is', 'files are')} missed no more; `jutrek take-back` takes that back.")
     raise typer.Exit(NOT_ALL if missed else DONE)
 
 
@@ -89,7 +90,7 @@ def add_command(
     for path in paths or ():
         if path not in known:
             say(f"not declared: {path}: it is no capture that could be missed, home already, or not there.")
-    say(f"{len(said)} things are declared unwanted.")
+    say(f"{counted(len(said), 'thing is', 'things are')} declared unwanted.")
     raise typer.Exit(NOT_ALL if set(paths or ()) - known else DONE)
 
 

@@ -30,6 +30,7 @@ from jutrek.library import Library, apart, is_library, known_devices, open_libra
 from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
 from jutrek.transfer import Done, Leftover, Listener, recover
+from jutrek.words import counted
 
 
 def tell_troubles(library: Library, leftovers: Sequence[Leftover] = ()) -> None:
@@ -129,10 +130,11 @@ def _tell_leftovers(library: Library, leftovers: Sequence[Leftover]) -> None:
     tell_troubles(library, leftovers)
     for leftover in leftovers:
         complain(
-            f"a re-filing of {leftover.at} did not end: {leftover.home} files moved, {leftover.left} did not."
+            f"a re-filing of {leftover.at} did not end: "
+            f"{counted(leftover.home, 'file')} moved, {leftover.left} did not."
             if leftover.moved
-            else f"an intake of {leftover.at} did not end: {leftover.home} files are home, "
-            f"{leftover.left} are not. Bringing its sources home again brings the rest."
+            else f"an intake of {leftover.at} did not end: {counted(leftover.home, 'file is', 'files are')} home, "
+            f"{counted(leftover.left, 'is', 'are')} not. Bringing its sources home again brings the rest."
         )
 
 
@@ -158,7 +160,9 @@ def _say_what_was_not_compared(
         how = (
             "by their looks; --looks does that" if content else "for other notes yet; `jutrek adopt` looks at it first"
         )
-        complain(f"{count} captures to come were not compared with the library {how}.")
+        complain(
+            f"{counted(count, 'capture to come was', 'captures to come were')} not compared with the library {how}."
+        )
 
 
 def story_of(

@@ -14,6 +14,7 @@ from jutrek.cli.library import LibraryOption
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import complain, out, page, raw_json, say
 from jutrek.errors import DriveTrouble, NotPossible, SourceUnreadable, reason, shown
+from jutrek.words import counted
 
 if TYPE_CHECKING:
     import threading
@@ -135,13 +136,13 @@ def clear_command(
             raise typer.Exit(DONE if certificate.safe else NOT_ALL)
         if files != going:
             how = "into its trash" if trash else "for good"
-            say(f"Nothing is removed yet. --files {going} clears {going} files {how}.")
+            say(f"Nothing is removed yet. --files {going} clears {counted(going, 'file')} {how}.")
             raise typer.Exit(DONE if files is None else NOT_ALL)
         keep_certificate(certificate, home)
         cleared = clear(certificate, home, ledger, places.here, way, stop=stop)
     for path, why in cleared.stayed:
         say(f"stays: {shown(path)}: {why}")
-    say(f"{cleared.gone} files gone ({cleared.bytes / 1e6:,.1f} MB), {len(cleared.stayed)} stay.")
+    say(f"{counted(cleared.gone, 'file')} gone ({cleared.bytes / 1e6:,.1f} MB), {len(cleared.stayed)} stay.")
     raise typer.Exit(DONE if cleared.gone == going else NOT_ALL)
 
 

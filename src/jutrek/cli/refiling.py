@@ -15,6 +15,7 @@ from jutrek.cli.telling import complain, raw_json, say
 from jutrek.cli.telling import out as tell
 from jutrek.disk import chosen
 from jutrek.errors import NotPossible, PlanUnusable, RunTrouble, Stopped, reason
+from jutrek.words import counted
 
 if TYPE_CHECKING:
     from jutrek.desk.refiling import Refiler
@@ -114,7 +115,7 @@ class _Refiling:
         for number in range(len(plan.rows)):
             old, new = shown_move(plan, number)
             tell(old, new)
-        say(f"{len(plan.rows)} files would move. --go moves them; that can be taken back.")
+        say(f"{counted(len(plan.rows), 'file')} would move. --go moves them; that can be taken back.")
 
     def _go(self, refiler: Refiler) -> int:
         from jutrek.cli.planning import watching
@@ -134,7 +135,7 @@ class _Refiling:
     def _sum_up(self, outcome: Outcome) -> int:
         left = len(outcome.done) - outcome.home
         back = " `jutrek refile --take-back` moves them back." if outcome.home else ""
-        say(f"{outcome.home} files moved, {left} not.{back}")
+        say(f"{counted(outcome.home, 'file')} moved, {left} not.{back}")
         if outcome.trouble is not None:
             complain(outcome.trouble)
         if isinstance(outcome.trouble, RunTrouble) and not isinstance(outcome.trouble, Stopped):

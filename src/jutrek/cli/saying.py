@@ -18,6 +18,7 @@ from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import out
 from jutrek.cli.telling import say as tell
 from jutrek.errors import NotPossible, shown
+from jutrek.words import counted
 
 if TYPE_CHECKING:
     from jutrek.captures import Device
@@ -53,7 +54,7 @@ def say_command(
     with opened(library, surveyed=True) as (home, ledger):
         count = say(home, ledger, [below_root(home, path) for path in paths], words)
     more = " `jutrek refile` files them anew; `jutrek take-back` takes it back." if count else ""
-    tell(f"Said of {count} files.{more}")
+    tell(f"Said of {counted(count, 'file')}.{more}")
 
 
 @devices_app.callback()
@@ -105,7 +106,7 @@ def set_device(
         )
         count = change_devices(home, ledger, [new])
     who = new.operator or "nobody"
-    more = f" {count} files at home are said to be by {who}." if count else ""
+    more = f" {counted(count, 'file at home is', 'files at home are')} said to be by {who}." if count else ""
     tell(f"{new.letter} · {new.name}, carried by {who}.{more} `jutrek refile` files anew.")
 
 

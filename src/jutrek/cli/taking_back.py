@@ -12,6 +12,7 @@ from jutrek.cli.library import LibraryOption
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import out, say
 from jutrek.errors import NotPossible
+from jutrek.words import counted
 
 if TYPE_CHECKING:
     from jutrek.library import Library
@@ -47,7 +48,7 @@ def take_back_command(
                 count = empty_taken_back(home)
             except OSError as error:
                 raise NotPossible(home.root, f"the trash can't take it: {error}") from error
-            say(f"What {count} runs had brought is in the trash.")
+            say(f"What {counted(count, 'run')} had brought is in the trash.")
             return
         wanted = run_named(home, run) if run else newest(home, lambda one: one.can_take_back, "could be taken back").run
         told_only = told_of(home, wanted)
@@ -59,9 +60,9 @@ def take_back_command(
             for sentence in left:
                 say(f"would stay: {sentence}")
             if told_only is None:
-                say(f"{len(plan.rows)} files would be {words}, {len(left)} would stay as they are.")
+                say(f"{counted(len(plan.rows), 'file')} would be {words}, {len(left)} would stay as they are.")
             else:
-                say(f"{told_only} files would be {words}, but for those of which something was said since.")
+                say(f"{counted(told_only, 'file')} would be {words}, but for those of which something was said since.")
             say(f"`jutrek take-back {number_of(wanted) or wanted}` takes that run back.")
             raise typer.Exit(NOT_ALL if left else DONE)
         some = frozenset(below_root(home, row.source) for row in plan.rows) if paths else frozenset()
@@ -70,7 +71,11 @@ def take_back_command(
     for sentence in left:
         say(f"stays: {sentence}")
     stay = len(left) + len(outcome.failed)
-    told = f"{outcome.home} files are {words}, {stay} stay as they are." if told_only is None else ""
+    told = (
+        f"{counted(outcome.home, 'file is', 'files are')} {words}, {counted(stay, 'stays', 'stay')} as before."
+        if told_only is None
+        else ""
+    )
     end_of(outcome, told, short=bool(left))
 
 

@@ -24,6 +24,7 @@ from jutrek.transfer.run_log import RunLog, given_number, head_of, run_log_of
 from jutrek.transfer.saying import say_back
 from jutrek.transfer.taking_back import followed
 from jutrek.transfer.trash import forget, found
+from jutrek.words import counted
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -70,7 +71,7 @@ def done_words(library: Library, run: str) -> str:
 
 
 def _files(count: int) -> str:
-    return "1 file is" if count == 1 else f"{count:,} files are"
+    return counted(count, "file is", "files are")
 
 
 def told_of(library: Library, run: str) -> int | None:

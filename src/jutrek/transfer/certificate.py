@@ -14,6 +14,7 @@ from typing import NamedTuple
 
 from jutrek.disk import FileStamp
 from jutrek.errors import shown
+from jutrek.words import counted
 
 FORMAT = "jutrek-certificate"
 VERSION = 2
@@ -183,7 +184,10 @@ class Certificate:
             return "There is nothing on it that could be home."
         where = " and ".join(shown(name) for _, name in self.places)
         more = f" {len(self.unwanted):,} more were declared unwanted, and stay." if self.unwanted else ""
-        return f"Safe to clear: all {len(self.home):,} files are proven in {where}.{more}"
+        return f"Safe to clear: {self._all()} proven in {where}.{more}"
+
+    def _all(self) -> str:
+        return "the one file on it is" if len(self.home) == 1 else f"all {len(self.home):,} files are"
 
     def _what_is_open(self) -> str:
         others = len(self.others) + len(self.unaccounted)
@@ -194,9 +198,12 @@ class Certificate:
         names = next(iter(lacking))
         if len(lacking) == 1 and 0 < len(names) < len(self.places):
             lack = "lacks" if len(names) == 1 else "lack"
-            words = f"{' and '.join(map(shown, names))} {lack} {len(self.missing):,} of {len(self.files):,} files"
+            words = (
+                f"{' and '.join(map(shown, names))} {lack} {len(self.missing):,} of {counted(len(self.files), 'file')}"
+            )
         else:
-            words = f"{len(self.missing):,} of {len(self.files):,} files are not home everywhere"
+            are = "is" if len(self.missing) == 1 else "are"
+            words = f"{len(self.missing):,} of {counted(len(self.files), 'file')} {are} not home everywhere"
         return f"{words}, and {things} not brought" if others else words
 
     def text(self) -> str:

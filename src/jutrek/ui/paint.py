@@ -14,11 +14,13 @@ from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter, QPen
 
 from jutrek.ui.plainly import plain
 from jutrek.ui.theme import RADIUS
+from jutrek.words import counted as _counted
 
 _Paints = TypeVar("_Paints", bound=Callable[..., None])
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 CENTRE = Qt.AlignmentFlag.AlignCenter
+counted = _counted
 _MOST = 8192
 _fitted: dict[tuple[str, int, Qt.TextElideMode, int], tuple[QFont, str, int]] = {}
 """Lines as they fit into a width, and how wide they are then: the same ones are painted again and again."""
@@ -175,11 +177,6 @@ def time_left_words(seconds: float | None) -> str:
     if seconds < 90:
         return f"About {round(seconds / 10) * 10} seconds left."
     return f"About {round(seconds / 60)} minutes left."
-
-
-def counted(number: int, one: str, many: str = "") -> str:
-    """A number with its word: `1 clip`, `8 clips`."""
-    return f"{number:,} {one if number == 1 else many or one + 's'}"
 
 
 def safely(paints: _Paints) -> _Paints:

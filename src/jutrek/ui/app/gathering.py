@@ -71,7 +71,7 @@ class Gathering(QObject):
         self._narrows = narrows and any(True for _ in window.current.narrowings())
         self.finder.field.setPlaceholderText("Show only…" if self._narrows else "Find or do…")
         box = window.header.finds.geometry()
-        self.finder.open(box.right() + 10, box.top() - 8)
+        self.finder.open(box.right() + 10, window.header.height() - 4)
         if not self._narrows:
             QTimer.singleShot(0, self, self._make_next)
 
@@ -103,10 +103,10 @@ class Gathering(QObject):
             yield from window.current.narrowings()
             return
         shown = tuple(buttons_of(window.current.widget))
-        yield from shown[:2]
+        yield from shown[:1]
         for entry in window.entries:
             yield Offer("page", entry.title, partial(window.go_to, entry.key), "", entry.keys)
-        yield from shown[2:]
+        yield from shown[1:]
         yield from window.current.offers(typed)
         first = window.page(window.entries[0].key)
         yield Offer("do", "Add a card or folder…", first.add, "to this intake", ADD)

@@ -43,9 +43,9 @@ class Header(QWidget):
             tab.setToolTip(page.keys)
             tab.clicked.connect(lambda _=False, key=page.key: self.opened.emit(key))
         self._lay_tabs()
-        self.finds = QPushButton("Find or do…", self)
+        self.finds = QPushButton("Find or do…  Ctrl+K", self)
         self.finds.setProperty("chip", True)
-        self.finds.setToolTip("Ctrl+K")
+        self.finds.setToolTip("Type to find a day, a capture, a folder, a run, a rule; or to do something")
         self.choose = QPushButton("Choose a library…", self)
         self.choose.setProperty("link", True)
 

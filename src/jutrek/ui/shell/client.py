@@ -102,5 +102,5 @@ def _figures(event: events.Working) -> str:
     done, total = event.done, event.total
     if event.sizes:
         return f"{paint.size_words(done)} of {paint.size_words(total)}"
-    figures = f"{done:,} of {total:,}" if total else f"{done:,} files" if done else ""
+    figures = f"{done:,} of {total:,}" if total else paint.counted(done, "file") if done else ""
     return f"{figures} · {paint.size_words(event.speed)}/s" if event.speed else figures

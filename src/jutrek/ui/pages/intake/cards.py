@@ -58,7 +58,7 @@ class Cards:
 
     def _say_cleared(self, root: str, cleared: Cleared) -> None:
         self._certificates.pop(root, None)
-        stayed = f"{paint.counted(len(cleared.stayed), 'file')} stay on it." if cleared.stayed else ""
+        stayed = f"{paint.counted(len(cleared.stayed), 'file stays', 'files stay')} on it." if cleared.stayed else ""
         words = f"{paint.counted(cleared.gone, 'file')} cleared from {os.path.basename(root)}."
         why = cleared.stayed[0][1] if cleared.stayed else ""
         self._page.notify(words, stayed, why, brick=bool(cleared.stayed))

@@ -108,6 +108,7 @@ class DayRow(QAbstractButton):
     def _name_it(self) -> None:
         parts = (self.date_words, *self._words(), self._standing())
         self.setAccessibleName(", ".join(part for part in parts if part))
+        self.settle.setAccessibleName(f"Settle {self.date_words}")
 
     def open(self, opened: Opened | None) -> None:
         """Open the row with a grid of its captures, or close it."""

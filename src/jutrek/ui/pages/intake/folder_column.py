@@ -109,7 +109,11 @@ class FolderTree(QTreeWidget):
         item.setForeground(1, QBrush(theme.accent if coming else theme.soft))
         if not coming:
             item.setForeground(0, QBrush(theme.soft))
-        words = f"{coming:,} captures come" if coming else f"{home:,} captures of this intake are here already"
+        words = (
+            paint.counted(coming, "capture comes", "captures come")
+            if coming
+            else f"{home:,} of this intake here already"
+        )
         if coming and not exists:
             item.setData(0, _IS_NEW, True)
             words = f"a new folder, {words}"

@@ -73,14 +73,16 @@ class IntakeOffers:
             yield self._offer("only", "Show everything again", view.show_all, "", "Esc")
         for share in view.outcome.shares:
             about = f"{share.captures:,}"
-            yield self._offer("only", f"Only what is {share.words}", partial(view.narrow_states, share.states), about)
+            yield self._offer("only", f"Only: {share.words}", partial(view.narrow_states, share.states), about)
         for standing, count in standings_of(view.board).items():
             narrow = partial(view.narrow_standing, standing)
             yield self._offer("only", f"Only: {STANDINGS[standing]}", narrow, f"{count:,}")
         for folder in view.board.folders:
             words = folder.path or "the library's root"
             narrow = partial(view.narrow_folder, folder.path)
-            yield self._offer("folder", words, narrow, f"{folder.coming:,} come")
+            yield self._offer(
+                "folder", words, narrow, f"{folder.coming:,} come" if folder.coming else f"{folder.home:,} at home"
+            )
 
     def _offer(self, kind: str, words: str, do: Callable[[], object], about: str = "", keys: str = "") -> Offer:
         def go() -> None:

@@ -140,14 +140,18 @@ class Runs:
         elif outcome.gone:
             names = ", ".join(sorted(os.path.basename(root) for root in outcome.gone))
             waiting = sum(done.gone for done in outcome.done)
-            more = f"{came} {paint.counted(waiting, 'file')} on it are untouched."
+            more = f"{came} {paint.counted(waiting, 'file on it is', 'files on it are')} untouched."
             bar.ask(("Finish", partial(self.finish, outcome.run)))
             notify(f"{names} was pulled.", more, "Put it back in, then finish.", brick=True)
         elif failed:
             notify(f"{paint.counted(failed, 'file')} did not come home.", came, outcome.failed[0].why, brick=True)
         elif outcome.lost:
             lacks = sum(outcome.lacking(place) for place in outcome.lost)
-            notify(came, "A backup dropped out.", f"{next(iter(outcome.lost.values()))} ({lacks:,} files lack.)")
+            notify(
+                came,
+                "A backup dropped out.",
+                f"{next(iter(outcome.lost.values()))} ({paint.counted(lacks, 'file lacks', 'files lack')}.)",
+            )
         else:
             look = self._view.board.count(State.LOOK)
             waits = paint.counted(look, "capture waits", "captures wait")
@@ -178,10 +182,12 @@ class Runs:
         leftovers, notify = event.leftovers, self._page.notify
         left, home = sum(one.left for one in leftovers), sum(one.home for one in leftovers)
         if all(one.moved for one in leftovers):
-            more = f"{home:,} files moved; {left:,} lie where they lay. House rules can plan it anew, or take it back."
+            more = (
+                f"{paint.counted(home, 'file')} moved; {left:,} did not. House rules can plan it anew, or take it back."
+            )
             notify("The last re-filing did not end.", more)
             return
-        more = f"{home:,} files came home and are proven; {left:,} are still on their sources."
+        more = f"{paint.counted(home, 'file')} came home, proven; {left:,} still on their sources."
         intakes = [one for one in leftovers if one.kind == "intake" and one.left]
         if intakes:
             run = intakes[-1].run

@@ -31,6 +31,7 @@ class ColumnTitles(QWidget, Spoken):
         self.standings = QPushButton("show only…", self)
         self.standings.setToolTip("Show only what is new, what is home, or what is there in another way")
         self.back = QPushButton("Back to the days", self)
+        self.standings.setAccessibleName("Show only…")
         for button in (self.days, self.about, self.standings, self.back):
             button.setProperty("link", True)
             button.hide()
@@ -39,6 +40,7 @@ class ColumnTitles(QWidget, Spoken):
     def show_board(self, board: Board) -> None:
         """Show when days and shoots of a board begin."""
         starts = f"{board.day_starts // 60:02}:{board.day_starts % 60:02}"
+        self.days.setAccessibleName(f"Days and zones: day starts {starts}, new shoot after {board.gap / 60:g} hours")
         self.days.setText(f"day starts {starts} · new shoot after {board.gap / 60:g} h")
         said = " · ".join(f"{name} {board.said[name]}" for name in board.asks if name in board.said)
         self.about.setText(said or f"say the {', '.join(board.asks)}…" if board.asks else "")

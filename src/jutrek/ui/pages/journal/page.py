@@ -101,7 +101,7 @@ class JournalPage(Page):
         outcome, left = back.outcome, back.left
         told = outcome.remarks[0] if outcome.remarks and not outcome.home else ""
         words = told or f"{paint.counted(outcome.home, 'file')} {back.became}."
-        stay = f"{paint.counted(len(left), 'file')} stay: {left[0]}" if left else ""
+        stay = f"{paint.counted(len(left), 'file stays', 'files stay')}: {left[0]}" if left else ""
         trouble = str(outcome.trouble) if outcome.trouble else ""
         self.notify(words, stay, trouble, brick=bool(left or trouble))
         self._read()

@@ -84,7 +84,7 @@ class PlaceCard(QWidget):
             size = paint.size_words(state.lacks_bytes)
             lines.append((f"Is missing {paint.counted(state.lacks, 'file')} ({size}).", theme.amber))
         elif state.unproven:
-            lines.append((f"{paint.counted(state.unproven, 'file')} were never read back.", theme.soft))
+            lines.append((f"{paint.counted(state.unproven, 'file was', 'files were')} never read back.", theme.soft))
         elif state.partly:
             lines.append((f"{paint.size_words(state.partly)} of files that were partly copied.", theme.soft))
         elif state.here:

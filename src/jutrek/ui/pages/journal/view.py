@@ -93,7 +93,11 @@ class JournalView(QWidget):
         chosen = self.list.record()
         self.list.show_records(records, chosen.run if chosen else "")
         broken = sum(bool(record.broken) for record in records)
-        whole = f"{broken} of its records were changed afterwards" if broken else "nothing in it was altered"
+        whole = (
+            f"{paint.counted(broken, 'record was', 'records were')} changed afterwards"
+            if broken
+            else "nothing in it was altered"
+        )
         count = paint.counted(len(records), "run")
         self.headline.say("Journal", f"{count} · {whole}" if records else "Nothing was done in this library yet.")
         if not records:
