@@ -8,8 +8,9 @@ from itertools import chain
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QMenu
+from PySide6.QtWidgets import QApplication, QLineEdit, QMenu
 from pytestqt.qtbot import QtBot
+from shiboken6 import delete
 
 from jutrek.desk.settings import last_uses
 from jutrek.ui.app.finder import Finder
@@ -133,6 +134,12 @@ def test_arrows_walk_escape_ends_and_use_is_remembered(qtbot: QtBot, small: Main
     qtbot.keyClick(finder.field, Qt.Key.Key_Escape)
     assert not finder.isVisible()
     assert small.focusWidget() is view.outcome
+    gone = QLineEdit(view)
+    gone.show()
+    gone.setFocus()
+    finder = opened(qtbot, small)
+    delete(gone)
+    finder.leave()
     taken(qtbot, opened(qtbot, small), "larger pictures")
     assert opened(qtbot, small).model.offers[0].words == "Larger pictures"
     qtbot.waitUntil(lambda: last_uses() == {"do:Larger pictures": 1.0}, timeout=PATIENCE)

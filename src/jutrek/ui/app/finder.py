@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
+from shiboken6 import isValid
 
 from jutrek.desk.finding import ranked
 from jutrek.ui import paint
@@ -144,7 +145,8 @@ class Finder(QWidget):
         """Close it."""
         before, self._before = self._before, None
         self.hide()
-        if before is not None:
+        # What had the focus may be gone by now, with its card or its menu.
+        if before is not None and isValid(before):
             before.setFocus()
 
     def search_again(self) -> None:
