@@ -163,7 +163,7 @@ def test_a_mess_is_cleared_with_nothing_lost(
     window.current.go()
     qtbot.waitUntil(lambda: len(page.tray.items) == 4 and not page._all, timeout=PATIENCE)
     qtbot.waitUntil(lambda: page.bar.words().startswith("4 files set aside."), timeout=PATIENCE)
-    assert page.headline.accessibleName().startswith("No doubles")
+    qtbot.waitUntil(lambda: page.headline.accessibleName().startswith("No doubles"), timeout=PATIENCE)
     kept = {name for name in before if not name.startswith("mess/")}
     assert names_below(mess.root) == kept | {"2026/05/0.xmp"}
     said = read(f"{mess.root}/2026/05/0.xmp").wording
@@ -273,3 +273,17 @@ def test_the_board_is_narrowed_by_standing_and_shows_the_home_one_beside(
     qtbot.mouseClick(card_.buttons[1], Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not page.board.questions, timeout=PATIENCE)
     assert page.board.count() == 0
+
+
+def test_how_many_there_are_is_told_before_the_page_is_opened(qtbot: QtBot, window: MainWindow, mess: Library) -> None:
+    """They are counted while nothing else is to be done; what is decided later counts less."""
+    window.learns = True
+    window.begin(mess.root, [])
+    tab = window.header.tabs["doubles"]
+    qtbot.waitUntil(lambda: tab.text() == "Doubles  5", timeout=PATIENCE)
+    assert window.current is window.page("intake")
+    window.go_to("doubles")
+    page = window.page("doubles").view
+    qtbot.waitUntil(lambda: len(page._all) == 5 and bool(page._facts), timeout=PATIENCE)
+    qtbot.keyClick(page.list.view, Qt.Key.Key_A)
+    assert tab.text() == "Doubles  4"

@@ -149,6 +149,23 @@ def test_arrows_walk_escape_ends_and_use_is_remembered(qtbot: QtBot, small: Main
     assert finder.isVisible()
 
 
+def test_what_is_no_longer_there_is_not_done(qtbot: QtBot, small: MainWindow) -> None:
+    """A button that says something else by now, a card that was pulled: while somebody looks for them, both happen."""
+    view = intake(small)
+    finder = opened(qtbot, small)
+    offers = {offer.words: offer for offer in finder._offers("")}
+    (tile,) = view.from_column.tiles.values()
+    (leave,) = [offer for words, offer in offers.items() if words.startswith("Leave it out of this intake")]
+    bring = offers[view.action_bar.main.text()]
+    view.action_bar.main.setText("Nothing to bring")
+    bring.do()
+    assert not small.runs.running
+    small.page("intake").remove_source(tile.view.source.root)
+    qtbot.waitUntil(lambda: not view.from_column.tiles, timeout=PATIENCE)
+    leave.do()
+    offers["Save the plan…"].do()
+
+
 def test_a_page_is_narrowed_from_the_keyboard(qtbot: QtBot, small: MainWindow) -> None:
     """Ctrl+F offers what the page can be narrowed to, and nothing else."""
     finder = opened(qtbot, small, Qt.Key.Key_F)

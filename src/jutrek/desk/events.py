@@ -192,6 +192,12 @@ class Learning(NamedTuple):
     round: int
 
 
+class DoublesCounted(NamedTuple):
+    """How many groups of doubles the library holds, as far as nobody decided about them: counted while it was idle."""
+
+    groups: int
+
+
 class Looking(NamedTuple):
     """How far the stills of the intake were compared by their looks; of none when it is done."""
 
@@ -222,6 +228,7 @@ Event = (
     | RecordsKnown
     | DrivesChanged
     | Learning
+    | DoublesCounted
     | Looking
     | Hearing
     | Trouble

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import threading
+from collections.abc import Callable, Sequence
 
 from jutrek.desk.answers import DoublesFound
 from jutrek.desk.doubles import Decided, drops_of
@@ -13,6 +14,17 @@ from jutrek.library.kept import keep_beside, kept_beside
 from jutrek.transfer import Listener, Outcome
 from jutrek.transfer.setting_aside import set_aside
 from jutrek.transfer.tray import Emptied, Trayed, empty_tray, tray_of
+
+
+class _Idly(threading.Event):
+    """Is set as soon as something else is to be done."""
+
+    def __init__(self, stop: threading.Event, wanted: Callable[[], bool]) -> None:
+        super().__init__()
+        self._stop, self._wanted = stop, wanted
+
+    def is_set(self) -> bool:
+        return self._stop.is_set() or self._wanted()
 
 
 class DoublesService:
@@ -34,6 +46,25 @@ class DoublesService:
             )
         )  # fmt: skip
         return self.known()
+
+    def count(self, wanted: Callable[[], bool]) -> int:
+        """Find them while nothing else is to be done, as far as the library is known.
+
+        Args:
+            wanted: asked all the time whether something else is.
+
+        Returns:
+            How many groups there are.
+
+        Raises:
+            Stopped: when something else was. What was compared is kept.
+        """
+        from jutrek.doubles.groups import find_groups
+
+        at = self._at
+        settled = kept_beside(at.library)
+        self._groups = tuple(find_groups(at.library, at.ledger, settled=settled, stop=_Idly(at.stop, wanted)))
+        return len(self._groups)
 
     def known(self) -> DoublesFound:
         """The groups that were found last, and the tray as it is now."""

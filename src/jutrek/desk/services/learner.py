@@ -6,6 +6,7 @@ after a restart where it was: all that was learnt is in the ledger.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from enum import Enum, auto
 from typing import TYPE_CHECKING
 
@@ -26,14 +27,19 @@ class Due(Enum):
 
     SURVEY = auto()
     LESSON = auto()
+    DOUBLES = auto()
     NOTHING = auto()
 
 
 class Learner:
     """Learns one library."""
 
-    def __init__(self, opened: Opened) -> None:
-        self._at = opened
+    def __init__(self, opened: Opened, count_doubles: Callable[[], int]) -> None:
+        """
+        Args:
+            count_doubles: finds how many groups of doubles there are, once everything is known.
+        """
+        self._at, self._count_doubles = opened, count_doubles
         self._due = Due.SURVEY
         self._lesson: Lesson | None = None
         self._round = 0
@@ -64,7 +70,7 @@ class Learner:
     @property
     def _knows(self) -> tuple[bool, bool]:
         """Whether what all files of the library hold is known, and whether all their looks are."""
-        if self._due is Due.NOTHING:
+        if self._due in (Due.DOUBLES, Due.NOTHING):
             return True, True
         return self._lesson is not None and self._lesson.knows_content, False
 
@@ -80,6 +86,9 @@ class Learner:
                 self._due = Due.LESSON
             elif due is Due.LESSON:
                 self._learn()
+            elif due is Due.DOUBLES:
+                self._at.teller.tell(events.DoublesCounted(self._count_doubles()))
+                self._due = Due.NOTHING
         except Stopped:
             return
         except Exception:
@@ -103,7 +112,7 @@ class Learner:
             if self._lesson.knows_content and not knew and self._lesson.left:
                 self._let_know(True)
         if not self._lesson.left:
-            self._due = Due.NOTHING
+            self._due = Due.DOUBLES
             self.say()
             self._let_know(self._lesson.total > 0)
 

@@ -55,7 +55,7 @@ class LibraryServices:
         self.checks = ChecksService(opened, self.places)
         self.doubles = DoublesService(opened, self.places)
         self.refiling = RefilingService(opened, lambda: self.rules.now)
-        self.learner = Learner(opened)
+        self.learner = Learner(opened, lambda: self.doubles.count(lambda: worker.wanted))
 
     def _moved(self) -> None:
         self.refiling.forget()

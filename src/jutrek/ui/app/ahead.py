@@ -29,6 +29,8 @@ _BREATH = 5
 class Ahead(QObject):
     """Imports the rest of the window once."""
 
+    done = Signal()
+    """All is imported."""
     _read = Signal()
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -66,7 +68,11 @@ class Ahead(QObject):
 
     def _import_next(self) -> None:
         name = next(self._left, None)
-        if name is not None and not self._over.is_set():
+        if self._over.is_set():
+            return
+        if name is None:
+            self.done.emit()
+        else:
             import_module(name)
             QTimer.singleShot(_BREATH, self, self._import_next)
 

@@ -18,12 +18,14 @@ class Entry(NamedTuple):
         title: at the head of the window.
         keys: the shortcut that opens it.
         package: makes it, by its function `make`; imported when it is opened for the first time.
+        figures: whether it says a figure beside its title before it is opened.
     """
 
     key: str
     title: str
     keys: str
     package: str
+    figures: bool = False
 
     def make(self, context: Context) -> Page:
         """Make the page."""
@@ -32,7 +34,7 @@ class Entry(NamedTuple):
 
 PAGES = (
     Entry("intake", "Intake", "Ctrl+1", "jutrek.ui.pages.intake"),
-    Entry("doubles", "Doubles", "Ctrl+3", "jutrek.ui.pages.doubles"),
+    Entry("doubles", "Doubles", "Ctrl+3", "jutrek.ui.pages.doubles", figures=True),
     Entry("rules", "House rules", "Ctrl+5", "jutrek.ui.pages.rules"),
     Entry("journal", "Journal", "Ctrl+6", "jutrek.ui.pages.journal"),
 )

@@ -151,7 +151,8 @@ class MainWindow(QMainWindow):
             entry = next(entry for entry in self.entries if entry.key == key)
             page = self._pages[key] = entry.make(self._context)
             page.setParent(self)
-            page.figured.connect(partial(self.header.show_figure, key))
+            page.figured.connect(lambda: self.header.show_figure(key, page.figure))
+            self.header.show_figure(key, page.figure)
             self._stack.addWidget(page.widget)
             page.working(*self.client.words_of(page.minds))
         return self._pages[key]
@@ -207,6 +208,7 @@ class MainWindow(QMainWindow):
             from jutrek.ui.app.tidy import Tidy
 
             self._tidy, self._ahead = Tidy(self), Ahead(self)
+            self._ahead.done.connect(self._make_early)
         first, begun = self.page(self._first), self.client.session is not None
         session = self.client.start()
         if not begun:
@@ -218,6 +220,12 @@ class MainWindow(QMainWindow):
         if library:
             first.ask_intake(lambda intake: intake.open_library(library))
         first.take(sources)
+
+    def _make_early(self) -> None:
+        """Make the pages that say figures before they are opened."""
+        for entry in self.entries:
+            if entry.figures:
+                self.page(entry.key)
 
     # ---- what hangs over it
 

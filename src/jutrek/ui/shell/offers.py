@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
+from functools import partial
 from typing import NamedTuple
 
-from PySide6.QtWidgets import QCheckBox, QPushButton, QWidget
+from PySide6.QtWidgets import QAbstractButton, QCheckBox, QPushButton, QWidget
+from shiboken6 import isValid
 
 from jutrek.ui.widgets.keyed import keys_of
 
@@ -63,4 +65,11 @@ def buttons_of(widget: QWidget) -> Iterator[Offer]:
         words = button.text()
         if words and words not in seen and button.isVisible() and button.isEnabled():
             seen.add(words)
-            yield Offer("do", button.accessibleName() or words, button.click, button.toolTip(), keys_of(button))
+            press = partial(_press, button, words)
+            yield Offer("do", button.accessibleName() or words, press, button.toolTip(), keys_of(button))
+
+
+def _press(button: QAbstractButton, words: str) -> None:
+    """Press a button, if it is still there, and still says the same."""
+    if isValid(button) and button.text() == words and button.isVisible():
+        button.click()

@@ -37,10 +37,11 @@ class Page(QObject):
         context: what it was given.
         widget: what is shown; set when it is made.
         shown: whether it is the page that is open.
+        figure: that is said beside its name, such as `33 to settle`; empty for none.
     """
 
-    figured = Signal(object)
-    """Emitted with the figure that is said beside its name, such as `33 to settle`; empty for none."""
+    figured = Signal()
+    """Emitted when its figure is another."""
     keys: ClassVar[tuple[Key, ...]] = ()
     minds: ClassVar[tuple[Who, ...]] = (Who.LIBRARY, Who.LOOKUP)
     widget: QWidget
@@ -49,6 +50,7 @@ class Page(QObject):
         super().__init__()
         self.context = context
         self.shown = False
+        self.figure = ""
 
     @property
     def last_stop(self) -> QWidget:
@@ -115,6 +117,11 @@ class Page(QObject):
 
     def end(self) -> None:
         """The window closes."""
+
+    def say_figure(self, words: str) -> None:
+        """Say another figure beside its name, or none."""
+        self.figure = words
+        self.figured.emit()
 
     # ---- how it asks
 

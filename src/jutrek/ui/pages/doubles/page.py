@@ -48,9 +48,10 @@ class DoublesPage(Page):
         view.taken_back.connect(self._take_back)
         view.paused.connect(self._pause)
         view.stopped.connect(self._stop)
-        view.counted.connect(lambda groups: self.figured.emit(f"{groups:,}" if groups else ""))
+        view.counted.connect(self._show_figure)
         context.client.on(events.BoardChanged, self._see_board)
         context.client.on(events.Learning, self._hear_learning)
+        context.client.on(events.DoublesCounted, self._hear_counted)
 
     def activated(self) -> None:
         """Doubles are looked for once all of the library is known."""
@@ -73,6 +74,13 @@ class DoublesPage(Page):
         self._learning = learning
         self.view.show_learning(learning)
         self._find_if_due()
+
+    def _hear_counted(self, counted: events.DoublesCounted) -> None:
+        if not self.shown:
+            self._show_figure(counted.groups)
+
+    def _show_figure(self, groups: int) -> None:
+        self.say_figure(f"{groups:,}" if groups else "")
 
     def _find_if_due(self) -> None:
         """Look for doubles, if more is known than when they were looked for."""

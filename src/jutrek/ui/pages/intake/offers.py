@@ -15,6 +15,7 @@ from jutrek.ui.pages.intake.narrowing import STANDINGS, standings_of
 from jutrek.ui.shell.offers import Offer
 
 if TYPE_CHECKING:
+    from jutrek.ui.pages.intake.days import DayRow
     from jutrek.ui.pages.intake.view import IntakeView
 
 _LEAST = 2
@@ -101,13 +102,15 @@ class IntakeOffers:
             for act in tile.acts():
                 if act.can:
                     words = f"{act.words.rstrip('…')}: {tile.title}"
-                    yield self._offer("do", words, act.do, tile.view.source.name, act.keys)
+                    at_tile = partial(self._at_tile, tile.view.source.root, act.words)
+                    yield self._offer("do", words, at_tile, tile.view.source.name, act.keys)
         for words, do in view.copies.acts():
             yield self._offer("do", words, do)
         for row in view.rows():
             if row.view.key == view.when.open_key:
                 for act in row.acts():
-                    yield self._offer("do", act.words, act.do, row.date_words, act.keys)
+                    at_row = partial(self._at_row, row, row.view.key, act.do)
+                    yield self._offer("do", act.words, at_row, row.date_words, act.keys)
         if view.isVisible() and view.when.is_open:
             for words, do in view.when.opened.selections():
                 yield self._offer("do", f"Select: {words}", do, "of the open day")
@@ -115,6 +118,19 @@ class IntakeOffers:
             yield self._offer("do", words, partial(self._size_pictures, by), "on the board", keys)
         if view.capture:
             yield self._offer("do", "Up close", view.look_close, "the chosen capture", "Space")
+
+    def _at_tile(self, root: str, words: str) -> None:
+        """Do something with a source, if it is still there, and if that can still be done."""
+        tile = self._view.from_column.tiles.get(root)
+        for act in tile.acts() if tile is not None else ():
+            if act.words == words and act.can:
+                act.do()
+
+    @staticmethod
+    def _at_row(row: DayRow, key: str, do: Callable[[], object]) -> None:
+        """Do something with a row, if it still shows the shoot that was meant."""
+        if row.view.key == key and row.isVisible():
+            do()
 
     def _things(self) -> Iterator[Offer]:
         view = self._view

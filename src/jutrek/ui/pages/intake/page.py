@@ -210,7 +210,7 @@ class IntakePage(Page):
 
     def _show_board(self, event: events.BoardChanged) -> None:
         self.view.show_board(event.board)
-        self.figured.emit(f"{event.board.to_settle:,} to settle" if event.board.to_settle else "")
+        self.say_figure(f"{event.board.to_settle:,} to settle" if event.board.to_settle else "")
         if self._awaits and event.board.place is not None:
             # Another Jutrek has left it.
             self._awaits = False
