@@ -72,7 +72,7 @@ class DoublesView(QWidget):
     paused = Signal(bool)
     stopped = Signal()
     counted = Signal(int)
-    """How many groups are not decided yet."""
+    """How many groups are not decided yet, once they were looked for."""
 
     def __init__(self, theme: Theme, pictures: Pictures, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -390,7 +390,8 @@ class DoublesView(QWidget):
             self.bar.say(f"Group {self.list.row + 1} of {len(self.list.groups())}. {aside}", keys)
 
     def _say_headline(self) -> None:
-        self.counted.emit(sum(group.key not in self.decided.verdicts for group in self._all))
+        if self._found:
+            self.counted.emit(sum(group.key not in self.decided.verdicts for group in self._all))
         learning, tray = self._learning, self.tray.items
         size = paint.size_words(sum(one.size for one in tray))
         words = f"Set aside: {paint.counted(len(tray), 'file')}, {size}, for a last look" if tray else ""
