@@ -31,6 +31,7 @@ from jutrek.filing.pattern import Piece
 from jutrek.filing.starting import STARTS
 from jutrek.transfer.carry import Carrier
 from jutrek.transfer.flight import Flight
+from jutrek.ui.app.finder import Finder
 from jutrek.ui.app.start import application, wait
 from jutrek.ui.app.window import MainWindow
 
@@ -43,6 +44,7 @@ _WORDS = {
 _NAMES = {
     "close-look.png",
     "doubles.png",
+    "finding.png",
     "tray.png",
     "journal.png",
     "report.png",
@@ -110,6 +112,16 @@ class Camera:
     def shoot(self, name: str) -> None:
         """Write what is seen."""
         self.window.grab().save(os.path.join(_SHOTS, f"{name}.png"))
+
+    def shoot_finding(self) -> None:
+        """Look for something by typing."""
+        self.window.find()
+        finder = self.window.findChild(Finder)
+        assert isinstance(finder, Finder)
+        finder.field.setText("bridge")
+        self.settle()
+        self.shoot("finding")
+        finder.leave()
 
     def shoot_rules(self) -> None:
         """Compose a layout, and get a piece wrong."""
@@ -258,6 +270,7 @@ def main() -> None:
         camera.page.grid.choose(camera.page.board.days[2].captures[2].id)
         camera.settle()
         camera.shoot("intake-board")
+        camera.shoot_finding()
         camera.page.grid.choose(camera.most_told())
         camera.page.look_close()
         camera.settle()

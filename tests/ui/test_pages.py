@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import importlib
+import json
+import os
 import re
+import subprocess
+import sys
 import threading
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QRect, Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QAbstractItemView
 from pytestqt.qtbot import QtBot
@@ -161,3 +165,41 @@ def test_all_keys_are_told(qtbot: QtBot, window: MainWindow, entry: Entry) -> No
     assert len({one for one, _ in page.keys}) == len(page.keys)
     qtbot.keyClick(sheet, Qt.Key.Key_Escape)
     qtbot.waitUntil(lambda: not window.findChildren(KeySheet), timeout=PATIENCE)
+
+
+WHERE = """
+import os, sys
+from jutrek.ui.app.start import application
+from jutrek.ui.app.whereabouts import keep, take_up
+from jutrek.ui.app.window import MainWindow
+app, window = application(), MainWindow()
+take_up(window)
+window.show()
+app.processEvents()
+print(*window.frameGeometry().getRect(), flush=True)
+if sys.argv[1:]:
+    window.setGeometry(*map(int, sys.argv[1:]))
+    app.processEvents()
+    keep(window)
+os._exit(0)
+"""
+
+
+def test_a_window_comes_onto_a_screen_that_is_there(tmp_path: Path) -> None:
+    """It was left on a larger one beside: there again while that is there, else whole on the one that is."""
+    small = {"name": "small", "x": 0, "y": 0, "width": 1280, "height": 800}
+    large = {"name": "large", "x": 1280, "y": 0, "width": 2560, "height": 1440}
+
+    def opened(*screens: dict[str, object], left: tuple[int, ...] = ()) -> QRect:
+        more = {"logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1}
+        page = tmp_path / "screens.json"
+        page.write_text(json.dumps({"screens": [screen | more for screen in screens]}))
+        told = subprocess.run(
+            [sys.executable, "-c", WHERE, *map(str, left)], check=True, capture_output=True, text=True, timeout=60,
+            env={**os.environ, "QT_QPA_PLATFORM": f"offscreen:configfile={page}"},
+        )  # fmt: skip
+        return QRect(*map(int, told.stdout.split()))
+
+    opened(small, large, left=(1400, 100, 2000, 1200))
+    assert opened(small, large).contains(QRect(1400, 100, 2000, 1200))
+    assert QRect(0, 0, 1290, 800).contains(opened(small))

@@ -64,9 +64,11 @@ _DAY = re.compile(r"\d{4}\D?\d\d\D?\d\d")
 _MOMENT = re.compile(_DAY.pattern + r"(\D{0,2}\d\d\D?\d\d(\D?\d\d)?)?")
 
 
-def name(painter: QPainter, box: QRect, words: str, font: QFont, colour: QColor) -> int:
+def name(
+    painter: QPainter, box: QRect, words: str, font: QFont, colour: QColor, *, align: Qt.AlignmentFlag = LEFT
+) -> int:
     """Write a file's name as `text` does, cut as by `fitting_name`."""
-    return text(painter, box, fitting_name(words, font, box.width()), font, colour)
+    return text(painter, box, fitting_name(words, font, box.width()), font, colour, align=align)
 
 
 def fitting_name(words: str, font: QFont, width: int) -> str:

@@ -83,7 +83,7 @@ class _Drawing(QStyledItemDelegate):
         line = QRect(box.left() + 8, place.bottom() + 8, box.width() - 16, 18)
         middle = Qt.TextElideMode.ElideMiddle
         name = os.path.basename(item.was)
-        paint.text(painter, line, name, font(12.5, SEMIBOLD), theme.ink, align=paint.CENTRE, cut=middle)
+        paint.name(painter, line, name, font(12.5, SEMIBOLD), theme.ink, align=paint.CENTRE)
         said = line.translated(0, 18)
         keeper = f"for {os.path.basename(item.keeper)}"
         paint.text(painter, said, keeper, font(11.5), theme.soft, align=paint.CENTRE, cut=middle)

@@ -143,7 +143,8 @@ class CaptureModel(QAbstractListModel):
             return self._is_all_home
         if role == NAME:
             # What all of them bear would leave no room for what tells them apart.
-            return view.new_name.rpartition(".")[0].replace(self.words, "").strip("_- ") if self.words else ""
+            stem = view.new_name.rpartition(".")[0]
+            return stem.replace(f" {self.words}", "").replace(self.words, "").strip("_- ") if self.words else ""
         if role in (Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.DisplayRole):
             return spoken(view)
         if role == Qt.ItemDataRole.ToolTipRole:

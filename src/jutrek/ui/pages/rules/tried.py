@@ -104,7 +104,7 @@ class _RowPainter(QStyledItemDelegate):
             paint.text(painter, inner, row.note, font(12), colour, align=paint.RIGHT)
             room = inner.adjusted(0, 0, -used, 0)
             ink = theme.soft if row.note == SAME_SHOT else theme.ink
-            paint.text(painter, room, row.name, font(12.5, SEMIBOLD), ink, cut=Qt.TextElideMode.ElideMiddle)
+            paint.name(painter, room, row.name, font(12.5, SEMIBOLD), ink)
 
     def sizeHint(self, option: QStyleOptionViewItem, index: _Index) -> QSize:
         return QSize(100, _ROW)
@@ -161,7 +161,7 @@ class TriedTitle(QWidget):
         """Show figures; None while they are not known yet."""
         self._on, self._tally = on, tally
         if tally is not None:
-            words = "Show all" if self.only.isChecked() else f"show those {standing_out:,}"
+            words = "show all" if self.only.isChecked() else f"show those {standing_out:,}"
             self.only.setText(words)
             self.only.setVisible(standing_out > 0 or self.only.isChecked())
         self._place()
@@ -181,7 +181,12 @@ class TriedTitle(QWidget):
 
     def _place(self) -> None:
         wide = self.only.sizeHint().width()
-        self.only.setGeometry(self.width() - paint.width_of(self.words(), font(12, SEMIBOLD)) - wide - 8, 0, wide, 24)
+        self.only.setGeometry(self.width() - wide, 0, wide, 24)
+
+    @property
+    def _right(self) -> int:
+        """Where the figures end, in pixels."""
+        return self.only.x() - 6 if self.only.isVisible() else self.width()
 
     def resizeEvent(self, event: object) -> None:
         self._place()
@@ -190,11 +195,11 @@ class TriedTitle(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         used = paint.text(painter, QRect(0, 2, 300, 22), "TRIED ON", section(), theme.soft)
-        room = (self.only.x() if self.only.isVisible() else self.width() // 2) - used - 20
+        room = self._right - paint.width_of(self.words(), font(12, SEMIBOLD)) - used - 28
         if room > _LEAST:
             paint.text(painter, QRect(used + 12, 2, room, 22), self._on, font(12.5), theme.soft)
         colour = theme.amber if self._tally is not None and self._tally.odd else theme.accent
-        paint.text(painter, QRect(0, 2, self.width(), 22), self.words(), font(12, SEMIBOLD), colour, align=paint.RIGHT)
+        paint.text(painter, QRect(0, 2, self._right, 22), self.words(), font(12, SEMIBOLD), colour, align=paint.RIGHT)
 
 
 class MadeTree(QTreeWidget):

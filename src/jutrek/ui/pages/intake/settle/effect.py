@@ -63,7 +63,7 @@ class EffectPanel(QWidget):
                 row = QRect(16, top, self.width() - 32, 17)
                 cut = Qt.TextElideMode.ElideMiddle
                 paint.text(painter, row, before, font(12), theme.soft, cut=cut)
-                paint.text(painter, row.translated(0, 17), after, font(13, SEMIBOLD), theme.ink, cut=cut)
+                paint.name(painter, row.translated(0, 17), after, font(13, SEMIBOLD), theme.ink)
                 paint.text(painter, row.translated(0, 34), f"in {folder}" if folder else "", font(12), theme.soft)
                 top += 62 if folder else 46
         else:
