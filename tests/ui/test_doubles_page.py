@@ -20,6 +20,7 @@ from jutrek.library import Library
 from jutrek.ui.app.window import MainWindow
 from jutrek.ui.pages.doubles.view import DoublesView
 from jutrek.ui.pages.intake.narrowing import standings_of
+from jutrek.ui.shell.offers import buttons_of
 from tests.doubles.common import encoded, put, scene, shot
 from tests.making import WHEN, names_below
 from tests.making import put as put_file
@@ -273,6 +274,23 @@ def test_the_board_is_narrowed_by_standing_and_shows_the_home_one_beside(
     qtbot.mouseClick(card_.buttons[1], Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not page.board.questions, timeout=PATIENCE)
     assert page.board.count() == 0
+
+
+def test_what_keys_do_can_be_found(qtbot: QtBot, window: MainWindow, page: DoublesView) -> None:
+    """Each key of the page but those that walk, and hold."""
+    offers = {offer.keys: offer for offer in (*window.current.offers(""), *buttons_of(page))}
+    assert {"Backspace", "Left", "Right", "+", "−", "A", "Enter"} <= set(offers)
+    first = page.list.group()
+    assert first is not None
+    offers["Right"].do()
+    assert page.frame == 1
+    offers["Left"].do()
+    assert page.frame == 0
+    offers["A"].do()
+    assert first.key in page.decided.verdicts
+    page.list.step(-1)
+    offers["Backspace"].do()
+    assert first.key not in page.decided.verdicts
 
 
 def test_how_many_there_are_is_told_before_the_page_is_opened(qtbot: QtBot, window: MainWindow, mess: Library) -> None:

@@ -162,7 +162,14 @@ class DoublesPage(Page):
             yield Offer("only", chip.text(), partial(self._choose, degree), "groups of doubles")
 
     def offers(self, typed: str) -> Iterator[Offer]:
-        return self.narrowings()
+        yield from self.narrowings()
+        view = self.view
+        if self.shown and not view.on_tray and view.list.group() is not None:
+            yield Offer("do", "Ask about this group again", view.reopen, "", "Backspace")
+            yield Offer("do", "Frame the next one", lambda: view.frame_file(view.frame + 1), "of the group", "Right")
+            yield Offer("do", "Frame the one before", lambda: view.frame_file(view.frame - 1), "of the group", "Left")
+            yield Offer("do", "Nearer", lambda: view.pair.magnify(1.25), "all pictures of the group", "+")
+            yield Offer("do", "Farther", lambda: view.pair.magnify(1 / 1.25), "all pictures of the group", "−")
 
     def _choose(self, degree: Degree) -> None:
         self.context.go_to("doubles")
