@@ -131,6 +131,7 @@ def test_arrows_walk_escape_ends_and_use_is_remembered(qtbot: QtBot, small: Main
     assert finder.list.currentIndex().row() == len(finder.model.offers) - 1
     qtbot.keyClick(finder.field, Qt.Key.Key_Down)
     assert finder.list.currentIndex().row() == 0
+    assert finder.field.accessibleDescription().startswith(finder.model.offers[0].words)
     qtbot.keyClick(finder.field, Qt.Key.Key_Escape)
     assert not finder.isVisible()
     assert small.focusWidget() is view.outcome
@@ -145,6 +146,7 @@ def test_arrows_walk_escape_ends_and_use_is_remembered(qtbot: QtBot, small: Main
     qtbot.waitUntil(lambda: last_uses() == {"do:Larger pictures": 1.0}, timeout=PATIENCE)
     finder.field.setText("nothing is called so")
     assert not finder.model.offers
+    assert finder.field.accessibleDescription() == "Nothing here fits that."
     qtbot.keyClick(finder.field, Qt.Key.Key_Return)
     assert finder.isVisible()
 

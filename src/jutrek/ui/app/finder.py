@@ -117,6 +117,7 @@ class Finder(QWidget):
         self.list.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setAccessibleName("What fits")
         self.list.clicked.connect(self._take)
+        self.list.selectionModel().currentChanged.connect(lambda index: self._say(index))
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 10, 8)
         column.setSpacing(6)
@@ -157,10 +158,15 @@ class Finder(QWidget):
     def _search(self, typed: str) -> None:
         self.model.show(ranked(typed, self._offers(typed), self.uses, _SHOWN))
         self.list.setCurrentIndex(self.model.index(0))
+        self._say(self.list.currentIndex())
         rows = max(1, len(self.model.offers))
         self.list.setFixedHeight(rows * _ROW)
         self.setGeometry(*self._place, _WIDTH, 10 + self.field.sizeHint().height() + 6 + rows * _ROW + 8)
         self.update()
+
+    def _say(self, index: _Index) -> None:
+        """Tell readers of the screen, which follow the focus, what Enter does now."""
+        self.field.setAccessibleDescription(str(index.data() or "") if index.isValid() else "Nothing here fits that.")
 
     def _take(self, index: _Index) -> None:
         if index.isValid():
