@@ -117,7 +117,7 @@ class Finder(QWidget):
         self.list.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setAccessibleName("What fits")
         self.list.clicked.connect(self._take)
-        self.list.selectionModel().currentChanged.connect(lambda index: self._say(index))
+        self.list.selectionModel().currentChanged.connect(self._say)
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 10, 8)
         column.setSpacing(6)
