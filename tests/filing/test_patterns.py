@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Sequence
-from dataclasses import replace
 from datetime import date, datetime, timedelta
 from pathlib import Path
 
@@ -17,12 +16,12 @@ from pathvalidate import validate_filename
 from jutrek.captures import Capture, Device, Shoot, group
 from jutrek.filing import Extensions, HouseRules, PatternError, Per, RuleError, Scheme, Wishes, make_plan
 from jutrek.filing.facts import Facts, facts_of
-from jutrek.filing.names import legal, same_name, shortened, stem_of, units
+from jutrek.filing.names import legal, same_name, shortened, units
 from jutrek.filing.naming import Piles
 from jutrek.filing.pattern import LAYOUT, NAME, Optional, Part, Pattern, Piece, joined, parse, trouble_with
-from jutrek.filing.pieces import PIECES, slug
-from jutrek.formats import Kind, Precision, Track, Wording
-from jutrek.library import Library, keep_numbers
+from jutrek.filing.pieces import PIECES
+from jutrek.formats import Precision
+from jutrek.library import Library
 from tests.captures.make import CAMCORDER, M2, RECORDER, file, shot
 
 WHEN = datetime(2026, 5, 15, 1, 26, 13, 420_000)
@@ -73,111 +72,6 @@ def test_pieces_write_what_is_known(pattern: str, written: str) -> None:
 
 
 @pytest.mark.parametrize(
-    ("name", "stem"),
-    [
-        ("a.dng", "a"), ("a.dng.xmp", "a"), ("a.c.xmp", "a"), ("a.tiff.XMP", "a"), ("a.blend.xmp", "a.blend"),
-        ("a.b..xmp", "a.b."), ("a.dng.pp3", "a"), ("a.old.pp3", "a.old"), ("a.dng.jpg", "a.dng"), ("a.b.jpg", "a.b"),
-        ("a", "a"), (".xmp", ".xmp"),
-    ],
-)  # fmt: skip
-def test_a_stem_is_a_name_without_what_says_its_form(name: str, stem: str) -> None:
-    """The inner ending of a sidecar goes, too: any short one in XMP, in others that of a picture, clip or sound."""
-    assert stem_of(name) == stem
-
-
-def test_the_offset_of_greenwich_is_no_negative_one() -> None:
-    """Zero is written with a plus; minutes are written, too; what is not known is left out."""
-    for offset, written in ((0, "+0000"), (-210, "-0330"), (345, "+0545"), (None, "DSC04411")):
-        capture = group([file("DCIM/101ARLEN/DSC04411.DNG", WHEN, offset=offset)])[0]
-        assert wish(facts(capture), name="{offset}")[1] == written
-
-
-def test_columns_are_kept_only_while_they_hold() -> None:
-    """For the same captures and conditions, whatever the patterns; not for others, nor for another clock."""
-    some = [facts()]
-    house = HouseRules(schemes=(Scheme(("clip",), layout="{year}"),))
-    piles = Piles(some, house)
-    assert piles.fit(some, replace(house, layout="{year}", schemes=(replace(house.schemes[0], layout="Clips"),)))
-    for other in (
-        replace(house, schemes=()), replace(house, schemes=(replace(house.schemes[0], kinds=("sound",)),)),
-        replace(house, schemes=(replace(house.schemes[0], words="slow"),)), replace(house, language="de"),
-    ):  # fmt: skip
-        assert not piles.fit(some, other)
-    assert not piles.fit([facts()], house)
-
-
-@pytest.mark.parametrize(
-    ("width", "height", "said"),
-    [(640, 480, "480p"), (854, 500, "480p"), (720, 576, "576p"), (1280, 720, "720p"), (1080, 1920, "1080p"),
-     (2560, 1440, "1440p"), (3840, 2160, "2160p"), (5760, 3240, "3240p"), (7680, 4320, "4320p")],
-)  # fmt: skip
-def test_a_resolution_is_the_nearest_usual_one(width: int, height: int, said: str) -> None:
-    """By the shorter side, however the clip is turned."""
-    clip = file("C1.MOV", WHEN, CAMCORDER)
-    (capture,) = group([replace(clip, reading=clip.reading._replace(width=width, height=height))])
-    assert wish(facts(capture), name="{resolution}")[1] == said
-
-
-@pytest.mark.parametrize(
-    ("words", "name", "stem"),
-    [
-        ("Bridge: north?", "{shoot}_{counter:3}", "Bridge_ north__\x01"), ("con", "{counter:3}{shoot}", "\x01con"),
-        ("a/b", "{counter:3}.{shoot}.", "\x01.a_b."), ("con", "{shoot}", "_con"), ("  ..x", "{shoot}", "_.x"),
-    ],
-)  # fmt: skip
-def test_names_are_legal_around_a_counter(words: str, name: str, stem: str) -> None:
-    """What stands beside a number is neither at the end of a name nor a name of its own."""
-    assert wish(facts(words=words), name=name)[1] == stem
-
-
-@pytest.mark.parametrize(
-    ("day", "written"),
-    [(date(2021, 1, 3), "2020-W53-7"), (date(2021, 1, 4), "2021-W01-1"), (date(2024, 12, 30), "2025-W01-1")],
-)
-def test_a_week_belongs_to_the_year_of_its_thursday(day: date, written: str) -> None:
-    """By ISO 8601, at both ends of years."""
-    when = datetime(day.year, day.month, day.day, 12)
-    one = facts(group([file("DCIM/101ARLEN/DSC04411.DNG", when)])[0])
-    assert wish(one, name="{week-year}-W{week}-{weekday:number}")[1] == written
-    assert wish(one, name="{date:%G-W%V-%u}")[1] == written
-
-
-def test_pieces_of_clips_and_sound_and_wording() -> None:
-    """Resolution, frame rate, scene and take, and the words that a person wrote into the file."""
-    (clip,) = group([file("C1.MOV", WHEN, CAMCORDER, seconds=3)])
-    reading = clip.primary.reading._replace(width=3840, height=2160, track=Track(frame_rate=29.97002997))
-    clip = replace(clip, files=(replace(clip.primary, reading=reading),))
-    assert wish(facts(clip), name="{resolution} {frame-rate} {kind}")[1] == "2160p 29.97 Clips"
-    (sound,) = group([file("T.WAV", WHEN, RECORDER, seconds=3, ties=[("scene", "7A"), ("take", "2"), ("tape", "R1")])])
-    assert wish(facts(sound), name="{scene}-{take} {tape} {kind}")[1] == "7A-2 R1 Sound"
-    pair = group([file("D/A.DNG", WHEN, None), file("D/A.JPG", WHEN)])[0]
-    assert wish(facts(pair), name="{make} {serial} {lens}")[1] == "Arlen A2-1"
-    still = shot("1.JPG", WHEN)
-    reading = still.primary.reading._replace(
-        width=6000, height=4000, wording=Wording("The viaduct", "Depot yard", "7", ("rail", "a/b"))
-    )
-    still = replace(still, files=(replace(still.primary, reading=reading),))
-    assert wish(facts(still), name="{title}, {place}, {job}, {words}, {resolution}")[1] == (
-        "The viaduct, Depot yard, 7, rail, a_b, 24MP"
-    )
-
-
-@pytest.mark.parametrize(
-    ("layout", "folder"),
-    [
-        ("{year}/{month} {month:name}/{day}< {shoot}>/{kind}", "2026/05 May/14/Stills"),
-        ("{shot:%Y-%m-%d}/{filed:%d}/{hour}", "2026-05-15/14/01"),
-        ("{client}/{job}/{year}", "2026"),
-        ("a-b/{year} ", "a-b/2026"),
-        ("{lens}", ""),
-    ],
-)
-def test_layouts_go_by_the_filing_day(layout: str, folder: str) -> None:
-    """The night belongs to the day before; empty folders are left out, and none leads out of the library."""
-    assert wish(facts(), layout=layout)[0] == folder
-
-
-@pytest.mark.parametrize(
     ("precision", "folder", "name"),
     [(Precision.SECOND, "2026/05/15 Fri", "20260515_012613"), (Precision.DAY, "2026/05/15 Fri", "20260515"),
      (Precision.MONTH, "2026/05", "202605"), (Precision.YEAR, "2026", "2026")],
@@ -188,11 +82,6 @@ def test_patterns_go_as_far_as_the_date_is_known(precision: Precision, folder: s
     one = facts_of(capture, None, None, "", {})
     rules = {"layout": "{year}/{month}/{day} {weekday:short}", "name": "{date}_{time}<_{filed:%d.%m}>"}
     assert wish(one, **rules) == (folder, name + ("_15.05" if precision >= Precision.DAY else ""))
-
-
-def test_names_of_months_are_in_the_language_of_the_house() -> None:
-    """Without the dots of abbreviations."""
-    assert wish(facts(), language="de", name="{month:name} {weekday} {weekday:short}")[1] == "Mai Freitag Fr"
 
 
 _texts = st.text(st.sampled_from("ab _-.{}<>/:%Äé"), min_size=1, max_size=6)
@@ -298,56 +187,6 @@ def plan_names(root: Path, rules: HouseRules, captures: Sequence[Capture], words
     return [row.destination or "" for row in plan.rows]
 
 
-def test_clashes_are_told_apart_by_thousandths_then_frames_then_a_count(tmp_path: Path) -> None:
-    """In the order of shooting, the first one without."""
-    rules = HouseRules(layout="F", name="{date}")
-    parts = [
-        *group([file(f"{n}.JPG", WHEN + timedelta(milliseconds=n), precision=Precision.SUBSECOND) for n in range(2)]),
-        *[replace(shot(f"b{n}.JPG", WHEN.replace(microsecond=0)), stack="/card/b0.JPG") for n in range(2)],
-        shot("c.JPG", WHEN.replace(microsecond=0)),
-    ]
-    assert plan_names(tmp_path, rules, parts) == [
-        "F/20260515.jpg", "F/20260515_421.jpg", "F/20260515_b01.jpg", "F/20260515_b02.jpg", "F/20260515_2.jpg",
-    ]  # fmt: skip
-
-
-@pytest.mark.parametrize(
-    ("per", "given", "numbers"),
-    [
-        (Per.FOLDER, {"folder:Stills": 7}, ["Stills/0008", "Stills/0009", "Clips/0001"]),
-        (Per.LIBRARY, {"library": 41}, ["Stills/0042", "Stills/0043", "Clips/0044"]),
-        (Per.INTAKE, {"intake": 5}, ["Stills/0001", "Stills/0002", "Clips/0003"]),
-        (Per.DAY, {"day:2026-05-15": 2}, ["Stills/0003", "Stills/0004", "Clips/0005"]),
-        (Per.SHOOT, {"shoot:2026-05-15:Yard": 1}, ["Stills/0002", "Stills/0003", "Clips/0004"]),
-    ],
-)
-def test_counters_go_on(tmp_path: Path, per: Per, given: dict[str, int], numbers: list[str]) -> None:
-    """From the last number that the library gave, whatever lies there now; within an intake from the start."""
-    library = Library(str(tmp_path), "id", "x")
-    (tmp_path / ".jutrek").mkdir()
-    keep_numbers(library, {key: number for key, number in given.items() if key != "intake"})
-    rules = HouseRules(layout="{kind}", name="{counter:4}", counter_per=per)
-    captures = [shot("1.JPG", WHEN), shot("2.JPG", WHEN), shot("3.MOV", WHEN, CAMCORDER)]
-    assert [os.path.splitext(path)[0] for path in plan_names(tmp_path, rules, captures)] == numbers
-
-
-def test_a_counter_skips_names_that_are_taken(tmp_path: Path) -> None:
-    """And starts where the house wants it to."""
-    (tmp_path / "F").mkdir()
-    (tmp_path / "F" / "x_0010.jpg").touch()
-    rules = HouseRules(layout="F", name="x_{counter:4}", counter_start=10)
-    assert plan_names(tmp_path, rules, [shot("1.JPG", WHEN)]) == ["F/x_0011.jpg"]
-
-
-def test_folders_that_differ_by_case_are_one(tmp_path: Path) -> None:
-    """Spelt as on disk; a folder whose name a file bears gets a number."""
-    (tmp_path / "YARD").mkdir()
-    rules = HouseRules(layout="{shoot}", name="{date}")
-    assert plan_names(tmp_path, rules, [shot("1.JPG", WHEN)], "Yard") == ["YARD/20260515.jpg"]
-    (tmp_path / "depot").touch()
-    assert plan_names(tmp_path, rules, [shot("1.JPG", WHEN)], "Depot") == ["Depot_2/20260515.jpg"]
-
-
 def test_schemes_hold_for_what_they_are_for(tmp_path: Path) -> None:
     """The first that fits; what it leaves open is the house's."""
     schemes = (
@@ -363,29 +202,6 @@ def test_schemes_hold_for_what_they_are_for(tmp_path: Path) -> None:
         "Yards/20260515.jpg",
     ]
     assert [one.about for one in (*schemes, Scheme())] == ["sound", "device hovar 4k", "“YARD”", "everything"]
-
-
-@pytest.mark.parametrize(("case", "names"), [(Extensions.UPPER, "A.JPEG"), (Extensions.KEPT, "A.Jpeg")])
-def test_extensions_are_written_as_the_house_wants(tmp_path: Path, case: Extensions, names: str) -> None:
-    """In capitals, or as they came."""
-    rules = HouseRules(layout="F", name="A", extensions=case)
-    assert plan_names(tmp_path, rules, [shot("1.Jpeg", WHEN)]) == [f"F/{names}"]
-
-
-def test_slugs_have_no_accents() -> None:
-    """Nor signs, at whatever place."""
-    assert slug("  Vélmora/Line: 2nd_trip! ") == "velmora-line-2nd-trip"
-
-
-def test_what_house_rules_want_beside_files_is_planned(tmp_path: Path) -> None:
-    """One sidecar for a name; a file that was called otherwise on its source gets its own."""
-    parts = group([file("C/1.MOV", WHEN, seconds=60), file("C/2.MOV", WHEN + timedelta(seconds=60), seconds=60)])
-    plan = make_plan(Library(str(tmp_path), "id", "x"), HouseRules("F", "x", originals=True), parts, {})
-    assert [(row.destination, row.sidecar) for row in plan.rows] == [
-        ("F/x_p1.mov", "F/x.xmp"), ("F/x_p2.mov", "F/x_p2.xmp")
-    ]  # fmt: skip
-    assert [row.filed.original for row in plan.rows] == ["C/1.MOV", "C/2.MOV"]
-    assert Kind.CLIP is parts[0].kind
 
 
 @pytest.mark.parametrize(
