@@ -132,6 +132,13 @@ def test_arrows_walk_escape_ends_and_use_is_remembered(qtbot: QtBot, small: Main
     qtbot.keyClick(finder.field, Qt.Key.Key_Down)
     assert finder.list.currentIndex().row() == 0
     assert finder.field.accessibleDescription().startswith(finder.model.offers[0].words)
+    for _ in range(3):
+        qtbot.keyClick(finder.field, Qt.Key.Key_Down)
+    chosen = finder.model.offers[3].words
+    finder.uses = {finder.model.offers[5].key: 9.0}
+    finder.search_again()
+    assert finder.model.offers[finder.list.currentIndex().row()].words == chosen != finder.model.offers[3].words
+    finder.uses = {}
     qtbot.keyClick(finder.field, Qt.Key.Key_Escape)
     assert not finder.isVisible()
     assert small.focusWidget() is view.outcome

@@ -151,9 +151,14 @@ class Finder(QWidget):
             before.setFocus()
 
     def search_again(self) -> None:
-        """There may be more to be found by now."""
-        if self.isVisible():
-            self._search(self.field.text())
+        """There may be more to be found by now. What arrows went to stays chosen, wherever it stands then."""
+        if not self.isVisible():
+            return
+        index = self.list.currentIndex()
+        chosen = self.model.offers[index.row()][:2] if index.isValid() else None
+        self._search(self.field.text())
+        row = next((row for row, one in enumerate(self.model.offers) if one[:2] == chosen), 0)
+        self.list.setCurrentIndex(self.model.index(row))
 
     def _search(self, typed: str) -> None:
         self.model.show(ranked(typed, self._offers(typed), self.uses, _SHOWN))

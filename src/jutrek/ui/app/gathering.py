@@ -23,6 +23,8 @@ if TYPE_CHECKING:
     from jutrek.ui.shell.page import Page
     from jutrek.ui.theme import Theme
 
+_AGAIN = 400
+"""Milliseconds until it is searched again when work goes on."""
 _BREATH = 10
 """Milliseconds between two parts of pages that are made to be found in."""
 
@@ -59,7 +61,9 @@ class Gathering(QObject):
         self.finder = Finder(window.theme, self._offers, parent)
         self.finder.uses = last_uses()
         self.finder.done.connect(self._do)
-        window.client.worked.connect(lambda _: self.finder.search_again())
+        self._again = QTimer(self, singleShot=True, interval=_AGAIN)
+        self._again.timeout.connect(self.finder.search_again)
+        window.client.worked.connect(self._see_worked)
 
     def open(self, *, narrows: bool = False) -> None:
         """Let the person find something, or do something.
@@ -74,6 +78,11 @@ class Gathering(QObject):
         self.finder.open(box.right() + 10, window.header.height() - 4)
         if not self._narrows:
             QTimer.singleShot(0, self, self._make_next)
+
+    def _see_worked(self) -> None:
+        """What somebody did may have brought more, such as the runs of the journal."""
+        if self.finder.isVisible() and not self._again.isActive():
+            self._again.start()
 
     def _make_next(self) -> None:
         """Pages that were never opened hold things, too. They are made one by one, so that nobody waits for all."""
@@ -92,7 +101,7 @@ class Gathering(QObject):
         """What may fit, what is said twice only once."""
         seen = set()
         for offer in self._all(typed):
-            what = offer.words, offer.about if offer.kind in ("capture", "run") else ""
+            what = offer.words, offer.about
             if what not in seen:
                 seen.add(what)
                 yield offer

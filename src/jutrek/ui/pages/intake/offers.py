@@ -101,9 +101,10 @@ class IntakeOffers:
         for tile in view.from_column.tiles.values():
             for act in tile.acts():
                 if act.can:
-                    words = f"{act.words.rstrip('…')}: {tile.title}"
-                    at_tile = partial(self._at_tile, tile.view.source.root, act.words)
-                    yield self._offer("do", words, at_tile, tile.view.source.name, act.keys)
+                    source = tile.view.source
+                    words = f"{act.words.rstrip('…')}: {tile.title}, {source.name}"
+                    at_tile = partial(self._at_tile, source.root, act.words)
+                    yield self._offer("do", words, at_tile, source.root, act.keys)
         for words, do in view.copies.acts():
             yield self._offer("do", words, do)
         for row in view.rows():
@@ -116,8 +117,6 @@ class IntakeOffers:
                 yield self._offer("do", f"Select: {words}", do, "of the open day")
         for by, words, keys in ((1, "Larger pictures", "Ctrl++"), (-1, "Smaller pictures", "Ctrl+-")):
             yield self._offer("do", words, partial(self._size_pictures, by), "on the board", keys)
-        if view.capture:
-            yield self._offer("do", "Up close", view.look_close, "the chosen capture", "Space")
 
     def _at_tile(self, root: str, words: str) -> None:
         """Do something with a source, if it is still there, and if that can still be done."""
@@ -143,6 +142,7 @@ class IntakeOffers:
         return self._offer("day", words, partial(self._open_day, day.key), paint.counted(len(day.captures), "capture"))
 
     def _open_day(self, key: str) -> None:
+        self._view.close_settle()
         self._view.show_all()
         if self._view.when.open_key != key:
             self._view.open_day(key)
