@@ -39,9 +39,8 @@ class Parting(StateBar):
             what: it is, in a sentence.
         """
         self.waits = False
-        self.say(
-            what, "What is proven stays; the rest lies where it lay.", "Stopping is safe, and can be gone on with."
-        )
+        rest, under = "What is proven stays; the rest lies where it lay.", "Stopping is safe, and can be gone on with."
+        self.say(what, rest, under, amber=True)
         for button in (self.stop, self.finish):
             button.show()
         self.show()
