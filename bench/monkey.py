@@ -260,12 +260,21 @@ class Monkey:
             time.sleep(0.002)
 
     def _end_nested(self) -> None:
-        """In the loop of a menu, a dialog or a drag: go on in it, and leave it."""
+        """In the loop of a menu, a dialog or a drag: go on in it, and leave it.
+
+        Each step is one of its own: what it opens has a loop, too, in which this timer has to come again.
+        """
+        from PySide6.QtCore import QTimer
+
+        if self._began and time.monotonic() - self._began >= _NESTED:
+            QTimer.singleShot(0, self._nested, self._step_out)
+
+    def _step_out(self) -> None:
         from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
         from PySide6.QtGui import QMouseEvent
         from PySide6.QtTest import QTest
 
-        if not self._began or time.monotonic() - self._began < _NESTED:
+        if not self._began:
             return
         over = self._app.activePopupWidget() or self._app.activeModalWidget()
         if over is not None:
