@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -17,7 +17,7 @@ from jutrek.ui.shell.page import Page
 
 if TYPE_CHECKING:
     from jutrek.desk.answers import CaughtUp, CheckEnded, Mended, TakenBack
-    from jutrek.desk.records import FileRecord
+    from jutrek.desk.records import FileRecord, Record
     from jutrek.desk.worker import Ticket
     from jutrek.ui.shell.context import Context
 
@@ -31,6 +31,9 @@ class JournalPage(Page):
         super().__init__(context)
         view = self.view = self.widget = JournalView(context.theme)
         self._root = ""
+        self._offered: tuple[Record, ...] = ()
+        """The runs that offers were made of."""
+        self._offers: list[Offer] = []
         self._opening: Ticket[tuple[FileRecord, ...]] | None = None
         view.opened.connect(self._open)
         view.taken_back.connect(self._take_back)
@@ -56,13 +59,17 @@ class JournalPage(Page):
             self._read()
         return False
 
-    def offers(self, typed: str) -> Iterator[Offer]:
+    def offers(self, typed: str) -> Iterable[Offer]:
         rows = self.view.list.rows
-        for number, record in enumerate(rows.records):
-            words = f"{record.title} {record.about}".strip()
-            yield Offer(
-                "run", words, partial(self._go_to, record.run), f"{rows.moment_words(number)} · {figures_of(record)}"
-            )
+        if self._offered is not rows.records:
+            self._offered, self._offers = rows.records, [self._offer(number) for number in range(len(rows.records))]
+        return self._offers
+
+    def _offer(self, number: int) -> Offer:
+        rows = self.view.list.rows
+        record = rows.records[number]
+        about = f"{rows.moment_words(number)} · {figures_of(record)}"
+        return Offer("run", f"{record.title} {record.about}".strip(), partial(self._go_to, record.run), about)
 
     def _go_to(self, run: str) -> None:
         self.context.go_to("journal")
