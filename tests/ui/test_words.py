@@ -26,7 +26,10 @@ def texts(path: Path) -> Iterator[tuple[int, str]]:
     """Texts of a module that somebody may read: sentences and labels, and no names of data."""
     tree = ast.parse(path.read_text())
     nodes = list(ast.walk(tree))
-    told = {id(node.value) for node in nodes if isinstance(node, ast.Expr)}
+    # What commands say of themselves is their help.
+    commands = [node for node in nodes if isinstance(node, ast.FunctionDef) and node.name.endswith("_command")]
+    helps = {id(node.body[0].value) for node in commands if isinstance(node.body[0], ast.Expr)}
+    told = {id(node.value) for node in nodes if isinstance(node, ast.Expr)} - helps
     for node in nodes:
         if isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in told:
             is_sentence = " " in node.value.strip() or node.value[:1].isupper()
