@@ -10,7 +10,8 @@ from pathlib import Path
 import jutrek
 
 LEFT = re.compile(
-    r"\b(places|releases?|released|let (it )?go|close look|tray|lies as|would lie|lands in|put back|keep (all|the framed)"
+    r"\b(places|releases?|released|let (it )?go|close look|tray|lies as|would lie|lands in|put back"
+    r"|keep (all|the framed)"
     r"|keep the proposed|same bytes|other (metadata|encodings?)|twins?|words differ|words and rights|by standing"
     r"|told apart|stand out|with it|digitizing|satellite|record is whole|roll back|blink|unnamed|strangers?"
     r"|first sight)\b",
