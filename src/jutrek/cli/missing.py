@@ -42,7 +42,7 @@ def gone_command(
     everything: Annotated[bool, typer.Option("--let-all-go", help="Miss none of them any more.")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """List files that are gone, rotted or unreadable, in the library and its backups, until they are back, or missed no more."""
+    """List files that are gone, rotted or unreadable, in library and backups, until they are back or missed no more."""
     from jutrek.desk.places import places_of
     from jutrek.library import as_place
     from jutrek.transfer.checking import known_bad
