@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import timedelta
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -16,8 +17,10 @@ from jutrek.desk import answers, drafts, events
 from jutrek.desk.board import home_view
 from jutrek.desk.board_captures import State
 from jutrek.desk.doubles import Decided, Verdict, carried_words, drops_of, facts_of, piles_of, summary_of
+from jutrek.desk.services.library import LibraryServices
 from jutrek.disk import FileStamp
 from jutrek.doubles.degrees import Degree, Group
+from jutrek.errors import Stopped
 from jutrek.filing import HouseRules, OnDouble
 from jutrek.library import Library
 from jutrek.library.contents import Content
@@ -102,6 +105,22 @@ def test_a_library_is_learnt_while_nothing_else_is_to_be_done(
     session.undo()
     session.answer(question.key, 0)
     board = ear.board(lambda board: board.count(State.ASIDE) == 1)
+
+
+def test_counting_gives_way_to_whatever_is_wanted(session: Talk, ear: Ear, mess: Library) -> None:
+    """It is begun while nothing else is to be done, and ends as soon as something is."""
+    session.open_library(mess.root)
+    assert ear.wait(lambda event: isinstance(event, events.DoublesCounted)).groups == 2
+    for wanted, told in ((lambda: True, Stopped), (lambda: False, 2)):
+        session.ask_library(partial(_counted, wanted), ear)
+        assert ear.wait(lambda event, told=told: event == told) == told
+
+
+def _counted(wanted: Callable[[], bool], library: LibraryServices) -> object:
+    try:
+        return library.doubles.count(wanted)
+    except Stopped:
+        return Stopped
 
 
 def test_looks_are_compared_and_can_be_interrupted(session: Talk, ear: Ear, library: Library, card: Path) -> None:

@@ -55,7 +55,8 @@ class LibraryServices:
         self.checks = ChecksService(opened, self.places)
         self.doubles = DoublesService(opened, self.places)
         self.refiling = RefilingService(opened, lambda: self.rules.now)
-        self.learner = Learner(opened, lambda: self.doubles.count(lambda: worker.wanted))
+        # It begins while the intake has nothing to do, and ends as soon as it has: both need the ledger.
+        self.learner = Learner(opened, lambda: self.doubles.count(lambda: worker.wanted or intake.busy()))
 
     def _moved(self) -> None:
         self.refiling.forget()

@@ -39,7 +39,10 @@ class Parting(StateBar):
             what: it is, in a sentence.
         """
         self.waits = False
-        rest, under = "What is proven stays; the rest lies where it lay.", "Stopping is safe, and can be gone on with."
+        rest, under = (
+            "What is done stays done; the rest lies where it lay.",
+            "Stopping is safe, and can be gone on with.",
+        )
         self.say(what, rest, under, amber=True)
         for button in (self.stop, self.finish):
             button.show()
@@ -49,7 +52,7 @@ class Parting(StateBar):
     def wait(self) -> None:
         """Say that the window closes when the work is done."""
         self.waits = True
-        self.say("The window closes when this is done.", "What does not come home keeps it open.")
+        self.say("The window closes when this is done.", "A run that leaves files on their cards keeps it open.")
         self.finish.hide()
         self.show()
         self.stay.setFocus()
