@@ -136,7 +136,9 @@ def test_by_what_a_file_was_filed_is_kept(ledger: Ledger) -> None:
     assert ledger.filed("2026/05/x.jpg") is None
 
 
-@pytest.mark.parametrize(("version", "lacks", "learns"), [(1, ["moments", "origins"], True), (7, ["by_hand"], False)])
+@pytest.mark.parametrize(
+    ("version", "lacks", "learns"), [(1, ["moments", "origins"], True), (7, ["by_hand", "descriptions"], False)]
+)
 def test_a_ledger_of_before_is_carried_on(version: int, lacks: list[str], learns: bool, library: Library) -> None:
     """What it holds stays; it learns the rest from journals, unless they would only tell it what was once."""
     with Ledger(library.ledger_path) as ledger:
@@ -144,7 +146,7 @@ def test_a_ledger_of_before_is_carried_on(version: int, lacks: list[str], learns
     raw = sqlite3.connect(library.ledger_path)
     for table in lacks:
         raw.execute(f"DROP TABLE {table}")
-    raw.execute("UPDATE about SET value = ?", (str(version),))
+    raw.execute("UPDATE about SET value = ? WHERE key = 'version'", (str(version),))
     raw.commit()
     raw.close()
     with Ledger(library.ledger_path) as ledger:
@@ -153,7 +155,7 @@ def test_a_ledger_of_before_is_carried_on(version: int, lacks: list[str], learns
         assert ledger.all_files() == {"a.jpg": (1, 1)}
         assert ledger.shoot_words() == []
     raw = sqlite3.connect(library.ledger_path)
-    assert raw.execute("SELECT value FROM about WHERE key = 'version'").fetchall() == [("8",)]
+    assert raw.execute("SELECT value FROM about WHERE key = 'version'").fetchall() == [("9",)]
     raw.close()
 
 

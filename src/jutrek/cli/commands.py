@@ -29,6 +29,8 @@ GROUPS = {
         "unwanted": "missing.unwanted_app",
     },
     "What is home": {
+        "list": "listing.list_command",
+        "view": "listing.view_app",
         "say": "saying.say_command",
         "devices": "saying.devices_app",
         "refile": "refiling.refile_command",

@@ -119,3 +119,29 @@ def _pieces(incomplete: str) -> Found:
     before, brace, begun = incomplete.rpartition("{")
     if brace and "}" not in begun:
         yield from ((f"{before}{{{name}}}", kind.about) for name, kind in PIECES.items() if name.startswith(begun))
+
+
+@_quiet
+def views(ctx: typer.Context, incomplete: str) -> Found:
+    """Names of kept views."""
+    from jutrek.library import open_library
+    from jutrek.views.kept import kept_views
+
+    for one in kept_views(open_library(_library(ctx)))[0]:
+        yield one.name, one.sentence
+
+
+@_quiet
+def sentences(ctx: typer.Context, incomplete: str) -> Found:
+    """The next word of a sentence."""
+    from jutrek.library import open_library
+    from jutrek.views.completing import completions
+    from jutrek.views.snapshot import kept
+    from jutrek.views.vocabulary import names_of
+
+    library = open_library(_library(ctx))
+    known = kept(library.ledger_path)
+    before = " ".join([*(ctx.params.get("sentence") or ()), ""])
+    for one in completions(before + incomplete, names_of(known.columns) if known else {}):
+        if one.start == len(before):
+            yield one.text, ""

@@ -30,7 +30,17 @@ from jutrek.formats.reading import (
     Wording,
 )
 from jutrek.formats.span import FileBytes, Span
-from jutrek.formats.table import DEVELOPED_SUFFIXES, HEAD, MEDIA_SUFFIXES, Decoder, Format, format_of, named, told
+from jutrek.formats.table import (
+    DEVELOPED_SUFFIXES,
+    HEAD,
+    MEDIA_SUFFIXES,
+    Decoder,
+    Format,
+    format_of,
+    kind_by_suffix,
+    named,
+    told,
+)
 
 __all__ = [
     "DEVELOPED_SUFFIXES",
@@ -52,6 +62,7 @@ __all__ = [
     "Track",
     "Wording",
     "format_of",
+    "kind_by_suffix",
     "open_read_only",
     "read",
 ]

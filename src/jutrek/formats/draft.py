@@ -15,6 +15,7 @@ MAX_WORDS = 200
 """Characters of a raw text that are kept: hostile files write long ones."""
 
 
+_NOTHING_SAID = Wording()
 _device = lru_cache(maxsize=256)(DeviceFacts)
 """Files of one device share its facts."""
 
@@ -47,6 +48,8 @@ class Draft:
     job = ""
     creator = ""
     rights = ""
+    label = ""
+    rating: int | None = None
 
     def __init__(self) -> None:
         self.claims: list[Claim] = []
@@ -123,10 +126,10 @@ class Draft:
             device = _device(self.make, self.model, self.serial, self.lens, self.owner)
         if self.frame_rate or self.timecode or self.channels or self.sample_rate:
             track = Track(self.frame_rate, self.timecode, self.channels, self.sample_rate)
-        wording = None
-        if self.title or self.place or self.job or self.keywords or self.creator or self.rights:
-            words = tuple(self.keywords)
-            wording = Wording(self.title, self.place, self.job, words, self.creator, self.rights)
+        said = Wording(
+            self.title, self.place, self.job, tuple(self.keywords), self.creator, self.rights, self.label, self.rating
+        )
+        wording = said if said != _NOTHING_SAID else None
         return Reading(
             self.kind, self.format, tuple(self.claims), device, self.width, self.height, self.duration,
             self.orientation, self.position, self.exposure, track, tuple(self.ties), tuple(self.previews), self.motion,

@@ -153,7 +153,8 @@ class Tie(NamedTuple):
 class Wording(NamedTuple):
     """What a person wrote about the content; empty where nothing is said.
 
-    Title, place, the job's number, keywords, who made it, and under which rights.
+    Title, place, the job's number, keywords, who made it, under which rights; a label, and a rating from 1 to 5 (None
+    where it has none).
     """
 
     title: str = ""
@@ -162,6 +163,8 @@ class Wording(NamedTuple):
     keywords: tuple[str, ...] = ()
     creator: str = ""
     rights: str = ""
+    label: str = ""
+    rating: int | None = None
 
 
 class Stretch(NamedTuple):

@@ -188,6 +188,7 @@ HEAD = 1024
 """Bytes that are looked at to tell a format."""
 MEDIA_SUFFIXES = frozenset(suffix for row in _ROWS if row.kind in MEDIA for suffix in row.suffixes)
 """Extensions of stills, clips and sound, in small letters."""
+_KIND_OF = {suffix: row.kind for row in reversed(_ROWS) for suffix in row.suffixes}
 DEVELOPED_SUFFIXES = frozenset(suffix for row in _ROWS if row.developed for suffix in row.suffixes)
 
 _UNKNOWN = Format("unknown", _OTHER)
@@ -209,6 +210,11 @@ def named(path: str) -> str:
     """The format that a file's extension names, of raws that nothing else tells apart; else empty."""
     suffix = os.path.splitext(path)[1][1:].lower()
     return suffix if suffix in _BY_NAME else ""
+
+
+def kind_by_suffix(suffix: str) -> Kind:
+    """What a file most likely is of which nothing but the extension is known."""
+    return _KIND_OF.get(suffix.lower(), _OTHER)
 
 
 def format_of(name: str) -> Format:

@@ -6,6 +6,7 @@ a document type is refused: entities have no business in metadata.
 
 from __future__ import annotations
 
+import re
 from itertools import islice
 from typing import Any
 
@@ -55,7 +56,9 @@ _WORDING = {
     f"{_PHOTOSHOP}City": "place",
     f"{_PHOTOSHOP}TransmissionReference": "job",
 }
-_KNOWN = _DATES.keys() | _FACTS.keys() | _TIES.keys() | _WORDING.keys()
+_LABEL, _RATING = f"{_XMP}Label", f"{_XMP}Rating"
+_KNOWN = _DATES.keys() | _FACTS.keys() | _TIES.keys() | _WORDING.keys() | {_LABEL, _RATING}
+_NUMBER = re.compile(r"-?\d{1,3}(?:\.\d{1,6})?", re.ASCII)
 _MOTION_OFFSET = f"{_CAMERA}MicroVideoOffset"
 
 
@@ -105,6 +108,11 @@ def _property(name: str, value: str, draft: Draft) -> None:
         draft.tie(_TIES[name], value)
     elif name in _WORDING:
         draft.worded(_WORDING[name], value)
+    elif name == _LABEL:
+        draft.worded("label", value)
+    elif draft.rating is None and _NUMBER.fullmatch(value) and 1 <= (stars := round(float(value))) <= 5:
+        # Part 1, 8.4: 1 to 5; 0 is none, which cameras write into every file, and -1 rejected. Some write real numbers.
+        draft.rating = stars
 
 
 def _motion(element: Any) -> int:

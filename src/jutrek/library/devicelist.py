@@ -9,11 +9,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
-from jutrek.captures import Device
 from jutrek.disk import own
 from jutrek.errors import PageBroken
 
 if TYPE_CHECKING:
+    from jutrek.captures import Device
     from jutrek.library.identity import Library
 
 _NOTE = "What Jutrek calls the devices of this library. Names, letters and operators may be edited by hand."
@@ -32,6 +32,8 @@ def damaged_devices(library: Library) -> list[str]:
 
 
 def _listed(library: Library) -> tuple[list[Device], list[str]]:
+    # Here, since who only asks for a library needs no captures.
+    from jutrek.captures import Device
     from jutrek.library import pages
 
     found, bad = pages.listed(pages.LISTED_DEVICE, library.tree, _LIST, "device")

@@ -20,10 +20,12 @@ from jutrek.disk import chosen, have_folder
 from jutrek.errors import LedgerUnusable
 from jutrek.library.catalogue import FILED, Catalogue, told
 from jutrek.library.contents import Contents
+from jutrek.library.descriptions import Descriptions
 from jutrek.library.home import Filed, GivenNumber, HomeFile, ProofMark, State, Waits
+from jutrek.library.knowledge import Knowledge, knowledge
 from jutrek.library.rows import put_rows
 
-VERSION = 8
+VERSION = 9
 """Of its tables."""
 _FILLED = 7
 """The last version that added a table which journals fill."""
@@ -32,6 +34,9 @@ _NOWHERE = b"\0"
 """No path begins with it."""
 _WAIT = 10.0
 """Seconds that another process may hold it."""
+_CHANGED = (
+    "INSERT INTO about VALUES ('changes', '1') ON CONFLICT (key) DO UPDATE SET value = CAST(value AS INTEGER) + 1"
+)
 _MARKS = 'SELECT place, path, size, mtime_ns, "full", at, state, inode, ctime_ns FROM proofs'
 
 
@@ -77,6 +82,8 @@ class Ledger:
         """Whether it was made just now, so that it knows less than the library's journals."""
         self.contents = Contents(self._transaction)
         """What files hold."""
+        self.descriptions = Descriptions(self._transaction)
+        """What files say."""
         self.catalogue = Catalogue(self._transaction)
         """What is at home, asked in parts."""
         try:
@@ -146,8 +153,11 @@ class Ledger:
         connection = self._connection
         try:
             connection.execute("BEGIN")
+            before = connection.total_changes
             try:
                 yield connection
+                if connection.total_changes != before:
+                    connection.execute(_CHANGED)
             except BaseException:
                 if connection.in_transaction:
                     connection.execute("ROLLBACK")
@@ -155,6 +165,20 @@ class Ledger:
             connection.execute("COMMIT")
         except sqlite3.Error as error:
             raise LedgerUnusable(self.path, str(error)) from error
+
+    def knowledge(self, aside: Iterable[tuple[str, int]] = ()) -> Knowledge:
+        """All that is known of the files at home.
+
+        Args:
+            aside: path and size of files that were set aside, of which it knows nothing.
+        """
+        return knowledge(self._transaction, aside)
+
+    def changes(self) -> int:
+        """A number that grows with every change of what is known; what was made of it is current while it stays."""
+        with self._transaction() as connection:
+            row = connection.execute("SELECT value FROM about WHERE key = 'changes'").fetchone()
+        return int(row[0]) if row else 0
 
     def all_files(self) -> dict[str, tuple[int, int]]:
         """Size and time of every file, by path relative to the library."""
@@ -269,7 +293,7 @@ class Ledger:
             steps = [[(_NOWHERE + path, path) for _, path in rows]] if crossed else []
             steps.append([(to, _NOWHERE + path) for to, path in rows] if crossed else rows)
             for step in steps:
-                for table in ("files", "moments", "origins", "contents"):
+                for table in ("files", "moments", "origins", "contents", "descriptions"):
                     connection.executemany(f"UPDATE OR REPLACE {table} SET path = ? WHERE path = ?", step)
                 connection.executemany("UPDATE OR REPLACE proofs SET path = ? WHERE path = ? AND place = ''", step)
                 connection.executemany("UPDATE waits SET equal = ? WHERE equal = ?", step)
@@ -339,7 +363,7 @@ class Ledger:
         rows = [(os.fsencode(path),) for path in paths]
         if rows:
             with self._transaction() as connection:
-                for table in ("files", "moments", "origins", "contents", "by_hand"):
+                for table in ("files", "moments", "origins", "contents", "descriptions", "by_hand"):
                     connection.executemany(f"DELETE FROM {table} WHERE path = ?", rows)
 
     def waits(self) -> dict[str, Waits]:

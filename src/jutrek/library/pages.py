@@ -104,6 +104,18 @@ class ListedDevice(_ListedDevice):
     colour: Annotated[int, Field(ge=0, lt=1000)]
 
 
+class _KeptView(TypedDict, total=False):
+    group: Annotated[str, Field(max_length=1000)]
+
+
+class KeptView(_KeptView):
+    """An entry of `views.toml`."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    name: Annotated[str, Field(min_length=1, max_length=1000)]
+    sentence: Annotated[str, Field(max_length=20_000)]
+
+
 class Counters(TypedDict):
     """`counters.json`."""
 
@@ -142,6 +154,7 @@ IDENTITY = TypeAdapter(Identity)
 PLACE_MARK = TypeAdapter(PlaceMark)
 LISTED_PLACE = TypeAdapter(ListedPlace)
 LISTED_DEVICE = TypeAdapter(ListedDevice)
+KEPT_VIEW = TypeAdapter(KeptView)
 COUNTERS = TypeAdapter(Counters)
 PARTIAL = TypeAdapter(PartlyCopied)
 UNWANTED = TypeAdapter(DeclaredUnwanted)

@@ -104,6 +104,25 @@ contents = sa.Table(
     sa.Column("worded", sa.Integer, nullable=False),
 )
 """Since version 5: what files hold, as `library.contents.Content`."""
+descriptions = sa.Table(
+    "descriptions",
+    meta,
+    sa.Column("path", sa.LargeBinary, primary_key=True),
+    sa.Column("size", sa.BigInteger, nullable=False),
+    sa.Column("mtime_ns", sa.BigInteger, nullable=False),
+    *(sa.Column(name, sa.Text, nullable=False) for name in ("kind", "format", "taken")),
+    sa.Column("offset", sa.Integer),
+    *(
+        sa.Column(name, sa.Text, nullable=False)
+        for name in ("trust", "device", "model", "lens", "title", "place", "creator")
+    ),
+    *(sa.Column(name, sa.Text, nullable=False) for name in ("keywords", "label")),
+    sa.Column("rating", sa.Integer),
+    *(sa.Column(name, sa.Float) for name in ("latitude", "longitude")),
+    *(sa.Column(name, sa.Integer, nullable=False) for name in ("width", "height")),
+    sa.Column("duration", sa.Float, nullable=False),
+)
+"""Since version 9: what files say, as `library.descriptions.Description`; keywords as JSON."""
 agreements = sa.Table(
     "agreements",
     meta,

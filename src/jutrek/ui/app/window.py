@@ -9,7 +9,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 from urllib.parse import unquote_to_bytes, urlsplit
 
-from PySide6.QtCore import QMimeData, QSize, Qt
+from PySide6.QtCore import QMimeData, QSize, Qt, QTimer
 from PySide6.QtGui import (
     QAction,
     QCloseEvent,
@@ -222,10 +222,11 @@ class MainWindow(QMainWindow):
         first.take(sources)
 
     def _make_early(self) -> None:
-        """Make the pages that say figures before they are opened."""
+        """Make the pages that say figures before they are opened, and what first acts need."""
         for entry in self.entries:
             if entry.figures:
                 self.page(entry.key)
+        QTimer.singleShot(0, self.page(self._first), self.page(self._first).make_ahead)
 
     # ---- what hangs over it
 

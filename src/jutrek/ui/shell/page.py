@@ -59,6 +59,9 @@ class Page(QObject):
 
     # ---- what it is told
 
+    def make_ahead(self) -> None:
+        """Make what its first act would else wait for; nobody waits meanwhile."""
+
     def activated(self) -> None:
         """It was opened: it takes the focus, and looks whether something changed."""
 

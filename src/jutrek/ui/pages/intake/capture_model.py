@@ -23,7 +23,6 @@ _WORDS = {
     State.BROUGHT: "came home",
     State.FAILED: "did not come home",
 }
-_AT_HOME = frozenset({State.HOME, State.BROUGHT})
 
 
 class CaptureModel(QAbstractListModel):
@@ -49,19 +48,23 @@ class CaptureModel(QAbstractListModel):
     def show(self, views: tuple[CaptureView, ...]) -> None:
         """Show other captures, bursts as one stack each unless they were opened."""
         self.all = views
+        # By columns: each walk over all views that Python makes itself is felt.
+        ids, states = [view.id for view in views], [view.state for view in views]
+        stacks = [view.stack for view in views]
+        self._place_of = dict(zip(ids, range(len(ids)), strict=True))
         # A frame that fares otherwise than the first one is shown beside it.
-        self._fates = {view.id: view.state for view in views if view.stack == view.id}
-        below = (view.stack for view in views if view.stack and self._fates.get(view.stack) is view.state)
-        self._stacks = dict(Counter(below))
-        self._below, self._places = {}, []
-        self._place_of = {view.id: at for at, view in enumerate(views)}
-        for at, view in enumerate(views):
-            if self._is_hidden(view):
-                self._below.setdefault(view.stack, []).append(at)
-            else:
-                self._places.append(at)
-        self._is_all_home = all(view.state in _AT_HOME for view in views)
-        self._show(tuple(views[at] for at in self._places))
+        fates = self._fates = {one: states[self._place_of[one]] for one in set(stacks) if one in self._place_of}
+        in_stacks = [at for at, one in enumerate(stacks) if one and fates.get(one) is states[at]]
+        self._stacks = dict(Counter(map(stacks.__getitem__, in_stacks)))
+        self._below = {}
+        for at in in_stacks:
+            if stacks[at] != ids[at] and stacks[at] not in self._unstacked:
+                self._below.setdefault(stacks[at], []).append(at)
+        hidden = {at for below in self._below.values() for at in below}
+        self._places = [at for at in range(len(ids)) if at not in hidden] if hidden else list(range(len(ids)))
+        home, brought = State.HOME, State.BROUGHT
+        self._is_all_home = all(state is home or state is brought for state in states)
+        self._show(tuple(map(views.__getitem__, self._places)), list(map(ids.__getitem__, self._places)))
 
     def _is_hidden(self, view: CaptureView) -> bool:
         """Whether a capture lies below the first frame of its burst."""
@@ -95,17 +98,21 @@ class CaptureModel(QAbstractListModel):
             places += [at for row in rows for at in self._below.get(self.views[row].id, ())]
         return tuple(self.all[at].id for at in sorted(places))
 
-    def _show(self, views: tuple[CaptureView, ...]) -> None:
+    def _show(self, views: tuple[CaptureView, ...], ids: list[str]) -> None:
         """Where they are the same ones, only their looks change; that is told once, as one row costs what all do."""
-        if [view.id for view in views] == [view.id for view in self.views]:
+        if ids == list(self._rows):
             old, self.views = self.views, views
-            changed = [row for row, view in enumerate(views) if view is not old[row] and view != old[row]]
-            if changed:
-                self.dataChanged.emit(self.index(changed[0]), self.index(changed[-1]))
+            last = len(views) - 1
+            ends = [
+                next((row for row in rows if views[row] is not old[row] and views[row] != old[row]), None)
+                for rows in (range(last + 1), range(last, -1, -1))
+            ]
+            if ends[0] is not None and ends[1] is not None:
+                self.dataChanged.emit(self.index(ends[0]), self.index(ends[1]))
             return
         self.beginResetModel()
         self.views = views
-        self._rows = {view.id: row for row, view in enumerate(views)}
+        self._rows = dict(zip(ids, range(len(ids)), strict=True))
         self.endResetModel()
 
     def row_of(self, capture: str) -> int | None:

@@ -71,6 +71,10 @@ class DayColumn(QWidget):
             self._rest_due = False
             QTimer.singleShot(_A_MOMENT, self, self._fill_rest)
 
+    def make_ahead(self) -> None:
+        """Make what an open row holds, which takes longer than opening one."""
+        self.opened.hide()
+
     @property
     def opened(self) -> Opened:
         """What an open row holds; made when a row is opened for the first time."""

@@ -39,7 +39,7 @@ from jutrek.ui.pages.intake.capture_model import CaptureModel
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import Theme
 
-_PAINTED_AT_ONCE = 2
+_PAINTED_AT_ONCE = 1
 """Lines of cells that are painted at once where nothing was painted before."""
 _FEW = 40
 Index = QModelIndex | QPersistentModelIndex

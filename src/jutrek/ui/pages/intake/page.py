@@ -106,6 +106,9 @@ class IntakePage(Page):
 
     # ---- sources and the library
 
+    def make_ahead(self) -> None:
+        self.view.when.make_ahead()
+
     def add(self) -> None:
         """Ask for a folder, and add it."""
         if path := self.ask_folder("Add a card or folder"):

@@ -1,0 +1,236 @@
+"""`jutrek list` and `jutrek view`: what a library holds, said as a sentence; and sentences that are kept."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack, contextmanager
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from jutrek.cli.completing import sentences, views
+from jutrek.cli.library import LibraryOption
+from jutrek.cli.options import AsJson
+from jutrek.cli.stopping import stop_on_interrupt
+from jutrek.cli.telling import as_json as tell_json
+from jutrek.cli.telling import complain, out, page, pointed_at, say
+from jutrek.errors import NotPossible
+from jutrek.views.by import By
+from jutrek.words import counted
+
+if TYPE_CHECKING:
+    from jutrek.filing import HouseRules
+    from jutrek.library import Library
+    from jutrek.views.columns import Columns
+    from jutrek.views.conditions import Condition
+
+view_app = typer.Typer(help="Views that are kept: sentences with a name, always current.", no_args_is_help=True)
+
+_Words = Annotated[
+    list[str] | None,
+    typer.Argument(
+        help="What is wanted, such as: stills by Arlen in May 2026 without keywords. All where nothing is said.",
+        autocompletion=sentences, metavar="[SENTENCE]",
+    ),
+]  # fmt: skip
+_Name = Annotated[str, typer.Argument(help="What the view is called.", autocompletion=views)]
+
+
+def list_command(
+    library: LibraryOption,
+    sentence: _Words = None,
+    view: Annotated[
+        str,
+        typer.Option("--view", help="The kept view of this name; a sentence narrows it further.", autocompletion=views),
+    ] = "",
+    count: Annotated[bool, typer.Option("--count", help="Only how many there are.")] = False,
+    by: Annotated[By | None, typer.Option("--by", help="How many there are of each.")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """List the captures that a sentence says, in the order of shooting: paths in the library. Nothing is changed."""
+    from jutrek.library import open_library
+    from jutrek.views.conditions import both
+    from jutrek.views.kept import view_called
+
+    wanted = _understood(" ".join(sentence or ()))
+    if view:
+        home = open_library(str(library))
+        kept = view_called(home, view)
+        if kept.trouble:
+            raise NotPossible(home.root, f"the kept view “{kept.name}” is no sentence: {kept.trouble}")
+        wanted = both(_understood(kept.sentence), wanted)
+    with _looked_at(library, wanted) as (_, columns):
+        _tell(columns, wanted, count=count, by=by, as_json=as_json)
+
+
+@contextmanager
+def _looked_at(path: os.PathLike[str], wanted: Condition | None = None) -> Iterator[tuple[Library, Columns]]:
+    """A library, with its columns current with the disk.
+
+    Args:
+        wanted: what will be asked of them: where it speaks of doubles, they are looked for first.
+    """
+    from jutrek.library import open_library
+    from jutrek.library.ledger import Ledger
+    from jutrek.views.conditions import Is, State, leaves
+    from jutrek.views.looking import current
+
+    home, stop = open_library(str(path)), stop_on_interrupt()
+    with Ledger(home.ledger_path) as ledger, _Bar() as report:
+        if wanted is not None and Is(State.DOUBLED) in leaves(wanted):
+            from jutrek.doubles.learning import learn
+            from jutrek.library import survey
+
+            survey(home, ledger, stop=stop)
+            learn(home, ledger, stop=stop, report=lambda done, total: report("Looking at files", done, total))
+        columns = current(home, ledger, lambda: _rules_of(home), stop=stop, report=report)
+    yield home, columns
+
+
+def _rules_of(home: Library) -> HouseRules:
+    from jutrek.filing.rulebook import load_rules
+
+    book = load_rules(home)
+    if book.trouble:
+        complain(book.trouble)
+    return book.rules
+
+
+class _Bar(ExitStack):
+    """A bar on a terminal, made when there is something to show: most often there is nothing to wait for."""
+
+    _show: Callable[[str, int, int], None] | None = None
+
+    def __call__(self, what: str, done: int, total: int) -> None:
+        if self._show is None:
+            from jutrek.cli.planning import working
+
+            self._show = self.enter_context(working())
+        self._show(what, done, total)
+
+
+def _understood(text: str) -> Condition:
+    from jutrek.views.sentence import parse
+    from jutrek.views.walking import SentenceError
+
+    try:
+        return parse(text)
+    except SentenceError as error:
+        raise typer.BadParameter(f"{error}{pointed_at(text, error.at)}", param_hint="SENTENCE") from error
+
+
+def _tell(columns: Columns, wanted: Condition, *, count: bool, by: By | None, as_json: bool) -> None:
+    import numpy as np
+
+    from jutrek.views.counting import counted as counts_of
+    from jutrek.views.narrowing import held
+    from jutrek.views.saying import sentence
+
+    mask = held(columns, wanted)
+    if by is not None:
+        for value, number in counts_of(columns, mask, by).items():
+            if as_json:
+                tell_json({"by": by.value, "value": value or None, "count": number})
+            else:
+                out(number, value or "(none)")
+        return
+    number = int(np.count_nonzero(mask))
+    if count:
+        tell_json({"count": number}) if as_json else out(number)
+        return
+    rows = np.flatnonzero(mask)
+    if as_json:
+        for row in rows.tolist():
+            tell_json(_told(columns, row))
+    elif len(rows):
+        page("\n".join(one.replace("\n", "\\n") for one in columns.paths(rows.tolist())))
+    say(f"{counted(number, 'capture')}: {sentence(wanted)}.")
+
+
+def _told(columns: Columns, row: int) -> dict[str, Any]:
+    """A capture as other programs read it."""
+    from jutrek.formats import Offset, Precision, Timestamp
+    from jutrek.views.columns import KINDS, NO_OFFSET, TRUSTS, Names
+    from jutrek.views.standing import standing_of
+
+    names, when = columns.names, columns.when(row)
+    moment = None
+    if when is not None:
+        precision, offset = Precision(int(columns.precision[row])), int(columns.offset[row])
+        moment = {
+            "local": Timestamp(when, precision).iso(), "offset": None if offset == NO_OFFSET else str(Offset(offset)),
+            "precision": precision.name.lower(), "trust": TRUSTS[columns.trust[row]],
+        }  # fmt: skip
+    return {
+        "path": columns.path(row), "companions": columns.companions(row), "kind": KINDS[columns.kind[row]],
+        "format": names[Names.FORMAT][columns.format[row]] or None, "moment": moment,
+        "device": names[Names.DEVICE][columns.device[row]] or None,
+        "lens": names[Names.LENS][columns.lens[row]] or None,
+        "keywords": list(columns.words(row)), "mark": names[Names.MARK][columns.mark[row]] or None,
+        "folder": names[Names.FOLDER][columns.folder[row]], "copies": int(columns.copies[row]),
+        "standing": standing_of(columns.states(row)), "size": int(columns.size[row]),
+    }  # fmt: skip
+
+
+@view_app.command("keep")
+def keep_command(
+    name: _Name,
+    sentence: Annotated[list[str], typer.Argument(help="What it shows.", autocompletion=sentences)],
+    library: LibraryOption,
+    group: Annotated[str, typer.Option("--group", help="The group that it stands in.")] = "",
+) -> None:
+    """Keep a sentence under a name, in the library, so that every station has it."""
+    from jutrek.library import open_library
+    from jutrek.views.kept import keep_view, view_called
+
+    home = open_library(str(library))
+    text = " ".join(sentence)
+    _understood(text)
+    before = keep_view(home, name, text, group)
+    say(f"Kept: “{view_called(home, name).name}” shows {view_called(home, name).sentence}.")
+    if before is not None:
+        say(f"Before it showed: {before.sentence}.")
+
+
+@view_app.command("list")
+def list_views(library: LibraryOption, as_json: AsJson = False) -> None:
+    """List the kept views, each with how many captures it shows now."""
+    import numpy as np
+
+    from jutrek.views.kept import kept_views
+    from jutrek.views.narrowing import held
+    from jutrek.views.sentence import parse
+
+    with _looked_at(library) as (home, columns):
+        kept, bad = kept_views(home)
+        for one in kept:
+            number = None if one.trouble else int(np.count_nonzero(held(columns, parse(one.sentence))))
+            if as_json:
+                tell_json({"name": one.name, "sentence": one.sentence, "group": one.group or None, "count": number})
+            else:
+                out("–" if number is None else number, one.name, one.sentence, one.group)
+            if one.trouble:
+                complain(f"the kept view “{one.name}”: {one.trouble}")
+    for trouble in bad:
+        complain(trouble)
+
+
+@view_app.command("remove")
+def remove_command(name: _Name, library: LibraryOption) -> None:
+    """Keep a view no longer. What it showed stays where it is."""
+    from jutrek.library import open_library
+    from jutrek.views.kept import remove_view
+
+    was = remove_view(open_library(str(library)), name)
+    say(f"“{was.name}” is kept no longer. It showed: {was.sentence}.")
+
+
+@view_app.command("weeks")
+def weeks_command(year: Annotated[int, typer.Argument(help="A year, such as 2026.")], library: LibraryOption) -> None:
+    """Keep a view for each week of a year, by ISO 8601: a week belongs to the year of its Thursday."""
+    from jutrek.library import open_library
+    from jutrek.views.kept import keep_weeks
+
+    made, there = keep_weeks(open_library(str(library)), year)
+    say(f"{counted(made, 'week')} of {year} kept{f'; {there} were there already' if there else ''}.")

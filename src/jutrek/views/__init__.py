@@ -1,0 +1,1 @@
+"""What a library holds, looked at: its captures in columns, narrowed by a sentence."""

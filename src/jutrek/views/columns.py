@@ -1,0 +1,207 @@
+"""A library's captures as columns: one row for each, in the order of shooting, those without a date last.
+
+Values that come again are codes into lists of names; what a column cannot tell has a value of its own, told below.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, fields
+from datetime import date, datetime, timedelta
+from enum import StrEnum
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
+
+from jutrek.formats import Kind, Precision
+from jutrek.views.conditions import State
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+NEVER = np.iinfo(np.int64).min
+"""The moment of what has none."""
+NO_DAY = np.iinfo(np.int32).min
+NO_OFFSET = np.iinfo(np.int16).min
+TRUSTS = ("", "doubtful", "likely", "sure")
+"""What the codes of trust mean: none, or as `captures.Trust` spells them, which is not imported to show columns."""
+KINDS = tuple(kind.value for kind in Kind)
+STATES = tuple(State)
+"""The bits of the column of states, the lowest first."""
+_EPOCH = datetime(1970, 1, 1)
+
+
+class Names(StrEnum):
+    """Lists of names that codes lead into. Code 0 is the empty name: not known."""
+
+    FORMAT = "format"
+    DEVICE = "device"
+    PERSON = "person"
+    LENS = "lens"
+    SHOOT = "shoot"
+    FOLDER = "folder"
+    MARK = "mark"
+    SAID = "said"
+    KEYWORD = "keyword"
+
+
+class Column(NamedTuple):
+    """How a column is laid out: its type, and how many values beyond one a row it has; None for any number."""
+
+    dtype: type[np.generic]
+    more: int | None = 0
+
+
+COLUMNS: Mapping[str, Column] = {
+    "moment": Column(np.int64), "precision": Column(np.uint8), "trust": Column(np.uint8), "offset": Column(np.int16),
+    "day": Column(np.int32), "filed": Column(np.int32), "kind": Column(np.uint8), "formats": Column(np.uint64),
+    "format": Column(np.uint8), "device": Column(np.int32), "person": Column(np.int32), "lens": Column(np.int32),
+    "shoot": Column(np.int32), "folder": Column(np.int32), "mark": Column(np.int32), "said": Column(np.int32),
+    "rating": Column(np.int8), "pixels": Column(np.int32), "length": Column(np.int64), "size": Column(np.int64),
+    "latitude": Column(np.float32), "longitude": Column(np.float32), "copies": Column(np.uint8),
+    "state": Column(np.uint16), "keyword_starts": Column(np.int64, 1), "keywords": Column(np.int32, None),
+    "name_starts": Column(np.int64, 1), "name_bytes": Column(np.uint8, None), "beside_starts": Column(np.int64, 1),
+    "beside_bytes": Column(np.uint8, None),
+}  # fmt: skip
+"""Of each column how it is laid out; the fields of `Columns` are called the same."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Columns:
+    """The captures of a library.
+
+    Attributes:
+        moment: microseconds since 1970 of the local time; `NEVER` without a date.
+        precision: of the moment, as `Precision`; 0 without one.
+        trust: index into `TRUSTS`.
+        offset: local time minus UTC in minutes; `NO_OFFSET` where unknown.
+        day: days since 1970 of the moment; `NO_DAY` without one. Of a month or year its first day.
+        filed: likewise, of the day that it is filed under by the house.
+        kind: index into `KINDS`.
+        formats: a bit for each format among its files, by its code.
+        format: the code of its primary's.
+        device, person, lens, shoot, folder, mark, said: codes; `said` is what was written of it in words.
+        rating: 1 to 5; 0 where it has none.
+        pixels: of its primary; 0 where unknown.
+        length: in milliseconds; 0 for stills.
+        size: bytes of all its files.
+        latitude, longitude: in degrees; NaN where unknown.
+        copies: how many backups have a proven copy of it whole.
+        state: a bit for each of `STATES`.
+        keywords: codes, those of a row from its start to the next one's.
+        name_bytes: names of the primaries, as the file system has them; likewise.
+        beside_bytes: names of the other files, each with a zero byte behind it; likewise.
+        names: the lists of names, by which codes they are for.
+    """
+
+    moment: NDArray[np.int64]
+    precision: NDArray[np.uint8]
+    trust: NDArray[np.uint8]
+    offset: NDArray[np.int16]
+    day: NDArray[np.int32]
+    filed: NDArray[np.int32]
+    kind: NDArray[np.uint8]
+    formats: NDArray[np.uint64]
+    format: NDArray[np.uint8]
+    device: NDArray[np.int32]
+    person: NDArray[np.int32]
+    lens: NDArray[np.int32]
+    shoot: NDArray[np.int32]
+    folder: NDArray[np.int32]
+    mark: NDArray[np.int32]
+    said: NDArray[np.int32]
+    rating: NDArray[np.int8]
+    pixels: NDArray[np.int32]
+    length: NDArray[np.int64]
+    size: NDArray[np.int64]
+    latitude: NDArray[np.float32]
+    longitude: NDArray[np.float32]
+    copies: NDArray[np.uint8]
+    state: NDArray[np.uint16]
+    keyword_starts: NDArray[np.int64]
+    keywords: NDArray[np.int32]
+    name_starts: NDArray[np.int64]
+    name_bytes: NDArray[np.uint8]
+    beside_starts: NDArray[np.int64]
+    beside_bytes: NDArray[np.uint8]
+    names: Mapping[Names, tuple[str, ...]]
+
+    @property
+    def count(self) -> int:
+        """How many captures there are."""
+        return len(self.moment)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of all columns."""
+        return sum(getattr(self, field.name).nbytes for field in fields(self) if field.name != "names")
+
+    def name(self, row: int) -> str:
+        """The name of a capture's primary."""
+        return os.fsdecode(self.name_bytes[self.name_starts[row] : self.name_starts[row + 1]].tobytes())
+
+    def path(self, row: int) -> str:
+        """The path of its primary, relative to the library."""
+        return os.path.join(self.names[Names.FOLDER][self.folder[row]], self.name(row))
+
+    def paths(self, rows: Sequence[int] | NDArray[np.int64]) -> list[str]:
+        """The paths of the primaries of many captures."""
+        folders = [f"{one}/" if one else "" for one in self.names[Names.FOLDER]]
+        whole, starts = self.name_bytes.tobytes(), self.name_starts.tolist()
+        places = self.folder.tolist()
+        return [folders[places[row]] + os.fsdecode(whole[starts[row] : starts[row + 1]]) for row in rows]
+
+    def companions(self, row: int) -> list[str]:
+        """The paths of a capture's other files."""
+        names = self.beside_bytes[self.beside_starts[row] : self.beside_starts[row + 1]].tobytes().split(b"\0")
+        folder = self.names[Names.FOLDER][self.folder[row]]
+        return [os.path.join(folder, os.fsdecode(one)) for one in names[:-1]]
+
+    def words(self, row: int) -> tuple[str, ...]:
+        """A capture's keywords."""
+        codes = self.keywords[self.keyword_starts[row] : self.keyword_starts[row + 1]]
+        return tuple(self.names[Names.KEYWORD][code] for code in codes)
+
+    def when(self, row: int) -> datetime | None:
+        """The moment of a capture, local time; None without one."""
+        stamp = int(self.moment[row])
+        return None if stamp == NEVER else _EPOCH + timedelta(microseconds=stamp)
+
+    def states(self, row: int) -> tuple[State, ...]:
+        """What has become of a capture."""
+        return tuple(state for bit, state in enumerate(STATES) if self.state[row] >> bit & 1)
+
+
+def bit_of(state: State) -> int:
+    """The bit of a state."""
+    return 1 << STATES.index(state)
+
+
+def stamp_of(local: datetime) -> int:
+    """A local time as the column of moments has it."""
+    return (local - _EPOCH) // timedelta(microseconds=1)
+
+
+def day_number(day: date) -> int:
+    """A day as the columns of days have it."""
+    return day.toordinal() - _EPOCH.toordinal()
+
+
+def day_of(number: int) -> date:
+    """The day of a number."""
+    return date.fromordinal(number + _EPOCH.toordinal())
+
+
+def precision_of(iso: str) -> Precision:
+    """How far a local time is told that is written by ISO 8601."""
+    lengths = {4: Precision.YEAR, 7: Precision.MONTH, 10: Precision.DAY, 16: Precision.MINUTE, 19: Precision.SECOND}
+    return lengths.get(len(iso), Precision.SUBSECOND)
+
+
+def ragged(texts: Iterable[bytes], count: int) -> tuple[NDArray[np.int64], NDArray[np.uint8]]:
+    """Texts behind one another, and where each of them starts; `count` of them."""
+    kept = list(texts)
+    starts = np.zeros(count + 1, np.int64)
+    np.cumsum(np.fromiter(map(len, kept), np.int64, count), out=starts[1:])
+    return starts, np.frombuffer(b"".join(kept), np.uint8)

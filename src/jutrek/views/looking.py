@@ -1,0 +1,115 @@
+"""The columns of a library as it is on the disk now, with as little work as that takes.
+
+Folders whose time did not change hold the same names as when they were looked at. So as long as that is so, and the
+ledger learnt nothing, the columns that were kept hold. What changes inside a file while its folder stays as it is is
+noticed by the next survey.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import threading
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from jutrek.disk import OWN_FOLDER, own
+from jutrek.library import Library, known_devices, survey
+from jutrek.views import snapshot
+from jutrek.views.columns import Columns
+
+if TYPE_CHECKING:
+    from jutrek.filing import HouseRules
+    from jutrek.library.ledger import Ledger
+
+Report = Callable[[str, int, int], None]
+"""Told what is going on, how far it is, and how far it goes; 0 where that is not known."""
+
+
+def current(
+    library: Library,
+    ledger: Ledger,
+    rules: Callable[[], HouseRules],
+    *,
+    stop: threading.Event,
+    report: Report = lambda what, done, total: None,
+) -> Columns:
+    """The columns of a library, current with its disk.
+
+    Args:
+        library: the library.
+        ledger: its ledger, open.
+        rules: gives the house's, where anything has to be built: when its days begin, which dates it trusts.
+
+    Raises:
+        LibraryMissing: when the library's root cannot be listed.
+        Stopped: when `stop` was set. What was read until then is kept.
+    """
+    known = snapshot.kept(ledger.path)
+    if known is not None and _unchanged(library.root, known.folders):
+        if known.state == state_of(library, ledger):
+            return known.columns
+    else:
+        survey(library, ledger, stop=stop, report=lambda seen: report("Looking through the library", seen, 0))
+    # Before anything is read: what changes meanwhile is noticed the next time.
+    folders = _folders(library.root)
+    house = rules()
+    from jutrek.transfer.tray import tray_of
+    from jutrek.views.building import built
+    from jutrek.views.describing import describe
+
+    describe(
+        library, ledger, house, stop=stop, report=lambda done, total: report("Reading what files say", done, total)
+    )
+    state = state_of(library, ledger)
+    aside = [(one.path, one.size) for one in tray_of(library)]
+    columns = built(ledger.knowledge(aside), house, known_devices(library))
+    snapshot.keep(columns, ledger.path, state, folders)
+    return columns
+
+
+_PAGES = (own("house-rules.toml"), own("devices.toml"), own("journal"))
+"""What columns are made of besides the ledger: rules, devices, and what runs set aside. A new run is a new journal."""
+
+
+def state_of(library: Library, ledger: Ledger) -> str:
+    """What columns are made of, in short: while it stays the same, they hold."""
+    known = [library.id, str(ledger.changes())]
+    for page in _PAGES:
+        try:
+            status = os.stat(library.tree.at(page), follow_symlinks=False)
+        except OSError:
+            known.append("")
+        else:
+            known.append(f"{status.st_mtime_ns} {status.st_size}")
+    return hashlib.sha256("\0".join(known).encode()).hexdigest()
+
+
+def _folders(root: str) -> dict[str, int]:
+    """The times of all folders of a library, in nanoseconds, by path; what cannot be looked at has none."""
+    found: dict[str, int] = {}
+    wanted = [""]
+    while wanted:
+        folder = wanted.pop()
+        path = os.path.join(root, folder)
+        try:
+            found[folder] = os.stat(path, follow_symlinks=False).st_mtime_ns
+            with os.scandir(path) as entries:
+                wanted += [
+                    os.path.join(folder, entry.name)
+                    for entry in entries
+                    if entry.is_dir(follow_symlinks=False) and os.path.join(folder, entry.name) != OWN_FOLDER
+                ]
+        except OSError:
+            continue
+    return found
+
+
+def _unchanged(root: str, folders: dict[str, int]) -> bool:
+    for folder, before in folders.items():
+        try:
+            if os.stat(os.path.join(root, folder), follow_symlinks=False).st_mtime_ns != before:
+                return False
+        except OSError:
+            return False
+    return bool(folders)

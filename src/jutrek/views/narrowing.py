@@ -1,0 +1,280 @@
+"""Which captures a view holds: a sentence laid over the columns."""
+
+from __future__ import annotations
+
+import math
+import unicodedata
+from collections.abc import Callable
+from functools import singledispatchmethod
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from jutrek.formats import Precision
+from jutrek.views.columns import KINDS, NO_DAY, Columns, Names, bit_of, day_number
+from jutrek.views.conditions import (
+    All,
+    Any,
+    AtHours,
+    Condition,
+    During,
+    How,
+    InMonth,
+    Is,
+    Measure,
+    Near,
+    Not,
+    OnWeekday,
+    Some,
+    Sort,
+    State,
+    Text,
+    Unit,
+    Value,
+    leaves,
+)
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+    Mask = NDArray[np.bool_]
+
+_AWAY = frozenset({State.GONE, State.ASIDE})
+_DAY_US, _MINUTE_US = 86_400_000_000, 60_000_000
+_LEAST = {Unit.YEAR: Precision.YEAR, Unit.MONTH: Precision.MONTH, Unit.WEEK: Precision.DAY, Unit.DAY: Precision.DAY}
+_NAMES = {
+    Sort.DEVICE: Names.DEVICE, Sort.PERSON: Names.PERSON, Sort.LENS: Names.LENS, Sort.SHOOT: Names.SHOOT,
+    Sort.FOLDER: Names.FOLDER, Sort.RIGHT_IN: Names.FOLDER, Sort.MARK: Names.MARK, Sort.FORMAT: Names.FORMAT,
+    Sort.KEYWORD: Names.KEYWORD,
+}  # fmt: skip
+_EARTH = 6_371_000.0
+"""Its mean radius in metres."""
+
+
+def held(columns: Columns, view: Condition) -> Mask:
+    """Which captures a view holds.
+
+    Of what is gone, or was set aside, a view holds nothing unless it speaks of that.
+
+    Returns:
+        A truth value for each row.
+    """
+    mask = _Narrowing(columns).of(view)
+    spoken = {leaf.state for leaf in leaves(view) if isinstance(leaf, Is)}
+    away = sum(bit_of(state) for state in _AWAY - spoken)
+    return mask & (columns.state & away == 0) if away else mask
+
+
+def folded(text: str) -> str:
+    """A text as it is compared: in small letters, composed, without what is written twice."""
+    return unicodedata.normalize("NFC", text).casefold()
+
+
+class _Narrowing:
+    """Masks of conditions over columns."""
+
+    def __init__(self, columns: Columns) -> None:
+        self._columns = columns
+
+    @singledispatchmethod
+    def of(self, view: Condition) -> Mask:
+        """Which rows a condition holds for."""
+        raise TypeError(type(view))
+
+    @of.register(All)
+    def _(self, view: All) -> Mask:
+        mask = np.ones(self._columns.count, bool)
+        for part in view.parts:
+            mask &= self.of(part)
+        return mask
+
+    @of.register(Any)
+    def _(self, view: Any) -> Mask:
+        mask = np.zeros(self._columns.count, bool)
+        for part in view.parts:
+            mask |= self.of(part)
+        return mask
+
+    @of.register(Not)
+    def _(self, view: Not) -> Mask:
+        mask: Mask = ~self.of(view.part)
+        return mask
+
+    # ---- time
+
+    @of.register(During)
+    def _(self, view: During) -> Mask:
+        columns = self._columns
+        days = columns.filed if view.filed else columns.day
+        mask = days != NO_DAY
+        if view.first is not None:
+            mask &= days >= day_number(view.first)
+        if view.last is not None:
+            mask &= days <= day_number(view.last)
+        # A month that is known only by its year is in none of its months.
+        known: Mask = mask & (columns.precision >= _LEAST[view.unit])
+        return known
+
+    @of.register(InMonth)
+    def _(self, view: InMonth) -> Mask:
+        columns = self._columns
+        months = columns.day.astype("datetime64[D]").astype("datetime64[M]").astype(np.int64) % 12 + 1
+        mask: Mask = (months == view.month) & (columns.precision >= Precision.MONTH)
+        return mask
+
+    @of.register(OnWeekday)
+    def _(self, view: OnWeekday) -> Mask:
+        # The first day, 1 January 1970, was a Thursday.
+        weekdays = (self._columns.day.astype(np.int64) + 3) % 7
+        mask: Mask = (weekdays == view.weekday) & (self._columns.precision >= Precision.DAY)
+        return mask
+
+    @of.register(AtHours)
+    def _(self, view: AtHours) -> Mask:
+        columns = self._columns
+        minutes = columns.moment % _DAY_US // _MINUTE_US
+        after, before = minutes >= view.start, minutes < view.end
+        mask: Mask = (after & before if view.start < view.end else after | before) & (
+            columns.precision >= Precision.MINUTE
+        )
+        return mask
+
+    # ---- what is called so
+
+    @of.register(Value)
+    def _(self, view: Value) -> Mask:
+        columns = self._columns
+        if view.sort is Sort.KIND:
+            kind: Mask = columns.kind == KINDS.index(view.text)
+            return kind
+        names = columns.names[_NAMES[view.sort]]
+        fits = np.fromiter(map(_fitting(view), names), bool, len(names))
+        if view.sort is Sort.FORMAT:
+            bits = np.uint64(sum(1 << code for code in np.flatnonzero(fits).tolist() if code < 64))
+            form: Mask = columns.formats & bits != 0
+            return form
+        if view.sort is Sort.KEYWORD:
+            return self._of_words(fits)
+        found: Mask = fits[getattr(columns, _NAMES[view.sort].value)]
+        return found
+
+    def _of_words(self, fits: Mask) -> Mask:
+        """Rows with keywords that fit, by their codes."""
+        columns = self._columns
+        sums = np.concatenate([[0], np.cumsum(fits[columns.keywords])])
+        mask: Mask = sums[columns.keyword_starts[1:]] > sums[columns.keyword_starts[:-1]]
+        return mask
+
+    @of.register(Some)
+    def _(self, view: Some) -> Mask:
+        columns = self._columns
+        masks: dict[Sort, Callable[[], Mask]] = {
+            Sort.TIME: lambda: columns.day != NO_DAY,
+            Sort.KEYWORD: lambda: columns.keyword_starts[1:] > columns.keyword_starts[:-1],
+            Sort.POSITION: lambda: ~np.isnan(columns.latitude),
+            Sort.RATING: lambda: columns.rating > 0,
+            Sort.MARK: lambda: columns.mark > 0,
+            Sort.LENS: lambda: columns.lens > 0,
+            Sort.SHOOT: lambda: columns.shoot > 0,
+            Sort.DEVICE: lambda: columns.device > 0,
+        }
+        return masks[view.sort]()
+
+    @of.register(Measure)
+    def _(self, view: Measure) -> Mask:
+        columns = self._columns
+        values: NDArray[np.int64] = getattr(columns, view.sort.value)
+        compare = {
+            How.EXACTLY: np.equal, How.AT_LEAST: np.greater_equal, How.AT_MOST: np.less_equal, How.MORE: np.greater,
+            How.FEWER: np.less,
+        }[view.how]  # fmt: skip
+        mask: Mask = compare(values, min(view.number, np.iinfo(np.int64).max))
+        # Of a still there is no length, of what was not rated no rating.
+        return mask & (values > 0) if view.sort in (Sort.LENGTH, Sort.RATING, Sort.PIXELS) else mask
+
+    @of.register(Near)
+    def _(self, view: Near) -> Mask:
+        columns = self._columns
+        latitude, longitude = np.radians(columns.latitude, dtype=float), np.radians(columns.longitude, dtype=float)
+        own = math.radians(view.latitude), math.radians(view.longitude)
+        # The haversine formula.
+        angle = (
+            np.sin((latitude - own[0]) / 2) ** 2
+            + np.cos(latitude) * math.cos(own[0]) * np.sin((longitude - own[1]) / 2) ** 2
+        )
+        with np.errstate(invalid="ignore"):
+            mask: Mask = 2 * _EARTH * np.arcsin(np.sqrt(np.clip(angle, 0, 1))) <= view.metres
+        return mask
+
+    @of.register(Is)
+    def _(self, view: Is) -> Mask:
+        mask: Mask = self._columns.state & bit_of(view.state) != 0
+        return mask
+
+    @of.register(Text)
+    def _(self, view: Text) -> Mask:
+        mask = np.ones(self._columns.count, bool)
+        for word in folded(view.words).split():
+            mask &= self._with_word(word)
+        return mask
+
+    def _with_word(self, word: str) -> Mask:
+        """Rows in whose name, folder or words a text stands."""
+        columns = self._columns
+        mask = np.zeros(columns.count, bool)
+        for names in (Names.FOLDER, Names.SHOOT, Names.SAID):
+            fits = np.fromiter((word in folded(one) for one in columns.names[names]), bool)
+            if fits.any():
+                mask |= fits[getattr(columns, names.value)]
+        fits = np.fromiter((word in folded(one) for one in columns.names[Names.KEYWORD]), bool)
+        mask |= self._of_words(fits)
+        mask |= self._named(word)
+        return mask
+
+    def _named(self, word: str) -> Mask:
+        """Rows in whose name a text stands, wherever names are told apart by their starts."""
+        columns = self._columns
+        whole = columns.name_bytes.tobytes().lower()
+        mask = np.zeros(columns.count, bool)
+        wanted = word.encode("utf-8", "surrogateescape")
+        at = whole.find(wanted)
+        places = []
+        while at >= 0:
+            places.append(at)
+            at = whole.find(wanted, at + 1)
+        if places:
+            begins = np.array(places)
+            rows = np.searchsorted(columns.name_starts, begins, side="right") - 1
+            inside = begins + len(wanted) <= columns.name_starts[rows + 1]
+            mask[rows[inside]] = True
+        return mask
+
+
+def _fitting(view: Value) -> Callable[[str], bool]:
+    """What tells whether a name is meant by one that was said."""
+    said = folded(view.text)
+    if view.sort in (Sort.FOLDER, Sort.RIGHT_IN):
+        return _fitting_folder(said, deeper=view.sort is Sort.FOLDER)
+    if view.sort in (Sort.KEYWORD, Sort.MARK, Sort.FORMAT):
+        wanted = said.strip().removeprefix(".") if view.sort is Sort.FORMAT else said.strip()
+        if view.sort is Sort.FORMAT:
+            wanted = {"jpg": "jpeg", "tif": "tiff"}.get(wanted, wanted)
+        return lambda name: bool(name) and folded(name) == wanted
+    words = set(said.split())
+    return lambda name: bool(name) and (folded(name) == said or words <= set(folded(name).split()))
+
+
+def _fitting_folder(said: str, *, deeper: bool) -> Callable[[str], bool]:
+    """A folder by its path from the root where it begins with a slash, else by the last parts of its path."""
+    from_root = said.startswith("/")
+    wanted = f"/{said.strip('/')}/" if said.strip("/") else "/"
+
+    def fits(name: str) -> bool:
+        path = f"/{folded(name)}/" if name else "/"
+        if wanted == "/":
+            return deeper or path == "/"
+        if from_root:
+            return path.startswith(wanted) if deeper else path == wanted
+        return wanted in path if deeper else path.endswith(wanted)
+
+    return fits
