@@ -21,6 +21,7 @@ from bench import (
     starts,
     story,
     transfer,
+    views,
     window,
 )
 
@@ -40,6 +41,7 @@ _ALL = {
     "story": story.run,
     "doubles": doubles.run,
     "catalogue": catalogue.run,
+    "views": views.run,
     "cards": cards.run,
     "starts": starts.run,
 }

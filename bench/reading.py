@@ -23,6 +23,11 @@ _COUNT = 5000
 _ROUNDS = 5
 
 
+def photos(count: int) -> list[bytes]:
+    """Different ones."""
+    return [_photo(seed) for seed in range(count)]
+
+
 def _photo(seed: int) -> bytes:
     out = io.BytesIO()
     Image.effect_noise((640, 480), 60).convert("RGB").save(out, "JPEG", quality=70)

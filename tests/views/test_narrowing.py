@@ -48,7 +48,7 @@ def shots() -> list[KnownFile]:
             lens=chance.choice(("", "35 mm", "16-35 mm")),
             operator=chance.choice(("", "Ilva Brandt")), shoot=chance.choice(("", "Bridge survey", "Depot")),
             keywords=json.dumps(chance.sample(WORDS, chance.randrange(3))) if chance.random() < 0.7 else "",
-            label=chance.choice(("", "R", "P")), rating=chance.choice((None, 3, 5)), latitude=place[0],
+            label=chance.choice(("", "R", "P")), rating=chance.choice((0, 3, 5)), latitude=place[0],
             longitude=place[1], pixels=chance.choice((0, 12_000_000, 24_000_000)),
             milliseconds=chance.randrange(60_000) if clip else 0, copies=chance.randrange(3),
             found=chance.choice(("", "proven", "rotted", "changed")), moved=chance.random() < 0.1,
@@ -195,7 +195,7 @@ def test_captures_stand_in_the_order_of_shooting(columns: Columns) -> None:
 
 
 def test_files_of_one_name_are_one_capture_unless_their_dates_say_otherwise() -> None:
-    noon, later = "2026-05-14T12:00:00", "2026-05-14T12:00:30"
+    noon, later = "2026-05-14T12:00:00", "2026-05-14T12:01:30"
 
     def file(name: str, kind: str, form: str, taken: str = noon, copies: int = 1) -> KnownFile:
         return KnownFile(f"a/{name}", 10, kind=kind, format=form, taken=taken, trust="sure", copies=copies)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager
@@ -76,6 +77,8 @@ def _looked_at(path: os.PathLike[str], wanted: Condition | None = None) -> Itera
     from jutrek.views.conditions import Is, State, leaves
     from jutrek.views.looking import current
 
+    # Half of the time would go into looking for garbage, of which there is none before this ends.
+    gc.disable()
     home, stop = open_library(str(path)), stop_on_interrupt()
     with Ledger(home.ledger_path) as ledger, _Bar() as report:
         if wanted is not None and Is(State.DOUBLED) in leaves(wanted):

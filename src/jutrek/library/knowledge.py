@@ -8,14 +8,17 @@ from collections.abc import Callable, Iterable
 from contextlib import AbstractContextManager
 from typing import NamedTuple
 
-from jutrek.library.home import State
-
 _QUERY = """
-SELECT files.path, files.size, files.quick, moments.local, moments.device, moments.operator, moments.shoot, origins.day,
-  said.kind, said.format, said.taken, said.offset, said.trust, said.device, said.model, said.lens, said.title,
-  said.place, said.creator, said.keywords, said.label, said.rating, said.latitude, said.longitude,
-  said.width * said.height, said.duration, contents.kind, contents.format, contents.payload, contents.print, own.state,
-  own.size != files.size, by_hand.path IS NOT NULL
+SELECT files.path, files.size, files.quick, coalesce(moments.local, ''), coalesce(moments.device, said.device, ''),
+  coalesce(moments.operator, ''), coalesce(moments.shoot, ''), coalesce(origins.day, ''),
+  coalesce(said.kind, contents.kind, ''), coalesce(said.format, contents.format, ''), coalesce(said.taken, ''),
+  said.offset, coalesce(said.trust, ''), coalesce(said.model, ''), coalesce(said.lens, ''),
+  trim(coalesce(said.title, '') || ' ' || coalesce(said.place, '') || ' ' || coalesce(said.creator, '')),
+  coalesce(said.keywords, ''), coalesce(said.label, ''), coalesce(said.rating, 0), said.latitude, said.longitude,
+  coalesce(said.width * said.height, 0), coalesce(CAST(said.duration * 1000 AS INTEGER), 0),
+  coalesce(contents.payload, 0), contents.print, coalesce(copies.count, 0),
+  CASE WHEN own.state = 'proven' AND own.size != files.size THEN 'changed' ELSE coalesce(own.state, '') END,
+  by_hand.path IS NOT NULL
 FROM files
 LEFT JOIN moments ON moments.path = files.path
 LEFT JOIN origins ON origins.path = files.path
@@ -23,12 +26,13 @@ LEFT JOIN descriptions AS said ON said.path = files.path
 LEFT JOIN contents ON contents.path = files.path AND contents.size = files.size AND contents.mtime_ns = files.mtime_ns
 LEFT JOIN proofs AS own ON own.place = '' AND own.path = files.path
 LEFT JOIN by_hand ON by_hand.path = files.path
+LEFT JOIN copies ON copies.path = files.path
 ORDER BY files.path
 """
 _COPIES = (
-    "SELECT proofs.path, count(*) FROM proofs JOIN files ON files.path = proofs.path AND files.size = proofs.size"
-    " WHERE proofs.place != '' AND proofs.state = 'proven' AND (files.full IS NULL OR files.full = proofs.full)"
-    " GROUP BY proofs.path"
+    "CREATE TEMP TABLE copies AS SELECT proofs.path AS path, count(*) AS count FROM proofs JOIN files"
+    " ON files.path = proofs.path AND files.size = proofs.size WHERE proofs.place != '' AND proofs.state = 'proven'"
+    " AND (files.full IS NULL OR files.full = proofs.full) GROUP BY proofs.path"
 )
 _GONE = "SELECT path, size FROM proofs WHERE place = '' AND path NOT IN (SELECT path FROM files) ORDER BY path"
 
@@ -42,8 +46,9 @@ class KnownFile(NamedTuple):
         quick: its quick fingerprint; None where not made yet.
         moment, operator, shoot, day: by which it was filed; empty where it was not, or that is not known.
         device: the key of its device, as it was filed, else as it says.
-        kind, format, taken, offset, trust, model, lens, keywords, label, rating, latitude, longitude: as in
+        kind, format, taken, offset, trust, model, lens, keywords, label, latitude, longitude: as in
             `descriptions.Description`, keywords as JSON; kind and format are empty where it was not read yet.
+        rating: 1 to 5; 0 where it has none.
         said: what was written of it: title, place, creator.
         pixels: width by height.
         milliseconds: of a clip or sound.
@@ -71,7 +76,7 @@ class KnownFile(NamedTuple):
     said: str = ""
     keywords: str = ""
     label: str = ""
-    rating: int | None = None
+    rating: int = 0
     latitude: float | None = None
     longitude: float | None = None
     pixels: int = 0
@@ -107,26 +112,13 @@ def knowledge(
         aside: path and size of files that were set aside, of which the ledger knows nothing.
     """
     with transaction() as connection:
-        copies = dict(connection.execute(_COPIES))
-        files = [_known(row, copies.get(row[0], 0)) for row in connection.execute(_QUERY)]
+        connection.execute("DROP TABLE IF EXISTS temp.copies")
+        connection.execute(_COPIES)
+        connection.execute("CREATE INDEX temp.copies_by_path ON copies (path)")
+        files = [KnownFile(os.fsdecode(row[0]), *row[1:]) for row in connection.execute(_QUERY)]
+        connection.execute("DROP TABLE temp.copies")
         gone = [(os.fsdecode(path), size) for path, size in connection.execute(_GONE)]
     put_away = list(aside)
     # What was set aside is not missed.
     names = {path for path, _ in put_away}
     return Knowledge(files, [one for one in gone if one[0] not in names], put_away)
-
-
-def _known(row: tuple[object, ...], copies: int) -> KnownFile:
-    (
-        path, size, quick, moment, filed_by, operator, shoot, day, kind, form, taken, offset, trust, device, model,
-        lens, title, place, creator, keywords, label, rating, latitude, longitude, pixels, duration, known_kind,
-        known_format, payload, mark, found, differs, moved,
-    ) = row  # fmt: skip
-    if differs and found == State.PROVEN:
-        found = State.CHANGED.value
-    return KnownFile(
-        os.fsdecode(path), size, quick, moment or "", filed_by or device or "", operator or "", shoot or "", day or "",  # type: ignore[arg-type]
-        kind or known_kind or "", form or known_format or "", taken or "", offset, trust or "", model or "", lens or "",  # type: ignore[arg-type]
-        " · ".join(one for one in (title, place, creator) if one), keywords or "", label or "", rating, latitude,  # type: ignore[arg-type, misc]
-        longitude, pixels or 0, round((duration or 0) * 1000), payload or 0, mark, copies, found or "", bool(moved),  # type: ignore[arg-type, operator]
-    )  # fmt: skip

@@ -1,21 +1,23 @@
-"""The columns of a library, built from its ledger."""
+"""The columns of a library, built from its ledger: first of its files, then of the captures that they make."""
 
 from __future__ import annotations
 
 import json
 import os
+import re
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
-from datetime import date, datetime, timedelta
-from typing import TYPE_CHECKING, NamedTuple
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import date, datetime
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
-from jutrek.captures import Device, filing_day
+from jutrek.captures import SAME_PRESS, Device
 from jutrek.filing.names import same_name, stem_and_tail
 from jutrek.filing.rules import UNFILED_FOLDER, HouseRules
 from jutrek.formats import Kind, Precision, format_of, kind_by_suffix
 from jutrek.library.home import State as Found
+from jutrek.library.knowledge import KnownFile
 from jutrek.views.columns import (
     COLUMNS,
     KINDS,
@@ -27,36 +29,27 @@ from jutrek.views.columns import (
     Names,
     bit_of,
     day_number,
-    precision_of,
     ragged,
-    stamp_of,
 )
 from jutrek.views.conditions import State
 
 if TYPE_CHECKING:
-    from jutrek.library.knowledge import Knowledge, KnownFile
+    from numpy.typing import NDArray
 
-_TOGETHER = timedelta(seconds=10)
-"""How far apart files of one name may have been shot that are one capture."""
-_RANK = {Kind.STILL: 0, Kind.CLIP: 1, Kind.SOUND: 2, Kind.SIDECAR: 3, Kind.OTHER: 4}
-_BESIDE = frozenset({Kind.SIDECAR, Kind.OTHER})
+    from jutrek.library.knowledge import Knowledge
+
+    Ints = NDArray[np.int64]
+
+_RANK = {Kind.STILL: 0, Kind.CLIP: 1, Kind.SOUND: 2, Kind.SIDECAR: 3, Kind.OTHER: 4, "": 4}
+_BESIDE = frozenset({Kind.SIDECAR.value, Kind.OTHER.value, ""})
+_PLAIN = re.compile(r"[^._()~]*(?:_\d[^._()~]*)*\.[^._()~]+")
+"""Names of which nothing but the extension is taken off for what a capture's files have in common."""
+_EDITED = re.compile(r"edit|proxy|[ \-]\d{1,3}\.", re.IGNORECASE)
 _MOST_FORMATS = 64
-
-
-class _File(NamedTuple):
-    """A file with what its name and date say."""
-
-    known: KnownFile
-    kind: Kind
-    tail: str
-    when: datetime | None
-
-
-class _Capture(NamedTuple):
-    """A file and those that belong to it, itself first."""
-
-    files: tuple[_File, ...]
-    moment: str
+_PRECISIONS = {0: 0, 4: Precision.YEAR, 7: Precision.MONTH, 10: Precision.DAY, 16: Precision.MINUTE,
+               19: Precision.SECOND}  # fmt: skip
+_FOUND = {Found.PROVEN: State.PROVEN, Found.CHANGED: State.CHANGED, Found.ROTTED: State.DAMAGED,
+          Found.UNREADABLE: State.DAMAGED}  # fmt: skip
 
 
 def built(knowledge: Knowledge, rules: HouseRules, devices: Mapping[str, Device]) -> Columns:
@@ -67,62 +60,94 @@ def built(knowledge: Knowledge, rules: HouseRules, devices: Mapping[str, Device]
         rules: the house's.
         devices: by their keys.
     """
-    builder = _Builder(rules, devices, knowledge)
-    for capture in _captures(knowledge.files):
-        builder.add(capture)
-    for path, size in knowledge.gone:
-        builder.add_away(path, size, State.GONE)
-    for path, size in knowledge.aside:
-        builder.add_away(path, size, State.ASIDE)
+    away = [(path, size, State.GONE) for path, size in knowledge.gone]
+    away += [(path, size, State.ASIDE) for path, size in knowledge.aside]
+    files = [*knowledge.files, *(KnownFile(path, size, kind=_kind_of(path)) for path, size, _ in away)]
+    captures = [*_captures(knowledge.files), *((len(knowledge.files) + number,) for number in range(len(away)))]
+    if not captures:
+        return _none()
+    builder = _Builder(files, captures, rules, devices)
+    builder.states[len(captures) - len(away) :] = [bit_of(state) for *_, state in away]
     return builder.done()
 
 
-def _captures(files: Iterable[KnownFile]) -> Iterator[_Capture]:
-    """Files that are ordered by path, tied by folder, name and date."""
-    folder, piles = "", defaultdict[str, list[_File]](list)
-    for known in files:
-        own, _, name = known.path.rpartition("/")
-        if own != folder:
-            for pile in piles.values():
-                yield from _tied(pile)
-            folder, piles = own, defaultdict(list)
-        stem, tail = stem_and_tail(name)
-        kind = Kind(known.kind) if known.kind else Kind.OTHER
-        piles[same_name(stem)].append(_File(known, kind, tail, _time(known.moment or known.taken)))
+def _kind_of(path: str) -> str:
+    return kind_by_suffix(os.path.splitext(path)[1]).value
+
+
+def _none() -> Columns:
+    empty: dict[str, Any] = {name: np.zeros(int(column.more == 1), column.dtype) for name, column in COLUMNS.items()}
+    return Columns(**empty, names=dict.fromkeys(Names, ("",)))
+
+
+# ---- which files make a capture
+
+
+def _captures(files: Sequence[KnownFile]) -> list[tuple[int, ...]]:
+    """Files that are ordered by path, tied by folder, name and date: of each capture the numbers of its files."""
+    piles: dict[tuple[str, str], list[int]] = defaultdict(list)
+    for number, known in enumerate(files):
+        folder, _, name = known.path.rpartition("/")
+        if _PLAIN.fullmatch(name) and not _EDITED.search(name):
+            stem = name[: name.rindex(".")]
+        else:
+            stem = stem_and_tail(name)[0]
+        piles[folder, stem.lower() if stem.isascii() else same_name(stem)].append(number)
+    made: list[tuple[int, ...]] = []
     for pile in piles.values():
-        yield from _tied(pile)
+        if len(pile) > 1:
+            made += _tied(pile, files)
+        elif files[pile[0]].kind not in (Kind.OTHER, ""):
+            made.append((pile[0],))
+    return made
 
 
-def _tied(pile: list[_File]) -> Iterator[_Capture]:
+class _Member(NamedTuple):
+    """A file of several of one name."""
+
+    number: int
+    kind: str
+    tail: str
+    when: datetime | None
+
+
+def _tied(pile: Iterable[int], files: Sequence[KnownFile]) -> list[tuple[int, ...]]:
     """The captures of files of one name: what was shot at another time is one of its own."""
-    if len(pile) > 1:
-        pile.sort(key=_order)
-    made: list[list[_File]] = []
-    for one in pile:
+    members = []
+    for number in pile:
+        known = files[number]
+        tail = stem_and_tail(known.path.rpartition("/")[2])[1]
+        members.append(_Member(number, known.kind, tail, _time(known.moment or known.taken)))
+    members.sort(key=lambda one: _order(one, files[one.number]))
+    made: list[list[_Member]] = []
+    for one in members:
         host = next((group for group in made if _belongs(one, group[0])), None)
         if host is not None:
             host.append(one)
-        elif one.kind is not Kind.OTHER:
+        elif one.kind not in (Kind.OTHER, ""):
             made.append([one])
-    for group in made:
-        moment = next((one.known.moment for one in group if one.known.moment), "")
-        yield _Capture(tuple(group), moment or next((one.known.taken for one in group if one.known.taken), ""))
+    return [tuple(one.number for one in group) for group in made]
 
 
-def _order(one: _File) -> tuple[int, bool, bool, int, str]:
-    raw = format_of(one.known.format).raw
-    return _RANK[one.kind], "_proxy" in one.tail, not raw, len(one.tail), one.known.path
+def _order(one: _Member, known: KnownFile) -> tuple[int, bool, bool, int, str]:
+    return _RANK[known.kind], "_proxy" in one.tail, not format_of(known.format).raw, len(one.tail), known.path
 
 
-def _belongs(one: _File, host: _File) -> bool:
+def _belongs(one: _Member, host: _Member) -> bool:
     if one.kind in _BESIDE or one.tail != host.tail or one.when is None or host.when is None:
         return True
-    return abs(one.when - host.when) <= _TOGETHER
+    return abs(one.when - host.when) <= SAME_PRESS
 
 
 def _time(iso: str) -> datetime | None:
     """A local time that is told to the minute at least."""
-    return datetime.fromisoformat(iso) if len(iso) >= 16 else None
+    try:
+        return datetime.fromisoformat(iso) if len(iso) >= 16 else None
+    except ValueError:
+        return None
+
+
+# ---- columns
 
 
 class _Codes:
@@ -135,6 +160,11 @@ class _Codes:
         """The code of a name."""
         return self._codes.setdefault(name, len(self._codes))
 
+    def of_all(self, names: Iterable[str]) -> Ints:
+        """The codes of names."""
+        known = self._codes
+        return np.array([known.setdefault(name, len(known)) for name in names], np.int64)
+
     @property
     def names(self) -> tuple[str, ...]:
         """All names by their codes."""
@@ -142,102 +172,139 @@ class _Codes:
 
 
 class _Builder:
-    """Columns in the making."""
+    """Columns in the making: of files, and of the captures that they make, whose files follow one another."""
 
-    def __init__(self, rules: HouseRules, devices: Mapping[str, Device], knowledge: Knowledge) -> None:
-        self._begins, self._devices, self._knowledge = rules.day_begins, devices, knowledge
+    def __init__(
+        self,
+        files: Sequence[KnownFile],
+        captures: Sequence[tuple[int, ...]],
+        rules: HouseRules,
+        devices: Mapping[str, Device],
+    ) -> None:
+        self._begins, self._devices = rules.day_begins, devices
+        self._captures = captures
+        self._starts = np.zeros(len(captures), np.int64)
+        np.cumsum([len(one) for one in captures[:-1]], out=self._starts[1:])
+        self._files = [files[number] for capture in captures for number in capture]
+        self._of = dict(zip(KnownFile._fields, zip(*self._files, strict=True), strict=True))
+        self._firsts = self._starts
         self._codes = {names: _Codes() for names in Names}
-        single = [name for name, column in COLUMNS.items() if column.more == 0]
-        self._rows: dict[str, list[float]] = {name: [] for name in single}
-        self._keywords: list[tuple[int, ...]] = []
-        self._texts: list[bytes] = []
-        self._beside: list[bytes] = []
-        alike = Counter(key for known in knowledge.files for key in set(_contents(known)))
-        self._twice = frozenset(key for key, count in alike.items() if count > 1)
+        self._dated = self._dates()
+        self.states = self._states()
 
-    def add(self, capture: _Capture) -> None:
-        """Add a capture that is at home."""
-        first = capture.files[0].known
-        folder, _, name = first.path.rpartition("/")
-        self._name(folder, name, [one.known.path.rpartition("/")[2] for one in capture.files[1:]])
-        self._date(capture)
-        self._facts(capture, folder)
-        self._put("size", sum(one.known.size for one in capture.files))
-        self._put("copies", min(255, *(one.known.copies for one in capture.files)))
-        self._put("state", self._state(capture, folder))
-
-    def add_away(self, path: str, size: int, state: State) -> None:
-        """Add something of which no file is there any more, or which was set aside."""
-        folder, _, name = path.rpartition("/")
-        self._name(folder, name, [])
-        kind = KINDS.index(kind_by_suffix(os.path.splitext(name)[1]).value)
-        nothing = {"moment": NEVER, "offset": NO_OFFSET, "day": NO_DAY, "filed": NO_DAY, "latitude": np.nan,
-                   "longitude": np.nan, "kind": kind, "size": size,
-                   "folder": self._codes[Names.FOLDER].of(folder), "state": bit_of(state)}  # fmt: skip
-        for column in self._rows:
-            self._put(column, nothing.get(column, 0))
-        self._keywords.append(())
-
-    def _put(self, column: str, value: float) -> None:
-        self._rows[column].append(value)
-
-    def _name(self, folder: str, name: str, beside: Sequence[str]) -> None:
-        self._texts.append(os.fsencode(name))
-        self._beside.append(b"".join(os.fsencode(one) + b"\0" for one in beside))
-
-    def _date(self, capture: _Capture) -> None:
-        first = next((one.known for one in capture.files if one.known.moment), None)
-        teller = first or next((one.known for one in capture.files if one.known.taken), None)
-        if teller is None or not capture.moment:
-            values = (NEVER, 0, 0, NO_OFFSET, NO_DAY, NO_DAY)
-        else:
-            text = capture.moment
-            precision = precision_of(text)
-            local = datetime.fromisoformat(text + "0001-01-01"[len(text) :] if len(text) < 10 else text)
-            day = day_number(local.date())
-            trust = "sure" if first is not None else teller.trust
-            agrees = teller.offset is not None and teller.taken == text
-            values = (
-                stamp_of(local), precision, TRUSTS.index(trust) if trust in TRUSTS else 1,
-                teller.offset if agrees and teller.offset is not None else NO_OFFSET, day,
-                self._filed(teller, local, precision),
-            )  # fmt: skip
-        for column, value in zip(("moment", "precision", "trust", "offset", "day", "filed"), values, strict=True):
-            self._put(column, value)
-
-    def _filed(self, teller: KnownFile, local: datetime, precision: Precision) -> int:
-        """The day that it is filed under: as it was filed, else by when the house's days begin."""
-        if len(teller.day) == 10:
-            return day_number(date.fromisoformat(teller.day))
-        return day_number(filing_day(local, precision, self._begins)) if precision >= Precision.DAY else NO_DAY
-
-    def _facts(self, capture: _Capture, folder: str) -> None:
-        files = [one.known for one in capture.files]
-        first = files[0]
-        code = {names: self._codes[names].of for names in Names}
-        formats = [min(code[Names.FORMAT](one.format), _MOST_FORMATS - 1) for one in files]
-        place = next((one for one in files if one.latitude is not None and one.longitude is not None), None)
-        device = next((one.device for one in files if one.device), "")
-        model = next((one.model for one in files if one.model), "")
-        values = {
-            "kind": KINDS.index(capture.files[0].kind.value), "format": formats[0],
-            "formats": sum(1 << one for one in set(formats)), "device": code[Names.DEVICE](self._called(device, model)),
-            "person": code[Names.PERSON](next((one.operator for one in files if one.operator), "")),
-            "lens": code[Names.LENS](next((one.lens for one in files if one.lens), "")),
-            "shoot": code[Names.SHOOT](next((one.shoot for one in files if one.shoot), "")),
-            "folder": code[Names.FOLDER](folder),
-            "mark": code[Names.MARK](next((one.label for one in files if one.label), "")),
-            "said": code[Names.SAID](" · ".join(dict.fromkeys(one.said for one in files if one.said))),
-            "rating": next((one.rating for one in files if one.rating), 0),
-            "pixels": min(first.pixels, np.iinfo(np.int32).max),
-            "length": sum(one.milliseconds for one in files if one.kind == first.kind and "_tr" not in one.path),
-            "latitude": np.nan if place is None else place.latitude,
-            "longitude": np.nan if place is None else place.longitude,
+    def done(self) -> Columns:
+        """The columns, in the order of shooting."""
+        folders = [one.path.rpartition("/")[0] for one in map(self._files.__getitem__, self._firsts.tolist())]
+        single = {
+            **self._dated, **self._facts(), "state": self.states,
+            "folder": self._codes[Names.FOLDER].of_all(folders),
+            "size": np.add.reduceat(self._column("size"), self._starts),
+            "copies": np.minimum(np.minimum.reduceat(self._column("copies"), self._starts), 255),
         }  # fmt: skip
-        for column, value in values.items():
-            self._put(column, value or 0)
-        words = dict.fromkeys(word for one in files if one.keywords for word in json.loads(one.keywords))
-        self._keywords.append(tuple(code[Names.KEYWORD](word) for word in words))
+        order = self._order(single["moment"], single["folder"])
+        rows = order.tolist()
+        count = len(rows)
+        words = self._keywords()
+        keyword_starts = np.zeros(count + 1, np.int64)
+        np.cumsum([len(words[row]) for row in rows], out=keyword_starts[1:])
+        names = [[os.fsencode(self._files[at].path.rpartition("/")[2]) for at in self._members(row)] for row in rows]
+        name_starts, name_bytes = ragged((one[0] for one in names), count)
+        beside_starts, beside_bytes = ragged((b"".join(name + b"\0" for name in one[1:]) for one in names), count)
+        return Columns(
+            **{name: values[order].astype(COLUMNS[name].dtype) for name, values in single.items()},
+            keyword_starts=keyword_starts,
+            keywords=np.fromiter((code for row in rows for code in words[row]), np.int32),
+            name_starts=name_starts, name_bytes=name_bytes, beside_starts=beside_starts, beside_bytes=beside_bytes,
+            names={names: codes.names for names, codes in self._codes.items()},
+        )  # fmt: skip
+
+    def _order(self, moment: Ints, folder: Ints) -> Ints:
+        """By moment, then by folder and path; what has no moment comes last."""
+        shot = np.where(moment == NEVER, np.iinfo(np.int64).max, moment)
+        paths = self._codes[Names.FOLDER].names
+        rank = np.empty(len(paths), np.int64)
+        rank[sorted(range(len(paths)), key=paths.__getitem__)] = np.arange(len(paths))
+        return np.lexsort((np.arange(len(moment)), rank[folder], shot))
+
+    def _members(self, capture: int) -> range:
+        start = int(self._starts[capture])
+        return range(start, start + len(self._captures[capture]))
+
+    def _column(self, name: str) -> Ints:
+        return np.array(self._of[name], np.int64)
+
+    def _first(self, known: NDArray[np.bool_]) -> Ints:
+        """Of each capture its first file of which something is known; -1 where there is none."""
+        count = len(self._files)
+        found = np.minimum.reduceat(np.where(known, np.arange(count), count), self._starts)
+        return np.where(found < count, found, -1)
+
+    def _said(self, values: Ints) -> Ints:
+        """Of each capture the first value of its files that is not 0."""
+        first = self._first(values != 0)
+        return np.where(first >= 0, values[first], 0)
+
+    # ---- when
+
+    def _dates(self) -> dict[str, Ints]:
+        moments, taken = self._of["moment"], self._of["taken"]
+        by_moment = self._first(np.array([bool(one) for one in moments]))
+        teller = np.where(by_moment >= 0, by_moment, self._first(np.array([bool(one) for one in taken])))
+        is_filed = by_moment >= 0
+        tellers = [self._files[at] if at >= 0 else None for at in teller.tolist()]
+        texts = [(one.moment or one.taken) if one else "" for one in tellers]
+        stamps = _stamps(texts)
+        dated = stamps != NEVER
+        lengths = map(len, texts)
+        precision = np.array([_PRECISIONS.get(one, Precision.SUBSECOND) for one in lengths], np.int64) * dated
+        trusts = [TRUSTS.index(one.trust) if one and one.trust in TRUSTS else 1 for one in tellers]
+        offsets = [
+            one.offset if one and one.offset is not None and one.taken == text else NO_OFFSET
+            for one, text in zip(tellers, texts, strict=True)
+        ]
+        return {
+            "moment": stamps, "precision": precision,
+            "trust": np.where(dated, np.where(is_filed, TRUSTS.index("sure"), np.array(trusts)), 0),
+            "offset": np.where(dated, np.array(offsets, np.int64), NO_OFFSET), "day": _days(stamps, dated),
+            "filed": self._filed(stamps, precision, [one.day if one else "" for one in tellers]),
+        }  # fmt: skip
+
+    def _filed(self, stamps: Ints, precision: Ints, days: Sequence[str]) -> Ints:
+        """The day that each is filed under: as it was filed, else by when the house's days begin."""
+        begins = int(self._begins.total_seconds() * 1_000_000)
+        known = precision >= Precision.DAY
+        moved = np.where(precision >= Precision.MINUTE, stamps - np.where(known, begins, 0), stamps)
+        found = _days(moved, known)
+        numbers = {day: _day(day) for day in set(days) if len(day) == 10}
+        told = np.array([numbers.get(day, NO_DAY) for day in days], np.int64)
+        return np.where(known & (told != NO_DAY), told, found)
+
+    # ---- what
+
+    def _facts(self) -> dict[str, NDArray[Any]]:
+        of, firsts = self._of, self._firsts
+        formats = np.minimum(self._codes[Names.FORMAT].of_all(of["format"]), _MOST_FORMATS - 1)
+        kinds = np.array([KINDS.index(one or "other") for one in of["kind"]], np.int64)
+        called = [self._called(key, model) for key, model in zip(of["device"], of["model"], strict=True)]
+        latitude, longitude = (np.array(of[name], float) for name in ("latitude", "longitude"))
+        place = self._first(~np.isnan(latitude) & ~np.isnan(longitude))
+        own_kind = np.repeat(kinds[firsts], np.diff([*self._starts.tolist(), len(kinds)]))
+        is_track = np.array(["_tr" in path for path in of["path"]])
+        lengths = np.where((kinds == own_kind) & ~is_track, self._column("milliseconds"), 0)
+        named = (
+            (Names.PERSON, of["operator"]), (Names.LENS, of["lens"]), (Names.SHOOT, of["shoot"]),
+            (Names.MARK, of["label"]), (Names.SAID, of["said"]), (Names.DEVICE, called),
+        )  # fmt: skip
+        return {
+            "kind": kinds[firsts], "format": formats[firsts],
+            "formats": np.bitwise_or.reduceat(np.uint64(1) << formats.astype(np.uint64), self._starts),
+            "rating": self._said(self._column("rating")),
+            "pixels": np.minimum(self._column("pixels")[firsts], np.iinfo(np.int32).max),
+            "length": np.add.reduceat(lengths, self._starts),
+            "latitude": np.where(place >= 0, latitude[place], np.nan),
+            "longitude": np.where(place >= 0, longitude[place], np.nan),
+            **{names.value: self._said(self._codes[names].of_all(values)) for names, values in named},
+        }  # fmt: skip
 
     def _called(self, key: str, model: str) -> str:
         """What a device is called: as the house has it, with its letter, else as its files say."""
@@ -246,44 +313,74 @@ class _Builder:
             return model
         return f"{device.letter} {device.name}" if device.letter else device.name
 
-    def _state(self, capture: _Capture, folder: str) -> int:
-        files = [one.known for one in capture.files]
-        found = [State.PROVEN] if all(one.found == Found.PROVEN for one in files) else []
-        found += [State.DOUBLED] if any(key in self._twice for key in _contents(files[0])) else []
-        found += [State.UNFILED] if (folder + "/").startswith(f"{UNFILED_FOLDER}/") else []
-        found += [State.CHANGED] if any(one.found == Found.CHANGED for one in files) else []
-        found += [State.MOVED] if any(one.moved for one in files) else []
-        found += [State.DAMAGED] if any(one.found in (Found.ROTTED, Found.UNREADABLE) for one in files) else []
-        found += [State.DOUBTFUL] if self._rows["trust"][-1] == 1 else []
-        return sum(map(bit_of, found))
+    def _keywords(self) -> list[tuple[int, ...]]:
+        """Of each capture the codes of its keywords, each once."""
+        codes, read = self._codes[Names.KEYWORD], dict[str, tuple[int, ...]]()
+        for text in set(self._of["keywords"]):
+            read[text] = tuple(map(codes.of, _words(text)))
+        own = [read[text] for text in self._of["keywords"]]
+        return [
+            own[members[0]] if len(members) == 1 else tuple(dict.fromkeys(code for at in members for code in own[at]))
+            for members in map(self._members, range(len(self._captures)))
+        ]
 
-    def done(self) -> Columns:
-        """The columns, in the order of shooting."""
-        count = len(self._texts)
-        single = {name: np.array(values, COLUMNS[name].dtype) for name, values in self._rows.items()}
-        moment = single["moment"]
-        shot = np.where(moment == NEVER, np.iinfo(np.int64).max, moment)
-        names = {names: codes.names for names, codes in self._codes.items()}
-        paths = self._codes[Names.FOLDER].names
-        rank = np.empty(len(paths), np.int64)
-        rank[sorted(range(len(paths)), key=paths.__getitem__)] = np.arange(len(paths))
-        order = np.lexsort((np.arange(count), rank[single["folder"]], shot)) if count else np.zeros(0, np.int64)
-        rows = order.tolist()
-        name_starts, name_bytes = ragged((self._texts[row] for row in rows), count)
-        beside_starts, beside_bytes = ragged((self._beside[row] for row in rows), count)
-        keyword_starts = np.zeros(count + 1, np.int64)
-        np.cumsum(np.fromiter((len(self._keywords[row]) for row in rows), np.int64, count), out=keyword_starts[1:])
-        keywords = np.fromiter((code for row in rows for code in self._keywords[row]), np.int32)
-        return Columns(
-            **{name: values[order] for name, values in single.items()}, keyword_starts=keyword_starts,
-            keywords=keywords, name_starts=name_starts, name_bytes=name_bytes, beside_starts=beside_starts,
-            beside_bytes=beside_bytes, names=names,
-        )  # fmt: skip
+    def _states(self) -> Ints:
+        of, starts = self._of, self._starts
+        found = np.array([bit_of(_FOUND[one]) if one in _FOUND else 0 for one in of["found"]], np.int64)
+        proven = bit_of(State.PROVEN)
+        states = np.bitwise_or.reduceat(found & ~proven, starts) | np.bitwise_and.reduceat(found & proven, starts)
+        states = states | np.bitwise_or.reduceat(self._column("moved") * bit_of(State.MOVED), starts)
+        contents = [tuple(_contents(one)) for one in self._files]
+        alike = Counter(key for keys in contents for key in keys)
+        firsts = self._firsts.tolist()
+        twice = [any(alike[key] > 1 for key in contents[at]) for at in firsts]
+        unfiled = [self._files[at].path.startswith(f"{UNFILED_FOLDER}/") for at in firsts]
+        doubtful = self._dated["trust"] == TRUSTS.index("doubtful")
+        for state, holds in ((State.DOUBLED, twice), (State.UNFILED, unfiled), (State.DOUBTFUL, doubtful)):
+            states = states | np.where(np.array(holds), bit_of(state), 0)
+        made: Ints = states
+        return made
 
 
-def _contents(known: KnownFile) -> Iterator[tuple[int, bytes]]:
+def _stamps(texts: Sequence[str]) -> Ints:
+    """Microseconds since 1970 of local times by ISO 8601; `NEVER` where one is none."""
+    try:
+        stamps = np.array([one or "NaT" for one in texts], "datetime64[us]")
+    except ValueError:
+        stamps = np.array([_stamp(one) for one in texts], "datetime64[us]")
+    return stamps.astype(np.int64)
+
+
+def _stamp(text: str) -> np.datetime64:
+    try:
+        return np.datetime64(text or "NaT", "us")
+    except ValueError:
+        return np.datetime64("NaT", "us")
+
+
+def _days(stamps: Ints, known: NDArray[np.bool_]) -> Ints:
+    return np.where(known, np.floor_divide(stamps, 86_400_000_000), NO_DAY)
+
+
+def _day(text: str) -> int:
+    try:
+        return day_number(date.fromisoformat(text))
+    except ValueError:
+        return NO_DAY
+
+
+def _words(text: str) -> list[str]:
+    """The keywords that a ledger has; what is damaged counts as none."""
+    try:
+        found = json.loads(text) if text else []
+    except ValueError:
+        return []
+    return [one for one in found if isinstance(one, str) and one] if isinstance(found, list) else []
+
+
+def _contents(known: KnownFile) -> Iterable[tuple[int, bytes]]:
     """What tells that a file is the same as another one: its bytes, and its picture or sound without metadata."""
-    if known.kind in (Kind.SIDECAR, Kind.OTHER, ""):
+    if known.kind in _BESIDE:
         return
     if known.quick:
         yield known.size, known.quick

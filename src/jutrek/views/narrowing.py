@@ -47,6 +47,7 @@ _NAMES = {
     Sort.FOLDER: Names.FOLDER, Sort.RIGHT_IN: Names.FOLDER, Sort.MARK: Names.MARK, Sort.FORMAT: Names.FORMAT,
     Sort.KEYWORD: Names.KEYWORD,
 }  # fmt: skip
+_BY_WORDS = frozenset({Sort.DEVICE, Sort.PERSON, Sort.LENS, Sort.SHOOT})
 _EARTH = 6_371_000.0
 """Its mean radius in metres."""
 
@@ -59,10 +60,15 @@ def held(columns: Columns, view: Condition) -> Mask:
     Returns:
         A truth value for each row.
     """
-    mask = _Narrowing(columns).of(view)
+    return Narrowing(columns).of(view) & held_back(columns, view)
+
+
+def held_back(columns: Columns, view: Condition) -> Mask:
+    """What a view may hold at all: what is gone or was set aside only where it speaks of that."""
     spoken = {leaf.state for leaf in leaves(view) if isinstance(leaf, Is)}
     away = sum(bit_of(state) for state in _AWAY - spoken)
-    return mask & (columns.state & away == 0) if away else mask
+    mask: Mask = columns.state & away == 0
+    return mask
 
 
 def folded(text: str) -> str:
@@ -70,11 +76,12 @@ def folded(text: str) -> str:
     return unicodedata.normalize("NFC", text).casefold()
 
 
-class _Narrowing:
+class Narrowing:
     """Masks of conditions over columns."""
 
     def __init__(self, columns: Columns) -> None:
         self._columns = columns
+        self._folded: dict[Names, list[str]] = {}
 
     @singledispatchmethod
     def of(self, view: Condition) -> Mask:
@@ -149,6 +156,9 @@ class _Narrowing:
             return kind
         names = columns.names[_NAMES[view.sort]]
         fits = np.fromiter(map(_fitting(view), names), bool, len(names))
+        if view.sort in _BY_WORDS and view.text in names:
+            # What is called just so is meant, and not what has these words and others.
+            fits = np.fromiter((name == view.text for name in names), bool, len(names))
         if view.sort is Sort.FORMAT:
             bits = np.uint64(sum(1 << code for code in np.flatnonzero(fits).tolist() if code < 64))
             form: Mask = columns.formats & bits != 0
@@ -223,13 +233,18 @@ class _Narrowing:
         columns = self._columns
         mask = np.zeros(columns.count, bool)
         for names in (Names.FOLDER, Names.SHOOT, Names.SAID):
-            fits = np.fromiter((word in folded(one) for one in columns.names[names]), bool)
+            fits = self._having(names, word)
             if fits.any():
                 mask |= fits[getattr(columns, names.value)]
-        fits = np.fromiter((word in folded(one) for one in columns.names[Names.KEYWORD]), bool)
-        mask |= self._of_words(fits)
+        mask |= self._of_words(self._having(Names.KEYWORD, word))
         mask |= self._named(word)
         return mask
+
+    def _having(self, names: Names, word: str) -> Mask:
+        """In which of a list of names a text stands."""
+        if names not in self._folded:
+            self._folded[names] = list(map(folded, self._columns.names[names]))
+        return np.array([word in one for one in self._folded[names]], bool)
 
     def _named(self, word: str) -> Mask:
         """Rows in whose name a text stands, wherever names are told apart by their starts."""
