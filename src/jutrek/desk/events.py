@@ -175,6 +175,12 @@ class Trouble(NamedTuple):
     error: JutrekError
 
 
+class Described(NamedTuple):
+    """Files of the library were read for what they say of themselves; how many are left."""
+
+    left: int
+
+
 class Learning(NamedTuple):
     """How far the library was looked at for doubles: files read and decoded, and of how many, and whether it is paused.
 
@@ -227,6 +233,7 @@ Event = (
     | PlacesKnown
     | RecordsKnown
     | DrivesChanged
+    | Described
     | Learning
     | DoublesCounted
     | Looking

@@ -9,9 +9,12 @@ from __future__ import annotations
 import os
 import subprocess
 from collections.abc import Sequence
+from urllib.parse import quote
 
 from jutrek.errors import NotPossible
 
+_PATIENCE = 10.0
+"""Seconds that a file manager may take to answer: it may have to start first."""
 _SHOWING = (("xdg-open",), ("gio", "open"))
 """What a desktop has to show a file in the program for it, by turns."""
 
@@ -48,3 +51,36 @@ def show_file(path: str) -> None:
             raise NotPossible(path, f"{command[0]} knows no program to show it")
         return
     raise NotPossible(path, "this desktop has nothing to show it with")
+
+
+def show_on_disk(path: str) -> None:
+    """Show a file or folder where it is, chosen, in the desktop's file manager. Waits until it is shown.
+
+    By `org.freedesktop.FileManager1` (freedesktop.org, File Manager DBus Interface); where nobody answers to that
+    name, its folder is opened by the program that the desktop has for folders.
+
+    Raises:
+        NotPossible: when there is no such file, or nothing to show it.
+    """
+    if not os.path.lexists(path):
+        raise NotPossible(path, "it is not there any more")
+    if not _asked_manager(path):
+        show_file(path if os.path.isdir(path) else os.path.dirname(path))
+
+
+def _asked_manager(path: str) -> bool:
+    """Ask the file manager on the session's bus. Returns whether it answered."""
+    from jeepney import DBusAddress, MessageType, new_method_call
+    from jeepney.io.blocking import open_dbus_connection
+
+    manager = DBusAddress(
+        "/org/freedesktop/FileManager1", "org.freedesktop.FileManager1", "org.freedesktop.FileManager1"
+    )
+    uri = "file://" + quote(os.fsencode(path))
+    try:
+        with open_dbus_connection(bus="SESSION") as connection:
+            call = new_method_call(manager, "ShowItems", "ass", ([uri], ""))
+            answer = connection.send_and_get_reply(call, timeout=_PATIENCE)
+    except (OSError, KeyError, ValueError, TimeoutError):
+        return False
+    return answer.header.message_type is MessageType.method_return

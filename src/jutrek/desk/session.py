@@ -261,7 +261,7 @@ class Session:
             from jutrek.desk.services.lookup import LookupService
 
             self._lookup_worker.about = shown(self._looks_in.name)
-            self._lookup = LookupService(self._looks_in, self._lookup_worker.teller)
+            self._lookup = LookupService(self._looks_in, self._lookup_worker.teller, self._lookup_worker.stop)
         return self._lookup
 
     def _close_lookup(self) -> None:

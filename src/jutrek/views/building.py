@@ -337,9 +337,9 @@ class _Builder:
         unfiled = [self._files[at].path.startswith(f"{UNFILED_FOLDER}/") for at in firsts]
         doubtful = self._dated["trust"] == TRUSTS.index("doubtful")
         for state, holds in ((State.DOUBLED, twice), (State.UNFILED, unfiled), (State.DOUBTFUL, doubtful)):
-            states = states | np.where(np.array(holds), bit_of(state), 0)
-        made: Ints = states
-        return made
+            states = np.where(np.array(holds), states | bit_of(state), states)
+
+        return np.asarray(states, np.int64)
 
 
 def _stamps(texts: Sequence[str]) -> Ints:

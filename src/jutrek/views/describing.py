@@ -31,13 +31,15 @@ _KEPT_EVERY = 2.0
 class Describing:
     """What is left to be read of a library. It must have been surveyed before."""
 
-    def __init__(self, library: Library, ledger: Ledger, rules: HouseRules) -> None:
+    def __init__(self, library: Library, ledger: Ledger, rules: HouseRules, *, at_once: int = _AT_ONCE) -> None:
         """
         Args:
             library: the library.
             ledger: its ledger, open.
             rules: which dates the house trusts, and in which zone it is.
+            at_once: files that are read in each step.
         """
+        self._at_once = at_once
         self._root, self._ledger = library.root, ledger
         self._ladder = [RUNGS[name] for name in rules.trust]
         has_zone = rules.zone is not None or rules.journeys
@@ -63,7 +65,7 @@ class Describing:
         Raises:
             Stopped: when `stop` was set.
         """
-        part = self._todo[self.done : self.done + _AT_ONCE]
+        part = self._todo[self.done : self.done + self._at_once]
         readings: list[tuple[tuple[str, int, int], Reading]] = []
         for row in part:
             if stop.is_set():

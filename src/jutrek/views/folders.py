@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -24,12 +24,14 @@ class FolderTree:
         depths: how deep each lies; the root 0.
         ends: the number behind the last one below each.
         of_code: of each code of the column of folders its number here; -1 for what is not shown.
+        numbers: of each path its number.
     """
 
     paths: tuple[str, ...]
     depths: NDArray[np.int32]
     ends: NDArray[np.int32]
     of_code: NDArray[np.int32]
+    numbers: Mapping[str, int]
 
     @classmethod
     def of(cls, names: Sequence[str]) -> FolderTree:
@@ -48,7 +50,8 @@ class FolderTree:
             open_ones.append(number)
         ends[open_ones] = len(ordered)
         codes = np.array([numbers.get(parts, -1) for parts in own], np.int32)
-        return cls(tuple("/".join(parts) for parts in ordered), depths, ends, codes)
+        paths = tuple("/".join(parts) for parts in ordered)
+        return cls(paths, depths, ends, codes, dict(zip(paths, range(len(paths)), strict=True)))
 
     def counts(self, codes: NDArray[np.int32]) -> NDArray[np.int64]:
         """How many captures each folder has, with what lies deeper.
@@ -64,10 +67,7 @@ class FolderTree:
 
     def number(self, path: str) -> int | None:
         """The number of a folder; None where there is none."""
-        try:
-            return self.paths.index(path)
-        except ValueError:
-            return None
+        return self.numbers.get(path)
 
     def children(self, number: int) -> list[int]:
         """The folders right within one."""

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from jutrek.formats import Precision
-from jutrek.views.columns import KINDS, STATES, Columns, Names, bit_of
+from jutrek.views.columns import KINDS, STATES, Columns, Names, bit_of, day_of
 from jutrek.views.conditions import (
     All,
     Condition,
@@ -66,6 +66,7 @@ class Laid(NamedTuple):
         size: bytes of them.
         days: the first and the last day on which they were shot, as numbers of days; None where none is dated.
         months: how many there are of each month of what time leaves, by (year, month).
+        by_day: the same of each day, by `date.toordinal`.
         bars: the parts of each share bar, those of most captures first.
         folders: how many there are in each folder of `FolderTree`, with what lies deeper.
         all_folders: the same of all captures at home.
@@ -77,6 +78,7 @@ class Laid(NamedTuple):
     size: int
     days: tuple[int, int] | None
     months: Mapping[tuple[int, int], int]
+    by_day: Mapping[int, int]
     bars: Mapping[Sort, tuple[Part, ...]]
     folders: NDArray[np.int64]
     all_folders: NDArray[np.int64]
@@ -120,7 +122,7 @@ class Layer:
         dated = columns.day[rows][columns.precision[rows] >= Precision.DAY]
         return Laid(
             view, rows, int(columns.size[rows].sum()), (int(dated.min()), int(dated.max())) if len(dated) else None,
-            self._wall(without(Sort.TIME)), {sort: self._bar(sort, without(sort), parts) for sort in BARS},
+            *self._wall(without(Sort.TIME)), {sort: self._bar(sort, without(sort), parts) for sort in BARS},
             self.tree.counts(columns.folder[rows]), self._all_folders, self._attention,
         )  # fmt: skip
 
@@ -133,13 +135,20 @@ class Layer:
         self._masks.move_to_end(part)
         return known
 
-    def _wall(self, mask: NDArray[np.bool_]) -> dict[tuple[int, int], int]:
+    def _wall(self, mask: NDArray[np.bool_]) -> tuple[dict[tuple[int, int], int], dict[int, int]]:
         months = self._months[mask]
         months = months[months >= 0]
         if not len(months):
-            return {}
+            return {}, {}
         counts = np.bincount(months)
-        return {(int(month) // 12, int(month) % 12 + 1): int(counts[month]) for month in np.flatnonzero(counts)}
+        by_month = {(int(month) // 12, int(month) % 12 + 1): int(counts[month]) for month in np.flatnonzero(counts)}
+        days = self.columns.day[mask & (self.columns.precision >= Precision.DAY)]
+        if not len(days):
+            return by_month, {}
+        first = int(days.min())
+        of_days = np.bincount(days - first)
+        begins = day_of(first).toordinal()
+        return by_month, {begins + int(day): int(of_days[day]) for day in np.flatnonzero(of_days)}
 
     def _bar(self, sort: Sort, mask: NDArray[np.bool_], parts: Sequence[Condition]) -> tuple[Part, ...]:
         columns, said = self.columns, frozenset(_alternatives(parts, sort))

@@ -46,25 +46,47 @@ def current(
         Stopped: when `stop` was set. What was read until then is kept.
     """
     known = snapshot.kept(ledger.path)
-    if known is not None and _unchanged(library.root, known.folders):
+    if known is not None and unchanged(library.root, known.folders):
         if known.state == state_of(library, ledger):
             return known.columns
     else:
         survey(library, ledger, stop=stop, report=lambda seen: report("Looking through the library", seen, 0))
     # Before anything is read: what changes meanwhile is noticed the next time.
-    folders = _folders(library.root)
+    folders = folders_of(library.root)
     house = rules()
-    from jutrek.transfer.tray import tray_of
-    from jutrek.views.building import built
     from jutrek.views.describing import describe
 
     describe(
         library, ledger, house, stop=stop, report=lambda done, total: report("Reading what files say", done, total)
     )
-    state = state_of(library, ledger)
+    return rebuilt(library, ledger, house, state_of(library, ledger), folders)
+
+
+def kept(ledger: Ledger) -> tuple[Columns, str] | None:
+    """The columns of an earlier look, and of which state they are; None where none are kept."""
+    found = snapshot.kept(ledger.path)
+    return None if found is None else (found.columns, found.state)
+
+
+def rebuilt(
+    library: Library, ledger: Ledger, rules: HouseRules, state: str, folders: dict[str, int] | None = None
+) -> Columns:
+    """Columns of what the ledger knows, built and kept for the next look.
+
+    Args:
+        library: the library.
+        ledger: its ledger, open.
+        rules: the house's.
+        state: what is built, by `state_of`.
+        folders: the times of the library's folders as they were when it was surveyed; without them the next look that
+            has to be current surveys it.
+    """
+    from jutrek.transfer.tray import tray_of
+    from jutrek.views.building import built
+
     aside = [(one.path, one.size) for one in tray_of(library)]
-    columns = built(ledger.knowledge(aside), house, known_devices(library))
-    snapshot.keep(columns, ledger.path, state, folders)
+    columns = built(ledger.knowledge(aside), rules, known_devices(library))
+    snapshot.keep(columns, ledger.path, state, folders or {})
     return columns
 
 
@@ -85,7 +107,7 @@ def state_of(library: Library, ledger: Ledger) -> str:
     return hashlib.sha256("\0".join(known).encode()).hexdigest()
 
 
-def _folders(root: str) -> dict[str, int]:
+def folders_of(root: str) -> dict[str, int]:
     """The times of all folders of a library, in nanoseconds, by path; what cannot be looked at has none."""
     found: dict[str, int] = {}
     wanted = [""]
@@ -105,7 +127,14 @@ def _folders(root: str) -> dict[str, int]:
     return found
 
 
-def _unchanged(root: str, folders: dict[str, int]) -> bool:
+def kept_folders(ledger: Ledger) -> dict[str, int]:
+    """The times of a library's folders as they were when the columns were made that are kept; empty where none are."""
+    found = snapshot.kept(ledger.path)
+    return {} if found is None else found.folders
+
+
+def unchanged(root: str, folders: dict[str, int]) -> bool:
+    """Whether the folders of a library have the times that they had; not where none are known."""
     for folder, before in folders.items():
         try:
             if os.stat(os.path.join(root, folder), follow_symlinks=False).st_mtime_ns != before:

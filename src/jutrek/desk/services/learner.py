@@ -6,6 +6,7 @@ after a restart where it was: all that was learnt is in the ledger.
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from enum import Enum, auto
 from typing import TYPE_CHECKING
@@ -13,19 +14,28 @@ from typing import TYPE_CHECKING
 from jutrek.desk import events
 from jutrek.desk.services.opened import Opened
 from jutrek.errors import Stopped
+from jutrek.filing import HouseRules
 from jutrek.library import survey
 
 if TYPE_CHECKING:
     from jutrek.doubles.learning import Lesson
+    from jutrek.views.describing import Describing
 
 _AT_ONCE = 4
 """Files that are looked at before anybody else has a turn."""
+_READ_AT_ONCE = 100
+"""Files that are read for what they say before anybody else has a turn."""
+
+
+_TOLD_EVERY = 2.0
+"""Seconds."""
 
 
 class Due(Enum):
     """What comes next."""
 
     SURVEY = auto()
+    DESCRIBING = auto()
     LESSON = auto()
     DOUBLES = auto()
     NOTHING = auto()
@@ -34,12 +44,18 @@ class Due(Enum):
 class Learner:
     """Learns one library."""
 
-    def __init__(self, opened: Opened, count_doubles: Callable[[], int]) -> None:
+    def __init__(
+        self, opened: Opened, count_doubles: Callable[[], int], rules: Callable[[], HouseRules] = HouseRules
+    ) -> None:
         """
         Args:
+            opened: the library.
             count_doubles: finds how many groups of doubles there are, once everything is known.
+            rules: gives the house rules as they are now.
         """
-        self._at, self._count_doubles = opened, count_doubles
+        self._at, self._count_doubles, self._rules = opened, count_doubles, rules
+        self._describing: Describing | None = None
+        self._told_described = 0.0
         self._due = Due.SURVEY
         self._lesson: Lesson | None = None
         self._round = 0
@@ -52,7 +68,7 @@ class Learner:
 
     def begin_again(self) -> None:
         """Files came or went: what is new has to be learnt."""
-        self._due, self._lesson = Due.SURVEY, None
+        self._due, self._lesson, self._describing = Due.SURVEY, None, None
         self._let_know(None)
 
     def pause(self, paused: bool) -> None:
@@ -83,7 +99,9 @@ class Learner:
         try:
             if due is Due.SURVEY:
                 survey(self._at.library, self._at.ledger, stop=self._at.stop)
-                self._due = Due.LESSON
+                self._due = Due.DESCRIBING
+            elif due is Due.DESCRIBING:
+                self._describe()
             elif due is Due.LESSON:
                 self._learn()
             elif due is Due.DOUBLES:
@@ -94,6 +112,27 @@ class Learner:
         except Exception:
             self._due = Due.NOTHING
             raise
+
+    def _describe(self) -> None:
+        """Read what files say, before they are looked at, which takes longer."""
+        if self._describing is None:
+            from jutrek.views.describing import Describing
+
+            self._describing = Describing(self._at.library, self._at.ledger, self._rules(), at_once=_READ_AT_ONCE)
+            self._told_described = 0.0
+        describing = self._describing
+        if describing.left:
+            try:
+                describing.go_on(self._at.stop)
+            finally:
+                describing.close()
+        now = time.monotonic()
+        if not describing.left or now - self._told_described > _TOLD_EVERY:
+            self._told_described = now
+            if describing.total:
+                self._at.teller.tell(events.Described(describing.left))
+        if not describing.left:
+            self._due = Due.LESSON
 
     def _learn(self) -> None:
         from jutrek.doubles.learning import Lesson

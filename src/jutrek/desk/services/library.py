@@ -56,7 +56,8 @@ class LibraryServices:
         self.doubles = DoublesService(opened, self.places)
         self.refiling = RefilingService(opened, lambda: self.rules.now)
         # It begins while the intake has nothing to do, and ends as soon as it has: both need the ledger.
-        self.learner = Learner(opened, lambda: self.doubles.count(lambda: worker.wanted or intake.busy()))
+        wanted = lambda: worker.wanted or intake.busy()  # noqa: E731
+        self.learner = Learner(opened, lambda: self.doubles.count(wanted), lambda: self.rules.now)
 
     def _moved(self) -> None:
         self.refiling.forget()

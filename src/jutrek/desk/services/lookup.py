@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
+import threading
+
 from jutrek.desk import events
 from jutrek.desk.doubles import FileFacts, facts_of
 from jutrek.desk.hub import Teller
 from jutrek.desk.records import FileRecord, every_mark, files_of, records_of
+from jutrek.desk.viewing import Views
 from jutrek.doubles.degrees import Group
 from jutrek.errors import NotPossible, reason
 from jutrek.library import Library
 from jutrek.library.ledger import Ledger
+from jutrek.views.kept import KeptView, keep_view, kept_views, remove_view
 
 
 class LookupService:
     """Reads the journal, and what tells doubles apart, with a ledger of its own."""
 
-    def __init__(self, library: Library, teller: Teller) -> None:
-        self._library, self._teller = library, teller
+    def __init__(self, library: Library, teller: Teller, stop: threading.Event) -> None:
+        self._library, self._teller, self._stop = library, teller, stop
         self._ledger = Ledger(library.ledger_path)
+        self.views = Views(library, self._ledger)
 
     def tell_records(self) -> None:
         """Read the journal; `RecordsKnown` follows."""
@@ -39,6 +44,42 @@ class LookupService:
     def facts_of(self, group: Group) -> tuple[FileFacts, ...]:
         """What tells the files of a group of doubles apart."""
         return facts_of(group, self._library, self._ledger)
+
+    def catch_up(self) -> int:
+        """Look whether other files are at home than before. Returns how many are to be read for what they say.
+
+        Raises:
+            LibraryTrouble: when the library cannot be listed.
+            Stopped: when it was stopped.
+        """
+        return self.views.catch_up(self._stop, self._teller.working)
+
+    def read_some(self) -> int:
+        """Read some of them. Returns how many are left. Raises `Stopped` when it was stopped."""
+        return self.views.read_some(self._stop)
+
+    def kept_views(self) -> list[KeptView]:
+        """The views that are kept."""
+        return kept_views(self._library)[0]
+
+    def keep_view(self, name: str, text: str) -> KeptView | None:
+        """Keep a view.
+
+        Args:
+            name: what it is called.
+            text: its sentence.
+
+        Returns:
+            What was kept under that name before.
+
+        Raises:
+            LibraryTrouble: when it cannot be kept.
+        """
+        return keep_view(self._library, name, text)
+
+    def remove_view(self, name: str) -> KeptView:
+        """Keep a view no longer. Raises `LibraryTrouble` when that cannot be."""
+        return remove_view(self._library, name)
 
     def close(self) -> None:
         """Close the ledger."""

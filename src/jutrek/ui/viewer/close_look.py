@@ -36,7 +36,14 @@ class CloseLook(QWidget):
     """To another capture."""
     closed = Signal()
 
-    def __init__(self, theme: Theme, pictures: Pictures, parent: QWidget) -> None:
+    def __init__(self, theme: Theme, pictures: Pictures, parent: QWidget, *, back: str = "Back to the board") -> None:
+        """
+        Args:
+            theme: colours.
+            pictures: gives large ones.
+            parent: what it lies over.
+            back: what the button says that closes it.
+        """
         super().__init__(parent)
         self._theme = theme
         self._views: Sequence[CaptureView] = ()
@@ -49,7 +56,7 @@ class CloseLook(QWidget):
         self.beside.hide()
         self.claims = ClaimChart(theme)
         self.facts = FactList(theme)
-        self.back = QPushButton("Back to the board", self)
+        self.back = QPushButton(back, self)
         self.earlier = QPushButton("Earlier", self)
         self.later = QPushButton("Later", self)
         for button, what in (
@@ -77,16 +84,18 @@ class CloseLook(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.hide()
 
-    def look(self, views: Sequence[CaptureView], capture: str, details: Details) -> None:
+    def look(self, views: Sequence[CaptureView], capture: str, details: Details, row: int | None = None) -> None:
         """Open on a capture.
 
         Args:
             views: the captures to walk through.
             capture: the id of the one to begin with.
             details: gives everything that is known of a capture.
+            row: which of the captures it is, where that is known.
         """
         self._views, self._details = views, details
-        self._row = next((row for row, view in enumerate(views) if view.id == capture), 0)
+        found = (number for number, view in enumerate(views) if view.id == capture)
+        self._row = next(found, 0) if row is None else row
         self.show()
         self.raise_()
         self._show()
@@ -101,6 +110,20 @@ class CloseLook(QWidget):
             return
         self._views, self._row = views, row
         self._show()
+
+    @property
+    def at(self) -> int:
+        """Which of the captures is shown."""
+        return self._row
+
+    def show_again(self) -> None:
+        """More is known of the capture that is shown."""
+        self._show()
+
+    def say_instead(self, details: CaptureDetails) -> None:
+        """Say something of the capture that is shown, where nothing is known of it."""
+        self.claims.show_view(details)
+        self.facts.show_view(details)
 
     def capture(self) -> CaptureView | None:
         """The capture that is shown."""

@@ -1,0 +1,183 @@
+"""A library looked at by a face: its columns, and views of them laid out. All of it belongs to the thread that asks."""
+
+from __future__ import annotations
+
+import os
+import threading
+import time
+from typing import TYPE_CHECKING, NamedTuple
+
+from jutrek.decoding import Shown, shown
+from jutrek.desk.details import CaptureDetails, details_of
+from jutrek.errors import SourceUnreadable
+from jutrek.filing.rulebook import load_rules
+from jutrek.formats import read
+from jutrek.library import Library, known_devices, survey
+from jutrek.views import looking
+from jutrek.views.columns import Columns
+from jutrek.views.conditions import Condition, Sort
+from jutrek.views.describing import Describing
+from jutrek.views.laying import Laid, Layer, by_days
+from jutrek.views.vocabulary import names_of
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
+    from jutrek.views.folders import FolderTree
+
+
+_A_MOMENT, _AT_ONCE = 0.3, 100
+"""Seconds for which files are read before somebody else has a turn; files that are read together."""
+_LOOKING = "Looking through the library"
+
+
+class View(NamedTuple):
+    """A view as it is shown.
+
+    Attributes:
+        root: of the library.
+        name: of the library.
+        columns: of the library.
+        tree: its folders.
+        laid: the view laid out.
+        days: its captures by days and shoots, as `views.laying.by_days` gives them.
+        names: what there is to be named in sentences.
+        colours: of devices that have one, by what they are called.
+    """
+
+    root: str
+    name: str
+    columns: Columns
+    tree: FolderTree
+    laid: Laid
+    days: list[tuple[int | None, str, slice]]
+    names: dict[Sort, list[str]]
+    colours: dict[str, int]
+
+
+class Views:
+    """Views of one library."""
+
+    def __init__(self, library: Library, ledger: Ledger) -> None:
+        self._library, self._ledger = library, ledger
+        self._layer: Layer | None = None
+        self._names: dict[Sort, list[str]] = {}
+        self._colours: dict[str, int] = {}
+        self._state = ""
+        self._folders: dict[str, int] | None = None
+        self._reading: Describing | None = None
+
+    def lay(self, view: Condition) -> View:
+        """Lay out a view of what is known. What was kept of an earlier look will do; see `renew`."""
+        if self._layer is None:
+            kept = looking.kept(self._ledger)
+            if kept is not None:
+                self._use(*kept)
+            else:
+                self.renew()
+        assert self._layer is not None
+        columns = self._layer.columns
+        laid = self._layer.lay(view)
+        days = by_days(columns, laid.rows)
+        root, name = self._library.root, self._library.name
+        return View(root, name, columns, self._layer.tree, laid, days, self._names, self._colours)
+
+    def catch_up(self, stop: threading.Event, report: looking.Report) -> int:
+        """Look whether other files are there than before, if anything says so.
+
+        Args:
+            stop: ends it when it is set.
+            report: told what is going on.
+
+        Returns:
+            How many files are to be read for what they say; `read_some` does that.
+
+        Raises:
+            LibraryMissing: when the library's root cannot be listed.
+            Stopped: when it was stopped.
+        """
+        kept = self._folders if self._folders is not None else looking.kept_folders(self._ledger)
+        if not looking.unchanged(self._library.root, kept):
+            survey(self._library, self._ledger, stop=stop, report=lambda seen: report(_LOOKING, seen, 0))
+            kept = looking.folders_of(self._library.root)
+        self._folders = kept
+        self._reading = Describing(self._library, self._ledger, load_rules(self._library).rules, at_once=_AT_ONCE)
+        return self._reading.left
+
+    def read_some(self, stop: threading.Event) -> int:
+        """Read some of the files that are to be read, for a moment. Returns how many are left.
+
+        Raises:
+            Stopped: when it was stopped. What was read is kept.
+        """
+        reading, until = self._reading, time.monotonic() + _A_MOMENT
+        if reading is None:
+            return 0
+        try:
+            while reading.left and time.monotonic() < until:
+                reading.go_on(stop)
+        finally:
+            reading.close()
+        return reading.left
+
+    def renew(self) -> bool:
+        """Learn what the ledger learnt since. Returns whether that was anything."""
+        state = looking.state_of(self._library, self._ledger)
+        if self._layer is not None and state == self._state:
+            return False
+        rules = load_rules(self._library).rules
+        self._use(looking.rebuilt(self._library, self._ledger, rules, state, self._folders), state)
+        return True
+
+    def _use(self, columns: Columns, state: str) -> None:
+        self._layer, self._state = Layer(columns), state
+        self._names = names_of(columns)
+        devices = known_devices(self._library).values()
+        self._colours = {f"{one.letter} {one.name}".strip(): one.colour for one in devices}
+
+    def details(self, path: str) -> LookedAt:
+        """What a file at home says, read now.
+
+        Args:
+            path: relative to the library.
+
+        Raises:
+            SourceUnreadable: when it cannot be read: it may be gone meanwhile.
+        """
+        return looked_at(self._library, path)
+
+
+class LookedAt(NamedTuple):
+    """A file at home as it is looked at up close.
+
+    Attributes:
+        picture: what its picture is made of.
+        details: all that is known of it.
+    """
+
+    picture: Shown
+    details: CaptureDetails
+
+
+def looked_at(library: Library, path: str) -> LookedAt:
+    """A file at home, read now.
+
+    Args:
+        library: the library.
+        path: relative to it.
+
+    Raises:
+        SourceUnreadable: when it cannot be read.
+    """
+    from jutrek.captures import Capture, ReadFile, Said, decided, device_key
+    from jutrek.sources import SourceFile
+
+    whole = os.path.join(library.root, path)
+    reading = read(whole)
+    try:
+        status = os.stat(whole, follow_symlinks=False)
+    except OSError as error:
+        raise SourceUnreadable(whole, error) from error
+    moment = decided([Said(library.root, whole, reading)])[0]
+    file = SourceFile(library.root, whole, status.st_size, status.st_mtime_ns)
+    capture = Capture((ReadFile(file, reading, moment),), moment, device_key(reading.device, library.root))
+    return LookedAt(shown(whole, reading), details_of(capture))

@@ -1,0 +1,118 @@
+"""One capture of a view as it is drawn: its picture, its device's colour, its name."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPoint, QPointF, QRect, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF
+
+from jutrek.ui import paint
+from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
+from jutrek.views.columns import KINDS, Names, bit_of
+from jutrek.views.conditions import State
+
+if TYPE_CHECKING:
+    from jutrek.desk.viewing import View
+
+STEPS = (QSize(96, 64), QSize(138, 92), QSize(204, 136), QSize(300, 200))
+"""Sizes of pictures in pixels; they grow with their cells."""
+USUAL = 1
+_AROUND = QSize(8, 26)
+_GROWN = 1.3
+_WANTS_LOOK = bit_of(State.DOUBTFUL) | bit_of(State.CHANGED)
+_BAD = bit_of(State.DAMAGED) | bit_of(State.GONE)
+_BADGE, _ON_BADGE = QColor(24, 38, 44, 205), QColor("#FFFFFF")
+
+
+class Cells:
+    """Draws captures."""
+
+    def __init__(self, theme: Theme) -> None:
+        self._theme = theme
+        self._least = self.size = STEPS[USUAL]
+        self.made = self._least * _GROWN
+        """As which pictures are made."""
+
+    def show_size(self, step: int) -> None:
+        """Draw in another size."""
+        self._least = STEPS[max(0, min(step, len(STEPS) - 1))]
+        self.made = self._least * _GROWN
+
+    def fit(self, width: int) -> tuple[int, QSize]:
+        """Have cells side by side, as many as there is room for. Returns how many, and their size in pixels."""
+        columns = max(1, width // (self._least.width() + _AROUND.width()))
+        wide = max(self._least.width() + _AROUND.width(), width // columns)
+        room = QSize(wide - _AROUND.width(), round(self._least.height() * _GROWN))
+        self.size = self._least.scaled(room, Qt.AspectRatioMode.KeepAspectRatio)
+        return columns, QSize(wide, self.size.height() + _AROUND.height())
+
+    def paint(
+        self,
+        painter: QPainter,
+        box: QRect,
+        view: View,
+        row: int,
+        picture: QPixmap | None,
+        *,
+        chosen: bool,
+        current: bool,
+    ) -> None:
+        """Draw a capture into its cell.
+
+        Args:
+            painter: paints.
+            box: the cell in pixels.
+            view: that it is of.
+            row: of it in the columns.
+            picture: of it; None where there is none yet.
+            chosen, current: whether it is chosen, and whether keys go to it.
+        """
+        theme, columns = self._theme, view.columns
+        frame = QRect(box.topLeft() + QPoint(3, 3), self.size)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        if picture is not None:
+            painter.drawPixmap(frame, picture)
+        else:
+            painter.fillRect(frame, theme.track)
+        device = columns.names[Names.DEVICE][columns.device[row]]
+        if device:
+            colour = theme.device(view.colours.get(device, 0)) if device in view.colours else theme.home
+            painter.fillRect(QRect(frame.left(), frame.bottom() - 2, frame.width(), 3), colour)
+        if columns.length[row]:
+            self._badge(painter, frame.topLeft() + QPoint(4, 4), paint.length_words(columns.length[row] / 1000))
+        mark = columns.names[Names.MARK][columns.mark[row]]
+        if mark:
+            self._pennant(painter, QPoint(frame.right() - 26, frame.top()), mark)
+        state = int(columns.state[row])
+        edge = theme.accent if chosen else theme.brick if state & _BAD else theme.amber if state & _WANTS_LOOK else None
+        if edge is not None or current:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(edge or theme.ink, 2, Qt.PenStyle.SolidLine if edge else Qt.PenStyle.DotLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(frame.adjusted(-2, -2, 2, 2), 3, 3)
+        line = QRect(frame.left(), frame.bottom() + 4, frame.width(), 16)
+        kind = KINDS[columns.kind[row]]
+        about = columns.names[Names.FORMAT][columns.format[row]] if kind != "still" or columns.companions(row) else ""
+        right = paint.text(painter, line, about, font(11), theme.soft, align=paint.RIGHT) if about else 0
+        stem = columns.name(row).rpartition(".")[0] or columns.name(row)
+        face = font(11.5, SEMIBOLD) if chosen else font(11.5)
+        paint.name(painter, line.adjusted(0, 0, -right - 4 if right else 0, 0), stem, face, theme.ink)
+
+    def _badge(self, painter: QPainter, at: QPoint, words: str) -> None:
+        face = font(11, SEMIBOLD)
+        box = QRect(at, QSize(paint.width_of(words, face) + 12, 15))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(_BADGE)
+        painter.drawRoundedRect(box, 3, 3)
+        paint.text(painter, box, words, face, _ON_BADGE, align=paint.CENTRE)
+
+    def _pennant(self, painter: QPainter, at: QPoint, mark: str) -> None:
+        """A pennant with the first letter of a mark."""
+        theme = self._theme
+        shape = QPolygonF([QPointF(at) + QPointF(x, y) for x, y in ((0, 0), (20, 0), (20, 24), (10, 19), (0, 24))])
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.ink, 1.5))
+        painter.setBrush(theme.card)
+        painter.drawPolygon(shape)
+        paint.text(painter, QRect(at, QSize(20, 19)), mark[:1], font(11.5, BOLD), theme.ink, align=paint.CENTRE)

@@ -1,0 +1,286 @@
+"""Where they are: the folders as on disk, with how many of the view and of all are in each."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter
+from PySide6.QtWidgets import (
+    QFrame,
+    QLineEdit,
+    QListView,
+    QMenu,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jutrek.ui import paint
+from jutrek.ui.plainly import plain, tip_text
+from jutrek.ui.theme import SEMIBOLD, Theme, font
+from jutrek.views.narrowing import folded
+
+if TYPE_CHECKING:
+    from jutrek.desk.viewing import View
+
+_ROW, _STEP, _NUMBER = 25, 14, 46
+_FOLDER = Qt.ItemDataRole.UserRole
+Index = QModelIndex | QPersistentModelIndex
+_NONE = QModelIndex()
+
+
+class FolderRows(QAbstractListModel):
+    """The folders that are shown, as rows; what lies below a folder is shown once that is open."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.view: View | None = None
+        self.open: set[str] = set()
+        self.trunk = ""
+        """What is hidden above the first folders that say anything."""
+        self._sought: tuple[tuple[str, bool], ...] = ()
+        self.rows: list[int] = []
+
+    def show_view(self, view: View) -> None:
+        """Show the folders of a view."""
+        first = self.view is None or self.view.root != view.root
+        self.view = view
+        if first:
+            self.open = {""}
+            tree = view.tree
+            # As long as there is one way down only, it is open.
+            at = 0
+            while len(children := tree.children(at)) == 1:
+                at = children[0]
+                self.open.add(tree.paths[at])
+        self.renew()
+
+    def seek(self, text: str) -> None:
+        """Show only folders in whose path all of some words are; those behind a minus are not."""
+        words = folded(text).split()
+        self._sought = tuple((word.lstrip("-"), not word.startswith("-")) for word in words if word.strip("-"))
+        self.renew()
+
+    def renew(self) -> None:
+        """Lay the rows out anew."""
+        view = self.view
+        rows: list[int] = []
+        if view is not None:
+            tree, at = view.tree, 0
+            fits = self._fitting() if self._sought else None
+            while at < len(tree.paths):
+                if fits is None:
+                    rows.append(at)
+                    at = at + 1 if tree.paths[at] in self.open else int(tree.ends[at])
+                else:
+                    if at in fits:
+                        rows.append(at)
+                    at += 1
+            if self.trunk:
+                hidden = set(tree.parents(number)) if (number := tree.number(self.trunk)) is not None else set()
+                rows = [row for row in rows if row not in hidden]
+        if rows != self.rows:
+            self.beginResetModel()
+            self.rows = rows
+            self.endResetModel()
+        elif rows:
+            self.dataChanged.emit(self.index(0), self.index(len(rows) - 1))
+
+    def _fitting(self) -> set[int]:
+        """The folders that fit, with all above them."""
+        assert self.view is not None
+        tree, found = self.view.tree, set[int]()
+        for number, path in enumerate(tree.paths):
+            words = folded(path)
+            if path and all((word in words) is wanted for word, wanted in self._sought):
+                found.update(tree.parents(number))
+        return found
+
+    def turn(self, number: int, *, wanted: bool | None = None) -> None:
+        """Open or shut a folder."""
+        assert self.view is not None
+        path = self.view.tree.paths[number]
+        if (path in self.open) is not wanted:
+            self.open ^= {path}
+            self.renew()
+
+    def open_all(self, wanted: bool) -> None:
+        """Open all folders, or shut all but the first."""
+        if self.view is not None:
+            self.open = set(self.view.tree.paths) if wanted else {""}
+            self.renew()
+
+    def rowCount(self, parent: Index = _NONE) -> int:
+        return 0 if parent.isValid() else len(self.rows)
+
+    def name(self, number: int) -> str:
+        """What a folder is called; the root by its library's name."""
+        assert self.view is not None
+        return self.view.tree.paths[number].rpartition("/")[2] or self.view.name
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if not index.isValid() or self.view is None:
+            return None
+        number = self.rows[index.row()]
+        if role == _FOLDER:
+            return number
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            laid, path = self.view.laid, self.view.tree.paths[number]
+            depth = int(self.view.tree.depths[number])
+            shown, whole = int(laid.folders[number]), int(laid.all_folders[number])
+            state = ", open" if path in self.open else ""
+            return plain(f"{self.name(number)}, level {depth + 1}, {shown:,} of {whole:,} captures{state}")
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return tip_text(self.view.tree.paths[number] or self.view.root)
+        return None
+
+
+class _Drawing(QStyledItemDelegate):
+    def __init__(self, theme: Theme, model: FolderRows, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._theme, self._model = theme, model
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return QSize(120, _ROW)
+
+    @paint.safely
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        theme, model = self._theme, self._model
+        view = model.view
+        if view is None:
+            return
+        number, box = model.rows[index.row()], QRect(option.rect)
+        tree, laid = view.tree, view.laid
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.fillRect(box.adjusted(0, 1, 0, -1), theme.accent_wash)
+        shown, whole = int(laid.folders[number]), int(laid.all_folders[number])
+        hidden = model.trunk.count("/") + 2 if model.trunk else 0
+        left = box.left() + 6 + _STEP * max(0, int(tree.depths[number]) - hidden)
+        has_more = int(tree.ends[number]) > number + 1
+        sign = ("▾" if tree.paths[number] in model.open else "▸") if has_more else ""
+        paint.text(painter, QRect(left, box.top(), 14, box.height()), sign, font(11), theme.soft)
+        right = box.right() - 4
+        numbers = f"{whole:,}"
+        paint.text(painter, QRect(right - _NUMBER, box.top(), _NUMBER, box.height()), numbers, font(12), theme.soft,
+                   align=paint.RIGHT)  # fmt: skip
+        right -= _NUMBER
+        if shown != whole:
+            words = f"{shown:,}" if shown else ""
+            place = QRect(right - _NUMBER, box.top(), _NUMBER - 6, box.height())
+            paint.text(painter, place, words, font(12, SEMIBOLD), theme.accent, align=paint.RIGHT)
+            right -= _NUMBER
+        face = font(13, SEMIBOLD) if tree.depths[number] == 0 else font(13)
+        room = QRect(left + 14, box.top(), right - left - 18, box.height())
+        paint.text(painter, room, model.name(number), face, theme.ink if shown else theme.soft)
+
+
+class FolderList(QListView):
+    """The folders, walked by keys: left and right shut and open."""
+
+    chosen = Signal(object)
+    """A folder by its path, narrowing the view to it."""
+    asked = Signal(object, object)
+    """What may be done with a folder: its path, and where a menu opens."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.rows = FolderRows(self)
+        self.setModel(self.rows)
+        self.setItemDelegate(_Drawing(theme, self.rows, self))
+        self.setUniformItemSizes(True)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
+        self.setAccessibleName("Folders")
+
+    def folder(self) -> str | None:
+        """The path of the folder that is current; None for none."""
+        index, view = self.currentIndex(), self.rows.view
+        return view.tree.paths[self.rows.rows[index.row()]] if index.isValid() and view is not None else None
+
+    def mark(self, path: str | None) -> None:
+        """Make a folder the current one, and open what is above it."""
+        view = self.rows.view
+        number = view.tree.number(path) if view is not None and path is not None else None
+        if view is None or number is None:
+            self.clearSelection()
+            return
+        above = {view.tree.paths[one] for one in view.tree.parents(number)[:-1]}
+        if not above <= self.rows.open:
+            self.rows.open |= above
+            self.rows.renew()
+        if number in self.rows.rows:
+            self.setCurrentIndex(self.rows.index(self.rows.rows.index(number)))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        index, view = self.currentIndex(), self.rows.view
+        key = event.key()
+        if index.isValid() and view is not None:
+            number = self.rows.rows[index.row()]
+            is_open = view.tree.paths[number] in self.rows.open
+            if key == Qt.Key.Key_Right and not is_open:
+                self._turn(number)
+                return
+            if key == Qt.Key.Key_Left:
+                if is_open and int(view.tree.ends[number]) > number + 1:
+                    self._turn(number)
+                else:
+                    self.mark(view.tree.paths[number].rpartition("/")[0])
+                return
+            if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+                self.chosen.emit(view.tree.paths[number])
+                return
+        super().keyPressEvent(event)
+
+    def _turn(self, number: int) -> None:
+        self.rows.turn(number)
+        if number in self.rows.rows:
+            self.setCurrentIndex(self.rows.index(self.rows.rows.index(number)))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        super().mouseReleaseEvent(event)
+        index, view = self.indexAt(event.position().toPoint()), self.rows.view
+        if not index.isValid() or view is None or event.button() is not Qt.MouseButton.LeftButton:
+            return
+        number = self.rows.rows[index.row()]
+        sign = 6 + _STEP * int(view.tree.depths[number]) + 14
+        if event.position().x() < sign and int(view.tree.ends[number]) > number + 1:
+            self._turn(number)
+        else:
+            self.chosen.emit(view.tree.paths[number])
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        index = self.indexAt(event.pos()) if event.reason() is QContextMenuEvent.Reason.Mouse else self.currentIndex()
+        view = self.rows.view
+        if index.isValid() and view is not None:
+            place = self.viewport().mapToGlobal(self.visualRect(index).bottomLeft())
+            self.asked.emit(view.tree.paths[self.rows.rows[index.row()]], place)
+
+
+class FolderPanel(QWidget):
+    """The folders below a field that seeks among them."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.field = QLineEdit()
+        self.field.setPlaceholderText("Folders with…")
+        self.field.setClearButtonEnabled(True)
+        self.field.setAccessibleName("Folders with these words; a minus before a word leaves out")
+        self.list = FolderList(theme)
+        self.field.textChanged.connect(self.list.rows.seek)
+        self.field.returnPressed.connect(self.list.setFocus)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(self.field)
+        column.addWidget(self.list, 1)
+
+
+def menu_of(parent: QWidget) -> QMenu:
+    """A menu over a widget, gone once it is closed."""
+    menu = QMenu(parent)
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    return menu

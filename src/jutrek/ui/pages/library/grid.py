@@ -1,0 +1,342 @@
+"""The captures of a view: by days, or in one row; any number of them, of which only what can be seen is painted."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from datetime import timedelta
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtWidgets import QAbstractScrollArea, QFrame, QWidget
+
+from jutrek.decoding import Shown
+from jutrek.formats import Kind
+from jutrek.ui import paint
+from jutrek.ui.pages.library.cell import Cells
+from jutrek.ui.pages.library.lines import Group, Lines
+from jutrek.ui.pages.library.words import day_title, spoken
+from jutrek.ui.pictures.service import Pictures
+from jutrek.ui.theme import SEMIBOLD, THIN, Theme, font
+from jutrek.ui.widgets.spoken import Part, Spoken
+from jutrek.views.columns import KINDS
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+    from jutrek.desk.viewing import View
+
+_TITLE = 38
+_MOST_SPOKEN = 120
+
+
+class CaptureGrid(QAbstractScrollArea, Spoken):
+    """The captures of a view, which are chosen by pointer and keys."""
+
+    chosen = Signal()
+    """What is chosen, or current, is another."""
+    looked = Signal()
+    left = Signal()
+    above = Signal()
+    """Up was pressed in the first line."""
+
+    def __init__(self, theme: Theme, pictures: Pictures, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme, self._pictures = theme, pictures
+        self._view: View | None = None
+        self.rows: NDArray[np.int64] = np.zeros(0, np.int64)
+        self._picked: NDArray[np.bool_] = np.zeros(0, bool)
+        self._current, self._anchor = -1, -1
+        self._by_day = True
+        self._cells = Cells(theme)
+        self._lines = Lines((), 1, QSize(1, 1), 0)
+        self._band: QRect | None = None
+        self._before_band = self._picked
+        self._pressed: QPoint | None = None
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.verticalScrollBar().setSingleStep(40)
+        self.setAccessibleName("Captures of this view")
+        pictures.ready.connect(self._on_ready)
+
+    # ---- what is shown
+
+    def show_view(self, view: View, rows: NDArray[np.int64] | None = None, *, by_day: bool = True) -> None:
+        """Show a view; what was chosen stays so where it is still there.
+
+        Args:
+            view: laid out.
+            rows: of its captures, where not all of them are shown; as one group.
+            by_day: whether days and shoots stand apart.
+        """
+        same = self._view is not None and self._view.columns is view.columns
+        picked = self.rows[self._picked] if same else np.zeros(0, np.int64)
+        path = self._view.columns.path(self.row) if self._view is not None and self.row >= 0 else ""
+        self._view, self._by_day = view, by_day and rows is None
+        self.rows = view.laid.rows if rows is None else rows
+        self._picked = np.isin(self.rows, picked) if len(picked) else np.zeros(len(self.rows), bool)
+        self._current = self._anchor = -1
+        self._lay()
+        if path and (row := self._row_of(path)) is not None:
+            self._current = self._anchor = row
+        elif len(self.rows) and rows is None:
+            self.verticalScrollBar().setValue(0)
+        self.viewport().update()
+        self.chosen.emit()
+
+    def _row_of(self, path: str) -> int | None:
+        """Where in the view a path is, looked for by its name."""
+        view = self._view
+        if view is None or len(self.rows) > 20_000:
+            return None
+        found = [at for at, known in enumerate(view.columns.paths(self.rows)) if known == path]
+        return found[0] if found else None
+
+    def show_size(self, step: int) -> None:
+        """Show pictures in another size, the smallest for 0."""
+        self._cells.show_size(step)
+        self._lay()
+        self._show_current()
+        self.viewport().update()
+
+    def _lay(self) -> None:
+        columns, cell = self._cells.fit(self.viewport().width())
+        groups: Sequence[Group] = ()
+        if self._view is not None and self._by_day:
+            days = self._view.days
+            groups = [Group((day, words), rows.start, rows.stop - rows.start) for day, words, rows in days]
+        elif len(self.rows):
+            groups = [Group((None, ""), 0, len(self.rows))]
+        self._lines = Lines(groups, columns, cell, _TITLE if self._by_day else 0)
+        bar = self.verticalScrollBar()
+        bar.setRange(0, max(0, self._lines.height - self.viewport().height()))
+        bar.setPageStep(self.viewport().height())
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._lay()
+
+    def _top(self) -> int:
+        return self.verticalScrollBar().value()
+
+    def scrollContentsBy(self, dx: int, dy: int) -> None:
+        self.viewport().scroll(0, dy)
+
+    # ---- what is chosen
+
+    @property
+    def row(self) -> int:
+        """The row of the current capture in the columns; -1 for none."""
+        return int(self.rows[self._current]) if 0 <= self._current < len(self.rows) else -1
+
+    @property
+    def at(self) -> int:
+        """Which of the view's captures is current; -1 for none."""
+        return self._current
+
+    def picked(self) -> NDArray[np.int64]:
+        """The rows of what is chosen, in the order of shooting."""
+        return self.rows[self._picked]
+
+    def pick_all(self) -> None:
+        """Choose all."""
+        self._picked[:] = True
+        self._tell()
+
+    def choose(self, at: int, *, add: bool = False, span: bool = False) -> None:
+        """Make a capture the current one.
+
+        Args:
+            at: which of the view's.
+            add: whether what is chosen stays so, and this is put to it or taken from it.
+            span: whether all from the last one that was chosen alone up to it are chosen.
+        """
+        if not 0 <= at < len(self.rows):
+            return
+        if span and self._anchor >= 0:
+            if not add:
+                self._picked[:] = False
+            low, high = sorted((self._anchor, at))
+            self._picked[low : high + 1] = True
+        elif add:
+            self._picked[at] = not self._picked[at]
+            self._anchor = at
+        else:
+            self._picked[:] = False
+            self._picked[at] = True
+            self._anchor = at
+        self._current = at
+        self._show_current()
+        self._tell()
+
+    def _show_current(self) -> None:
+        if not 0 <= self._current < len(self.rows):
+            return
+        box, bar = self._lines.box(self._current), self.verticalScrollBar()
+        first = self._lines.groups[self._lines.group_of(self._current)].first
+        above = self._lines.title if self._current - first < self._lines.columns else 0
+        if box.top() - above < bar.value():
+            bar.setValue(box.top() - above)
+        elif box.bottom() > bar.value() + self.viewport().height():
+            bar.setValue(box.bottom() - self.viewport().height())
+
+    def _tell(self) -> None:
+        self.viewport().update()
+        self.chosen.emit()
+
+    # ---- keys and the pointer
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key, held = event.key(), event.modifiers()
+        control = bool(held & Qt.KeyboardModifier.ControlModifier)
+        if key == Qt.Key.Key_Escape:
+            self.left.emit()
+        elif key == Qt.Key.Key_A and control:
+            self.pick_all()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) or (key == Qt.Key.Key_Space and not control):
+            self.looked.emit()
+        elif key == Qt.Key.Key_Space:
+            self.choose(self._current, add=True)
+        elif (to := self._target(key)) is not None:
+            if to == self._current and key == Qt.Key.Key_Up:
+                self.above.emit()
+            self._go(to, span=bool(held & Qt.KeyboardModifier.ShiftModifier), free=control)
+        else:
+            super().keyPressEvent(event)
+
+    def _target(self, key: int) -> int | None:
+        """Where a key leads."""
+        last, at = len(self.rows) - 1, max(0, self._current)
+        if last < 0:
+            return None
+        page = max(1, self.viewport().height() // self._lines.cell.height())
+        return {
+            Qt.Key.Key_Left: max(0, at - 1), Qt.Key.Key_Right: min(last, at + 1) if self._current >= 0 else 0,
+            Qt.Key.Key_Up: self._lines.moved(at, -1), Qt.Key.Key_Home: 0, Qt.Key.Key_End: last,
+            Qt.Key.Key_Down: self._lines.moved(at, 1) if self._current >= 0 else 0,
+            Qt.Key.Key_PageUp: self._lines.moved(at, -page), Qt.Key.Key_PageDown: self._lines.moved(at, page),
+        }.get(Qt.Key(key))  # fmt: skip
+
+    def _go(self, to: int, *, span: bool, free: bool) -> None:
+        if free and not span:
+            # What is chosen stays; Ctrl+Space chooses.
+            self._current = to
+            self._show_current()
+            self._tell()
+        else:
+            self.choose(to, span=span)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() is not Qt.MouseButton.LeftButton:
+            return
+        point = event.position().toPoint() + QPoint(0, self._top())
+        held = event.modifiers()
+        self._pressed, self._before_band = point, self._picked.copy()
+        at = self._lines.at(point.x(), point.y())
+        control = bool(held & Qt.KeyboardModifier.ControlModifier)
+        if at is not None:
+            self.choose(at, add=control, span=bool(held & Qt.KeyboardModifier.ShiftModifier))
+        elif not control:
+            self._picked[:] = False
+            self._tell()
+        if not control:
+            self._before_band = np.zeros(len(self.rows), bool)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._pressed is None:
+            return
+        point = event.position().toPoint() + QPoint(0, self._top())
+        if self._band is None and (point - self._pressed).manhattanLength() < 8:
+            return
+        self._band = QRect(self._pressed, point).normalized()
+        self._picked = self._before_band.copy()
+        self._picked[list(self._lines.cells_in(self._band))] = True
+        self._tell()
+        if not self.viewport().rect().contains(event.position().toPoint()):
+            bar = self.verticalScrollBar()
+            bar.setValue(bar.value() + (40 if event.position().y() > 0 else -40))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._pressed = self._band = None
+        self.viewport().update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        point = event.position().toPoint() + QPoint(0, self._top())
+        if self._lines.at(point.x(), point.y()) is not None:
+            self.looked.emit()
+
+    # ---- painting
+
+    def _on_ready(self, path: str) -> None:
+        if self._view is not None and self.isVisible() and path.startswith(self._view.root):
+            self.viewport().update()
+
+    def _visible(self) -> list[int]:
+        area = self.viewport().rect().translated(0, self._top())
+        return list(self._lines.cells_in(area))
+
+    @paint.safely
+    def paintEvent(self, event: QPaintEvent) -> None:
+        view = self._view
+        painter, theme, top = QPainter(self.viewport()), self._theme, self._top()
+        painter.fillRect(event.rect(), theme.paper)
+        if view is None:
+            return
+        area = event.rect().translated(0, top)
+        painter.translate(0, -top)
+        if self._lines.title:
+            for number in self._lines.groups_in(area.top(), area.bottom()):
+                self._title(painter, view, number)
+        for at in self._lines.cells_in(area):
+            row = int(self.rows[at])
+            path = os.path.join(view.root, view.columns.path(row))
+            shown = Shown(path, Kind(KINDS[view.columns.kind[row]]))
+            picture = self._pictures.of(shown, view.root, self._cells.made)
+            chosen, current = bool(self._picked[at]), at == self._current and self.hasFocus()
+            self._cells.paint(painter, self._lines.box(at), view, row, picture, chosen=chosen, current=current)
+        if self._band is not None:
+            wash = QColor(theme.accent)
+            wash.setAlpha(40)
+            painter.setPen(theme.accent)
+            painter.setBrush(wash)
+            painter.drawRect(self._band)
+
+    def _title(self, painter: QPainter, view: View, number: int) -> None:
+        """The title of a day: its date, what it was, how many there are, from when to when."""
+        theme, group = self._theme, self._lines.groups[number]
+        box = self._lines.title_box(number, self.viewport().width() - 8)
+        day, words = group.title
+        figure, above, below = day_title(day)
+        line = QRect(box.left(), box.top() + 4, box.width(), 28)
+        used = line.left() + paint.text(painter, line, figure, font(23, THIN), theme.ink) + 10
+        paint.text(painter, QRect(used, line.top(), 90, 14), above, font(11.5, SEMIBOLD), theme.soft)
+        beside = paint.text(painter, QRect(used, line.top() + 14, 90, 14), below, font(11.5), theme.soft)
+        used += max(beside, paint.width_of(above, font(11.5, SEMIBOLD))) + 16
+        about = self._about(view, group)
+        wanted = paint.width_of(about, font(12.5))
+        if line.right() - used - wanted < (60 if words else 0):
+            about, wanted = str(group.captures), paint.width_of(str(group.captures), font(12.5))
+        paint.text(painter, line, about, font(12.5), theme.soft, align=paint.RIGHT)
+        room = QRect(used, line.top(), line.right() - used - wanted - 12, line.height())
+        paint.text(painter, room, words, font(14, SEMIBOLD), theme.ink)
+
+    def _about(self, view: View, group: Group) -> str:
+        about = paint.counted(group.captures, "capture")
+        first, last = (view.columns.when(int(self.rows[at])) for at in (group.first, group.first + group.captures - 1))
+        if first is None or last is None or group.title[0] is None or last - first < timedelta(minutes=1):
+            return about
+        return f"{about} · {first:%H:%M} – {last:%H:%M}"
+
+    def spoken_parts(self) -> Sequence[Part]:
+        view = self._view
+        if view is None:
+            return ()
+        return [
+            Part(
+                spoken(view, int(self.rows[at])), self._lines.box(at).translated(0, -self._top()),
+                bool(self._picked[at]), at == self._current,
+            )
+            for at in self._visible()[:_MOST_SPOKEN]
+        ]  # fmt: skip

@@ -1,0 +1,238 @@
+"""Ties the Library page to the library that is open."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPoint, QTimer, Signal
+from PySide6.QtWidgets import QApplication, QInputDialog
+
+from jutrek.desk import events
+from jutrek.errors import JutrekError
+from jutrek.ui.pages.library.folders import menu_of
+from jutrek.ui.pages.library.sentence import kept_menu
+from jutrek.ui.pages.library.view import LibraryView
+from jutrek.ui.plainly import plain
+from jutrek.ui.shell.offers import Offer
+from jutrek.ui.shell.page import Page
+from jutrek.views.conditions import EVERYTHING, Condition
+from jutrek.views.saying import sentence
+
+if TYPE_CHECKING:
+    from jutrek.desk.services.lookup import LookupService
+    from jutrek.desk.viewing import LookedAt, View
+    from jutrek.ui.shell.context import Context
+    from jutrek.views.kept import KeptView
+
+_SETTLES = 3000
+"""Milliseconds after which what was learnt meanwhile is shown, at the soonest."""
+
+
+class LibraryPage(Page):
+    """The Library page."""
+
+    keys = (
+        ("Ctrl+E", "type the sentence"), ("F3", "by folder, by time"), ("Space, Enter", "up close"),
+        ("Arrows", "walk; with Shift choose on the way, with Ctrl walk and choose nothing"),
+        ("Ctrl+Space", "choose one more"), ("Ctrl+A", "choose all"), ("Ctrl++, Ctrl+−", "larger, smaller pictures"),
+        ("Ctrl+C", "copy the path"), ("letters, on a step", "jump to a folder"), ("Escape", "a step back"),
+    )  # fmt: skip
+
+    _chosen = Signal(object)
+    _removed = Signal(object)
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        view = self.view = self.widget = LibraryView(context.theme, context.pictures)
+        self._library = ""
+        self._asked = 0
+        self._settles = QTimer(self, singleShot=True, interval=_SETTLES)
+        self._settles.timeout.connect(self._renew)
+        view.said.connect(self.show)
+        view.kept.connect(self._keep)
+        view.wants_kept.connect(self._open_kept)
+        view.closely.wanted.connect(self._look_at)
+        view.copied.connect(self._copy)
+        view.shown_on_disk.connect(self._show_on_disk)
+        view.stopped.connect(self.stop)
+        view.folders.list.asked.connect(self._folder_menu)
+        self._chosen.connect(lambda one: self._say_kept(one.sentence))
+        self._removed.connect(self._remove)
+        context.client.on(events.BoardChanged, self._see_board)
+        context.client.on(events.Described, lambda _: self._learnt())
+        context.client.on(events.Learning, lambda _: self._learnt())
+
+    def activated(self) -> None:
+        """It shows what there is at once, and then what was learnt since."""
+        (self.view.stairs if self.view.by_folder else self.view.grid).setFocus()
+        if self._library:
+            self.show(self.view.wanted)
+            self.ask_lookup(lambda lookup: lookup.catch_up(), self._read_on)
+
+    # ---- views
+
+    def show(self, view: Condition) -> None:
+        """Show another view."""
+        if not self._library:
+            return
+        self._asked += 1
+        number = self._asked
+
+        def lay(lookup: LookupService) -> View | None:
+            # Whoever types asks faster than one can answer: only the last one is wanted.
+            return lookup.views.lay(view) if number == self._asked else None
+
+        self.ask_lookup(lay, self._show)
+
+    def _show(self, view: View | None) -> None:
+        if view is not None and view.root == self._library:
+            self.view.show_view(view)
+            self.say_figure(f"{int(view.laid.all_folders[0]):,}")
+
+    def _see_board(self, event: events.BoardChanged) -> None:
+        """Learn of a new board: of another library nothing is shown yet."""
+        place = event.board.place
+        library = place.root if place is not None else ""
+        if library != self._library:
+            self._library = library
+            self.view.wanted = EVERYTHING
+            self.view.closely.forget()
+            if self.shown:
+                self.activated()
+
+    def _read_on(self, left: int) -> None:
+        """Read what files say, a little at a time; what was read is shown by and by."""
+        self.view.show_reading(left)
+        if left and self.shown:
+            self.ask_lookup(lambda lookup: lookup.read_some(), self._read_on)
+            self._learnt()
+        else:
+            self._renew()
+
+    def _learnt(self) -> None:
+        """More is known: it is shown soon, if somebody looks."""
+        if self.shown and not self._settles.isActive():
+            self._settles.start()
+
+    def _renew(self) -> None:
+        if self.shown and self._library:
+            self.ask_lookup(lambda lookup: lookup.views.renew(), self._renewed)
+
+    def _renewed(self, changed: bool) -> None:
+        if changed:
+            self.show(self.view.wanted)
+
+    # ---- up close
+
+    def _look_at(self, path: str) -> None:
+        """Read what a file says."""
+        session = self.context.client.session
+        if session is not None:
+            session.ask_lookup(
+                lambda lookup: lookup.views.details(path),
+                lambda found: self._looked(path, found),
+                lambda error: self._not_looked(path, error),
+            )
+
+    def _looked(self, path: str, found: LookedAt) -> None:
+        self.view.closely.take(path, found)
+
+    def _not_looked(self, path: str, error: JutrekError) -> None:
+        self.view.closely.fail(path, str(error))
+
+    # ---- kept views
+
+    def _open_kept(self, at: QPoint) -> None:
+        self.ask_lookup(lambda lookup: lookup.kept_views(), lambda views: self._show_kept(views, at))
+
+    def _show_kept(self, views: list[KeptView], at: QPoint) -> None:
+        if views:
+            kept_menu(self.view, views, at, self._chosen, self._removed)
+        else:
+            self.view.notify("No view is kept yet.", "Narrow this one, and keep it: it is always current then.")
+
+    def _say_kept(self, text: str) -> None:
+        from jutrek.views.sentence import parse
+
+        self.view.sentence.leave()
+        self.show(parse(text))
+
+    def _keep(self, view: Condition) -> None:
+        text = sentence(view)
+        name, fine = QInputDialog.getText(self.view, "Keep this view", "What it is called:", text=plain(text[:60]))
+        if fine and name.strip():
+            self.ask_lookup(
+                lambda lookup: lookup.keep_view(name, text),
+                lambda was: self.view.notify(
+                    f"Kept as “{name.strip()}”.", f"Before it showed: {was.sentence}." if was is not None else
+                    "It stands in the list that opens at the number of captures."
+                ),
+            )  # fmt: skip
+
+    def _remove(self, one: KeptView) -> None:
+        self.ask_lookup(
+            lambda lookup: lookup.remove_view(one.name),
+            lambda _: self.view.notify(f"“{one.name}” is kept no longer.", f"It showed: {one.sentence}."),
+        )
+
+    # ---- files and folders
+
+    def _folder_menu(self, path: str, at: QPoint) -> None:
+        menu = menu_of(self.view)
+        menu.addAction("Show on disk", lambda: self._show_on_disk(path))
+        menu.addAction("Copy the path", lambda: self._copy(path))
+        menu.addAction(plain(f"Walk from “{path.rpartition('/')[2] or 'the root'}”"), lambda: self._walk_from(path))
+        if "/" in path and not self.view.folders.list.rows.trunk:
+            menu.addAction("Hide the folders above", lambda: self.view.hide_trunk(path))
+        elif self.view.folders.list.rows.trunk:
+            menu.addAction("Show the folders above", lambda: self.view.hide_trunk(""))
+        menu.popup(at)
+
+    def _walk_from(self, path: str) -> None:
+        if not self.view.by_folder:
+            self.view.turn()
+        self.view.stairs.go(path)
+
+    def _copy(self, path: str) -> None:
+        whole = os.path.join(self._library, path) if self._library else path
+        QApplication.clipboard().setText(whole.encode("utf-8", "surrogateescape").decode("utf-8", "replace"))
+        self.view.notify("The path is copied.", plain(whole))
+
+    def _show_on_disk(self, path: str) -> None:
+        """Show a file or folder in the desktop's file manager."""
+        session = self.context.client.session
+        if session is not None and self._library:
+            from jutrek.desk.programs import show_on_disk
+
+            whole = os.path.join(self._library, path)
+            session.ask_aside(lambda: show_on_disk(whole), None, self.say_trouble)
+
+    # ---- what it is told
+
+    def offers(self, typed: str) -> Iterator[Offer]:
+        if not self._library:
+            return
+        from jutrek.views.sentence import understand
+
+        read = understand(typed)
+        if read.view is not None and read.view != EVERYTHING:
+            wanted = read.view
+            yield Offer("view", sentence(wanted), lambda: self._go(wanted), "of the library")
+
+    def _go(self, view: Condition) -> None:
+        self.context.go_to("library")
+        self.show(view)
+
+    def go(self) -> None:
+        self.view.look()
+
+    def back(self) -> None:
+        self.view.back()
+
+    def notify(self, state: str, more: str = "", under: str = "", *, brick: bool = False) -> None:
+        self.view.notify(state, more, under, brick=brick)
+
+    def working(self, words: str, figures: str) -> None:
+        self.view.show_working(words, figures)
