@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, BinaryIO
 
 from jutrek import pixels
-from jutrek.decoding import Pictured, first_frame, frames_at, image_of, largest, opened, preview_of, shown, still
+from jutrek.decoding import Pictured, Shown, first_frame, frames_at, image_of, largest, opened, preview_of, shown, still
 from jutrek.errors import FileTrouble, TooLargeToShow
 from jutrek.formats import Kind, open_read_only, read
 
@@ -49,6 +49,45 @@ def small_picture(view: Pictured, size: Size) -> Picture | None:
         return _attempted(view, lambda file, view: _small(file, view, size))
     except TooLargeToShow:
         return None
+
+
+def home_picture(path: str, kind: Kind, size: Size) -> Picture | None:
+    """A picture of a file at home, cropped to a shape in pixels: by a thumbnail on the disk, which is made once.
+
+    Args:
+        path: of the file.
+        kind: of it.
+        size: in pixels.
+
+    Returns:
+        The picture, or None where the content gives none.
+    """
+    from jutrek.desk import thumbnails
+
+    of, folder = thumbnails.original(path), thumbnails.size_for(max(size))
+    if of is None or folder is None:
+        return small_picture(Shown(path, kind), size)
+    picture = thumbnails.kept(of, folder)
+    if picture is None:
+        if thumbnails.failed(of):
+            return None
+        longest = thumbnails.SIZES[folder]
+        try:
+            made = whole_picture(Shown(path, kind), (longest, longest))
+        except TooLargeToShow:
+            return None
+        if made is None:
+            thumbnails.keep_failed(of)
+            return None
+        picture = _image_of(made)
+        thumbnails.keep(of, folder, picture)
+    return _fitted(picture, size)
+
+
+def _image_of(picture: Picture) -> Image.Image:
+    from PIL import Image
+
+    return Image.frombytes("RGB", (picture.width, picture.height), picture.rgb)
 
 
 def large_picture(view: Pictured, size: Size) -> Picture | None:

@@ -229,13 +229,18 @@ class Tree:
         """
         self._write_whole(path, data, naming.name_exclusively)
 
-    def write_own(self, path: Inside, data: bytes) -> None:
+    def write_own(self, path: Inside, data: bytes, *, lasting: bool = True) -> None:
         """Write a small file in place of what it held before: the old text or the new one, never less.
+
+        Args:
+            path: where to.
+            data: what it holds then.
+            lasting: whether it is to be there after the power fails; of what can be made again that costs too much.
 
         Raises:
             OSError: when it cannot be written; the old one stays.
         """
-        self._write_whole(path, data, _replace)
+        self._write_whole(path, data, _replace, lasting=lasting)
 
     def open_own(self, path: Inside) -> BinaryIO:
         """Open a file for reading that somebody else may have put there: no link, no pipe, no device.
@@ -285,8 +290,10 @@ class Tree:
         """Open a folder to hold it; the root for None."""
         return Held(self.open_folder(path), path)
 
-    def _write_whole(self, path: Inside, data: bytes, name: Callable[[Entry, Entry], None]) -> None:
-        """Write a hidden temporary beside a path, sync it, and name it."""
+    def _write_whole(
+        self, path: Inside, data: bytes, name: Callable[[Entry, Entry], None], *, lasting: bool = True
+    ) -> None:
+        """Write a hidden temporary beside a path, sync it where it is to last, and name it."""
         with self.hold(path.folder) as folder:
             entry = folder.entry(path)
             temporary = Entry(entry.folder, f"{TEMPORARY}{secrets.token_hex(4)}.part")
@@ -297,7 +304,8 @@ class Tree:
                     view = memoryview(data)
                     while view:
                         view = view[os.write(fd, view) :]
-                    os.fsync(fd)
+                    if lasting:
+                        os.fsync(fd)
                 finally:
                     os.close(fd)
                 name(temporary, entry)
@@ -305,7 +313,8 @@ class Tree:
                 with contextlib.suppress(OSError):
                     os.unlink(temporary.name, dir_fd=entry.folder)
                 raise
-            sync(os.dup(entry.folder))
+            if lasting:
+                sync(os.dup(entry.folder))
 
 
 def chosen(path: str) -> tuple[Tree, Inside]:
@@ -318,13 +327,17 @@ def chosen(path: str) -> tuple[Tree, Inside]:
     return Tree(os.path.dirname(whole)), inside(os.path.basename(whole), Realm.OWN)
 
 
-def have_folder(path: str) -> Tree:
+def have_folder(path: str, *, private: bool = False) -> Tree:
     """A folder of the person's own (XDG), made with its parents where it is not there.
+
+    Args:
+        path: of it.
+        private: whether nobody else is let into it, where it is made.
 
     Raises:
         OSError: when it cannot be made.
     """
-    os.makedirs(path, exist_ok=True)
+    os.makedirs(path, 0o700 if private else 0o777, exist_ok=True)
     return Tree(path)
 
 

@@ -62,7 +62,7 @@ def keep(columns: Columns, ledger: str, state: str, folders: dict[str, int]) -> 
     np.savez(made, allow_pickle=False, **arrays, about=np.frombuffer(about, np.uint8))
     with suppress(OSError):
         tree, name = chosen(path_of(ledger))
-        tree.write_own(name, made.getvalue())
+        tree.write_own(name, made.getvalue(), lasting=False)
 
 
 def kept(ledger: str) -> Kept | None:

@@ -68,13 +68,14 @@ class Pictures(QObject):
         self._small = pool.line(SMALL, at_once=_AT_ONCE, waiting=_WAITING)
         self._made.connect(lambda then, picture: then(picture))
 
-    def of(self, view: Pictured, source: str = "", size: QSize = SIZE) -> QPixmap | None:
+    def of(self, view: Pictured, source: str = "", size: QSize = SIZE, *, at_home: bool = False) -> QPixmap | None:
         """The thumbnail if there is one. Else it is wished for; what scrolled away long ago is forgotten.
 
         Args:
             view: of what.
             source: the root of what it lies on: one that hangs holds up no other.
             size: as which it is drawn. While there is none of that size, one of another will do.
+            at_home: whether it is a file of the library: its thumbnail is kept on the disk.
         """
         key = view.id, size.width()
         if key in self._kept:
@@ -84,9 +85,10 @@ class Pictures(QObject):
 
         def make(_superseded: Callable[[], bool]) -> None:
             # Here, off the way to the first paint.
-            from jutrek.desk.pictures import small_picture
+            from jutrek.desk.pictures import home_picture, small_picture
 
-            self.bring(lambda picture: self._keep(key, picture), small_picture(view, pixels))
+            made = home_picture(view.id, view.kind, pixels) if at_home else small_picture(view, pixels)
+            self.bring(lambda picture: self._keep(key, picture), made)
 
         self._small.wish(key, make, source)
         return self._kept.get((view.id, SIZE.width()))

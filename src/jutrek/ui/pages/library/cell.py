@@ -47,7 +47,7 @@ class Cells:
         self.size = self._least.scaled(room, Qt.AspectRatioMode.KeepAspectRatio)
         return columns, QSize(wide, self.size.height() + _AROUND.height())
 
-    def paint(
+    def draw(
         self,
         painter: QPainter,
         box: QRect,

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import QColor, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractScrollArea, QFrame, QWidget
 
 from jutrek.decoding import Shown
@@ -193,7 +193,7 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
         control = bool(held & Qt.KeyboardModifier.ControlModifier)
         if key == Qt.Key.Key_Escape:
             self.left.emit()
-        elif key == Qt.Key.Key_A and control:
+        elif event.matches(QKeySequence.StandardKey.SelectAll):
             self.pick_all()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) or (key == Qt.Key.Key_Space and not control):
             self.looked.emit()
@@ -293,9 +293,9 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
             row = int(self.rows[at])
             path = os.path.join(view.root, view.columns.path(row))
             shown = Shown(path, Kind(KINDS[view.columns.kind[row]]))
-            picture = self._pictures.of(shown, view.root, self._cells.made)
+            picture = self._pictures.of(shown, view.root, self._cells.made, at_home=True)
             chosen, current = bool(self._picked[at]), at == self._current and self.hasFocus()
-            self._cells.paint(painter, self._lines.box(at), view, row, picture, chosen=chosen, current=current)
+            self._cells.draw(painter, self._lines.box(at), view, row, picture, chosen=chosen, current=current)
         if self._band is not None:
             wash = QColor(theme.accent)
             wash.setAlpha(40)

@@ -35,9 +35,11 @@ class LibraryPage(Page):
 
     keys = (
         ("Ctrl+E", "type the sentence"), ("F3", "by folder, by time"), ("Space, Enter", "up close"),
-        ("Arrows", "walk; with Shift choose on the way, with Ctrl walk and choose nothing"),
-        ("Ctrl+Space", "choose one more"), ("Ctrl+A", "choose all"), ("Ctrl++, Ctrl+−", "larger, smaller pictures"),
-        ("Ctrl+C", "copy the path"), ("letters, on a step", "jump to a folder"), ("Escape", "a step back"),
+        ("Left, Right, Up, Down", "walk; with Shift choose on the way, with Ctrl walk and choose nothing"),
+        ("Home, End, PageUp, PageDown", "walk far"), ("Ctrl+Space", "choose one more"), ("Ctrl+A", "choose all"),
+        ("Ctrl++, Ctrl+−", "larger, smaller pictures"), ("Ctrl+C", "copy the path"),
+        ("letters", "on a step, jump to a folder"), ("Esc, Backspace", "a step back"),
+        ("Tab", "take what is offered while a sentence is typed"),
     )  # fmt: skip
 
     _chosen = Signal(object)

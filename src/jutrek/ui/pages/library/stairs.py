@@ -83,7 +83,8 @@ class Stairs(QWidget, Spoken):
         if view is None or view.tree.number(path) is None:
             return
         self.path = path
-        self._went[path.rpartition("/")[0]] = path
+        if path:
+            self._went[path.rpartition("/")[0]] = path
         self._fit()
         self.chosen.emit(path)
 
@@ -312,7 +313,7 @@ class Stairs(QWidget, Spoken):
         for number, row in enumerate(rows):
             box = QRect(tile.box.left() + 8 + number * wide, tile.box.top() + 8, wide - 3, tile.box.height() - _LOW - 8)
             shown = Shown(os.path.join(view.root, view.columns.path(row)), Kind(KINDS[view.columns.kind[row]]))
-            picture = self._pictures.of(shown, view.root, SIZE)
+            picture = self._pictures.of(shown, view.root, SIZE, at_home=True)
             if picture is None:
                 painter.fillRect(box, self._theme.track)
             else:

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from datetime import date, timedelta
 from typing import NamedTuple
 
-from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -183,6 +183,13 @@ class Wall(QWidget, Spoken):
         if at >= 0 and 0 <= self._cursor < len(self._cells):
             self._press(at, self._cursor)
         self.update()
+
+    def event(self, event: QEvent) -> bool:
+        is_escape = event.type() == QEvent.Type.ShortcutOverride and event.key() == Qt.Key.Key_Escape
+        if is_escape and self._chosen is not None:
+            event.accept()
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         each = 53 if self._weeks else 12

@@ -1,0 +1,288 @@
+"""The Library page: looked at by time and by folder, narrowed by pointer, keys and a sentence."""
+
+from __future__ import annotations
+
+import os
+from datetime import datetime
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, QRect, QSize, Qt
+from PySide6.QtWidgets import QApplication, QMenu
+from pytestqt.qtbot import QtBot
+
+from jutrek.library import Library
+from jutrek.ui.app.window import MainWindow
+from jutrek.ui.pages.library.lines import Group, Lines
+from jutrek.ui.pages.library.view import LibraryView
+from jutrek.views.conditions import EVERYTHING, Sort, State
+from jutrek.views.kept import keep_weeks, kept_views
+from jutrek.views.saying import sentence
+from jutrek.views.sentence import parse
+from tests import making
+from tests.making import put
+from tests.ui.conftest import PATIENCE, intake
+
+LEFT, CONTROL, SHIFT = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+@pytest.fixture
+def home(library: Library) -> Library:
+    """Fourteen captures of three years, of two devices, in folders of three levels; one has no date."""
+    root = Path(library.root)
+    for number in range(12):
+        when = datetime(2024 + number // 4, 3 + number % 4, 5 + number, 10, number)
+        model = "M2" if number % 2 else "C1"
+        put(root / f"{when:%Y/%m}" / f"{number:02}.jpg", making.jpeg(when, seed=number, model=model))
+    put(root / "2025/03/sound.wav", making.wav(datetime(2025, 3, 30, 9)))
+    put(root / "inbox" / "nothing.jpg", making.jpeg(None, seed=77))
+    return library
+
+
+@pytest.fixture
+def page(qtbot: QtBot, window: MainWindow, home: Library) -> LibraryView:
+    """The page with all of the library, read."""
+    window.resize(1280, 800)
+    window.begin(home.root, [])
+    qtbot.waitUntil(lambda: intake(window).board.place is not None, timeout=PATIENCE)
+    window.go_to("library")
+    page = window.page("library").view
+    assert isinstance(page, LibraryView)
+    qtbot.waitUntil(lambda: page.view is not None and len(page.grid.rows) == 14, timeout=PATIENCE)
+    return page
+
+
+def shown(page: LibraryView) -> list[str]:
+    assert page.view is not None
+    return page.view.columns.paths(page.grid.rows)
+
+
+def until(qtbot: QtBot, page: LibraryView, said: str, captures: int) -> None:
+    """Wait until a view is shown."""
+    qtbot.waitUntil(
+        lambda: page.view is not None and sentence(page.view.laid.view) == said and len(page.grid.rows) == captures,
+        timeout=PATIENCE,
+    )
+
+
+def test_a_picture_is_found_by_its_month(qtbot: QtBot, page: LibraryView) -> None:
+    cell = next(one for one in page.wall._cells if one.words == "April 2025")
+    qtbot.mouseClick(page.wall, LEFT, pos=cell.box.center())
+    until(qtbot, page, "in April 2025", 1)
+    assert shown(page) == ["2025/04/05.jpg"]
+    # Once more opens its days in place; a day narrows further; the same once more takes it out.
+    cell = next(one for one in page.wall._cells if one.words == "April 2025")
+    qtbot.mouseClick(page.wall, LEFT, pos=cell.box.center())
+    day = next(one for one in page.wall._cells if one.words == "10 April 2025")
+    assert day.captures == 1
+    qtbot.mouseClick(page.wall, LEFT, pos=day.box.center())
+    until(qtbot, page, "on 10 April 2025", 1)
+    page.wall.setFocus()
+    qtbot.keyClick(page.wall, Qt.Key.Key_Escape)
+    until(qtbot, page, "everything", 14)
+
+
+def test_a_span_is_dragged_or_walked_on_the_wall(qtbot: QtBot, page: LibraryView) -> None:
+    cells = {one.words: one.box.center() for one in page.wall._cells}
+    qtbot.mousePress(page.wall, LEFT, pos=cells["May 2024"])
+    qtbot.mouseMove(page.wall, cells["March 2025"])
+    page.wall._cursor = next(at for at, one in enumerate(page.wall._cells) if one.words == "March 2025")
+    qtbot.mouseRelease(page.wall, LEFT, pos=cells["March 2025"])
+    until(qtbot, page, "from May 2024 to March 2025", 4)
+    page.wall.setFocus()
+    qtbot.keyClick(page.wall, Qt.Key.Key_Home)
+    for key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+        qtbot.keyClick(page.wall, key)
+    assert page.wall.spoken_parts()[page.wall._cursor].words.endswith(("capture", "captures"))
+    qtbot.mouseClick(page.weeks, LEFT)
+    assert {one.words for one in page.wall._cells} >= {"week 1 of 2024", "week 52 of 2026"}
+
+
+def test_share_bars_keep_several_and_leave_out(qtbot: QtBot, page: LibraryView) -> None:
+    bar = page.bars.bars[Sort.DEVICE]
+    boxes = {one.part.words: one.box.center() for one in bar._stretches if one.part is not None}
+    qtbot.mouseClick(bar, LEFT, pos=boxes["Arlen C1"])
+    until(qtbot, page, "by Arlen C1", 6)
+    # The bar counts what the others leave, and not what it keeps itself.
+    assert {part.words: part.captures for part in page.view.laid.bars[Sort.DEVICE]}["Arlen M2"] == 6  # type: ignore[union-attr]
+    boxes = {one.part.words: one.box.center() for one in bar._stretches if one.part is not None}
+    qtbot.mouseClick(bar, LEFT, CONTROL, boxes["Arlen M2"])
+    until(qtbot, page, "by Arlen C1 or by Arlen M2", 12)
+    qtbot.mouseClick(page.sentence.parts[0], LEFT)
+    menu = next(one for one in page.sentence.findChildren(QMenu) if one.isVisible())
+    menu.actions()[0].trigger()
+    menu.close()
+    until(qtbot, page, "everything", 14)
+    kinds = page.bars.bars[Sort.KIND]
+    kinds.setFocus()
+    qtbot.keyClick(kinds, Qt.Key.Key_Enter, CONTROL | SHIFT)
+    until(qtbot, page, "not stills", 1)
+
+
+def test_a_sentence_is_typed_and_what_may_follow_is_offered(qtbot: QtBot, page: LibraryView) -> None:
+    qtbot.keyClick(page, Qt.Key.Key_E, CONTROL)
+    field = page.sentence.field
+    qtbot.waitUntil(field.hasFocus, timeout=PATIENCE)
+    qtbot.keyClicks(field, "stills by Arl")
+    assert "Arlen M2" in [one.text for one in page.sentence._completions]
+    qtbot.keyClick(field, Qt.Key.Key_Tab)
+    qtbot.keyClicks(field, "in 202")
+    assert field.property("wrong") is True
+    assert page.sentence.trouble.text()
+    qtbot.keyClicks(field, "6")
+    qtbot.keyClick(field, Qt.Key.Key_Enter)
+    assert page.view is not None
+    qtbot.waitUntil(lambda: len(page.grid.rows) == 2, timeout=PATIENCE)
+    assert not page.sentence.typing
+    assert page.sentence.count.text() == "2 captures"
+
+
+def test_a_picture_is_found_by_folder_keys_alone(qtbot: QtBot, page: LibraryView) -> None:
+    qtbot.keyClick(page.grid, Qt.Key.Key_F3)
+    stairs = page.stairs
+    qtbot.waitUntil(stairs.hasFocus, timeout=PATIENCE)
+    for key in (Qt.Key.Key_Down, Qt.Key.Key_Right, Qt.Key.Key_Down):
+        qtbot.keyClick(stairs, key)
+    assert stairs.path == "2025/03"
+    assert shown(page) == ["2025/03/04.jpg", "2025/03/sound.wav"]
+    qtbot.keyClicks(stairs, "05")
+    assert stairs.path == "2025/05"
+    qtbot.keyClick(stairs, Qt.Key.Key_Down)
+    assert page.grid.hasFocus()
+    qtbot.keyClick(page.grid, Qt.Key.Key_Space)
+    look = page.closely.look
+    assert look is not None
+    qtbot.waitUntil(lambda: "time of shooting" in look.accessibleName(), timeout=PATIENCE)
+    assert "06.jpg, Arlen C1" in look.accessibleName()
+    qtbot.keyClick(look, Qt.Key.Key_Escape)
+    qtbot.keyClick(page.grid, Qt.Key.Key_Up)
+    assert stairs.hasFocus()
+    qtbot.keyClick(stairs, Qt.Key.Key_Up)
+    qtbot.keyClick(stairs, Qt.Key.Key_Up)
+    assert stairs.path == ""
+    # Down goes where one was last.
+    qtbot.keyClick(stairs, Qt.Key.Key_Down)
+    assert stairs.path == "2025"
+    qtbot.keyClick(stairs, Qt.Key.Key_F3)
+    assert page.grid.hasFocus()
+    assert len(shown(page)) == 14
+
+
+def test_captures_are_chosen_by_keys_and_pointer(qtbot: QtBot, page: LibraryView) -> None:
+    grid = page.grid
+    grid.setFocus()
+    qtbot.keyClick(grid, Qt.Key.Key_Right)
+    qtbot.keyClick(grid, Qt.Key.Key_Right, SHIFT)
+    qtbot.keyClick(grid, Qt.Key.Key_Right, CONTROL)
+    qtbot.keyClick(grid, Qt.Key.Key_Right, CONTROL)
+    qtbot.keyClick(grid, Qt.Key.Key_Space, CONTROL)
+    assert grid._picked.nonzero()[0].tolist() == [0, 1, 3]
+    assert page.bar.words().startswith("3 chosen.")
+    assert "3 captures" in page.chosen.accessibleName()
+    first, last = grid._lines.box(0), grid._lines.box(2)
+    view = grid.viewport()
+    qtbot.mousePress(view, LEFT, pos=first.topLeft() + QPoint(1, 1))
+    for at in (first.center(), last.center()):
+        qtbot.mouseMove(view, at)
+        grid.mouseMoveEvent(_moved(at))
+    qtbot.mouseRelease(view, LEFT, pos=last.center())
+    assert grid._picked.nonzero()[0].tolist() == [0, 1, 2]
+    qtbot.keyClick(grid, Qt.Key.Key_C, CONTROL)
+    assert QApplication.clipboard().text().endswith("2024/03/00.jpg")
+    assert [part.pressed for part in grid.spoken_parts()][:4] == [True, True, True, False]
+
+
+def _moved(at: QPoint) -> object:
+    from PySide6.QtCore import QEvent, QPointF
+    from PySide6.QtGui import QMouseEvent
+
+    return QMouseEvent(QEvent.Type.MouseMove, QPointF(at), QPointF(at), LEFT, LEFT, Qt.KeyboardModifier.NoModifier)
+
+
+def test_folders_are_sought_opened_and_narrowed_to(qtbot: QtBot, page: LibraryView) -> None:
+    rows = page.folders.list.rows
+    names = lambda: [rows.name(row) for row in rows.rows]  # noqa: E731
+    assert names() == [rows.name(0), "2024", "2025", "2026", "inbox"]
+    qtbot.mouseClick(page.all_open, LEFT)
+    assert len(rows.rows) == 17
+    qtbot.keyClicks(page.folders.field, "2025 -03")
+    assert names() == [rows.name(0), "2025", "04", "05", "06"]
+    page.folders.field.clear()
+    qtbot.mouseClick(page.all_shut, LEFT)
+    page.folders.list.setFocus()
+    for key in (Qt.Key.Key_Down, Qt.Key.Key_Right, Qt.Key.Key_Down, Qt.Key.Key_Enter):
+        qtbot.keyClick(page.folders.list, key)
+    until(qtbot, page, "in folder /2024/03", 1)
+    page.hide_trunk("2024/03")
+    assert names()[:4] == ["03", "04", "05", "06"]
+
+
+def test_what_wants_attention_is_a_click_away(qtbot: QtBot, page: LibraryView, home: Library) -> None:
+    assert page.attention[State.GONE].isHidden()
+    (Path(home.root) / "inbox" / "nothing.jpg").unlink()
+    put(Path(home.root) / "Unfiled" / "new.jpg", making.jpeg(datetime(2026, 7, 1), seed=88))
+    page.window().go_to("library")  # type: ignore[attr-defined]
+    qtbot.waitUntil(lambda: not page.attention[State.UNFILED].isHidden(), timeout=PATIENCE)
+    qtbot.mouseClick(page.attention[State.UNFILED], LEFT)
+    until(qtbot, page, "unfiled", 1)
+    assert shown(page) == ["Unfiled/new.jpg"]
+
+
+def test_views_are_kept_and_chosen_again(qtbot: QtBot, page: LibraryView, window: MainWindow, home: Library) -> None:
+    keep_weeks(home, 2024)
+    library = window.page("library")
+    library.ask_lookup(lambda lookup: lookup.keep_view("Sounds", "sounds"))
+    qtbot.waitUntil(lambda: len(kept_views(home)[0]) == 53, timeout=PATIENCE)
+    qtbot.mouseClick(page.sentence.count, LEFT)
+    qtbot.waitUntil(lambda: any(one.isVisible() for one in page.findChildren(QMenu)), timeout=PATIENCE)
+    menu = next(one for one in page.findChildren(QMenu) if one.isVisible())
+    assert [one.text() for one in menu.actions() if one.text()] == ["Weeks of 2024", "Sounds", "Keep no longer"]
+    menu.actions()[1].trigger()
+    menu.close()
+    until(qtbot, page, "sounds", 1)
+    library.show(EVERYTHING)  # type: ignore[attr-defined]
+    until(qtbot, page, "everything", 14)
+
+
+def test_a_library_of_nothing_says_so(qtbot: QtBot, window: MainWindow, library: Library) -> None:
+    window.begin(library.root, [])
+    qtbot.waitUntil(lambda: intake(window).board.place is not None, timeout=PATIENCE)
+    window.go_to("library")
+    page = window.page("library").view
+    qtbot.waitUntil(lambda: page.view is not None, timeout=PATIENCE)
+    assert page.sentence.count.text() == "0 captures"
+    for key in (Qt.Key.Key_Right, Qt.Key.Key_Down, Qt.Key.Key_Space, Qt.Key.Key_F3):
+        qtbot.keyClick(page.grid, key)
+    for key in (Qt.Key.Key_Down, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_X):
+        qtbot.keyClick(page.stairs, key)
+    assert not page.closely.is_open
+
+
+@pytest.mark.parametrize("columns", [1, 3, 7])
+def test_lines_by_arithmetic_are_those_of_a_plain_walk(columns: int) -> None:
+    counts = [1, 2, 9, 1, 1, 3, 7, 14, 2]
+    firsts = [sum(counts[:number]) for number in range(len(counts))]
+    groups = [
+        Group((number, ""), first, count) for number, (first, count) in enumerate(zip(firsts, counts, strict=True))
+    ]
+    lines = Lines(groups, columns, QSize(20, 10), 5)
+    boxes = [lines.box(at) for at in range(sum(counts))]
+    assert all(not one.intersects(other) for at, one in enumerate(boxes) for other in boxes[:at])
+    assert max(box.right() for box in boxes) < columns * 20
+    assert max(box.bottom() for box in boxes) == lines.height - 1
+    for area in (QRect(0, 0, 500, lines.height), QRect(25, 12, 30, 31), QRect(0, lines.height - 4, 9, 3)):
+        assert sorted(lines.cells_in(area)) == [at for at, box in enumerate(boxes) if box.intersects(area)]
+    for at, box in enumerate(boxes):
+        assert lines.at(box.center().x(), box.center().y()) == at
+        below, above = lines.moved(at, 1), lines.moved(at, -1)
+        assert below == at or boxes[below].top() > box.top()
+        assert above == at or boxes[above].top() < box.top()
+
+
+def test_the_sentence_of_the_finder_opens_the_library(qtbot: QtBot, page: LibraryView, window: MainWindow) -> None:
+    offers = list(window.page("library").offers("stills in 2024"))
+    assert [one.words for one in offers] == ["stills in 2024"]
+    offers[0].do()
+    until(qtbot, page, "stills in 2024", 4)
+    assert parse("stills in 2024") == page.wanted
+    assert os.path.isdir(page.view.root)  # type: ignore[union-attr]
