@@ -93,12 +93,13 @@ def run() -> None:
     with tempfile.TemporaryDirectory() as folder:
         os.environ["XDG_DATA_HOME"] = os.environ["XDG_CACHE_HOME"] = folder
         from bench.gaps_disks import hanging, hostile, two_starts
+        from bench.gaps_library import looking
         from jutrek.ui.app.start import application
         from jutrek.ui.app.window import MainWindow
 
         app = application()
         gaps = Gaps(app)
-        for measure in (_one_shoot, _many_years, hanging, hostile, two_starts):
+        for measure in (_one_shoot, _many_years, looking, hanging, hostile, two_starts):
             window = MainWindow()
             window.resize(1280, 800)
             window.show()

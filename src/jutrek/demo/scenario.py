@@ -13,7 +13,7 @@ import fcntl
 import os
 import random
 import shutil
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, NamedTuple
@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-VERSION = "6"
+VERSION = "7"
 _MARK = "made-by-jutrek.txt"
 _OFFSET = timedelta(hours=2)
 _PICTURE = (1080, 720)
@@ -36,6 +36,12 @@ _OVERHEARD, _BEFORE, _LAPEL = (4, 6, 9, 12, 14), 15, 45.0
 _AHEAD = timedelta(minutes=7, seconds=23)
 _EDITED, _MOVING = (6, 16), (3, 7, 12)
 """Pictures on the phone that somebody straightened some days later, and those that move."""
+_SAID_OF = {
+    "bridge": ("viaduct", "stonework"), "depot": ("depot", "volunteers"), "steam": ("engine", "steam"),
+    "track": ("track laying",), "unloading": ("rails", "volunteers"),
+}  # fmt: skip
+_MARKS = ("R", "", "P", "")
+"""R for the report, P not for the public."""
 FIRST = 4401
 """The stills body's first counter."""
 
@@ -309,6 +315,9 @@ def _fill_library(root: str, report: Callable[[str], None]) -> None:
         path = f"{year}/{month:02}/{local:%Y%m%d_%H%M%S}.jpg"
         kept.append(Kept(path, local, picture, shot, stills.jpeg(picture, shot, quality=80)))
         _write(os.path.join(library, path), kept[-1].data, local)
+        if number % 3 == 1:
+            words = _SAID_OF[motif]
+            _write(os.path.join(library, f"{path[:-4]}.xmp"), _said(words, _MARKS[number % 4], number % 6), local)
     report("Copies that gathered in it")
     for path, local, data in copies(kept):
         _write(os.path.join(library, path), data, local)
@@ -317,6 +326,18 @@ def _fill_library(root: str, report: Callable[[str], None]) -> None:
     for card, folder in (("Card B/PRIVATE/HOVAR/CLIP/0002.MOV", "clips"), ("Card D/TAKES/VELMORA-T002.WAV", "sound")):
         suffix = os.path.splitext(card)[1].lower()
         _copy(os.path.join(root, card), os.path.join(library, f"2026/{folder}/bridge, first try{suffix}"))
+
+
+def _said(words: Sequence[str], mark: str, rating: int) -> bytes:
+    """A sidecar of what somebody said of a picture."""
+    items = "".join(f"<rdf:li>{word}</rdf:li>" for word in words)
+    label = f' xmp:Label="{mark}"' if mark else ""
+    return (
+        '<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'
+        f'<rdf:Description rdf:about="" xmlns:xmp="http://ns.adobe.com/xap/1.0/"{label} xmp:Rating="{rating}">'
+        f'<dc:subject xmlns:dc="http://purl.org/dc/elements/1.1/"><rdf:Bag>{items}</rdf:Bag></dc:subject>'
+        "</rdf:Description></rdf:RDF></x:xmpmeta>"
+    ).encode()
 
 
 def _bring_some(root: str, folder: str, day: int) -> None:

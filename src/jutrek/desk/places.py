@@ -77,16 +77,27 @@ def troubles_of(library: Library) -> list[str]:
     return found
 
 
+_DEMO_VIEWS = (
+    ("For the report", "marked R"), ("Best of the year", "rated at least 4 since 2025"),
+    ("Nobody described them", "stills without keywords not in folder old desktop"),
+)  # fmt: skip
+
+
 def furnish(library: str, folder: str) -> None:
-    """Give a library a place in a folder, which is made, unless it has one.
+    """Give the demo's library a place in a folder, which is made, unless it has one; and some kept views.
 
     Raises:
         LibraryTrouble: when that cannot be.
     """
+    from jutrek.views.kept import keep_view, kept_views
+
     home = new_library(library)
     if not known_places(home):
         have_folder(folder)
         add_place(home, folder)
+    if not kept_views(home)[0]:
+        for name, said in _DEMO_VIEWS:
+            keep_view(home, name, said, "Annual report")
 
 
 def caught_up(

@@ -145,6 +145,15 @@ class Columns:
         """The path of its primary, relative to the library."""
         return os.path.join(self.names[Names.FOLDER][self.folder[row]], self.name(row))
 
+    def row_of(self, path: str) -> int:
+        """The row of a capture by the path of its primary; -1 where there is none."""
+        folder, _, name = path.rpartition("/")
+        names = self.names[Names.FOLDER]
+        if folder not in names:
+            return -1
+        rows = np.flatnonzero(self.folder == names.index(folder)).tolist()
+        return next((row for row in rows if self.name(row) == name), -1)
+
     def paths(self, rows: Sequence[int] | NDArray[np.int64]) -> list[str]:
         """The paths of the primaries of many captures."""
         folders = [f"{one}/" if one else "" for one in self.names[Names.FOLDER]]

@@ -58,9 +58,9 @@ class LookupService:
         """Read some of them. Returns how many are left. Raises `Stopped` when it was stopped."""
         return self.views.read_some(self._stop)
 
-    def kept_views(self) -> list[KeptView]:
-        """The views that are kept."""
-        return kept_views(self._library)[0]
+    def kept_views(self) -> tuple[list[KeptView], list[str]]:
+        """The views that are kept, and a sentence for every damaged entry of their page."""
+        return kept_views(self._library)
 
     def keep_view(self, name: str, text: str) -> KeptView | None:
         """Keep a view.

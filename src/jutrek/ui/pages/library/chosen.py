@@ -91,7 +91,8 @@ def _of_many(view: View, rows: NDArray[np.int64]) -> list[tuple[str, str]]:
     span = ""
     if len(dated):
         first, last = when_words(view, int(dated.min())), when_words(view, int(dated.max()))
-        span = first if first == last else f"{first.partition(',')[0]} to {last.partition(',')[0]}"
+        one, other = first.partition(",")[0], last.partition(",")[0]
+        span = first if first == last else one if one == other else f"{one} to {other}"
     devices = [names[Names.DEVICE][code] for code in np.unique(columns.device[rows]).tolist() if code]
     copies = int(columns.copies[rows].min())
     folders = len(np.unique(columns.folder[rows]))

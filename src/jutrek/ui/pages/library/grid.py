@@ -74,26 +74,21 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
         """
         same = self._view is not None and self._view.columns is view.columns
         picked = self.rows[self._picked] if same else np.zeros(0, np.int64)
-        path = self._view.columns.path(self.row) if self._view is not None and self.row >= 0 else ""
+        row = self.row
+        path = self._view.columns.path(row) if self._view is not None and row >= 0 and not same else ""
         self._view, self._by_day = view, by_day and rows is None
         self.rows = view.laid.rows if rows is None else rows
         self._picked = np.isin(self.rows, picked) if len(picked) else np.zeros(len(self.rows), bool)
         self._current = self._anchor = -1
         self._lay()
-        if path and (row := self._row_of(path)) is not None:
-            self._current = self._anchor = row
+        if path:
+            row = view.columns.row_of(path)
+        if row >= 0 and (at := int(np.searchsorted(self.rows, row))) < len(self.rows) and self.rows[at] == row:
+            self._current = self._anchor = at
         elif len(self.rows) and rows is None:
             self.verticalScrollBar().setValue(0)
         self.viewport().update()
         self.chosen.emit()
-
-    def _row_of(self, path: str) -> int | None:
-        """Where in the view a path is, looked for by its name."""
-        view = self._view
-        if view is None or len(self.rows) > 20_000:
-            return None
-        found = [at for at, known in enumerate(view.columns.paths(self.rows)) if known == path]
-        return found[0] if found else None
 
     def show_size(self, step: int) -> None:
         """Show pictures in another size, the smallest for 0."""

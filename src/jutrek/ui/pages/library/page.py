@@ -147,12 +147,14 @@ class LibraryPage(Page):
     # ---- kept views
 
     def _open_kept(self, at: QPoint) -> None:
-        self.ask_lookup(lambda lookup: lookup.kept_views(), lambda views: self._show_kept(views, at))
+        self.ask_lookup(lambda lookup: lookup.kept_views(), lambda found: self._show_kept(*found, at))
 
-    def _show_kept(self, views: list[KeptView], at: QPoint) -> None:
+    def _show_kept(self, views: list[KeptView], damaged: list[str], at: QPoint) -> None:
+        if damaged:
+            self.view.notify("Some kept views can't be read.", damaged[0], brick=True)
         if views:
             kept_menu(self.view, views, at, self._chosen, self._removed)
-        else:
+        elif not damaged:
             self.view.notify("No view is kept yet.", "Narrow this one, and keep it: it is always current then.")
 
     def _say_kept(self, text: str) -> None:
