@@ -34,6 +34,8 @@ from jutrek.transfer.flight import Flight
 from jutrek.ui.app.finder import Finder
 from jutrek.ui.app.start import application, wait
 from jutrek.ui.app.window import MainWindow
+from jutrek.views.conditions import EVERYTHING
+from jutrek.views.sentence import parse
 
 _SHOTS = os.path.join(os.path.dirname(os.path.abspath(__file__)), "screenshots")
 _DAY = "2026-05-14"
@@ -49,6 +51,7 @@ _NAMES = {
     "journal.png",
     "report.png",
     *(f"intake-{name}.png" for name in ("board", "settle", "large", "running", "home")),
+    *(f"library-{name}.png" for name in ("time", "folders")),
     *(f"rules-{name}.png" for name in ("composing", "error", "refiling")),
 }
 
@@ -141,6 +144,27 @@ class Camera:
         self.shoot("rules-error")
         rules.put_back.click()
         self.window.go_to("intake")
+
+    def shoot_library(self) -> None:
+        """Look at what is home: by time, narrowed, and by folder."""
+        self.window.go_to("library")
+        view = self.window.page("library").view
+        self.until(lambda: view.view is not None and len(view.grid.rows) > 200 and "left" not in view.bar.words())
+        self.window.page("library").show(parse("stills in May 2026"))
+        self.until(lambda: len(view.grid.rows) < 200)
+        for at in (1, 2):
+            view.grid.choose(at, span=at > 1)
+        view.folders.list.mark("2026/05/14 Bridge survey, upper valley")
+        self.settle()
+        self.shoot("library-time")
+        self.window.page("library").show(EVERYTHING)
+        self.until(lambda: len(view.grid.rows) > 200)
+        view.turn()
+        view.stairs.go("2026/05/14 Bridge survey, upper valley")
+        view.grid.choose(3)
+        self.settle()
+        self.shoot("library-folders")
+        view.turn()
 
     def shoot_refiling(self) -> None:
         """Keep other rules, and plan to file anew what is home."""
@@ -250,7 +274,7 @@ def shoot_large(folder: str) -> None:
 def main() -> None:
     """Take all pictures."""
     with tempfile.TemporaryDirectory() as folder:
-        os.environ["XDG_DATA_HOME"] = os.path.join(folder, "xdg")
+        os.environ["XDG_DATA_HOME"] = os.environ["XDG_CACHE_HOME"] = os.path.join(folder, "xdg")
         scenario = build(os.path.join(folder, "demo"))
         os.environ["XDG_STATE_HOME"] = os.path.join(folder, "xdg")
         write_patterns.write(scenario)
@@ -285,6 +309,7 @@ def main() -> None:
         camera.shoot("intake-home")
         shoot_report(camera.window.page("intake").runs.report)
         camera.shoot_journal()
+        camera.shoot_library()
         camera.shoot_refiling()
         camera.shoot_doubles()
         camera.window.close()

@@ -134,6 +134,7 @@ def test_a_sentence_is_typed_and_what_may_follow_is_offered(qtbot: QtBot, page: 
     assert page.view is not None
     qtbot.waitUntil(lambda: len(page.grid.rows) == 2, timeout=PATIENCE)
     assert not page.sentence.typing
+    assert page.grid.hasFocus()
     assert page.sentence.count.text() == "2 captures"
 
 

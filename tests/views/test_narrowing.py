@@ -19,6 +19,7 @@ from jutrek.views.building import built
 from jutrek.views.by import By
 from jutrek.views.columns import TRUSTS, Columns
 from jutrek.views.counting import counted
+from jutrek.views.laying import by_days
 from jutrek.views.narrowing import held
 from jutrek.views.sentence import parse
 
@@ -192,6 +193,19 @@ def test_captures_stand_in_the_order_of_shooting(columns: Columns) -> None:
     dated = [one for one in moments if one is not None]
     assert moments[: len(dated)] == sorted(dated)
     assert not any(moments[len(dated) :])
+
+
+def test_what_is_not_described_stands_with_the_shoot_around_it() -> None:
+    shoots = ("", "Depot", "", "Depot", "Yard", "", "", "Line")
+    files = [
+        KnownFile(
+            f"{number}.jpg", 1, kind="still", shoot=shoot, taken=f"2026-05-{14 + number // 5}T12:00:0{number}"
+        )
+        for number, shoot in enumerate(shoots)
+    ]  # fmt: skip
+    columns = built(Knowledge(files), HouseRules(), {})
+    days = [(words, rows.start, rows.stop) for _, words, rows in by_days(columns, np.arange(8))]
+    assert days == [("Depot", 0, 4), ("Yard", 4, 5), ("Line", 5, 8)]
 
 
 def test_files_of_one_name_are_one_capture_unless_their_dates_say_otherwise() -> None:

@@ -278,12 +278,24 @@ def _put(view: Condition, instead_of: Sequence[Condition], part: Condition | Non
     return both(*rest[:at], *([part] if part is not None else []), *rest[at:])
 
 
+def _filled(shoots: NDArray[np.int32], days: NDArray[np.int32]) -> NDArray[np.int32]:
+    """Shoots, where those of which nothing is said belong to the one before them on their day, or else behind them."""
+    count = np.arange(len(shoots))
+    found = shoots
+    for step in (1, -1):
+        own, of_day = found[::step], days[::step]
+        last = np.maximum.accumulate(np.where(own != 0, count, -1))
+        same_day = (last >= 0) & (of_day[last] == of_day)
+        found = np.where((own == 0) & same_day, own[last], own)[::step]
+    return found
+
+
 def by_days(columns: Columns, rows: NDArray[np.int64]) -> list[tuple[int | None, str, slice]]:
     """Rows in the order of shooting, by days and shoots: the day (None without one), what it was, which rows."""
     if not len(rows):
         return []
     days = np.where(columns.precision[rows] >= Precision.DAY, columns.filed[rows], np.iinfo(np.int32).min)
-    shoots = columns.shoot[rows]
+    shoots = _filled(columns.shoot[rows], days)
     begins = np.flatnonzero(np.concatenate([[True], (days[1:] != days[:-1]) | (shoots[1:] != shoots[:-1])]))
     ends = [*begins[1:].tolist(), len(rows)]
     names = columns.names[Names.SHOOT]

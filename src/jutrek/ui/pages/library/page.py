@@ -68,7 +68,7 @@ class LibraryPage(Page):
 
     def activated(self) -> None:
         """It shows what there is at once, and then what was learnt since."""
-        (self.view.stairs if self.view.by_folder else self.view.grid).setFocus()
+        self.view.take_focus()
         if self._library:
             self.show(self.view.wanted)
             self.ask_lookup(lambda lookup: lookup.catch_up(), self._read_on)

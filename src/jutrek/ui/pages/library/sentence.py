@@ -33,6 +33,8 @@ class SentenceBar(QWidget):
     """Another view."""
     kept = Signal(object)
     """This view is to be kept, under a name."""
+    left = Signal()
+    """Nothing is typed any more."""
     wants_kept = Signal(object)
     """The kept views are asked for: where a menu opens."""
 
@@ -195,7 +197,9 @@ class SentenceBar(QWidget):
     def leave(self) -> None:
         """Type no more."""
         self.menu.hide()
-        self._stack.setCurrentIndex(0)
+        if self.typing:
+            self._stack.setCurrentIndex(0)
+            self.left.emit()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if watched is self.field and isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:

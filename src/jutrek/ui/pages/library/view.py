@@ -155,7 +155,9 @@ class LibraryView(QWidget):
     def _connect(self) -> None:
         self.sentence.said.connect(self._say)
         self.sentence.kept.connect(self.kept)
+        self.sentence.left.connect(self.take_focus)
         self.sentence.wants_kept.connect(self.wants_kept)
+        self.wall.fitted.connect(lambda: self._wall_area.setFixedHeight(min(300, self.wall.height() + 2)))
         self.wall.spanned.connect(lambda span: self._say(timed(self.wanted, span)))
         self.bars.kept.connect(lambda one, more: self._say(keeping(self.wanted, one, more=more)))
         self.bars.denied.connect(lambda one: self._say(leaving_out(self.wanted, one)))
@@ -198,7 +200,6 @@ class LibraryView(QWidget):
             self.sentence.names = view.names
         parts = laid.view.parts if isinstance(laid.view, All) else (laid.view,)
         self.wall.show_counts(laid.months, laid.by_day, next((one for one in parts if sort_of(one) is Sort.TIME), None))
-        self._wall_area.setFixedHeight(min(300, self.wall.height() + 2))
         self.bars.show_bars(laid.bars, self._colour_of)
         self.folders.list.rows.show_view(view)
         folder = next((one.text for one in parts if isinstance(one, Value) and one.sort is Sort.FOLDER), None)
@@ -263,6 +264,10 @@ class LibraryView(QWidget):
         self.right.setVisible(not self.by_folder)
         self.ways.setText("by time" if self.by_folder else "by folder")
         self._show_captures()
+        self.take_focus()
+
+    def take_focus(self) -> None:
+        """Give the focus to what is looked at."""
         (self.stairs if self.by_folder else self.grid).setFocus()
 
     def _on_step(self, path: str) -> None:

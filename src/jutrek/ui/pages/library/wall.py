@@ -34,6 +34,8 @@ class Wall(QWidget, Spoken):
 
     spanned = Signal(object)
     """A span of time, or None for any."""
+    fitted = Signal()
+    """It has another height."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -103,7 +105,9 @@ class Wall(QWidget, Spoken):
                 top += _DAYS
         if self._cursor >= len(self._cells):
             self._cursor = -1
-        self.setFixedHeight(top + 4)
+        if self.height() != top + 4:
+            self.setFixedHeight(top + 4)
+            self.fitted.emit()
         self.update()
 
     def _months_of(self, year: int) -> list[tuple[During, str, int]]:
@@ -159,6 +163,8 @@ class Wall(QWidget, Spoken):
     def _is_chosen(self, cell: Cell) -> bool:
         chosen = self._chosen
         if chosen is None or cell.span.first is None or cell.span.last is None:
+            return False
+        if cell.span.unit is Unit.DAY and chosen.unit is not Unit.DAY:
             return False
         within = chosen.first is None or cell.span.first >= chosen.first
         return within and (chosen.last is None or cell.span.last <= chosen.last)
