@@ -41,7 +41,7 @@ def shots() -> list[KnownFile]:
         folder = chance.choice(FOLDERS)
         place = chance.choice(((None, None), (47.25, 11.4), (47.2501, 11.4003), (-33.5, 151.0)))
         made.append(KnownFile(
-            f"{folder}/{number:04}_Boiler.jpg" if folder else f"{number:04}_Valve.jpg",
+            f"{folder}/{number:04}_{'Über' if number == 3 else ''}Boiler.jpg" if folder else f"{number:04}_Valve.jpg",
             chance.randrange(10**8), str(number % 850).encode(), moment=when.isoformat()[:length] if number % 2 else "",
             taken=when.isoformat()[:length], trust=chance.choice(("sure", "likely", "doubtful")) if length else "",
             device=chance.choice(("arlen|m2|", "hovar|4k|", "lyd|r6|")), model="Lyd R6",
@@ -149,7 +149,8 @@ TRUTH: dict[str, Callable[[KnownFile], bool]] = {
     "not proven": lambda one: one.found != "proven",
     '"05 boiler"': lambda one: "Boiler" in one.path and ("05" in one.path or "05" in one.shoot),
     '"überfahrt"': lambda one: "Überfahrt" in json.loads(one.keywords or "[]"),
-    '"ä-2026/"': lambda one: False,
+    '"ÜBER 0003"': lambda one: "0003" in one.path,
+    '"ä-2026"': lambda one: one.path.startswith("Ä-2026"),
     "stills in 2024 or clips by B": lambda one: (
         (one.kind == "still" and told(one)[:4] == "2024") or (one.kind == "clip" and one.device == "hovar|4k|")
     ),

@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.decoding import Shown, shown
 from jutrek.desk.details import CaptureDetails, details_of
-from jutrek.errors import SourceUnreadable
+from jutrek.disk import Outside, inside
+from jutrek.errors import NotInside, SourceUnreadable
 from jutrek.filing.rulebook import load_rules
 from jutrek.formats import read
 from jutrek.library import Library, known_devices, survey
@@ -27,6 +28,8 @@ if TYPE_CHECKING:
 
 _A_MOMENT, _AT_ONCE = 0.3, 100
 """Seconds for which files are read before somebody else has a turn; files that are read together."""
+_RESTS = 4
+"""How many times as long as it took, columns are not built anew."""
 _LOOKING = "Looking through the library"
 
 
@@ -63,6 +66,8 @@ class Views:
         self._names: dict[Sort, list[str]] = {}
         self._colours: dict[str, int] = {}
         self._state = ""
+        self._not_before = 0.0
+        """When columns are built anew at the soonest: of very many captures that takes long."""
         self._folders: dict[str, int] | None = None
         self._reading: Describing | None = None
 
@@ -97,8 +102,9 @@ class Views:
         """
         kept = self._folders if self._folders is not None else looking.kept_folders(self._ledger)
         if not looking.unchanged(self._library.root, kept):
-            survey(self._library, self._ledger, stop=stop, report=lambda seen: report(_LOOKING, seen, 0))
+            # Before: what changes meanwhile is noticed the next time.
             kept = looking.folders_of(self._library.root)
+            survey(self._library, self._ledger, stop=stop, report=lambda seen: report(_LOOKING, seen, 0))
         self._folders = kept
         self._reading = Describing(self._library, self._ledger, load_rules(self._library).rules, at_once=_AT_ONCE)
         return self._reading.left
@@ -113,19 +119,31 @@ class Views:
         if reading is None:
             return 0
         try:
-            while reading.left and time.monotonic() < until:
+            while reading.left:
                 reading.go_on(stop)
+                if time.monotonic() > until:
+                    break
         finally:
             reading.close()
         return reading.left
 
-    def renew(self) -> bool:
-        """Learn what the ledger learnt since. Returns whether that was anything."""
+    def renew(self, *, soon: bool = True) -> bool:
+        """Learn what the ledger learnt since.
+
+        Args:
+            soon: whether it has time where columns were built a short while ago, and that took long.
+
+        Returns:
+            Whether there are others now.
+        """
         state = looking.state_of(self._library, self._ledger)
-        if self._layer is not None and state == self._state:
+        now = time.monotonic()
+        if self._layer is not None and (state == self._state or (soon and now < self._not_before)):
             return False
         rules = load_rules(self._library).rules
         self._use(looking.rebuilt(self._library, self._ledger, rules, state, self._folders), state)
+        took = time.monotonic() - now
+        self._not_before = time.monotonic() + (_RESTS * took if took > _A_MOMENT else 0)
         return True
 
     def _use(self, columns: Columns, state: str) -> None:
@@ -167,11 +185,15 @@ def looked_at(library: Library, path: str) -> LookedAt:
 
     Raises:
         SourceUnreadable: when it cannot be read.
+        NotInside: when the path leads out of it.
     """
     from jutrek.captures import Capture, ReadFile, Said, decided, device_key
     from jutrek.sources import SourceFile
 
-    whole = os.path.join(library.root, path)
+    try:
+        whole = library.tree.at(inside(path))
+    except Outside as error:
+        raise NotInside(path, error) from error
     reading = read(whole)
     try:
         status = os.stat(whole, follow_symlinks=False)

@@ -47,12 +47,13 @@ def current(
     """
     known = snapshot.kept(ledger.path)
     if known is not None and unchanged(library.root, known.folders):
+        folders = known.folders
         if known.state == state_of(library, ledger):
             return known.columns
     else:
+        # Before it is looked through: what changes meanwhile is noticed the next time.
+        folders = folders_of(library.root)
         survey(library, ledger, stop=stop, report=lambda seen: report("Looking through the library", seen, 0))
-    # Before anything is read: what changes meanwhile is noticed the next time.
-    folders = folders_of(library.root)
     house = rules()
     from jutrek.views.describing import describe
 

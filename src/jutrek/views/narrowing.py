@@ -249,6 +249,9 @@ class Narrowing:
     def _named(self, word: str) -> Mask:
         """Rows in whose name a text stands, wherever names are told apart by their starts."""
         columns = self._columns
+        if not word.isascii():
+            # Rarely asked for, and capital letters beyond ASCII are not told by their bytes.
+            return np.array([word in folded(columns.name(row)) for row in range(columns.count)], bool)
         whole = columns.name_bytes.tobytes().lower()
         mask = np.zeros(columns.count, bool)
         wanted = word.encode("utf-8", "surrogateescape")

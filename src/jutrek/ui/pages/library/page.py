@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, QTimer, Signal
 from PySide6.QtWidgets import QApplication, QInputDialog
 
 from jutrek.desk import events
-from jutrek.errors import JutrekError
+from jutrek.errors import JutrekError, Stopped
 from jutrek.ui.pages.library.folders import menu_of
 from jutrek.ui.pages.library.sentence import kept_menu
 from jutrek.ui.pages.library.view import LibraryView
@@ -64,14 +64,14 @@ class LibraryPage(Page):
         self._removed.connect(self._remove)
         context.client.on(events.BoardChanged, self._see_board)
         context.client.on(events.Described, lambda _: self._learnt())
-        context.client.on(events.Learning, lambda _: self._learnt())
+        context.client.on(events.DoublesCounted, lambda _: self._learnt())
 
     def activated(self) -> None:
         """It shows what there is at once, and then what was learnt since."""
         self.view.take_focus()
         if self._library:
             self.show(self.view.wanted)
-            self.ask_lookup(lambda lookup: lookup.catch_up(), self._read_on)
+            self._ask_reading(lambda lookup: lookup.catch_up())
 
     # ---- views
 
@@ -108,10 +108,21 @@ class LibraryPage(Page):
         """Read what files say, a little at a time; what was read is shown by and by."""
         self.view.show_reading(left)
         if left and self.shown:
-            self.ask_lookup(lambda lookup: lookup.read_some(), self._read_on)
+            self._ask_reading(lambda lookup: lookup.read_some())
             self._learnt()
-        else:
-            self._renew()
+        elif self._library:
+            self.ask_lookup(lambda lookup: lookup.views.renew(soon=False), self._renewed)
+
+    def _ask_reading(self, job: Callable[[LookupService], int]) -> None:
+        if (session := self.context.client.session) is not None:
+            session.ask_lookup(job, self._read_on, self._not_read)
+
+    def _not_read(self, error: JutrekError) -> None:
+        """Reading was stopped, or could not go on; what is known is shown."""
+        self.view.show_reading(0)
+        self.say_trouble(error)
+        if isinstance(error, Stopped):
+            self.view.notify("Stopped.", "What was read is kept; open the page again to go on.")
 
     def _learnt(self) -> None:
         """More is known: it is shown soon, if somebody looks."""
