@@ -6,12 +6,14 @@ import os
 import subprocess
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
+from jeepney import HeaderFields, message_bus, new_method_return
+from jeepney.io.blocking import open_dbus_connection
 
-from jutrek.desk.programs import show_file
+from jutrek.desk.programs import show_file, show_on_disk
 from jutrek.errors import NotPossible
 from tests.conftest import Medium
 from tests.making import PATIENCE, put
@@ -65,3 +67,54 @@ def test_starting_one_over_a_disk_that_hangs_holds_nothing_else(
     guard.kill()
     guard.wait()
     os.close(held)
+
+
+@pytest.fixture
+def bus(monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
+    """A session bus of its own."""
+    daemon = subprocess.Popen(
+        ["dbus-daemon", "--session", "--nofork", "--print-address"], stdout=subprocess.PIPE, text=True
+    )
+    assert daemon.stdout is not None
+    address = daemon.stdout.readline().strip()
+    monkeypatch.setenv("DBUS_SESSION_BUS_ADDRESS", address)
+    yield address
+    daemon.kill()
+    daemon.wait()
+    daemon.stdout.close()
+
+
+def test_a_file_is_shown_by_the_file_manager_on_the_bus(bus: str, tmp_path: Path) -> None:
+    """With its name as bytes; and a file that is gone is told before anybody is asked."""
+    asked: list[object] = []
+    with open_dbus_connection(bus=bus) as manager:
+        manager.send_and_get_reply(message_bus.RequestName("org.freedesktop.FileManager1"))
+
+        def serve() -> None:
+            call = manager.receive(timeout=PATIENCE)
+            asked.extend((call.header.fields[HeaderFields.member], call.body))
+            manager.send(new_method_return(call))
+
+        server = threading.Thread(target=serve)
+        server.start()
+        path = put(tmp_path / os.fsdecode(b"a \xff b.jpg"), b"x")
+        show_on_disk(str(path))
+        server.join()
+    assert asked == ["ShowItems", ([f"file://{tmp_path}/a%20%FF%20b.jpg"], "")]
+    with pytest.raises(NotPossible, match="not there any more"):
+        show_on_disk(str(tmp_path / "gone"))
+
+
+@pytest.mark.parametrize("has_bus", [True, False])
+def test_without_a_file_manager_on_the_bus_the_folder_is_opened(
+    has_bus: bool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest
+) -> None:
+    if has_bus:
+        request.getfixturevalue("bus")
+    else:
+        monkeypatch.setenv("DBUS_SESSION_BUS_ADDRESS", f"unix:path={tmp_path}/nothing")
+    told = tmp_path / "told"
+    put(tmp_path / "bin" / "xdg-open", f'#!/bin/sh\necho "$1" > {told}\n'.encode()).chmod(0o755)
+    monkeypatch.setenv("PATH", str(tmp_path / "bin"), prepend=os.pathsep)
+    show_on_disk(str(put(tmp_path / "2026" / "a.jpg", b"x")))
+    assert told.read_text() == f"{tmp_path}/2026\n"

@@ -138,3 +138,16 @@ def test_a_capture_is_looked_at_up_close_from_its_strip(qtbot: QtBot, day: Intak
         assert day.close_look.isVisible()
         qtbot.keyClick(day.close_look, Qt.Key.Key_Escape)
         assert not day.close_look.isVisible()
+
+
+def test_what_an_open_row_holds_is_made_ahead_and_hides_nothing(qtbot: QtBot, small: MainWindow) -> None:
+    when = intake(small).when
+    when._opened = None
+    small.page("intake").make_ahead()
+    made = when._opened
+    assert made is not None
+    assert made.isHidden()
+    when.open_day(when.days()[0].key)
+    small.page("intake").make_ahead()
+    assert when._opened is made
+    assert made.isVisible()

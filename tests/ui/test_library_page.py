@@ -200,6 +200,17 @@ def _moved(at: QPoint) -> object:
     return QMouseEvent(QEvent.Type.MouseMove, QPointF(at), QPointF(at), LEFT, LEFT, Qt.KeyboardModifier.NoModifier)
 
 
+def test_captures_stand_in_one_row_without_their_days(qtbot: QtBot, page: LibraryView) -> None:
+    page.grid.choose(5)
+    days = page.grid._lines.height
+    qtbot.mouseClick(page.lined, LEFT)
+    assert len(page.grid._lines.groups) == 1
+    assert page.grid._lines.height < days
+    assert page.grid.at == 5
+    qtbot.mouseClick(page.lined, LEFT)
+    assert page.grid._lines.height == days
+
+
 def test_folders_are_sought_opened_and_narrowed_to(qtbot: QtBot, page: LibraryView) -> None:
     rows = page.folders.list.rows
     names = lambda: [rows.name(row) for row in rows.rows]  # noqa: E731

@@ -73,7 +73,7 @@ class DayColumn(QWidget):
 
     def make_ahead(self) -> None:
         """Make what an open row holds, which takes longer than opening one."""
-        self.opened.hide()
+        _ = self.opened
 
     @property
     def opened(self) -> Opened:

@@ -201,6 +201,17 @@ class FolderList(QListView):
         index, view = self.currentIndex(), self.rows.view
         return view.tree.paths[self.rows.rows[index.row()]] if index.isValid() and view is not None else None
 
+    def seen_row(self, number: int) -> int | None:
+        """The row that is seen of a folder, or of the nearest one above it; None where none is."""
+        view = self.rows.view
+        if view is None or number < 0:
+            return None
+        first = self.indexAt(self.viewport().rect().topLeft()).row()
+        last = self.indexAt(self.viewport().rect().bottomLeft()).row()
+        seen = self.rows.rows[max(0, first) : last + 1 if last >= 0 else None]
+        above = next((one for one in reversed(view.tree.parents(number)) if one in seen), None)
+        return None if above is None else max(0, first) + seen.index(above)
+
     def mark(self, path: str | None) -> None:
         """Make a folder the current one, and open what is above it."""
         view = self.rows.view

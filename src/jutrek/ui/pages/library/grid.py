@@ -119,6 +119,18 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
     def scrollContentsBy(self, dx: int, dy: int) -> None:
         self.viewport().scroll(0, dy)
 
+    def seen_folders(self) -> list[tuple[int, int, float]]:
+        """Of each capture that is seen: its group, the number of its folder, and how high its middle is in pixels."""
+        view = self._view
+        if view is None:
+            return []
+        found: list[tuple[int, int, float]] = []
+        for at in self._visible():
+            number = int(view.tree.of_code[view.columns.folder[self.rows[at]]])
+            middle = self._lines.box(at).center().y() - self._top()
+            found.append((self._lines.group_of(at), number, min(max(0, middle), self.viewport().height())))
+        return found
+
     # ---- what is chosen
 
     @property

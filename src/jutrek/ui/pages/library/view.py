@@ -16,6 +16,7 @@ from jutrek.ui.pages.library.chosen import ChosenPanel
 from jutrek.ui.pages.library.closely import Closely
 from jutrek.ui.pages.library.folders import FolderPanel
 from jutrek.ui.pages.library.grid import CaptureGrid
+from jutrek.ui.pages.library.ribbons import Ribbons
 from jutrek.ui.pages.library.sentence import SentenceBar
 from jutrek.ui.pages.library.stairs import Stairs
 from jutrek.ui.pages.library.titles import Title
@@ -90,8 +91,8 @@ class LibraryView(QWidget):
 
     # ---- how it is laid out
 
-    def _lay_out(self) -> None:
-        theme = self._theme
+    def _head(self) -> QHBoxLayout:
+        """The sentence, and what wants attention beside it."""
         head = QHBoxLayout()
         head.setSpacing(8)
         head.addWidget(self.sentence, 1)
@@ -102,7 +103,14 @@ class LibraryView(QWidget):
             link.clicked.connect(partial(self._say, Is(state)))
             link.hide()
             head.addWidget(link)
+        return head
+
+    def _lay_out(self) -> None:
+        theme = self._theme
         self.weeks = _link("by week")
+        self.lined = _link("in one row")
+        self.lined.setToolTip("Without days between them")
+        self.by_day = True
         self.ways = keyed(_link("by folder"), "F3")
         self.all_open, self.all_shut = _link("all open"), _link("all shut")
         wall = scrolling(self.wall)
@@ -113,23 +121,26 @@ class LibraryView(QWidget):
             Title(theme, "WHEN", (self.weeks,)), (Card(theme, wall), 0), Title(theme, "WHAT", ()),
             (Card(theme, scrolling(self.bars), fills=True), 1),
         )  # fmt: skip
-        self._middle_title = Title(theme, "BY DAY", (self.ways,))
+        self._middle_title = Title(theme, "BY DAY", (self.lined, self.ways))
         self.middle = _column(self._middle_title, (self.stairs, 0), (self.grid, 1))
         self.right = _column(
             Title(theme, "WHERE THEY ARE", (self.all_open, self.all_shut)),
             (Card(theme, self.folders, fills=True), 1), Title(theme, "CHOSEN", ()), (Card(theme, self.chosen), 0),
         )  # fmt: skip
         self.stairs.hide()
+        self.ribbons = Ribbons(theme, self.grid, self.folders.list)
         row = QHBoxLayout()
-        row.setSpacing(16)
+        row.setSpacing(0)
         row.addWidget(self.left)
+        row.addSpacing(16)
         row.addWidget(self.middle, 1)
+        row.addWidget(self.ribbons)
         row.addWidget(self.right)
         library = QWidget()
         inner = QVBoxLayout(library)
         inner.setContentsMargins(_MARGIN, 0, _MARGIN, 10)
         inner.setSpacing(0)
-        inner.addLayout(head)
+        inner.addLayout(self._head())
         inner.addLayout(row, 1)
         taught = QWidget()
         column = QVBoxLayout(taught)
@@ -172,6 +183,7 @@ class LibraryView(QWidget):
         self.closely.closed.connect(self.grid.setFocus)
         self.weeks.clicked.connect(self._turn_wall)
         self.ways.clicked.connect(self.turn)
+        self.lined.clicked.connect(self._turn_days)
         self.all_open.clicked.connect(lambda: self.folders.list.rows.open_all(True))
         self.all_shut.clicked.connect(lambda: self.folders.list.rows.open_all(False))
         self.stop.clicked.connect(self.stopped)
@@ -229,8 +241,8 @@ class LibraryView(QWidget):
             here = f"{paint.counted(len(self.grid.rows), 'capture')} in {self.stairs.path or 'all of it'} · {size}"
             self._middle_title.say("BY FOLDER", here)
         else:
-            self.grid.show_view(self.view)
-            self._middle_title.say("BY DAY")
+            self.grid.show_view(self.view, by_day=self.by_day)
+            self._middle_title.say("BY DAY" if self.by_day else "IN ONE ROW")
         self._refresh()
 
     def _colour_of(self, device: str) -> QColor | None:
@@ -262,9 +274,17 @@ class LibraryView(QWidget):
         self.stairs.setVisible(self.by_folder)
         self.left.setVisible(not self.by_folder)
         self.right.setVisible(not self.by_folder)
+        self.ribbons.setVisible(not self.by_folder)
+        self.lined.setVisible(not self.by_folder)
         self.ways.setText("by time" if self.by_folder else "by folder")
         self._show_captures()
         self.take_focus()
+
+    def _turn_days(self) -> None:
+        """Show captures in one row, or by days again."""
+        self.by_day = not self.by_day
+        self.lined.setText("in one row" if self.by_day else "by day")
+        self._show_captures()
 
     def take_focus(self) -> None:
         """Give the focus to what is looked at."""
