@@ -35,6 +35,7 @@ TESTS = {
                 "tests/cli/test_doubles.py"),
     "captures": ("tests/captures", "tests/hearing", "tests/desk/test_deciding.py", "tests/desk/test_details.py",
                  "tests/formats/test_timestamps.py"),
+    "views": ("tests/views", "tests/cli/test_listing.py", "tests/desk/test_viewing.py"),
     "filing": ("tests/filing", "tests/transfer/test_refiling.py", "tests/transfer/test_naming.py",
                "tests/transfer/test_ten_schemes.py", "tests/transfer/test_one_capture.py", "tests/desk/test_trying.py",
                "tests/cli/test_commands.py"),

@@ -72,6 +72,8 @@ SAID = {
         CLIPS, Measure(Sort.LENGTH, How.MORE, 150_000), Measure(Sort.SIZE, How.MORE, 4 * 10**9)
     ),
     "in fewer than two backups": Measure(Sort.COPIES, How.FEWER, 2),
+    "with fewer than 2 copies": Measure(Sort.COPIES, How.FEWER, 2),
+    "with no copies": Measure(Sort.COPIES, How.EXACTLY, 0),
     "in no backup": Measure(Sort.COPIES, How.EXACTLY, 0),
     "rated at least 3 or unrated": either(Measure(Sort.RATING, How.AT_LEAST, 3), no(Some(Sort.RATING))),
     "rated 4 or 5": either(Measure(Sort.RATING, How.EXACTLY, 4), Measure(Sort.RATING, How.EXACTLY, 5)),

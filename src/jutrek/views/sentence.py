@@ -267,6 +267,8 @@ class _Parser(TimeWords):
         mark = walk.mark()
         how = self._comparing()
         if (number := self._number()) is not None:
+            if number == int(number) and walk.take("copies", "copy"):
+                return Measure(Sort.COPIES, how, int(number))
             walk.must("megapixels", "megapixel")
             return Measure(Sort.PIXELS, how, round(number * 1_000_000))
         walk.back_to(mark)
