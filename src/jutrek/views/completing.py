@@ -39,13 +39,16 @@ def _found(text: str, names: Mapping[Sort, Sequence[str]]) -> Iterator[Completio
     read = understand(before)
     if read.begun is not None:
         # A name that goes on: “by Arlen M” may become “by Arlen M2”.
-        begun, sort = read.begun
-        whole = f"{begun} {part}".strip().casefold() if begun else part
-        at = before.rstrip().rfind(begun) if begun else start
+        begun, sort = read.begun[0].strip(), read.begun[1]
+        whole = f"{begun} {part}".strip().casefold()
+        at = before.rstrip().rfind(begun)
+        opening = before[:at].endswith(('"', "“"))
         for name in names.get(sort, ()):
-            if begun and name.casefold().startswith(whole) and name.casefold() != whole and at >= 0:
-                opening = 1 if before[:at].endswith(('"', "“")) else 0
+            if name.casefold().startswith(whole) and name.casefold() != whole:
                 yield Completion(at - opening, quoted(name))
+        if opening:
+            # Within quotation marks nothing but the name goes on.
+            return
     for wanted in read.wanted:
         if isinstance(wanted, Sort):
             for name in names.get(wanted, ()):
