@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from jutrek.formats import Kind, Precision
+from jutrek.formats import Kind
 from jutrek.views.conditions import State
 
 if TYPE_CHECKING:
@@ -187,11 +187,6 @@ def bit_of(state: State) -> int:
     return 1 << STATES.index(state)
 
 
-def stamp_of(local: datetime) -> int:
-    """A local time as the column of moments has it."""
-    return (local - _EPOCH) // timedelta(microseconds=1)
-
-
 def day_number(day: date) -> int:
     """A day as the columns of days have it."""
     return day.toordinal() - _EPOCH.toordinal()
@@ -200,12 +195,6 @@ def day_number(day: date) -> int:
 def day_of(number: int) -> date:
     """The day of a number."""
     return date.fromordinal(number + _EPOCH.toordinal())
-
-
-def precision_of(iso: str) -> Precision:
-    """How far a local time is told that is written by ISO 8601."""
-    lengths = {4: Precision.YEAR, 7: Precision.MONTH, 10: Precision.DAY, 16: Precision.MINUTE, 19: Precision.SECOND}
-    return lengths.get(len(iso), Precision.SUBSECOND)
 
 
 def ragged(texts: Iterable[bytes], count: int) -> tuple[NDArray[np.int64], NDArray[np.uint8]]:

@@ -57,7 +57,6 @@ SIZE_UNITS = (
     (10**12, "TB", "TB"), (10**9, "GB", "GB"), (10**6, "MB", "MB"), (10**3, "kB", "kB"), (1, "byte", "bytes"),
 )  # fmt: skip
 DISTANCE_UNITS = ((1_000, "km", "km"), (1, "m", "m"))
-PIXEL_UNITS = ((10**6, "megapixel", "megapixels"),)
 
 
 def megapixels(pixels: int) -> str:
