@@ -11,7 +11,7 @@ from PySide6.QtCore import QPoint, QRect, QSize, Qt
 from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
-from jutrek.library import Library
+from jutrek.library import Library, new_library
 from jutrek.ui.app.window import MainWindow
 from jutrek.ui.pages.library.lines import Group, Lines
 from jutrek.ui.pages.library.view import LibraryView
@@ -48,7 +48,10 @@ def page(qtbot: QtBot, window: MainWindow, home: Library) -> LibraryView:
     window.go_to("library")
     page = window.page("library").view
     assert isinstance(page, LibraryView)
-    qtbot.waitUntil(lambda: page.view is not None and len(page.grid.rows) == 14, timeout=PATIENCE)
+    qtbot.waitUntil(
+        lambda: page.view is not None and len(page.view.laid.months) == 12 and not page._unread, timeout=PATIENCE
+    )
+    assert len(page.grid.rows) == 14
     return page
 
 
@@ -252,8 +255,29 @@ def test_views_are_kept_and_chosen_again(qtbot: QtBot, page: LibraryView, window
     menu.actions()[1].trigger()
     menu.close()
     until(qtbot, page, "sounds", 1)
+    qtbot.mouseClick(page.sentence.keep, LEFT)
+    ask = page._ask
+    assert ask is not None
+    assert ask.field is not None
+    qtbot.keyClicks(ask.field, "Takes")
+    qtbot.keyClick(ask.field, Qt.Key.Key_Enter)
+    qtbot.waitUntil(lambda: kept_views(home)[0][-1][:2] == ("Takes", "sounds"), timeout=PATIENCE)
+    qtbot.mouseClick(page.sentence.keep, LEFT)
+    page.back()
+    assert page._ask is None
     library.show(EVERYTHING)  # type: ignore[attr-defined]
     until(qtbot, page, "everything", 14)
+
+
+def test_another_library_shows_nothing_of_this_one(
+    qtbot: QtBot, page: LibraryView, window: MainWindow, tmp_path: Path
+) -> None:
+    other = tmp_path / "other"
+    other.mkdir()
+    new_library(str(other))
+    window.page("intake").ask_intake(lambda intake: intake.open_library(str(other)))
+    qtbot.waitUntil(lambda: page.view is not None and page.view.root == str(other), timeout=PATIENCE)
+    assert page.sentence.count.text() == "0 captures"
 
 
 def test_a_library_of_nothing_says_so(qtbot: QtBot, window: MainWindow, library: Library) -> None:

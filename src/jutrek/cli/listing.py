@@ -77,10 +77,8 @@ def _looked_at(path: os.PathLike[str], wanted: Condition | None = None) -> Itera
     from jutrek.views.conditions import Is, State, leaves
     from jutrek.views.looking import current
 
-    # Half of the time would go into looking for garbage, of which there is none before this ends.
-    gc.disable()
     home, stop = open_library(str(path)), stop_on_interrupt()
-    with Ledger(home.ledger_path) as ledger, _Bar() as report:
+    with _no_garbage(), Ledger(home.ledger_path) as ledger, _Bar() as report:
         if wanted is not None and Is(State.DOUBLED) in leaves(wanted):
             from jutrek.doubles.learning import learn
             from jutrek.library import survey
@@ -89,6 +87,18 @@ def _looked_at(path: os.PathLike[str], wanted: Condition | None = None) -> Itera
             learn(home, ledger, stop=stop, report=lambda done, total: report("Looking at files", done, total))
         columns = current(home, ledger, lambda: _rules_of(home), stop=stop, report=report)
     yield home, columns
+
+
+@contextmanager
+def _no_garbage() -> Iterator[None]:
+    """Half of the time would go into looking for garbage, of which there is none before columns are built."""
+    was = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was:
+            gc.enable()
 
 
 def _rules_of(home: Library) -> HouseRules:

@@ -141,7 +141,11 @@ class Views:
         if self._layer is not None and (state == self._state or (soon and now < self._not_before)):
             return False
         rules = load_rules(self._library).rules
-        self._use(looking.rebuilt(self._library, self._ledger, rules, state, self._folders), state)
+        # While files are left to be read, what is kept must not count as all of the library: without the times of
+        # folders whoever needs it current looks through it, and reads them.
+        whole = self._reading is not None and not self._reading.left
+        folders = self._folders if whole else None
+        self._use(looking.rebuilt(self._library, self._ledger, rules, state, folders), state)
         took = time.monotonic() - now
         self._not_before = time.monotonic() + (_RESTS * took if took > _A_MOMENT else 0)
         return True

@@ -45,7 +45,6 @@ _BESIDE = frozenset({Kind.SIDECAR.value, Kind.OTHER.value, ""})
 _PLAIN = re.compile(r"[^._()~]*(?:_\d[^._()~]*)*\.[^._()~]+")
 """Names of which nothing but the extension is taken off for what a capture's files have in common."""
 _EDITED = re.compile(r"edit|proxy|[ \-]\d{1,3}\.", re.IGNORECASE)
-_KNOWN = frozenset({*KINDS, ""})
 _MOST_FORMATS = 64
 _PRECISIONS = {0: 0, 4: Precision.YEAR, 7: Precision.MONTH, 10: Precision.DAY, 16: Precision.MINUTE,
                19: Precision.SECOND}  # fmt: skip
@@ -63,8 +62,8 @@ def built(knowledge: Knowledge, rules: HouseRules, devices: Mapping[str, Device]
     """
     away = [(path, size, State.GONE) for path, size in knowledge.gone]
     away += [(path, size, State.ASIDE) for path, size in knowledge.aside]
-    # What a ledger has may be anything.
-    own = [one if one.kind in _KNOWN else one._replace(kind="other") for one in knowledge.files]
+    # What was not read yet, or cannot be, is what its extension says; and what a ledger has may be anything.
+    own = [one if one.kind in KINDS else one._replace(kind=_kind_of(one.path)) for one in knowledge.files]
     files = [*own, *(KnownFile(path, size, kind=_kind_of(path)) for path, size, _ in away)]
     captures = [*_captures(own), *((len(own) + number,) for number in range(len(away)))]
     if not captures:

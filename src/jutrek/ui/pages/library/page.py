@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, QTimer, Signal
-from PySide6.QtWidgets import QApplication, QInputDialog
+from PySide6.QtWidgets import QApplication
 
 from jutrek.desk import events
 from jutrek.errors import JutrekError, Stopped
@@ -99,8 +99,9 @@ class LibraryPage(Page):
         library = place.root if place is not None else ""
         if library != self._library:
             self._library = library
-            self.view.wanted = EVERYTHING
-            self.view.closely.forget()
+            self._asked += 1
+            self.view.show_nothing()
+            self.say_figure("")
             if self.shown:
                 self.activated()
 
@@ -176,15 +177,15 @@ class LibraryPage(Page):
 
     def _keep(self, view: Condition) -> None:
         text = sentence(view)
-        name, fine = QInputDialog.getText(self.view, "Keep this view", "What it is called:", text=plain(text[:60]))
-        if fine and name.strip():
-            self.ask_lookup(
-                lambda lookup: lookup.keep_view(name, text),
-                lambda was: self.view.notify(
-                    f"Kept as “{name.strip()}”.", f"Before it showed: {was.sentence}." if was is not None else
-                    "It stands in the list that opens at the number of captures."
-                ),
-            )  # fmt: skip
+        self.view.ask_name(lambda name: self._keep_as(name, text))
+
+    def _keep_as(self, name: str, text: str) -> None:
+        self.ask_lookup(lambda lookup: lookup.keep_view(name, text), lambda was: self._say_kept_as(name, was))
+
+    def _say_kept_as(self, name: str, was: KeptView | None) -> None:
+        usual = "It stands in the list that opens at the number of captures."
+        more = usual if was is None else f"Before it showed: {was.sentence}."
+        self.view.notify(f"Kept as “{name}”.", more)
 
     def _remove(self, one: KeptView) -> None:
         self.ask_lookup(

@@ -23,6 +23,7 @@ from jutrek.ui.pages.library.titles import Title
 from jutrek.ui.pages.library.wall import Wall
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import Theme
+from jutrek.ui.widgets.askbar import AskBar
 from jutrek.ui.widgets.keyed import keyed
 from jutrek.ui.widgets.layout import Card, scrolling
 from jutrek.ui.widgets.statebar import StateBar
@@ -32,6 +33,8 @@ from jutrek.views.conditions import EVERYTHING, All, Condition, Is, Sort, State,
 from jutrek.views.laying import keeping, leaving_out, timed
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from PySide6.QtGui import QColor
 
     from jutrek.desk.viewing import View
@@ -69,6 +72,7 @@ class LibraryView(QWidget):
         self.wanted: Condition = EVERYTHING
         self.by_folder = False
         self._working, self._unread = "", 0
+        self._ask: AskBar | None = None
         self._notice: tuple[str, str, str, bool] | None = None
         self.step = USUAL
         self.sentence = SentenceBar(theme)
@@ -200,6 +204,38 @@ class LibraryView(QWidget):
 
     # ---- what is shown
 
+    def show_nothing(self) -> None:
+        """Another library is open, of which nothing is known yet."""
+        self.view, self.wanted, self._unread, self._notice = None, EVERYTHING, 0, None
+        self.closely.leave()
+        self.closely.forget()
+        self.stack.setCurrentIndex(0)
+        self._refresh()
+
+    def ask_name(self, then: Callable[[str], object]) -> None:
+        """Ask in place what this view is to be called; `then` hears it."""
+        self._end_ask()
+        ask = self._ask = AskBar(self._theme, "Keep this view as:", "Keep it", self, field="", hint="a name")
+        ask.setAutoFillBackground(True)
+        ask.accepted.connect(lambda name: self._named(name, then))
+        ask.refused.connect(self._end_ask)
+        ask.setGeometry(_MARGIN, 0, self.width() - 2 * _MARGIN, self.sentence.height())
+        ask.show()
+        if ask.field is not None:
+            ask.field.setFocus()
+
+    def _named(self, name: str, then: Callable[[str], object]) -> None:
+        if name.strip():
+            self._end_ask()
+            then(name.strip())
+
+    def _end_ask(self) -> None:
+        if self._ask is not None:
+            self._ask.hide()
+            self._ask.deleteLater()
+            self._ask = None
+            self.take_focus()
+
     def show_view(self, view: View) -> None:
         """Show a view that was laid out."""
         self.view = view
@@ -328,7 +364,9 @@ class LibraryView(QWidget):
 
     def back(self) -> None:
         """One step back: out of what is typed, up close, out of the pictures."""
-        if self.closely.is_open:
+        if self._ask is not None:
+            self._end_ask()
+        elif self.closely.is_open:
             self.closely.leave()
         elif self.sentence.typing:
             self.sentence.leave()
