@@ -34,7 +34,7 @@ def judged(library: Library, ledger: Ledger, *files: SourceFile) -> list[Compari
 def test_home_is_told_by_content_under_any_name(library: Library, ledger: Ledger, card: Path) -> None:
     """The same bytes are home, under whatever name; the same name with other bytes is new."""
     put(Path(library.root) / "old" / "Ilvar's picture.jpg", BIG)
-    same, other = put(card / "A.JPG", BIG), put(card / "Ilvar's picture.jpg", BIG[:-1] + b"\0")
+    same, other = put(card / "A.JPG", BIG), put(card / "Ilvar's picture.jpg", BIG[:-1] + bytes((BIG[-1] ^ 1,)))
     assert judged(library, ledger, source(same), source(other)) == [
         Comparison(Standing.HOME, "old/Ilvar's picture.jpg"), NEW,
     ]  # fmt: skip
