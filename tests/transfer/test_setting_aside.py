@@ -59,7 +59,7 @@ def home(library: Library, ledger: Ledger) -> Library:
     root = Path(library.root)
     for number, name in enumerate(("2026/05/a.jpg", "mess/a (1).jpg", "mess/deep/er/a (2).jpg")):
         put(root / name, LARGE, WHEN - timedelta(days=number))
-    put(root / "mess/other.jpg", LARGE[:-1] + b"\0")
+    put(root / "mess/other.jpg", LARGE[:-1] + bytes((LARGE[-1] ^ 1,)))
     survey(library, ledger)
     return library
 
