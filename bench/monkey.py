@@ -358,7 +358,7 @@ def _watched(seed: int, events: int, folder: str, made: str) -> Told:
     from PySide6.QtWidgets import QFileDialog
 
     from jutrek.demo import Scenario, build
-    from jutrek.desk.places import furnish
+    from jutrek.desk.furnishing import furnish
     from jutrek.library import new_library
     from jutrek.ui.app.faults import Faults
     from jutrek.ui.app.start import application, wait

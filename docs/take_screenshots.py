@@ -25,7 +25,7 @@ from jutrek.desk import events
 from jutrek.desk.answers import CaughtUp
 from jutrek.desk.board import Storage
 from jutrek.desk.board_captures import STILL, CaptureView
-from jutrek.desk.places import furnish
+from jutrek.desk.furnishing import furnish
 from jutrek.doubles.degrees import Degree
 from jutrek.filing.pattern import Piece
 from jutrek.filing.starting import STARTS

@@ -103,3 +103,26 @@ def test_the_examples_of_the_manual_find_what_it_says(demo: Scenario) -> None:
     assert Counter(said for said, _ in examples).most_common(1)[0][1] == 1
     found = {said: int(jutrek("list", said, "--count", "-l", demo.library).stdout) for said, _ in examples}
     assert found == {said: int(count) for said, count in examples}
+
+
+def test_shelves_have_an_order_of_their_own(home: Library) -> None:
+    def on(name: str) -> list[str]:
+        return jutrek("list", "on", "shelf", name, "-l", home.root).stdout.splitlines()
+
+    said = jutrek("shelf", "put", "Posters", "in", "2020", "or", "as", "dng", "-l", home.root)
+    assert said.stderr.startswith("4 captures put on “Posters”, 4 of them new on it.")
+    jutrek("shelf", "put", "posters", '"d.jpg"', "--before", "2020/b.jpg", "-l", home.root)
+    assert on("POSTERS") == ["2020/a.jpg", "2021/d.jpg", "2020/b.jpg", "2020/c.jpg", "2021/e.dng"]
+    assert jutrek("shelf", "take", "Posters", '"b.jpg"', "-l", home.root).stderr.startswith("1 capture taken off")
+    Path(home.root, "2020", "c.jpg").unlink()
+    told = json.loads(jutrek("shelf", "list", "--json", "-l", home.root).stdout)
+    assert told == {"name": "Posters", "count": 3, "missing": ["2020/c.jpg"]}
+    jutrek("shelf", "rename", "Posters", "Walls", "-l", home.root)
+    jutrek("shelf", "remove", "walls", "-l", home.root)
+    jutrek("list", "on", "shelf", "Walls", "-l", home.root, code=2)
+    assert jutrek("shelf", "back", "-l", home.root).stdout == "4\tWalls\n"
+    assert on("Walls") == ["2020/a.jpg", "2021/d.jpg", "2021/e.dng"]
+    jutrek("view", "keep", "W", "on shelf Walls", "-l", home.root)
+    assert jutrek("view", "list", "-l", home.root).stdout.startswith("3\tW\t")
+    for words in (("put", "Walls", '"a"', "--before", "2021/none.jpg"), ("take", "None", '"a"'), ("remove", "x")):
+        jutrek("shelf", *words, "-l", home.root, code=2)

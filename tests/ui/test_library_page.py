@@ -7,7 +7,8 @@ from datetime import datetime
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QPoint, QRect, QSize, Qt
+from PySide6.QtCore import QPoint, QPointF, QRect, QSize, Qt
+from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
@@ -15,6 +16,7 @@ from jutrek.library import Library, new_library
 from jutrek.ui.app.window import MainWindow
 from jutrek.ui.pages.library.lines import Group, Lines
 from jutrek.ui.pages.library.view import LibraryView
+from jutrek.ui.plainly import Label
 from jutrek.views.conditions import EVERYTHING, Sort, State
 from jutrek.views.kept import keep_weeks, kept_views
 from jutrek.views.saying import sentence
@@ -322,3 +324,59 @@ def test_the_sentence_of_the_finder_opens_the_library(qtbot: QtBot, page: Librar
     until(qtbot, page, "stills in 2024", 4)
     assert parse("stills in 2024") == page.wanted
     assert os.path.isdir(page.view.root)  # type: ignore[union-attr]
+
+
+def test_shelves_are_filled_and_ordered_by_keys_and_by_pointer(
+    qtbot: QtBot, page: LibraryView, home: Library, window: MainWindow
+) -> None:
+    grid, strip = page.grid, page.shelves
+    page.another.click()
+    assert page._ask is not None
+    assert page._ask.field is not None
+    qtbot.keyClicks(page._ask.field, "Posters")
+    qtbot.keyClick(page._ask.field, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: bool(page.view and page.view.shelves), timeout=PATIENCE)
+    paths = shown(page)
+    for at in (4, 2, 6):
+        grid.choose(at, add=True)
+    carry(qtbot, page, 2, strip.mapToGlobal(strip._boxes()[0].center()))
+    qtbot.waitUntil(lambda: len(page.view.shelves[0].rows) == 3, timeout=PATIENCE)  # type: ignore[union-attr]
+    qtbot.mouseClick(strip, LEFT, pos=strip._boxes()[0].center())
+    until(qtbot, page, "on shelf Posters", 3)
+    assert shown(page) == [paths[2], paths[4], paths[6]]
+    # By keys to the front, and taken back.
+    grid.setFocus()
+    grid.choose(2)
+    qtbot.keyClick(grid, Qt.Key.Key_Left, SHIFT | CONTROL)
+    ordered(qtbot, page, [paths[2], paths[6], paths[4]])
+    assert grid.at == 1
+    qtbot.keyClick(grid, Qt.Key.Key_Home, SHIFT | CONTROL)
+    ordered(qtbot, page, [paths[6], paths[2], paths[4]])
+    qtbot.keyClick(window, Qt.Key.Key_Z, CONTROL)
+    ordered(qtbot, page, [paths[2], paths[6], paths[4]])
+    # By pointer behind the last; in front of itself it stays.
+    grid.choose(0)
+    carry(qtbot, page, 0, grid.viewport().mapToGlobal(grid._lines.box(2).center() + QPoint(20, 0)))
+    ordered(qtbot, page, [paths[6], paths[4], paths[2]])
+    grid.choose(1)
+    window.page("library").shelving.take_off()  # type: ignore[attr-defined]
+    ordered(qtbot, page, [paths[6], paths[2]])
+    assert [Path(home.root, one).exists() for one in paths] == [True] * 14
+
+
+def carry(qtbot: QtBot, page: LibraryView, at: int, to: QPoint) -> None:
+    """Carry what is chosen, taken at one of it, to a point of the screen."""
+    view, start = page.grid.viewport(), page.grid._lines.box(at).center()
+    qtbot.mousePress(view, LEFT, pos=start)
+    for point in (start + QPoint(20, 20), view.mapFromGlobal(to)):
+        event = QMouseEvent(
+            QMouseEvent.Type.MouseMove, QPointF(point), QPointF(view.mapToGlobal(point)), LEFT, LEFT,
+            Qt.KeyboardModifier.NoModifier,
+        )  # fmt: skip
+        QApplication.sendEvent(view, event)
+    assert page.findChild(Label, options=Qt.FindChildOption.FindDirectChildrenOnly).isVisible()
+    qtbot.mouseRelease(view, LEFT, pos=view.mapFromGlobal(to))
+
+
+def ordered(qtbot: QtBot, page: LibraryView, paths: list[str]) -> None:
+    qtbot.waitUntil(lambda: shown(page) == paths, timeout=PATIENCE)

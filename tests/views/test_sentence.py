@@ -94,6 +94,10 @@ SAID = {
     "as dng carried by Ilva with lens 35 mm": both(
         Value(Sort.FORMAT, "dng"), Value(Sort.PERSON, "Ilva"), Value(Sort.LENS, "35 mm")
     ),
+    "on shelf Annual report or Posters on Mondays": both(
+        either(Value(Sort.SHELF, "Annual report"), Value(Sort.SHELF, "Posters")), OnWeekday(0)
+    ),
+    "on no shelf or on a shelf": either(no(Some(Sort.SHELF)), Some(Sort.SHELF)),
     "not (stills or in 2026) but not unfiled": both(no(either(STILLS, year_span(2026))), no(Is(State.UNFILED))),
 }
 
@@ -163,10 +167,10 @@ _leaves = st.one_of(
         lambda two: AtHours(*two)
     ),
     st.builds(Value, st.sampled_from([Sort.DEVICE, Sort.PERSON, Sort.LENS, Sort.SHOOT, Sort.KEYWORD, Sort.MARK,
-                                      Sort.FOLDER, Sort.RIGHT_IN, Sort.FORMAT]), _names),
+                                      Sort.FOLDER, Sort.RIGHT_IN, Sort.FORMAT, Sort.SHELF]), _names),
     st.sampled_from([STILLS, CLIPS]),
     st.builds(Some, st.sampled_from([Sort.KEYWORD, Sort.POSITION, Sort.TIME, Sort.MARK, Sort.RATING, Sort.LENS,
-                                     Sort.SHOOT, Sort.DEVICE])),
+                                     Sort.SHOOT, Sort.DEVICE, Sort.SHELF])),
     st.builds(Measure, st.just(Sort.RATING), st.sampled_from(How), st.integers(0, 5)),
     st.builds(Measure, st.just(Sort.COPIES), st.sampled_from(How), st.integers(0, 20)),
     st.builds(Measure, st.just(Sort.PIXELS), st.sampled_from(How), st.integers(0, 10**9)),

@@ -31,6 +31,7 @@ GROUPS = {
     "What is home": {
         "list": "listing.list_command",
         "view": "listing.view_app",
+        "shelf": "shelving.shelf_app",
         "say": "saying.say_command",
         "devices": "saying.devices_app",
         "refile": "refiling.refile_command",

@@ -132,16 +132,28 @@ def views(ctx: typer.Context, incomplete: str) -> Found:
 
 
 @_quiet
+def shelves(ctx: typer.Context, incomplete: str) -> Found:
+    """Names of shelves."""
+    from jutrek.library import open_library
+    from jutrek.views.shelves import shelves_of
+
+    for one in shelves_of(open_library(_library(ctx)))[0]:
+        yield one.name, counted(len(one.things), "capture")
+
+
+@_quiet
 def sentences(ctx: typer.Context, incomplete: str) -> Found:
     """The next word of a sentence."""
     from jutrek.library import open_library
     from jutrek.views.completing import completions
+    from jutrek.views.shelves import shelves_of
     from jutrek.views.snapshot import kept
     from jutrek.views.vocabulary import names_of
 
     library = open_library(_library(ctx))
     known = kept(library.ledger_path)
     before = " ".join([*(ctx.params.get("sentence") or ()), ""])
-    for one in completions(before + incomplete, names_of(known.columns) if known else {}):
+    names = names_of(known.columns, [one.name for one in shelves_of(library)[0]]) if known else {}
+    for one in completions(before + incomplete, names):
         if one.start == len(before):
             yield one.text, ""

@@ -6,7 +6,7 @@ import gc
 import os
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, NamedTuple
 
 import typer
 
@@ -21,10 +21,15 @@ from jutrek.views.by import By
 from jutrek.words import counted
 
 if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
     from jutrek.filing import HouseRules
     from jutrek.library import Library
+    from jutrek.library.ledger import Ledger
     from jutrek.views.columns import Columns
     from jutrek.views.conditions import Condition
+    from jutrek.views.shelving import Stood
 
 view_app = typer.Typer(help="Views that are kept: sentences with a name, always current.", no_args_is_help=True)
 
@@ -54,39 +59,69 @@ def list_command(
     from jutrek.views.conditions import both
     from jutrek.views.kept import view_called
 
-    wanted = _understood(" ".join(sentence or ()))
+    wanted = understood(" ".join(sentence or ()))
     if view:
         home = open_library(str(library))
         kept = view_called(home, view)
         if kept.trouble:
             raise NotPossible(home.root, f"the kept view “{kept.name}” is no sentence: {kept.trouble}")
-        wanted = both(_understood(kept.sentence), wanted)
-    with _looked_at(library, wanted) as (_, columns):
-        _tell(columns, wanted, count=count, by=by, as_json=as_json)
+        wanted = both(understood(kept.sentence), wanted)
+    with looked_at(library, wanted) as look:
+        _tell(look, wanted, count=count, by=by, as_json=as_json)
+
+
+class Look(NamedTuple):
+    """A library that is looked at.
+
+    Attributes:
+        home: the library.
+        ledger: its ledger, open.
+        columns: its captures.
+        shelves: what stands on shelves; empty where nobody asks for it.
+    """
+
+    home: Library
+    ledger: Ledger
+    columns: Columns
+    shelves: tuple[Stood, ...]
 
 
 @contextmanager
-def _looked_at(path: os.PathLike[str], wanted: Condition | None = None) -> Iterator[tuple[Library, Columns]]:
+def looked_at(path: os.PathLike[str], *views: Condition) -> Iterator[Look]:
     """A library, with its columns current with the disk.
 
     Args:
-        wanted: what will be asked of them: where it speaks of doubles, they are looked for first.
+        path: the library's.
+        views: what will be asked of them: where one speaks of doubles, they are looked for first; of shelves, they
+            are read.
     """
     from jutrek.library import open_library
     from jutrek.library.ledger import Ledger
-    from jutrek.views.conditions import Is, State, leaves
+    from jutrek.views.conditions import Is, Sort, State, leaves
     from jutrek.views.looking import current
 
+    spoken = [leaf for view in views for leaf in leaves(view)]
     home, stop = open_library(str(path)), stop_on_interrupt()
     with _no_garbage(), Ledger(home.ledger_path) as ledger, _Bar() as report:
-        if wanted is not None and Is(State.DOUBLED) in leaves(wanted):
+        if Is(State.DOUBLED) in spoken:
             from jutrek.doubles.learning import learn
             from jutrek.library import survey
 
             survey(home, ledger, stop=stop)
             learn(home, ledger, stop=stop, report=lambda done, total: report("Looking at files", done, total))
         columns = current(home, ledger, lambda: _rules_of(home), stop=stop, report=report)
-    yield home, columns
+        shelves = _shelves_of(home, columns, ledger) if any(leaf.sort is Sort.SHELF for leaf in spoken) else ()
+        yield Look(home, ledger, columns, shelves)
+
+
+def _shelves_of(home: Library, columns: Columns, ledger: Ledger) -> tuple[Stood, ...]:
+    from jutrek.views.shelves import shelves_of
+    from jutrek.views.shelving import stood
+
+    found, bad = shelves_of(home)
+    for trouble in bad:
+        complain(trouble)
+    return stood(found, columns, ledger)
 
 
 @contextmanager
@@ -123,7 +158,12 @@ class _Bar(ExitStack):
         self._show(what, done, total)
 
 
-def _understood(text: str) -> Condition:
+def understood(text: str) -> Condition:
+    """What a sentence says that was typed.
+
+    Raises:
+        BadParameter: where it is none, pointed at.
+    """
     from jutrek.views.sentence import parse
     from jutrek.views.walking import SentenceError
 
@@ -133,32 +173,52 @@ def _understood(text: str) -> Condition:
         raise typer.BadParameter(f"{error}{pointed_at(text, error.at)}", param_hint="SENTENCE") from error
 
 
-def _tell(columns: Columns, wanted: Condition, *, count: bool, by: By | None, as_json: bool) -> None:
+def rows_of(look: Look, wanted: Condition) -> NDArray[np.int64]:
+    """The rows of a view: in the order of shooting, or of the shelf that it shows.
+
+    Raises:
+        NotPossible: when it speaks of a shelf that is not there.
+    """
+    import numpy as np
+
+    from jutrek.views.conditions import Sort, Value, leaves
+    from jutrek.views.narrowing import held
+    from jutrek.views.shelving import arranged
+
+    there = {one.name.casefold() for one in look.shelves}
+    for leaf in leaves(wanted):
+        if isinstance(leaf, Value) and leaf.sort is Sort.SHELF and " ".join(leaf.text.split()).casefold() not in there:
+            raise NotPossible(look.home.root, f"no shelf is called “{leaf.text}”")
+    rows = np.flatnonzero(held(look.columns, wanted, look.shelves))
+    order = arranged(rows, wanted, look.shelves)
+    return rows if order is None else order
+
+
+def _tell(look: Look, wanted: Condition, *, count: bool, by: By | None, as_json: bool) -> None:
     import numpy as np
 
     from jutrek.views.counting import counted as counts_of
-    from jutrek.views.narrowing import held
     from jutrek.views.saying import sentence
 
-    mask = held(columns, wanted)
+    columns, rows = look.columns, rows_of(look, wanted)
     if by is not None:
+        mask = np.zeros(columns.count, bool)
+        mask[rows] = True
         for value, number in counts_of(columns, mask, by).items():
             if as_json:
                 tell_json({"by": by.value, "value": value or None, "count": number})
             else:
                 out(number, value or "(none)")
         return
-    number = int(np.count_nonzero(mask))
     if count:
-        tell_json({"count": number}) if as_json else out(number)
+        tell_json({"count": len(rows)}) if as_json else out(len(rows))
         return
-    rows = np.flatnonzero(mask)
     if as_json:
         for row in rows.tolist():
             tell_json(_told(columns, row))
     elif len(rows):
         page("\n".join(one.replace("\n", "\\n") for one in columns.paths(rows.tolist())))
-    say(f"{counted(number, 'capture')}: {sentence(wanted)}.")
+    say(f"{counted(len(rows), 'capture')}: {sentence(wanted)}.")
 
 
 def _told(columns: Columns, row: int) -> dict[str, Any]:
@@ -199,7 +259,7 @@ def keep_command(
 
     home = open_library(str(library))
     text = " ".join(sentence)
-    _understood(text)
+    understood(text)
     before = keep_view(home, name, text, group)
     say(f"Kept: “{view_called(home, name).name}” shows {view_called(home, name).sentence}.")
     if before is not None:
@@ -209,16 +269,16 @@ def keep_command(
 @view_app.command("list")
 def list_views(library: LibraryOption, as_json: AsJson = False) -> None:
     """List the kept views, each with how many captures it shows now."""
-    import numpy as np
-
+    from jutrek.library import open_library
     from jutrek.views.kept import kept_views
     from jutrek.views.narrowing import held
     from jutrek.views.sentence import parse
 
-    with _looked_at(library) as (home, columns):
-        kept, bad = kept_views(home)
+    kept, bad = kept_views(open_library(str(library)))
+    views = {one.name: parse(one.sentence) for one in kept if not one.trouble}
+    with looked_at(library, *views.values()) as look:
         for one in kept:
-            number = None if one.trouble else int(np.count_nonzero(held(columns, parse(one.sentence))))
+            number = None if one.trouble else int(held(look.columns, views[one.name], look.shelves).sum())
             if as_json:
                 tell_json({"name": one.name, "sentence": one.sentence, "group": one.group or None, "count": number})
             else:

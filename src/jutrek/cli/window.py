@@ -36,7 +36,7 @@ def demo_command(
 ) -> None:
     """Open the window on the made-up story that comes with Jutrek."""
     from jutrek.demo import build
-    from jutrek.desk.places import furnish
+    from jutrek.desk.furnishing import furnish
 
     scenario = build(str(at), lambda what: say(f"Making the demo: {what} …"))
     furnish(scenario.library, scenario.place)

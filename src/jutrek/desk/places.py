@@ -7,10 +7,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from jutrek.disk import have_folder
 from jutrek.errors import PageBroken, PlaceUnusable
 from jutrek.filing import OnChanged
-from jutrek.library import Library, Place, add_place, connected, known_places, new_library, numbers_given
+from jutrek.library import Library, Place, connected, known_places, numbers_given
 from jutrek.library.devicelist import damaged_devices
 from jutrek.library.kept import damaged_kept
 from jutrek.library.places import damaged_places
@@ -75,29 +74,6 @@ def troubles_of(library: Library) -> list[str]:
     except PageBroken as error:
         found.append(str(error))
     return found
-
-
-_DEMO_VIEWS = (
-    ("For the report", "marked R"), ("Best of the year", "rated at least 4 since 2025"),
-    ("Nobody described them", "stills without keywords not in folder old desktop"),
-)  # fmt: skip
-
-
-def furnish(library: str, folder: str) -> None:
-    """Give the demo's library a place in a folder, which is made, unless it has one; and some kept views.
-
-    Raises:
-        LibraryTrouble: when that cannot be.
-    """
-    from jutrek.views.kept import keep_view, kept_views
-
-    home = new_library(library)
-    if not known_places(home):
-        have_folder(folder)
-        add_place(home, folder)
-    if not kept_views(home)[0]:
-        for name, said in _DEMO_VIEWS:
-            keep_view(home, name, said, "Annual report")
 
 
 def caught_up(

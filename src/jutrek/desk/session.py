@@ -222,7 +222,7 @@ class Session:
 
     def _make_demo(self, path: str, intake: IntakeService) -> tuple[str, ...]:
         from jutrek.demo import build as build_demo
-        from jutrek.desk.places import furnish
+        from jutrek.desk.furnishing import furnish
 
         teller = self._intake_worker.teller
         try:

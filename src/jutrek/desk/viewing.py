@@ -5,12 +5,13 @@ from __future__ import annotations
 import os
 import threading
 import time
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.decoding import Shown, shown
 from jutrek.desk.details import CaptureDetails, details_of
 from jutrek.disk import Outside, inside
-from jutrek.errors import NotInside, SourceUnreadable
+from jutrek.errors import NotInside, NotPossible, SourceUnreadable
 from jutrek.filing.rulebook import load_rules
 from jutrek.formats import read
 from jutrek.library import Library, known_devices, survey
@@ -19,9 +20,14 @@ from jutrek.views.columns import Columns
 from jutrek.views.conditions import Condition, Sort
 from jutrek.views.describing import Describing
 from jutrek.views.laying import Laid, Layer, by_days
+from jutrek.views.shelves import Shelves, Thing, change, put_on, shelves_of
+from jutrek.views.shelving import Stood, arranged, shelf_among, stood, things_of
 from jutrek.views.vocabulary import names_of
 
 if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
     from jutrek.library.ledger import Ledger
     from jutrek.views.folders import FolderTree
 
@@ -45,6 +51,8 @@ class View(NamedTuple):
         days: its captures by days and shoots, as `views.laying.by_days` gives them.
         names: what there is to be named in sentences.
         colours: of devices that have one, by what they are called.
+        arranged: the rows of its captures in the order of a shelf, where it shows that of one; else None.
+        shelves: of the library, each with its captures.
     """
 
     root: str
@@ -55,6 +63,8 @@ class View(NamedTuple):
     days: list[tuple[int | None, str, slice]]
     names: dict[Sort, list[str]]
     colours: dict[str, int]
+    arranged: NDArray[np.int64] | None = None
+    shelves: tuple[Stood, ...] = ()
 
 
 class Views:
@@ -70,6 +80,8 @@ class Views:
         """When columns are built anew at the soonest: of very many captures that takes long."""
         self._folders: dict[str, int] | None = None
         self._reading: Describing | None = None
+        self._before: list[tuple[Shelves, Shelves]] = []
+        """What shelves were before they were changed here, and behind it, the last change last."""
 
     def lay(self, view: Condition) -> View:
         """Lay out a view of what is known. What was kept of an earlier look will do; see `renew`."""
@@ -83,8 +95,9 @@ class Views:
         columns = self._layer.columns
         laid = self._layer.lay(view)
         days = by_days(columns, laid.rows)
-        root, name = self._library.root, self._library.name
-        return View(root, name, columns, self._layer.tree, laid, days, self._names, self._colours)
+        root, name, shelves = self._library.root, self._library.name, self._layer.shelves
+        order = arranged(laid.rows, view, shelves)
+        return View(root, name, columns, self._layer.tree, laid, days, self._names, self._colours, order, shelves)
 
     def catch_up(self, stop: threading.Event, report: looking.Report) -> int:
         """Look whether other files are there than before, if anything says so.
@@ -151,10 +164,79 @@ class Views:
         return True
 
     def _use(self, columns: Columns, state: str) -> None:
-        self._layer, self._state = Layer(columns), state
-        self._names = names_of(columns)
+        self._layer, self._state = Layer(columns, self._stood(shelves_of(self._library)[0], columns)), state
+        self._names = names_of(columns, [one.name for one in self._layer.shelves])
         devices = known_devices(self._library).values()
         self._colours = {f"{one.letter} {one.name}".strip(): one.colour for one in devices}
+
+    # ---- shelves
+
+    def _stood(self, shelves: Shelves, columns: Columns) -> tuple[Stood, ...]:
+        return stood(shelves, columns, self._ledger)
+
+    def damaged_shelves(self) -> list[str]:
+        """A sentence for every damaged line of the shelves' page."""
+        return shelves_of(self._library)[1]
+
+    def change_shelves(self, how: Callable[[Shelves], Shelves]) -> None:
+        """Change shelves; `take_back` takes it back.
+
+        Args:
+            how: gives what they are to be of what they are.
+
+        Raises:
+            LibraryTrouble: when they cannot be changed so.
+        """
+        before, after = change(self._library, how)
+        if after != before:
+            self._before.append((before, after))
+            self._show_shelves(after)
+
+    def take_back(self) -> bool:
+        """Take the last change of shelves back. Returns whether there was one.
+
+        Raises:
+            LibraryTrouble: when shelves were changed elsewhere since, or cannot be written.
+        """
+        if not self._before:
+            return False
+        before, after = self._before.pop()
+
+        def back(now: Shelves) -> Shelves:
+            if now != after:
+                raise NotPossible(self._library.root, "its shelves were changed elsewhere since")
+            return before
+
+        self._show_shelves(change(self._library, back)[1])
+        return True
+
+    def _show_shelves(self, shelves: Shelves) -> None:
+        if self._layer is not None:
+            columns = self._layer.columns
+            self._layer = Layer(columns, self._stood(shelves, columns))
+            self._names = names_of(columns, [one.name for one in self._layer.shelves])
+
+    def put_on(self, name: str, paths: Sequence[str], before: Thing | None = None) -> int:
+        """Put captures on a shelf, which is made where there is none; what stands on it already is moved.
+
+        Args:
+            name: of the shelf.
+            paths: of the captures, in their order. What is not at home is left out.
+            before: what they are put in front of; at its end without one.
+
+        Returns:
+            How many were put there.
+
+        Raises:
+            LibraryTrouble: when the name is none, or it cannot be written.
+        """
+        assert self._layer is not None
+        columns, shelf = self._layer.columns, shelf_among(self._layer.shelves, name)
+        rows = columns.rows_of(paths)
+        found = [rows[path] for path in paths if path in rows]
+        things = things_of(columns, found, self._library, self._ledger, shelf)
+        self.change_shelves(lambda shelves: put_on(shelves, name, things, before))
+        return len(things)
 
     def details(self, path: str) -> LookedAt:
         """What a file at home says, read now.

@@ -16,7 +16,7 @@ from itertools import count
 from types import TracebackType
 from typing import Any, Self
 
-from jutrek.disk import chosen, have_folder
+from jutrek.disk import FileStamp, chosen, have_folder
 from jutrek.errors import LedgerUnusable
 from jutrek.library.catalogue import FILED, Catalogue, told
 from jutrek.library.contents import Contents
@@ -235,6 +235,12 @@ class Ledger:
         rows = [(os.fsencode(file.path), file.size, file.mtime_ns, file.quick, file.full) for file in files]
         with self._transaction() as connection:
             put_rows(connection, "files", rows)
+
+    def put_quick(self, path: str, stamp: FileStamp, quick: bytes) -> None:
+        """Keep the quick fingerprint of a file, if it is still as it was when that was made."""
+        row = (quick, os.fsencode(path), stamp.size, stamp.mtime_ns)
+        with self._transaction() as connection:
+            connection.execute("UPDATE files SET quick = ? WHERE path = ? AND size = ? AND mtime_ns = ?", row)
 
     def put_filed(self, filed: Iterable[tuple[str, Filed]]) -> None:
         """Keep by what files were filed, with their paths. Durable on return."""

@@ -116,6 +116,20 @@ class KeptView(_KeptView):
     sentence: Annotated[str, Field(max_length=20_000)]
 
 
+class _ListedOnShelf(TypedDict, total=False):
+    path: CapturePath
+    size: Whole
+    quick: Hex
+    taken: Annotated[str, Field(max_length=40)]
+
+
+class ListedOnShelf(_ListedOnShelf):
+    """A line of `shelves.jsonl`: what stands on a shelf, told by content; or a shelf, where nothing is told."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    shelf: Annotated[str, Field(min_length=1, max_length=1000)]
+
+
 class Counters(TypedDict):
     """`counters.json`."""
 
@@ -155,6 +169,7 @@ PLACE_MARK = TypeAdapter(PlaceMark)
 LISTED_PLACE = TypeAdapter(ListedPlace)
 LISTED_DEVICE = TypeAdapter(ListedDevice)
 KEPT_VIEW = TypeAdapter(KeptView)
+ON_SHELF = TypeAdapter(ListedOnShelf)
 COUNTERS = TypeAdapter(Counters)
 PARTIAL = TypeAdapter(PartlyCopied)
 UNWANTED = TypeAdapter(DeclaredUnwanted)

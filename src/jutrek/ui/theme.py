@@ -160,6 +160,8 @@ def _sheet(theme: Theme) -> str:
     QMenu {{ background: {name(theme.card)}; border: 1px solid {name(theme.line)}; padding: 4px; }}
     QMenu::item {{ padding: 5px 18px; border-radius: 4px; color: {name(theme.ink)}; }}
     QMenu::item:selected {{ background: {name(theme.accent_wash)}; }}
+    QLabel[held="true"] {{ background: {name(theme.accent)}; color: {name(theme.card)}; border-radius: 4px;
+        padding: 3px 8px; }}
     QMenu::item:disabled {{ color: {name(theme.soft)}; }}
     QPushButton[small="true"] {{ min-height: 24px; padding: 0 10px; }}
     QPushButton[chip="true"] {{ border-radius: 12px; min-height: 24px; padding: 0 11px; font-weight: 400;

@@ -6,6 +6,7 @@ Values that come again are codes into lists of names; what a column cannot tell 
 from __future__ import annotations
 
 import os
+from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, fields
 from datetime import date, datetime, timedelta
@@ -153,6 +154,22 @@ class Columns:
             return -1
         rows = np.flatnonzero(self.folder == names.index(folder)).tolist()
         return next((row for row in rows if self.name(row) == name), -1)
+
+    def rows_of(self, paths: Iterable[str]) -> dict[str, int]:
+        """The rows of captures at home by the paths of any of their files; those of none are left out."""
+        wanted: dict[str, set[str]] = defaultdict(set)
+        for path in paths:
+            folder, _, name = path.rpartition("/")
+            wanted[folder].add(name)
+        codes = [code for code, folder in enumerate(self.names[Names.FOLDER]) if folder in wanted]
+        away = bit_of(State.GONE) | bit_of(State.ASIDE)
+        found: dict[str, int] = {}
+        for row in np.flatnonzero(np.isin(self.folder, codes) & (self.state & away == 0)).tolist():
+            for path in (self.path(row), *self.companions(row)):
+                folder, _, name = path.rpartition("/")
+                if name in wanted[folder]:
+                    found[path] = row
+        return found
 
     def paths(self, rows: Sequence[int] | NDArray[np.int64]) -> list[str]:
         """The paths of the primaries of many captures."""

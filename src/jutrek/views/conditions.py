@@ -44,6 +44,7 @@ class Sort(StrEnum):
     POSITION = "position"
     COPIES = "copies"
     STATE = "state"
+    SHELF = "shelf"
     TEXT = "text"
 
 

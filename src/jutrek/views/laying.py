@@ -31,6 +31,8 @@ from jutrek.views.narrowing import Narrowing, held_back
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
+    from jutrek.views.shelving import Stood
+
 BARS = (Sort.KIND, Sort.DEVICE, Sort.LENS, Sort.KEYWORD, Sort.MARK, Sort.COPIES, Sort.STATE)
 """What there is a share bar of, in their order."""
 MOST_PARTS = 24
@@ -89,10 +91,10 @@ class Layer:
     """Lays out views of one library's columns. What parts of sentences hold is kept: most of them stay from one view
     to the next."""
 
-    def __init__(self, columns: Columns) -> None:
-        self.columns = columns
+    def __init__(self, columns: Columns, shelves: Sequence[Stood] = ()) -> None:
+        self.columns, self.shelves = columns, tuple(shelves)
         self.tree = FolderTree.of(columns.names[Names.FOLDER])
-        self._narrowing = Narrowing(columns)
+        self._narrowing = Narrowing(columns, shelves)
         self._masks: OrderedDict[Condition, NDArray[np.bool_]] = OrderedDict()
         self._months = _months_of(columns)
         at_home = held_back(columns, both())

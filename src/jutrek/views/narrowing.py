@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import unicodedata
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import singledispatchmethod
 from typing import TYPE_CHECKING
 
@@ -37,6 +37,8 @@ from jutrek.views.conditions import (
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
+    from jutrek.views.shelving import Stood
+
     Mask = NDArray[np.bool_]
 
 _AWAY = frozenset({State.GONE, State.ASIDE})
@@ -52,15 +54,20 @@ _EARTH = 6_371_000.0
 """Its mean radius in metres."""
 
 
-def held(columns: Columns, view: Condition) -> Mask:
+def held(columns: Columns, view: Condition, shelves: Sequence[Stood] = ()) -> Mask:
     """Which captures a view holds.
 
     Of what is gone, or was set aside, a view holds nothing unless it speaks of that.
 
+    Args:
+        columns: of the library.
+        view: what is wanted.
+        shelves: what stands on shelves; the view may speak of them.
+
     Returns:
         A truth value for each row.
     """
-    return Narrowing(columns).of(view) & held_back(columns, view)
+    return Narrowing(columns, shelves).of(view) & held_back(columns, view)
 
 
 def held_back(columns: Columns, view: Condition) -> Mask:
@@ -79,8 +86,8 @@ def folded(text: str) -> str:
 class Narrowing:
     """Masks of conditions over columns."""
 
-    def __init__(self, columns: Columns) -> None:
-        self._columns = columns
+    def __init__(self, columns: Columns, shelves: Sequence[Stood] = ()) -> None:
+        self._columns, self._shelves = columns, shelves
         self._folded: dict[Names, list[str]] = {}
 
     @singledispatchmethod
@@ -154,6 +161,8 @@ class Narrowing:
         if view.sort is Sort.KIND:
             kind: Mask = columns.kind == KINDS.index(view.text)
             return kind
+        if view.sort is Sort.SHELF:
+            return self._on_shelf(folded(" ".join(view.text.split())))
         names = columns.names[_NAMES[view.sort]]
         fits = np.fromiter(map(_fitting(view), names), bool, len(names))
         if view.sort in _BY_WORDS and view.text in names:
@@ -167,6 +176,14 @@ class Narrowing:
             return self._of_words(fits)
         found: Mask = fits[getattr(columns, _NAMES[view.sort].value)]
         return found
+
+    def _on_shelf(self, name: str | None) -> Mask:
+        """Rows on the shelf of a name, or on any."""
+        mask = np.zeros(self._columns.count, bool)
+        for shelf in self._shelves:
+            if name is None or folded(shelf.name) == name:
+                mask[shelf.rows] = True
+        return mask
 
     def _of_words(self, fits: Mask) -> Mask:
         """Rows with keywords that fit, by their codes."""
@@ -187,6 +204,7 @@ class Narrowing:
             Sort.LENS: lambda: columns.lens > 0,
             Sort.SHOOT: lambda: columns.shoot > 0,
             Sort.DEVICE: lambda: columns.device > 0,
+            Sort.SHELF: lambda: self._on_shelf(None),
         }
         return masks[view.sort]()
 

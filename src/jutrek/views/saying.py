@@ -31,6 +31,7 @@ _BEFORE = {
     Sort.DEVICE: "by", Sort.PERSON: "carried by", Sort.LENS: "with lens", Sort.SHOOT: "of",
     Sort.KEYWORD: "with keyword",
     Sort.MARK: "marked", Sort.FOLDER: "in folder", Sort.RIGHT_IN: "right in folder", Sort.FORMAT: "as",
+    Sort.SHELF: "on shelf",
 }  # fmt: skip
 _SOME = {
     Sort.KEYWORD: "keywords", Sort.POSITION: "a position", Sort.TIME: "a date", Sort.MARK: "a mark",
@@ -95,6 +96,8 @@ def _loose(part: Condition) -> str:
 
 
 def _denied(part: Condition) -> str:
+    if part == Some(Sort.SHELF):
+        return "on no shelf"
     if isinstance(part, Some):
         return f"without {_SOME[part.sort]}"
     inner = _item(part)
@@ -133,7 +136,7 @@ def _(part: Value) -> str:
 
 @_leaf.register
 def _(part: Some) -> str:
-    return f"with {_SOME[part.sort]}"
+    return "on a shelf" if part.sort is Sort.SHELF else f"with {_SOME[part.sort]}"
 
 
 @_leaf.register

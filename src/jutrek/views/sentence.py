@@ -302,6 +302,20 @@ class _Parser(TimeWords):
         walk.back_to(mark)
         return self.time()
 
+    def _on(self) -> Condition:
+        """A shelf, or a day."""
+        walk = self.walk
+        mark = walk.mark()
+        walk.must("on")
+        if walk.take_all("no", "shelf"):
+            return no(Some(Sort.SHELF))
+        if walk.take_all("a", "shelf") or walk.take_all("any", "shelf"):
+            return Some(Sort.SHELF)
+        if walk.take_all("the", "shelf") or walk.take("shelf"):
+            return Value(Sort.SHELF, self._name(Sort.SHELF))
+        walk.back_to(mark)
+        return self.time()
+
     def _near(self) -> Condition:
         walk = self.walk
         metres = 5_000
@@ -399,12 +413,13 @@ _LEAVES: tuple[tuple[frozenset[str], _Making], ...] = (
     (frozenset(["with", "without"]), _Parser._with),
     (frozenset(["in", "right"]), _Parser._in),
     (frozenset(["near", "within"]), _Parser._near),
-    (frozenset(["from", "on", "since", "until", "before", "after", "between", "filed"]), TimeWords.time),
+    (frozenset(["on"]), _Parser._on),
+    (frozenset(["from", "since", "until", "before", "after", "between", "filed"]), TimeWords.time),
 )
 """What reads a leaf, by the words that begin it."""
 _NAMES = frozenset([
     Sort.DEVICE, Sort.FORMAT, Sort.SHOOT, Sort.PERSON, Sort.LENS, Sort.KEYWORD, Sort.MARK, Sort.FOLDER, Sort.RIGHT_IN,
-    Sort.TEXT,
+    Sort.SHELF, Sort.TEXT,
 ])  # fmt: skip
 """Sorts whose leaves are names."""
 _WANTED = {
@@ -414,11 +429,12 @@ _WANTED = {
     Sort.SHOOT: "Of what? What it was has to follow.",
     Sort.FOLDER: "In which folder? Its path has to follow.",
     Sort.RIGHT_IN: "Right in which folder? Its path has to follow.",
+    Sort.SHELF: "On which shelf? Its name has to follow.",
 }
 STARTS = (
     "stills", "clips", "sounds", "by", "carried by", "in", "on", "from", "since", "until", "before", "after", "between",
-    "with", "without", "as", "of", "in folder", "right in folder", "marked", "unmarked", "rated", "unrated", "undated",
-    "longer than", "shorter than", "larger than", "smaller than", "near", "within", "in no backup",
+    "with", "without", "as", "of", "in folder", "right in folder", "on shelf", "marked", "unmarked", "rated", "unrated",
+    "undated", "longer than", "shorter than", "larger than", "smaller than", "near", "within", "in no backup",
     "in fewer than 2 backups", *(state.value for state in State), "filed under", "not", "everything",
 )  # fmt: skip
 """What a clause may begin with."""

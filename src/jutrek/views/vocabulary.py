@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 
 from jutrek.views.columns import Columns, Names
@@ -13,10 +15,11 @@ _SORTS = {
 }  # fmt: skip
 
 
-def names_of(columns: Columns) -> dict[Sort, list[str]]:
-    """The names of each sort, those of most captures first."""
+def names_of(columns: Columns, shelves: Iterable[str] = ()) -> dict[Sort, list[str]]:
+    """The names of each sort, those of most captures first; those of shelves in their order."""
     found = {sort: _by_count(columns.names[names], getattr(columns, names.value)) for sort, names in _SORTS.items()}
     found[Sort.KEYWORD] = _by_count(columns.names[Names.KEYWORD], columns.keywords)
+    found[Sort.SHELF] = list(shelves)
     return found
 
 

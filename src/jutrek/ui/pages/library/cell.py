@@ -47,6 +47,10 @@ class Cells:
         self.size = self._least.scaled(room, Qt.AspectRatioMode.KeepAspectRatio)
         return columns, QSize(wide, self.size.height() + _AROUND.height())
 
+    def frame(self, box: QRect) -> QRect:
+        """Where the picture is in a cell."""
+        return QRect(box.topLeft() + QPoint(3, 3), self.size)
+
     def draw(
         self,
         painter: QPainter,
@@ -69,7 +73,7 @@ class Cells:
             chosen, current: whether it is chosen, and whether keys go to it.
         """
         theme, columns = self._theme, view.columns
-        frame = QRect(box.topLeft() + QPoint(3, 3), self.size)
+        frame = self.frame(box)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         if picture is not None:
             painter.drawPixmap(frame, picture)

@@ -9,7 +9,16 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QKeyEvent,
+    QKeySequence,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QAbstractScrollArea, QFrame, QWidget
 
 from jutrek.decoding import Shown
@@ -41,6 +50,12 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
     left = Signal()
     above = Signal()
     """Up was pressed in the first line."""
+    asked = Signal(object)
+    """What may be done with what is chosen: where a menu opens, on the screen."""
+    carried = Signal(object)
+    """What is chosen hangs at a point of the screen; None once it does no longer."""
+    dropped = Signal(object)
+    """What is chosen was let go of at a point of the screen."""
 
     def __init__(self, theme: Theme, pictures: Pictures, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -55,6 +70,8 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
         self._band: QRect | None = None
         self._before_band = self._picked
         self._pressed: QPoint | None = None
+        self._carries, self._gap = False, -1
+        """Whether what is chosen hangs at the pointer, and in front of which capture it would be put."""
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -83,9 +100,9 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
         self._lay()
         if path:
             row = view.columns.row_of(path)
-        if row >= 0 and (at := int(np.searchsorted(self.rows, row))) < len(self.rows) and self.rows[at] == row:
-            self._current = self._anchor = at
-        elif len(self.rows) and rows is None:
+        if row >= 0 and len(places := np.flatnonzero(self.rows == row)):
+            self._current = self._anchor = int(places[0])
+        elif len(self.rows) and (rows is None or rows is view.arranged):
             self.verticalScrollBar().setValue(0)
         self.viewport().update()
         self.chosen.emit()
@@ -198,7 +215,10 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, held = event.key(), event.modifiers()
         control = bool(held & Qt.KeyboardModifier.ControlModifier)
-        if key == Qt.Key.Key_Escape:
+        if key == Qt.Key.Key_Escape and self._carries:
+            self._carries, self._pressed, self._band = False, None, None
+            self.carried.emit(None)
+        elif key == Qt.Key.Key_Escape:
             self.left.emit()
         elif event.matches(QKeySequence.StandardKey.SelectAll):
             self.pick_all()
@@ -240,10 +260,16 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
             return
         point = event.position().toPoint() + QPoint(0, self._top())
         held = event.modifiers()
-        self._pressed, self._before_band = point, self._picked.copy()
+        self._pressed, self._before_band, self._carries = point, self._picked.copy(), False
         at = self._lines.at(point.x(), point.y())
         control = bool(held & Qt.KeyboardModifier.ControlModifier)
-        if at is not None:
+        on_picture = at is not None and self._cells.frame(self._lines.box(at)).contains(point)
+        if at is not None and on_picture and self._picked[at] and held == Qt.KeyboardModifier.NoModifier:
+            # It may be carried away; else it is chosen alone once it is let go of.
+            self._carries = True
+            self._current = at
+            self._tell()
+        elif at is not None:
             self.choose(at, add=control, span=bool(held & Qt.KeyboardModifier.ShiftModifier))
         elif not control:
             self._picked[:] = False
@@ -257,17 +283,63 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
         point = event.position().toPoint() + QPoint(0, self._top())
         if self._band is None and (point - self._pressed).manhattanLength() < 8:
             return
+        if self._carries:
+            self._band = QRect()
+            self.carried.emit(event.globalPosition().toPoint())
+            self._scroll_along(event)
+            return
         self._band = QRect(self._pressed, point).normalized()
         self._picked = self._before_band.copy()
         self._picked[list(self._lines.cells_in(self._band))] = True
         self._tell()
-        if not self.viewport().rect().contains(event.position().toPoint()):
+        self._scroll_along(event)
+
+    def _scroll_along(self, event: QMouseEvent) -> None:
+        """Go on where the pointer is held above or below what can be seen."""
+        y = event.position().y()
+        if not 0 <= y <= self.viewport().height():
             bar = self.verticalScrollBar()
-            bar.setValue(bar.value() + (40 if event.position().y() > 0 else -40))
+            bar.setValue(bar.value() + (40 if y > 0 else -40))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        carries, moved = self._carries, self._band is not None
         self._pressed = self._band = None
+        self._carries = False
+        if carries and moved:
+            self.carried.emit(None)
+            self.dropped.emit(event.globalPosition().toPoint())
+        elif carries:
+            self.choose(self._current)
         self.viewport().update()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        if event.reason() is QContextMenuEvent.Reason.Mouse:
+            at = self._lines.at(event.pos().x(), event.pos().y() + self._top())
+            if at is not None and not self._picked[at]:
+                self.choose(at)
+            place = event.globalPos()
+        else:
+            box = self._lines.box(max(0, self._current)) if len(self.rows) else QRect()
+            place = self.viewport().mapToGlobal(box.center() - QPoint(0, self._top()))
+        self.asked.emit(place)
+
+    # ---- an order by hand
+
+    def gap_at(self, place: QPoint) -> int:
+        """In front of which capture something is put at a point of the screen: up to their number; -1 for nowhere."""
+        point = self.viewport().mapFromGlobal(place)
+        if not self.viewport().rect().contains(point):
+            return -1
+        at = self._lines.at(point.x(), point.y() + self._top())
+        if at is None:
+            return len(self.rows)
+        return at + (point.x() > self._lines.box(at).center().x())
+
+    def show_gap(self, at: int) -> None:
+        """Show in front of which capture something would be put; -1 for nowhere."""
+        if at != self._gap:
+            self._gap = at
+            self.viewport().update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         point = event.position().toPoint() + QPoint(0, self._top())
@@ -303,7 +375,11 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
             picture = self._pictures.of(shown, view.root, self._cells.made, at_home=True)
             chosen, current = bool(self._picked[at]), at == self._current and self.hasFocus()
             self._cells.draw(painter, self._lines.box(at), view, row, picture, chosen=chosen, current=current)
-        if self._band is not None:
+        if 0 <= self._gap <= len(self.rows) and len(self.rows):
+            box = self._lines.box(min(self._gap, len(self.rows) - 1))
+            left = box.left() if self._gap < len(self.rows) else box.right()
+            painter.fillRect(QRect(left - 2, box.top(), 4, box.height() - 20), theme.accent)
+        if self._band is not None and not self._band.isNull():
             wash = QColor(theme.accent)
             wash.setAlpha(40)
             painter.setPen(theme.accent)

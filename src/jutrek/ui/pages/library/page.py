@@ -13,6 +13,7 @@ from jutrek.desk import events
 from jutrek.errors import JutrekError, Stopped
 from jutrek.ui.pages.library.folders import menu_of
 from jutrek.ui.pages.library.sentence import kept_menu
+from jutrek.ui.pages.library.shelving import Shelving
 from jutrek.ui.pages.library.view import LibraryView
 from jutrek.ui.plainly import plain
 from jutrek.ui.shell.offers import Offer
@@ -38,7 +39,9 @@ class LibraryPage(Page):
         ("Left, Right, Up, Down", "walk; with Shift choose on the way, with Ctrl walk and choose nothing"),
         ("Home, End, PageUp, PageDown", "walk far"), ("Ctrl+Space", "choose one more"), ("Ctrl+A", "choose all"),
         ("Ctrl++, Ctrl+−", "larger, smaller pictures"), ("Ctrl+C", "copy the path"),
-        ("letters", "on a step, jump to a folder"), ("Esc, Backspace", "a step back"),
+        ("Ctrl+H", "put on a shelf"), ("Ctrl+Shift+Left, Right, Home, End", "another place on a shelf"),
+        ("Ctrl+Z", "take back what was done with a shelf"), ("letters", "on a step, jump to a folder"),
+        ("Esc, Backspace", "a step back"),
         ("Tab", "take what is offered while a sentence is typed"),
     )  # fmt: skip
 
@@ -60,6 +63,8 @@ class LibraryPage(Page):
         view.shown_on_disk.connect(self._show_on_disk)
         view.stopped.connect(self.stop)
         view.folders.list.asked.connect(self._folder_menu)
+        self.shelving = Shelving(view, self.ask_lookup, self.show, self)
+        view.grid.asked.connect(self._captures_menu)
         self._chosen.connect(lambda one: self._say_kept(one.sentence))
         self._removed.connect(self._remove)
         context.client.on(events.BoardChanged, self._see_board)
@@ -91,6 +96,7 @@ class LibraryPage(Page):
     def _show(self, view: View | None) -> None:
         if view is not None and view.root == self._library:
             self.view.show_view(view)
+            self.shelving.renew()
             self.say_figure(f"{int(view.laid.all_folders[0]):,}")
 
     def _see_board(self, event: events.BoardChanged) -> None:
@@ -177,7 +183,7 @@ class LibraryPage(Page):
 
     def _keep(self, view: Condition) -> None:
         text = sentence(view)
-        self.view.ask_name(lambda name: self._keep_as(name, text))
+        self.view.ask_name("Keep this view as:", "Keep it", lambda name: self._keep_as(name, text))
 
     def _keep_as(self, name: str, text: str) -> None:
         self.ask_lookup(lambda lookup: lookup.keep_view(name, text), lambda was: self._say_kept_as(name, was))
@@ -205,6 +211,31 @@ class LibraryPage(Page):
         elif self.view.folders.list.rows.trunk:
             menu.addAction("Show the folders above", lambda: self.view.hide_trunk(""))
         menu.popup(at)
+
+    def _captures_menu(self, at: QPoint) -> None:
+        """What may be done with what is chosen."""
+        if self.view.view is None or self.view.grid.row < 0:
+            return
+        menu = menu_of(self.view)
+        menu.addAction("Up close\tSpace", self.view.look)
+        menu.addAction("Open in its program", lambda: self._open(self.view.path()))
+        menu.addAction("Show on disk", self.view.on_disk.click)
+        menu.addAction("Copy the path\tCtrl+C", self.view.copy.click)
+        menu.addSeparator()
+        self.shelving.add_to_menu(menu)
+        menu.popup(at)
+
+    def _open(self, path: str) -> None:
+        """Show a file in the program that the desktop has for it."""
+        session = self.context.client.session
+        if session is not None and self._library:
+            from jutrek.desk.programs import show_file
+
+            whole = os.path.join(self._library, path)
+            session.ask_aside(lambda: show_file(whole), None, self.say_trouble)
+
+    def undo(self) -> None:
+        self.shelving.take_back()
 
     def _walk_from(self, path: str) -> None:
         if not self.view.by_folder:

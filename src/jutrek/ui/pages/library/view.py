@@ -18,6 +18,7 @@ from jutrek.ui.pages.library.folders import FolderPanel
 from jutrek.ui.pages.library.grid import CaptureGrid
 from jutrek.ui.pages.library.ribbons import Ribbons
 from jutrek.ui.pages.library.sentence import SentenceBar
+from jutrek.ui.pages.library.shelves import ShelfStrip
 from jutrek.ui.pages.library.stairs import Stairs
 from jutrek.ui.pages.library.titles import Title
 from jutrek.ui.pages.library.wall import Wall
@@ -31,6 +32,7 @@ from jutrek.ui.widgets.teaching import Teaching
 from jutrek.views.columns import day_of
 from jutrek.views.conditions import EVERYTHING, All, Condition, Is, Sort, State, Value, both, sort_of
 from jutrek.views.laying import keeping, leaving_out, timed
+from jutrek.views.shelving import shelf_of
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -61,7 +63,6 @@ class LibraryView(QWidget):
     wants_kept = Signal(object)
     shown_on_disk = Signal(object)
     """A file or folder, by its path in the library."""
-    opened = Signal(object)
     copied = Signal(object)
     stopped = Signal()
 
@@ -81,6 +82,7 @@ class LibraryView(QWidget):
         self.bars = ShareBars(theme)
         self.grid = CaptureGrid(theme, pictures)
         self.stairs = Stairs(theme, pictures)
+        self.shelves = ShelfStrip(theme, pictures)
         self.folders = FolderPanel(theme)
         self.chosen = ChosenPanel(theme)
         self.closely = Closely(theme, pictures, self)
@@ -121,9 +123,15 @@ class LibraryView(QWidget):
         wall.setMaximumHeight(300)
         wall.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         self._wall_area = wall
+        self.another = _link("another…")
+        shelves = scrolling(self.shelves)
+        shelves.setMaximumHeight(152)
+        shelves.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        self._shelf_area = shelves
         self.left = _column(
             Title(theme, "WHEN", (self.weeks,)), (Card(theme, wall), 0), Title(theme, "WHAT", ()),
-            (Card(theme, scrolling(self.bars), fills=True), 1),
+            (Card(theme, scrolling(self.bars), fills=True), 1), Title(theme, "SHELVES", (self.another,)),
+            (shelves, 0),
         )  # fmt: skip
         self._middle_title = Title(theme, "BY DAY", (self.lined, self.ways))
         self.middle = _column(self._middle_title, (self.stairs, 0), (self.grid, 1))
@@ -212,10 +220,17 @@ class LibraryView(QWidget):
         self.stack.setCurrentIndex(0)
         self._refresh()
 
-    def ask_name(self, then: Callable[[str], object]) -> None:
-        """Ask in place what this view is to be called; `then` hears it."""
+    def ask_name(self, question: str, answer: str, then: Callable[[str], object], *, name: str = "") -> None:
+        """Ask in place what something is to be called.
+
+        Args:
+            question: what is asked.
+            answer: what the button says.
+            then: hears the name.
+            name: what stands there to begin with.
+        """
         self._end_ask()
-        ask = self._ask = AskBar(self._theme, "Keep this view as:", "Keep it", self, field="", hint="a name")
+        ask = self._ask = AskBar(self._theme, question, answer, self, field=name, hint="a name")
         ask.setAutoFillBackground(True)
         ask.accepted.connect(lambda name: self._named(name, then))
         ask.refused.connect(self._end_ask)
@@ -223,6 +238,7 @@ class LibraryView(QWidget):
         ask.show()
         if ask.field is not None:
             ask.field.setFocus()
+            ask.field.selectAll()
 
     def _named(self, name: str, then: Callable[[str], object]) -> None:
         if name.strip():
@@ -258,6 +274,8 @@ class LibraryView(QWidget):
             self.attention[state].setText(f"{count:,} {words}")
             self.attention[state].setVisible(bool(count) and self.width() >= 1000)
         self.stairs.show_view(view)
+        self.shelves.show_view(view, shelf_of(view.laid.view))
+        self._shelf_area.setFixedHeight(min(152, self.shelves.height() + 2))
         self._show_captures()
 
     def _span(self, view: View) -> str:
@@ -271,11 +289,15 @@ class LibraryView(QWidget):
     def _show_captures(self) -> None:
         if self.view is None:
             return
+        self.lined.setVisible(not self.by_folder and self.view.arranged is None)
         if self.by_folder:
             self.grid.show_view(self.view, self.stairs.rows())
             size = paint.size_words(int(self.view.columns.size[self.grid.rows].sum()))
             here = f"{paint.counted(len(self.grid.rows), 'capture')} in {self.stairs.path or 'all of it'} · {size}"
             self._middle_title.say("BY FOLDER", here)
+        elif self.view.arranged is not None:
+            self.grid.show_view(self.view, self.view.arranged)
+            self._middle_title.say("IN THE ORDER OF THE SHELF")
         else:
             self.grid.show_view(self.view, by_day=self.by_day)
             self._middle_title.say("BY DAY" if self.by_day else "IN ONE ROW")
@@ -311,7 +333,6 @@ class LibraryView(QWidget):
         self.left.setVisible(not self.by_folder)
         self.right.setVisible(not self.by_folder)
         self.ribbons.setVisible(not self.by_folder)
-        self.lined.setVisible(not self.by_folder)
         self.ways.setText("by time" if self.by_folder else "by folder")
         self._show_captures()
         self.take_focus()
@@ -428,7 +449,9 @@ class LibraryView(QWidget):
     def _hint(self) -> str:
         if self.by_folder:
             return "Arrows walk along a step and down · type to jump · Space up close · F3 by time"
-        return "Drag a frame, Shift or Ctrl choose several · Space up close · F3 by folder · Ctrl+E types the sentence"
+        if self.view is not None and self.view.arranged is not None:
+            return "Drag the chosen to another place, or Ctrl+Shift with an arrow · Ctrl+H on another shelf"
+        return "A frame, Shift or Ctrl choose several · Space up close · Ctrl+H on a shelf · Ctrl+E types the sentence"
 
 
 def _link(words: str) -> QPushButton:

@@ -1,0 +1,52 @@
+"""What the demo's library has besides its files: a place, some kept views, shelves."""
+
+from __future__ import annotations
+
+import os
+from functools import partial
+
+from jutrek.disk import have_folder, inside
+from jutrek.library import Library, add_place, known_places, new_library
+from jutrek.library.fingerprint import quick
+from jutrek.views.kept import keep_view, kept_views
+from jutrek.views.shelves import Thing, change, put_on, shelves_of
+
+_DEMO_VIEWS = (
+    ("For the report", "marked R"), ("Best of the year", "rated at least 4 since 2025"),
+    ("Nobody described them", "stills without keywords not in folder old desktop"),
+)  # fmt: skip
+
+
+_DEMO_SHELVES = {
+    "Annual report": (
+        "2025/08/20250805_104200.jpg", "2024/04/20240405_110500.jpg", "2025/07/20250718_093400.jpg",
+        "2024/08/20240826_144400.jpg", "2025/04/20250409_152000.jpg",
+    ),
+    "Posters": ("2025/05/20250528_091300.jpg", "2024/09/20240928_173100.jpg", "2024/06/20240614_103300.jpg"),
+    "For the bridge's day": ("2026/Bridge survey (from Ilvar)/picture 2.dng", "2025/06/20250615_100100.jpg"),
+}  # fmt: skip
+"""What stands on shelves, in an order that somebody gave it."""
+
+
+def furnish(library: str, folder: str) -> None:
+    """Give the demo's library a place in a folder, which is made, unless it has one; some kept views, and shelves.
+
+    Raises:
+        LibraryTrouble: when that cannot be.
+    """
+    home = new_library(library)
+    if not known_places(home):
+        have_folder(folder)
+        add_place(home, folder)
+    if not kept_views(home)[0]:
+        for name, said in _DEMO_VIEWS:
+            keep_view(home, name, said, "Annual report")
+    if not shelves_of(home)[0]:
+        for name, paths in _DEMO_SHELVES.items():
+            things = [_thing(home, path) for path in paths if os.path.exists(os.path.join(library, path))]
+            change(home, partial(put_on, name=name, things=things))
+
+
+def _thing(home: Library, path: str) -> Thing:
+    whole = home.tree.at(inside(path))
+    return Thing(os.path.getsize(whole), quick(whole), path)
