@@ -22,8 +22,10 @@ from jutrek.views.counting import counted
 from jutrek.views.laying import by_days
 from jutrek.views.narrowing import held
 from jutrek.views.sentence import parse
+from jutrek.whereabouts import Spot, Whereabouts
 
 DEVICES = {"arlen|m2|": Device("arlen|m2|", "Arlen M2", "A"), "hovar|4k|": Device("hovar|4k|", "Hovar 4K", "B")}
+SPOTS = (Spot("Gate", 47.25, 11.4, 20), Spot("Yard", 47.2502, 11.4003, 500))
 FOLDERS = ("", "2026/05 May", "2026/05 May/clips", "2026/05 May west", "Unfiled", "old/2026/05 May", "Ä-2026")
 WORDS = ("bridge", "Steam", "viaduct north", "Überfahrt")
 
@@ -47,7 +49,7 @@ def shots() -> list[KnownFile]:
             device=chance.choice(("arlen|m2|", "hovar|4k|", "lyd|r6|")), model="Lyd R6",
             kind="clip" if clip else "still", format=chance.choice(("jpeg", "dng")),
             lens=chance.choice(("", "35 mm", "16-35 mm")),
-            operator=chance.choice(("", "Ilva Brandt")), shoot=chance.choice(("", "Bridge survey", "Depot")),
+            operator=chance.choice(("", "Ilva Brandt")), shoot=chance.choice(("", "Bridge survey", "Depot @ Shed")),
             keywords=json.dumps(chance.sample(WORDS, chance.randrange(3))) if chance.random() < 0.7 else "",
             label=chance.choice(("", "R", "P")), rating=chance.choice((0, 3, 5)), latitude=place[0],
             longitude=place[1], pixels=chance.choice((0, 12_000_000, 24_000_000)),
@@ -64,7 +66,8 @@ def known() -> list[KnownFile]:
 
 @pytest.fixture(scope="module")
 def columns(known: list[KnownFile]) -> Columns:
-    return built(Knowledge(known, [("2026/05 May/lost.jpg", 5)], [(".jutrek/tray/x.jpg", 6)]), HouseRules(), DEVICES)
+    return built(Knowledge(known, [("2026/05 May/lost.jpg", 5)], [(".jutrek/tray/x.jpg", 6)]), HouseRules(), DEVICES,
+                 Whereabouts(SPOTS))  # fmt: skip
 
 
 def told(one: KnownFile) -> str:
@@ -141,6 +144,13 @@ TRUTH: dict[str, Callable[[KnownFile], bool]] = {
     "with a position": lambda one: one.latitude is not None,
     "within 20 m of 47.25, 11.4": lambda one: one.latitude is not None and far(one, 47.25, 11.4) <= 20,
     "near 47.25, 11.4": lambda one: one.latitude is not None and far(one, 47.25, 11.4) <= 5_000,
+    "near shed": lambda one: one.shoot.endswith("Shed"),
+    "near Gate": lambda one: not one.shoot.endswith("Shed") and one.latitude == 47.25,
+    "near Yard": lambda one: not one.shoot.endswith("Shed") and one.latitude == 47.2501,
+    "within 100 m of Gate": lambda one: (one.latitude or 0) > 47,
+    "within 20 m of Gate": lambda one: one.latitude == 47.25,
+    "within 9 km of nowhere": lambda one: False,
+    "without a place": lambda one: not one.shoot.endswith("Shed") and one.latitude is None,
     "unfiled": lambda one: one.path.startswith("Unfiled/"),
     "doubled": lambda one: TWICE[one.size, one.quick] > 1,
     "damaged": lambda one: one.found == "rotted",

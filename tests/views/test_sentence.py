@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from jutrek.views.conditions import (
     EVERYTHING,
     NOTHING,
+    Around,
     AtHours,
     Condition,
     During,
@@ -94,6 +95,13 @@ SAID = {
     "as dng carried by Ilva with lens 35 mm": both(
         Value(Sort.FORMAT, "dng"), Value(Sort.PERSON, "Ilva"), Value(Sort.LENS, "35 mm")
     ),
+    "near Upper valley or Depot in May 2026": both(
+        either(Value(Sort.PLACE, "Upper valley"), Value(Sort.PLACE, "Depot")), MAY
+    ),
+    'within 300 m of Upper valley or near "47.25 north"': either(
+        Around("Upper valley", 300), Value(Sort.PLACE, "47.25 north")
+    ),
+    "without a place near 47, 11": both(no(Some(Sort.PLACE)), Near(47.0, 11.0, 5000)),
     "on shelf Annual report or Posters on Mondays": both(
         either(Value(Sort.SHELF, "Annual report"), Value(Sort.SHELF, "Posters")), OnWeekday(0)
     ),
@@ -159,7 +167,23 @@ _spans = st.tuples(_closed, st.sampled_from(["first", "last", ""]), st.booleans(
     )
 )
 _names = st.text(min_size=1, max_size=12).filter(str.strip) | st.sampled_from(
-    ["Arlen M2", "in May", "2026", "A or B", 'the "old" one', "35 mm", "16-35", "week", "a,b", "–", "9:00", "”", "“a”"]
+    [
+        "Arlen M2",
+        "in May",
+        "2026",
+        "A or B",
+        'the "old" one',
+        "35 mm",
+        "16-35",
+        "One hill",
+        "-5",
+        "week",
+        "a,b",
+        "–",
+        "9:00",
+        "”",
+        "“a”",
+    ]
 )
 _leaves = st.one_of(
     _spans, st.builds(InMonth, st.integers(1, 12)), st.builds(OnWeekday, st.integers(0, 6)),
@@ -167,10 +191,10 @@ _leaves = st.one_of(
         lambda two: AtHours(*two)
     ),
     st.builds(Value, st.sampled_from([Sort.DEVICE, Sort.PERSON, Sort.LENS, Sort.SHOOT, Sort.KEYWORD, Sort.MARK,
-                                      Sort.FOLDER, Sort.RIGHT_IN, Sort.FORMAT, Sort.SHELF]), _names),
+                                      Sort.FOLDER, Sort.RIGHT_IN, Sort.FORMAT, Sort.SHELF, Sort.PLACE]), _names),
     st.sampled_from([STILLS, CLIPS]),
     st.builds(Some, st.sampled_from([Sort.KEYWORD, Sort.POSITION, Sort.TIME, Sort.MARK, Sort.RATING, Sort.LENS,
-                                     Sort.SHOOT, Sort.DEVICE, Sort.SHELF])),
+                                     Sort.SHOOT, Sort.DEVICE, Sort.SHELF, Sort.PLACE])),
     st.builds(Measure, st.just(Sort.RATING), st.sampled_from(How), st.integers(0, 5)),
     st.builds(Measure, st.just(Sort.COPIES), st.sampled_from(How), st.integers(0, 20)),
     st.builds(Measure, st.just(Sort.PIXELS), st.sampled_from(How), st.integers(0, 10**9)),
@@ -178,7 +202,7 @@ _leaves = st.one_of(
               st.integers(0, 10**13)),
     st.builds(Near, st.integers(-90 * 10**6, 90 * 10**6).map(lambda n: n / 10**6),
               st.integers(-180 * 10**6, 180 * 10**6).map(lambda n: n / 10**6), st.integers(0, 10**7)),
-    st.builds(Is, st.sampled_from(State)), st.builds(Text, _names),
+    st.builds(Around, _names, st.integers(0, 10**7)), st.builds(Is, st.sampled_from(State)), st.builds(Text, _names),
 )  # fmt: skip
 
 

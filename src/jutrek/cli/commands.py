@@ -32,6 +32,7 @@ GROUPS = {
         "list": "listing.list_command",
         "view": "listing.view_app",
         "shelf": "shelving.shelf_app",
+        "spots": "spots.spots_app",
         "say": "saying.say_command",
         "devices": "saying.devices_app",
         "refile": "refiling.refile_command",

@@ -28,8 +28,10 @@ from jutrek.filing.collecting import uncollected
 from jutrek.filing.rulebook import load_rules
 from jutrek.library import Library, apart, is_library, known_devices, open_library
 from jutrek.library.ledger import Ledger
+from jutrek.library.spots import spots_of
 from jutrek.sources import known_source
 from jutrek.transfer import Done, Leftover, Listener, recover
+from jutrek.whereabouts import Whereabouts
 from jutrek.words import counted
 
 
@@ -221,9 +223,12 @@ def story_by(
         heard: what devices heard of one another.
     """
     devices = devices_of([found.source for found in founds], captures, decisions, known_devices(library))
-    bare = tell_story(captures, devices, decisions, choices.rules, ())
+    where = Whereabouts(spots_of(library)[0])
+    bare = tell_story(captures, devices, decisions, choices.rules, (), whereabouts=where)
     proposals = propose(bare.captures, heard)
-    return tell_story(captures, devices, decisions, choices.rules, proposals, heard) if proposals or heard else bare
+    if not (proposals or heard):
+        return bare
+    return tell_story(captures, devices, decisions, choices.rules, proposals, heard, where)
 
 
 def read_sources(sources: list[str], library: Library, *, stop: threading.Event, report: Report) -> list[Found]:

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-VERSION = "7"
+VERSION = "8"
 _MARK = "made-by-jutrek.txt"
 _OFFSET = timedelta(hours=2)
 _PICTURE = (1080, 720)
@@ -40,6 +40,10 @@ _SAID_OF = {
     "bridge": ("viaduct", "stonework"), "depot": ("depot", "volunteers"), "steam": ("engine", "steam"),
     "track": ("track laying",), "unloading": ("rails", "volunteers"),
 }  # fmt: skip
+_PLACES = {
+    "depot": PLACE, "steam": PLACE, "bridge": (39.441, 5.334), "track": (39.468, 5.372), "unloading": (39.464, 5.368),
+}  # fmt: skip
+"""Where what is drawn stands, in degrees: at sea, where no town is."""
 _MARKS = ("R", "", "P", "")
 """R for the report, P not for the public."""
 FIRST = 4401
@@ -264,7 +268,9 @@ def _phone() -> _Made:
         times = happenings(shoot)
         local = times[number * 3 % len(times)] + timedelta(seconds=dice.randrange(2, 35))
         edited = local + timedelta(days=3, hours=2) if number in _EDITED else None
-        shot = stills.Shot(local, "Skarv", "P4", "", "", place=PLACE, utc=local - _OFFSET, changed=edited)
+        shot = stills.Shot(
+            local, "Skarv", "P4", "", "", place=_place_of(shoot.motif, number), utc=local - _OFFSET, changed=edited
+        )
         picture = scenes.draw(shoot.motif, local.hour, 7000 + number, (960, 720))
         name = f"Phone inbox/IMG_{local:%Y%m%d_%H%M%S}"
         yield f"{name}.jpg", edited or local, stills.jpeg(picture, shot, quality=80)
@@ -282,6 +288,12 @@ def _phone() -> _Made:
         picture = scenes.draw("steam", 16, 7200 + number, (800, 600))
         name = f"Phone inbox/sent to us/2026-05-17 from Ilvar, {number + 1}.jpg"
         yield name, sent, stills.jpeg(picture, None, quality=76)
+
+
+def _place_of(motif: str, number: int) -> tuple[float, float]:
+    """Where something is drawn, some steps from one picture to the next."""
+    north, east = _PLACES[motif]
+    return round(north + (number % 5 - 2) * 0.0007, 6), round(east + (number % 7 - 3) * 0.0006, 6)
 
 
 def _compact() -> _Made:
@@ -310,7 +322,9 @@ def _fill_library(root: str, report: Callable[[str], None]) -> None:
         year, month = 2024 + number // 20, 4 + number % 6
         local = datetime(year, month, 1 + dice.randrange(28), 9 + dice.randrange(9), dice.randrange(60))
         motif = scenes.MOTIFS[number % len(scenes.MOTIFS)]
-        shot = stills.Shot(local, "Arlen", "M1", "A1-00317")
+        # From 2025 on somebody carried a receiver for it.
+        place = _place_of(motif, number) if year == 2025 else None
+        shot = stills.Shot(local, "Arlen", "M1", "A1-00317", place=place, utc=local - _OFFSET if place else None)
         picture = scenes.draw(motif, local.hour, 300 + number, (900, 600))
         path = f"{year}/{month:02}/{local:%Y%m%d_%H%M%S}.jpg"
         kept.append(Kept(path, local, picture, shot, stills.jpeg(picture, shot, quality=80)))

@@ -8,8 +8,10 @@ from functools import partial
 from jutrek.disk import have_folder, inside
 from jutrek.library import Library, add_place, known_places, new_library
 from jutrek.library.fingerprint import quick
+from jutrek.library.spots import name_spot, spots_of
 from jutrek.views.kept import keep_view, kept_views
 from jutrek.views.shelves import Thing, change, put_on, shelves_of
+from jutrek.whereabouts import Spot
 
 _DEMO_VIEWS = (
     ("For the report", "marked R"), ("Best of the year", "rated at least 4 since 2025"),
@@ -28,8 +30,14 @@ _DEMO_SHELVES = {
 """What stands on shelves, in an order that somebody gave it."""
 
 
+_DEMO_SPOTS = (
+    Spot("Lower depot", 39.42, 5.31, 900), Spot("Kettle viaduct", 39.441, 5.334, 700),
+    Spot("Upper valley", 39.468, 5.372, 1500),
+)  # fmt: skip
+
+
 def furnish(library: str, folder: str) -> None:
-    """Give the demo's library a place in a folder, which is made, unless it has one; some kept views, and shelves.
+    """Give the demo's library a place in a folder, which is made, unless it has one; some kept views, shelves, spots.
 
     Raises:
         LibraryTrouble: when that cannot be.
@@ -41,6 +49,9 @@ def furnish(library: str, folder: str) -> None:
     if not kept_views(home)[0]:
         for name, said in _DEMO_VIEWS:
             keep_view(home, name, said, "Annual report")
+    if not spots_of(home)[0]:
+        for spot in _DEMO_SPOTS:
+            name_spot(home, spot)
     if not shelves_of(home)[0]:
         for name, paths in _DEMO_SHELVES.items():
             things = [_thing(home, path) for path in paths if os.path.exists(os.path.join(library, path))]

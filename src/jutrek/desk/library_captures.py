@@ -34,10 +34,13 @@ from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.filing import HouseRules
 from jutrek.filing.facts import Facts, below, owner_of, words_and_place
 from jutrek.filing.names import TAIL
+from jutrek.filing.placing import placed
 from jutrek.filing.refiling import Given
 from jutrek.formats import Kind, Precision, read
 from jutrek.library import Filed, Library, known_devices
+from jutrek.library.spots import spots_of
 from jutrek.sources import SourceFile, scan
+from jutrek.whereabouts import Whereabouts
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -87,9 +90,22 @@ def read_library(
     whole = rejoined(list(_whole(tied(dated, alone=True))), filed, given.paths)
     captures = [_as_filed(one, filed) for one in whole if one.kind is not Kind.OTHER]
     ordered = stacked(sorted(captures, key=order))
-    known = frozenset(one.id for one in ordered if _record(one, filed) is not None)
-    facts = tuple(_facts(one, _record(one, filed), devices, rules) for one in ordered)
-    return LibraryCaptures(facts, known, given)
+    records = {one.id: _record(one, filed) for one in ordered}
+    places = placed(((_shoot_of(one, records[one.id]), one) for one in ordered), Whereabouts(spots_of(library)[0]))
+    facts = tuple(_with_place(_facts(one, records[one.id], devices, rules), places.get(one.id, "")) for one in ordered)
+    return LibraryCaptures(facts, frozenset(one for one, record in records.items() if record is not None), given)
+
+
+def _shoot_of(capture: Capture, record: Filed | None) -> tuple[str, str]:
+    """What a capture belongs to: its day and shoot, as it was filed; else its day by the clock."""
+    if record is not None:
+        return record.day, record.shoot
+    return (capture.moment.local.date().isoformat() if capture.moment else capture.id), ""
+
+
+def _with_place(facts: Facts, by_position: str) -> Facts:
+    """Facts with what the position is called, where nobody said a place."""
+    return facts._replace(place=by_position, by_position=True) if by_position and not facts.place else facts
 
 
 def _files(library: Library, stop: threading.Event, report: Callable[[int, int], None]) -> Iterable[ReadFile]:

@@ -13,10 +13,12 @@ from jutrek.library import Library, Place, connected, known_places, numbers_give
 from jutrek.library.devicelist import damaged_devices
 from jutrek.library.kept import damaged_kept
 from jutrek.library.places import damaged_places
+from jutrek.library.spots import spots_of
 from jutrek.library.unwanted import damaged_unwanted
 from jutrek.sources import mounts
 from jutrek.transfer import Control, Listener, Outcome
 from jutrek.transfer.catching_up import Lacking, bring_changed_home, catch_up, with_the_librarys
+from jutrek.views.shelves import shelves_of
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -68,6 +70,7 @@ def troubles_of(library: Library) -> list[str]:
     """A sentence for everything that is damaged in the pages that a library keeps. Each costs only itself."""
     found = [
         *damaged_places(library), *damaged_devices(library), *damaged_kept(library), *damaged_unwanted(library),
+        *spots_of(library)[1], *shelves_of(library)[1],
     ]  # fmt: skip
     try:
         numbers_given(library)

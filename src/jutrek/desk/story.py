@@ -26,6 +26,7 @@ from jutrek.filing import HouseRules, Wishes
 from jutrek.filing.facts import owner_of
 from jutrek.formats import Offset, Timestamp
 from jutrek.sources import Source
+from jutrek.whereabouts import Whereabouts
 
 ASIDE = "Set aside: it is left out of this intake."
 
@@ -87,6 +88,7 @@ def tell(
     rules: HouseRules,
     proposals: Iterable[Proposal],
     heard: Sequence[Heard] = (),
+    whereabouts: Whereabouts | None = None,
 ) -> Story:
     """Lay decisions over captures.
 
@@ -94,6 +96,7 @@ def tell(
         captures: as grouped, with the dates that their files tell.
         proposals: shifts that were found between the devices.
         heard: what devices heard together.
+        whereabouts: names positions for patterns that ask for places.
     """
     ordered, proposals = settled(captures, decisions), tuple(proposals)
     doubts = find_doubts(ordered, devices, decisions, proposals)
@@ -104,7 +107,8 @@ def tell(
     waits = {capture: why for capture, why in held(doubts).items() if capture in trusted}
     waits |= dict.fromkeys(decisions.aside, ASIDE)
     operators = {capture.id: who for capture in ordered if (who := _who(capture, decisions, devices, rules))}
-    wishes = Wishes(shoots, waits, decisions.unfiled, operators, devices, decisions.said, decisions.along)
+    wishes = Wishes(shoots, waits, decisions.unfiled, operators, devices, decisions.said, decisions.along,
+                    whereabouts if rules.uses("place") else None)  # fmt: skip
     return Story(
         tuple(ordered), devices, tuple(doubts), tuple(shoots), wishes, decisions.aside, proposals, beside_of(heard)
     )  # fmt: skip

@@ -6,6 +6,7 @@ import os
 import threading
 import time
 from collections.abc import Callable, Sequence
+from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.decoding import Shown, shown
@@ -15,6 +16,7 @@ from jutrek.errors import NotInside, NotPossible, SourceUnreadable
 from jutrek.filing.rulebook import load_rules
 from jutrek.formats import read
 from jutrek.library import Library, known_devices, survey
+from jutrek.library.spots import forget_spot, name_spot
 from jutrek.views import looking
 from jutrek.views.columns import Columns
 from jutrek.views.conditions import Condition, Sort
@@ -30,6 +32,7 @@ if TYPE_CHECKING:
 
     from jutrek.library.ledger import Ledger
     from jutrek.views.folders import FolderTree
+    from jutrek.whereabouts import Spot
 
 
 _A_MOMENT, _AT_ONCE = 0.3, 100
@@ -80,8 +83,8 @@ class Views:
         """When columns are built anew at the soonest: of very many captures that takes long."""
         self._folders: dict[str, int] | None = None
         self._reading: Describing | None = None
-        self._before: list[tuple[Shelves, Shelves]] = []
-        """What shelves were before they were changed here, and behind it, the last change last."""
+        self._done: list[Callable[[], str]] = []
+        """What takes back what was done here, the last first from behind; each says what it took back."""
 
     def lay(self, view: Condition) -> View:
         """Lay out a view of what is known. What was kept of an earlier look will do; see `renew`."""
@@ -174,10 +177,6 @@ class Views:
     def _stood(self, shelves: Shelves, columns: Columns) -> tuple[Stood, ...]:
         return stood(shelves, columns, self._ledger)
 
-    def damaged_shelves(self) -> list[str]:
-        """A sentence for every damaged line of the shelves' page."""
-        return shelves_of(self._library)[1]
-
     def change_shelves(self, how: Callable[[Shelves], Shelves]) -> None:
         """Change shelves; `take_back` takes it back.
 
@@ -189,26 +188,25 @@ class Views:
         """
         before, after = change(self._library, how)
         if after != before:
-            self._before.append((before, after))
+            self._done.append(partial(self._shelves_back, before, after))
             self._show_shelves(after)
 
-    def take_back(self) -> bool:
-        """Take the last change of shelves back. Returns whether there was one.
+    def take_back(self) -> str:
+        """Take back what was done last with shelves or spots. Returns what was taken back; empty for nothing.
 
         Raises:
-            LibraryTrouble: when shelves were changed elsewhere since, or cannot be written.
+            LibraryTrouble: when something was changed elsewhere since, or cannot be written.
         """
-        if not self._before:
-            return False
-        before, after = self._before.pop()
+        return self._done.pop()() if self._done else ""
 
+    def _shelves_back(self, before: Shelves, after: Shelves) -> str:
         def back(now: Shelves) -> Shelves:
             if now != after:
                 raise NotPossible(self._library.root, "its shelves were changed elsewhere since")
             return before
 
         self._show_shelves(change(self._library, back)[1])
-        return True
+        return "Shelves are as they were before."
 
     def _show_shelves(self, shelves: Shelves) -> None:
         if self._layer is not None:
@@ -237,6 +235,28 @@ class Views:
         things = things_of(columns, found, self._library, self._ledger, shelf)
         self.change_shelves(lambda shelves: put_on(shelves, name, things, before))
         return len(things)
+
+    # ---- spots
+
+    def name_spot(self, spot: Spot) -> Spot | None:
+        """Give a position a name; `take_back` takes it back. Columns are built anew by `renew`.
+
+        Returns:
+            What was called so before.
+
+        Raises:
+            LibraryTrouble: when that cannot be.
+        """
+        before = name_spot(self._library, spot)
+        self._done.append(partial(self._spot_back, spot.name, before))
+        return before
+
+    def _spot_back(self, name: str, before: Spot | None) -> str:
+        if before is not None:
+            name_spot(self._library, before)
+            return f"“{name}” is the spot that it was before."
+        forget_spot(self._library, name)
+        return f"“{name}” is no spot any more."
 
     def details(self, path: str) -> LookedAt:
         """What a file at home says, read now.

@@ -39,7 +39,9 @@ from jutrek.filing import Action, HouseRules, OnDouble, Plan, rebased
 from jutrek.filing.facts import SAID
 from jutrek.formats import MEDIA
 from jutrek.library import Library, known_devices
+from jutrek.library.spots import spots_of
 from jutrek.transfer import Done
+from jutrek.whereabouts import Whereabouts
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -76,6 +78,7 @@ class Workbench:
         self.results: dict[str, Done] = {}
         self._library: Library | None = None
         self._known: dict[str, Device] = {}
+        self._whereabouts = Whereabouts()
         self._earlier: tuple[str, ...] = ()
         self._captures: list[Capture] = []
         self._grouped_by: tuple[object, ...] = ()
@@ -116,8 +119,9 @@ class Workbench:
         return tuple(sorted(self._known.values(), key=lambda one: (len(one.letter), one.letter, one.key)))
 
     def learn_devices(self) -> None:
-        """Learn anew what the library's devices are called."""
+        """Learn anew what the library's devices are called, and its spots."""
         self._known = known_devices(self._library) if self._library else {}
+        self._whereabouts = Whereabouts(spots_of(self._library)[0] if self._library else ())
 
     def use_house(self, rules: HouseRules) -> None:
         """Use other house rules. What was changed of them for this intake stays changed, in every step."""
@@ -230,7 +234,7 @@ class Workbench:
             bare = tell(self._captures, devices, made, now.rules, ())
             self._proposals = tuple(propose((one for one in bare.captures if one.id not in made.aside), self._heard))
             self._lined_up_by = lined_up_by
-        story = tell(self._captures, devices, made, now.rules, self._proposals, self._heard)
+        story = tell(self._captures, devices, made, now.rules, self._proposals, self._heard, self._whereabouts)
         self.story = self._with_doubles(story, made)
 
     def _with_doubles(self, story: Story, made: Decisions) -> Story:
@@ -329,7 +333,10 @@ class Workbench:
         before, after = (
             (story, self._plan_of(self._library, story, self._standings))
             for story in (
-                self._with_doubles(tell(self._captures, self.story.devices, decisions, now.rules, ()), decisions)
+                self._with_doubles(
+                    tell(self._captures, self.story.devices, decisions, now.rules, (), whereabouts=self._whereabouts),
+                    decisions,
+                )
                 for decisions in (now.decisions, change.on(now.decisions))
             )
         )

@@ -24,11 +24,13 @@ class Facts(NamedTuple):
         capture: with its moment as decided.
         day: the day that it is filed under; None where its date is not known to the day.
         shoot: what it was, without the place; empty where nobody said, or where the day is not known.
-        place: where it was: of its shoot, else said of the intake, else from the file; may be empty.
+        place: where it was: of its shoot, else said of the intake, else from the file, else by its position; may be
+            empty.
         device: its device, as the house calls it; None where nothing is known.
         operator: who carried it.
         said: what was said of the intake, by the names in `SAID`.
         original: the path it had on its source, relative to the source.
+        by_position: whether its place is what its position is called.
     """
 
     capture: Capture
@@ -39,6 +41,7 @@ class Facts(NamedTuple):
     operator: str = ""
     said: Mapping[str, str] = {}
     original: str = ""
+    by_position: bool = False
 
 
 def below(path: str, root: str) -> str:
@@ -71,7 +74,12 @@ def owner_of(capture: Capture) -> str:
 
 
 def facts_of(
-    capture: Capture, shoot: Shoot | None, device: Device | None, operator: str, said: Mapping[str, str]
+    capture: Capture,
+    shoot: Shoot | None,
+    device: Device | None,
+    operator: str,
+    said: Mapping[str, str],
+    by_position: str = "",
 ) -> Facts:
     """The facts of a capture that stands in a shoot, or in none.
 
@@ -81,6 +89,7 @@ def facts_of(
         device: the one that made it.
         operator: who carried it.
         said: what was said of the intake, by name.
+        by_position: what its position is called; empty where that is not asked for.
     """
     moment = capture.moment
     is_day = moment is not None and moment.precision >= Precision.DAY
@@ -91,4 +100,6 @@ def facts_of(
     wording = capture.primary.reading.wording
     place = place or said.get("place", "") or (wording.place if wording else "")
     file = capture.primary.file
-    return Facts(capture, day, words, place, device, operator, said, below(file.path, file.root))
+    is_told = not place and bool(by_position)
+    place = place or by_position
+    return Facts(capture, day, words, place, device, operator, said, below(file.path, file.root), is_told)

@@ -282,7 +282,7 @@ PIECES: dict[str, PieceKind] = {
     "filed": _always("the day it is filed under, which obeys the day's start", filed=True),
     "shot": _always("the true date of shooting", filed=False),
     "shoot": _words("what the shoot was", "what", lambda facts, _: facts.shoot),
-    "place": _words("where it was", "what", lambda facts, _: facts.place),
+    "place": _words("where it was: as said, or by its position", "what", lambda facts, _: facts.place),
     "words": _words("the keywords in the file", "what", _keywords),
     "title": _words("the title said of the intake, or in the file", "what", _said("title")),
     "job": _words("the job's number", "what", _said("job")),

@@ -17,12 +17,14 @@ from jutrek.filing.facts import Facts, facts_of
 from jutrek.filing.folders import Ends, Folders, ends_of
 from jutrek.filing.names import legal, stem_of, suffix_of
 from jutrek.filing.naming import Named, Namer, Piles, Wish, was_cut
+from jutrek.filing.placing import placed
 from jutrek.filing.plan import Action, Plan, Row
 from jutrek.filing.rules import HouseRules, Structure, Undated
 from jutrek.filing.structures import structure_of
 from jutrek.formats import MEDIA, Kind, Precision, Timestamp
 from jutrek.library import Filed, Library, numbers_given
 from jutrek.sources import Left, SourceFile
+from jutrek.whereabouts import Whereabouts
 
 BROUGHT_ALONG = "Brought along"
 """The folder of what is no capture and came along as it is."""
@@ -44,6 +46,7 @@ class Wishes:
         devices: by their keys.
         said: what is said of the whole intake, by name: job, client, title, place.
         along: roots of sources of which everything comes along, also what is no capture.
+        whereabouts: names positions, where a pattern asks for places; None where none does.
     """
 
     shoots: Sequence[Shoot] = ()
@@ -53,15 +56,26 @@ class Wishes:
     devices: Mapping[str, Device] = field(default_factory=dict)
     said: Mapping[str, str] = field(default_factory=dict)
     along: frozenset[str] = frozenset()
+    whereabouts: Whereabouts | None = None
 
 
 def all_facts(captures: Iterable[Capture], wishes: Wishes) -> list[Facts]:
     """The facts of captures, in their order."""
     shoots = {capture.id: shoot for shoot in wishes.shoots for capture in shoot.captures}
     devices, operators, said = wishes.devices, wishes.operators, wishes.said
+    captures = list(captures)
+    by_position: dict[str, str] = {}
+    if wishes.whereabouts is not None:
+        numbers = {id(shoot): number for number, shoot in enumerate(wishes.shoots)}
+        groups = ((numbers[id(shoots[one.id])] if one.id in shoots else one.id, one) for one in captures)
+        by_position = placed(groups, wishes.whereabouts)
     return [
-        facts_of(one, shoots.get(one.id), devices.get(one.device), operators.get(one.id, ""), said) for one in captures
-    ]
+        facts_of(
+            one, shoots.get(one.id), devices.get(one.device), operators.get(one.id, ""), said,
+            by_position.get(one.id, ""),
+        )
+        for one in captures
+    ]  # fmt: skip
 
 
 def make_plan(
@@ -169,8 +183,16 @@ class _Planner:
         return Filed(
             _iso(moment) if moment else "", moment.shift if moment else 0.0, capture.device, facts.operator,
             self._shoots.get(capture.id, ""), self._days.get(day) or self._days.setdefault(day, str(day or "")),
-            self._said,
+            self._said_of(facts),
         )  # fmt: skip
+
+    def _said_of(self, facts: Facts) -> tuple[tuple[str, str], ...]:
+        """What was said of the intake; a place that was told by position is kept with it, so that it stays."""
+        if not facts.by_position:
+            return self._said
+        return tuple(
+            sorted([*((name, words) for name, words in self._said if name != "place"), ("place", facts.place)])
+        )
 
     def _alone(self, facts: Facts, by: Filed, new: list[ReadFile], wish: Wish) -> list[Row]:
         """Sidecars that come without their pictures go to them, where they are home. Takes them out of `new`."""

@@ -14,6 +14,7 @@ SELECT files.path, files.size, files.quick, coalesce(moments.local, ''), coalesc
   coalesce(said.kind, contents.kind, ''), coalesce(said.format, contents.format, ''), coalesce(said.taken, ''),
   said.offset, coalesce(said.trust, ''), coalesce(said.model, ''), coalesce(said.lens, ''),
   trim(coalesce(said.title, '') || ' ' || coalesce(said.place, '') || ' ' || coalesce(said.creator, '')),
+  coalesce(said.place, ''), coalesce(origins.said, ''),
   coalesce(said.keywords, ''), coalesce(said.label, ''), coalesce(said.rating, 0), said.latitude, said.longitude,
   coalesce(said.width * said.height, 0), coalesce(CAST(said.duration * 1000 AS INTEGER), 0),
   coalesce(contents.payload, 0), contents.print, coalesce(copies.count, 0),
@@ -50,6 +51,8 @@ class KnownFile(NamedTuple):
             `descriptions.Description`, keywords as JSON; kind and format are empty where it was not read yet.
         rating: 1 to 5; 0 where it has none.
         said: what was written of it: title, place, creator.
+        place: where it was, as written in it.
+        intake: what was said of the intake that brought it, as JSON.
         pixels: width by height.
         milliseconds: of a clip or sound.
         payload, print: bytes of its picture or sound without metadata, and their fingerprint, where known.
@@ -74,6 +77,8 @@ class KnownFile(NamedTuple):
     model: str = ""
     lens: str = ""
     said: str = ""
+    place: str = ""
+    intake: str = ""
     keywords: str = ""
     label: str = ""
     rating: int = 0

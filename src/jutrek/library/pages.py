@@ -116,6 +116,16 @@ class KeptView(_KeptView):
     sentence: Annotated[str, Field(max_length=20_000)]
 
 
+class ListedSpot(TypedDict):
+    """An entry of `spots.toml`. Whole numbers of degrees are written without a point."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    name: Annotated[str, Field(min_length=1, max_length=1000)]
+    latitude: Annotated[float, Field(ge=-90, le=90, allow_inf_nan=False)]
+    longitude: Annotated[float, Field(ge=-180, le=180, allow_inf_nan=False)]
+    metres: Annotated[int, Field(ge=1, le=100_000)]
+
+
 class _ListedOnShelf(TypedDict, total=False):
     path: CapturePath
     size: Whole
@@ -169,6 +179,7 @@ PLACE_MARK = TypeAdapter(PlaceMark)
 LISTED_PLACE = TypeAdapter(ListedPlace)
 LISTED_DEVICE = TypeAdapter(ListedDevice)
 KEPT_VIEW = TypeAdapter(KeptView)
+LISTED_SPOT = TypeAdapter(ListedSpot)
 ON_SHELF = TypeAdapter(ListedOnShelf)
 COUNTERS = TypeAdapter(Counters)
 PARTIAL = TypeAdapter(PartlyCopied)

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 
 from jutrek.captures import SAME_PRESS, Device
+from jutrek.filing.facts import words_and_place
 from jutrek.filing.names import same_name, stem_and_tail
 from jutrek.filing.rules import UNFILED_FOLDER, HouseRules
 from jutrek.formats import Kind, Precision, format_of, kind_by_suffix
@@ -32,6 +33,7 @@ from jutrek.views.columns import (
     ragged,
 )
 from jutrek.views.conditions import State
+from jutrek.whereabouts import Whereabouts
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -52,13 +54,16 @@ _FOUND = {Found.PROVEN: State.PROVEN, Found.CHANGED: State.CHANGED, Found.ROTTED
           Found.UNREADABLE: State.DAMAGED}  # fmt: skip
 
 
-def built(knowledge: Knowledge, rules: HouseRules, devices: Mapping[str, Device]) -> Columns:
+def built(
+    knowledge: Knowledge, rules: HouseRules, devices: Mapping[str, Device], whereabouts: Whereabouts | None = None
+) -> Columns:
     """The columns of all captures at home, and of those that were set aside or are gone.
 
     Args:
         knowledge: what the ledger knows of files.
         rules: the house's.
         devices: by their keys.
+        whereabouts: names positions; without it only towns have names.
     """
     away = [(path, size, State.GONE) for path, size in knowledge.gone]
     away += [(path, size, State.ASIDE) for path, size in knowledge.aside]
@@ -68,7 +73,7 @@ def built(knowledge: Knowledge, rules: HouseRules, devices: Mapping[str, Device]
     captures = [*_captures(own), *((len(own) + number,) for number in range(len(away)))]
     if not captures:
         return _none()
-    builder = _Builder(files, captures, rules, devices)
+    builder = _Builder(files, captures, rules, devices, whereabouts or Whereabouts())
     builder.states[len(captures) - len(away) :] = [bit_of(state) for *_, state in away]
     return builder.done()
 
@@ -182,8 +187,9 @@ class _Builder:
         captures: Sequence[tuple[int, ...]],
         rules: HouseRules,
         devices: Mapping[str, Device],
+        whereabouts: Whereabouts,
     ) -> None:
-        self._begins, self._devices = rules.day_begins, devices
+        self._begins, self._devices, self._whereabouts = rules.day_begins, devices, whereabouts
         self._captures = captures
         self._starts = np.zeros(len(captures), np.int64)
         np.cumsum([len(one) for one in captures[:-1]], out=self._starts[1:])
@@ -290,6 +296,7 @@ class _Builder:
         called = [self._called(key, model) for key, model in zip(of["device"], of["model"], strict=True)]
         latitude, longitude = (np.array(of[name], float) for name in ("latitude", "longitude"))
         place = self._first(~np.isnan(latitude) & ~np.isnan(longitude))
+        north, east = (np.where(place >= 0, values[place], np.nan) for values in (latitude, longitude))
         own_kind = np.repeat(kinds[firsts], np.diff([*self._starts.tolist(), len(kinds)]))
         is_track = np.array(["_tr" in path for path in of["path"]])
         lengths = np.where((kinds == own_kind) & ~is_track, self._column("milliseconds"), 0)
@@ -303,10 +310,21 @@ class _Builder:
             "rating": self._said(self._column("rating")),
             "pixels": np.minimum(self._column("pixels")[firsts], np.iinfo(np.int32).max),
             "length": np.add.reduceat(lengths, self._starts),
-            "latitude": np.where(place >= 0, latitude[place], np.nan),
-            "longitude": np.where(place >= 0, longitude[place], np.nan),
+            "latitude": north, "longitude": east, "place": self._places(north, east),
             **{names.value: self._said(self._codes[names].of_all(values)) for names, values in named},
         }  # fmt: skip
+
+    def _places(self, latitudes: NDArray[np.float64], longitudes: NDArray[np.float64]) -> Ints:
+        """Where captures were: as said of their shoot or intake, or as written in them, else by their positions."""
+        said = {text: words_and_place(text)[1] for text in set(self._of["shoot"])}
+        of_intake = {text: _place_of(text) for text in set(self._of["intake"])}
+        codes = self._codes[Names.PLACE]
+        told = self._said(codes.of_all(
+            said[shoot] or of_intake[intake] or written
+            for shoot, intake, written in zip(self._of["shoot"], self._of["intake"], self._of["place"], strict=True)
+        ))  # fmt: skip
+        by_position = codes.of_all(self._whereabouts.names(latitudes, longitudes))
+        return np.where(told != 0, told, by_position)
 
     def _called(self, key: str, model: str) -> str:
         """What a device is called: as the house has it, with its letter, else as its files say."""
@@ -378,6 +396,16 @@ def _words(text: str) -> list[str]:
     except ValueError:
         return []
     return [one for one in found if isinstance(one, str) and one] if isinstance(found, list) else []
+
+
+def _place_of(text: str) -> str:
+    """The place that was said of an intake; what is damaged counts as none."""
+    try:
+        found = json.loads(text) if text else {}
+    except (ValueError, RecursionError):
+        return ""
+    place = found.get("place") if isinstance(found, dict) else ""
+    return place if isinstance(place, str) else ""
 
 
 def _contents(known: KnownFile) -> Iterable[tuple[int, bytes]]:

@@ -16,4 +16,5 @@ class By(StrEnum):
     FORMAT = "format"
     FOLDER = "folder"
     LENS = "lens"
+    PLACE = "place"
     KEYWORD = "keyword"

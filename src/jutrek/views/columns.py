@@ -41,6 +41,7 @@ class Names(StrEnum):
     PERSON = "person"
     LENS = "lens"
     SHOOT = "shoot"
+    PLACE = "place"
     FOLDER = "folder"
     MARK = "mark"
     SAID = "said"
@@ -58,7 +59,8 @@ COLUMNS: Mapping[str, Column] = {
     "moment": Column(np.int64), "precision": Column(np.uint8), "trust": Column(np.uint8), "offset": Column(np.int16),
     "day": Column(np.int32), "filed": Column(np.int32), "kind": Column(np.uint8), "formats": Column(np.uint64),
     "format": Column(np.uint8), "device": Column(np.int32), "person": Column(np.int32), "lens": Column(np.int32),
-    "shoot": Column(np.int32), "folder": Column(np.int32), "mark": Column(np.int32), "said": Column(np.int32),
+    "shoot": Column(np.int32), "place": Column(np.int32), "folder": Column(np.int32), "mark": Column(np.int32),
+    "said": Column(np.int32),
     "rating": Column(np.int8), "pixels": Column(np.int32), "length": Column(np.int64), "size": Column(np.int64),
     "latitude": Column(np.float32), "longitude": Column(np.float32), "copies": Column(np.uint8),
     "state": Column(np.uint16), "keyword_starts": Column(np.int64, 1), "keywords": Column(np.int32, None),
@@ -82,7 +84,7 @@ class Columns:
         kind: index into `KINDS`.
         formats: a bit for each format among its files, by its code.
         format: the code of its primary's.
-        device, person, lens, shoot, folder, mark, said: codes; `said` is what was written of it in words.
+        device, person, lens, shoot, place, folder, mark, said: codes; `said` is what was written of it in words.
         rating: 1 to 5; 0 where it has none.
         pixels: of its primary; 0 where unknown.
         length: in milliseconds; 0 for stills.
@@ -109,6 +111,7 @@ class Columns:
     person: NDArray[np.int32]
     lens: NDArray[np.int32]
     shoot: NDArray[np.int32]
+    place: NDArray[np.int32]
     folder: NDArray[np.int32]
     mark: NDArray[np.int32]
     said: NDArray[np.int32]

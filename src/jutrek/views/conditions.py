@@ -33,6 +33,7 @@ class Sort(StrEnum):
     PERSON = "person"
     LENS = "lens"
     SHOOT = "shoot"
+    PLACE = "place"
     KEYWORD = "keyword"
     MARK = "mark"
     RATING = "rating"
@@ -156,6 +157,15 @@ class Near:
 
 
 @dataclass(frozen=True, slots=True)
+class Around:
+    """Shot within so many metres of something that was shot at a place of this name."""
+
+    place: str
+    metres: int
+    sort = Sort.PLACE
+
+
+@dataclass(frozen=True, slots=True)
 class Is:
     """In a state."""
 
@@ -171,7 +181,7 @@ class Text:
     sort = Sort.TEXT
 
 
-Leaf = During | InMonth | OnWeekday | AtHours | Value | Some | Measure | Near | Is | Text
+Leaf = During | InMonth | OnWeekday | AtHours | Value | Some | Measure | Near | Around | Is | Text
 
 
 @dataclass(frozen=True, slots=True)

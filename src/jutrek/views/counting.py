@@ -15,7 +15,13 @@ if TYPE_CHECKING:
 
 
 _LEAST = {By.MONTH: Precision.MONTH, By.WEEK: Precision.DAY, By.DAY: Precision.DAY}
-_NAMED = {By.DEVICE: Names.DEVICE, By.FORMAT: Names.FORMAT, By.FOLDER: Names.FOLDER, By.LENS: Names.LENS}
+_NAMED = {
+    By.DEVICE: Names.DEVICE,
+    By.FORMAT: Names.FORMAT,
+    By.FOLDER: Names.FOLDER,
+    By.LENS: Names.LENS,
+    By.PLACE: Names.PLACE,
+}
 
 
 def counted(columns: Columns, mask: NDArray[np.bool_], by: By) -> dict[str, int]:

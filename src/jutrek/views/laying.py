@@ -33,13 +33,13 @@ if TYPE_CHECKING:
 
     from jutrek.views.shelving import Stood
 
-BARS = (Sort.KIND, Sort.DEVICE, Sort.LENS, Sort.KEYWORD, Sort.MARK, Sort.COPIES, Sort.STATE)
+BARS = (Sort.KIND, Sort.DEVICE, Sort.LENS, Sort.PLACE, Sort.KEYWORD, Sort.MARK, Sort.COPIES, Sort.STATE)
 """What there is a share bar of, in their order."""
 MOST_PARTS = 24
 """Parts of a bar that are told one by one: those of most captures."""
 _MASKS_KEPT = 64
 _STATES = (State.UNFILED, State.DOUBLED, State.CHANGED, State.MOVED, State.DAMAGED, State.DOUBTFUL, State.PROVEN)
-_NAMED = {Sort.DEVICE: Names.DEVICE, Sort.LENS: Names.LENS, Sort.MARK: Names.MARK}
+_NAMED = {Sort.DEVICE: Names.DEVICE, Sort.LENS: Names.LENS, Sort.MARK: Names.MARK, Sort.PLACE: Names.PLACE}
 _COPIES = 3
 
 

@@ -15,8 +15,10 @@ from typing import TYPE_CHECKING
 
 from jutrek.disk import OWN_FOLDER, own
 from jutrek.library import Library, known_devices, survey
+from jutrek.library.spots import SPOTS, spots_of
 from jutrek.views import snapshot
 from jutrek.views.columns import Columns
+from jutrek.whereabouts import Whereabouts
 
 if TYPE_CHECKING:
     from jutrek.filing import HouseRules
@@ -86,13 +88,13 @@ def rebuilt(
     from jutrek.views.building import built
 
     aside = [(one.path, one.size) for one in tray_of(library)]
-    columns = built(ledger.knowledge(aside), rules, known_devices(library))
+    columns = built(ledger.knowledge(aside), rules, known_devices(library), Whereabouts(spots_of(library)[0]))
     snapshot.keep(columns, ledger.path, state, folders or {})
     return columns
 
 
-_PAGES = (own("house-rules.toml"), own("devices.toml"), own("journal"))
-"""What columns are made of besides the ledger: rules, devices, and what runs set aside. A new run is a new journal."""
+_PAGES = (own("house-rules.toml"), own("devices.toml"), own("journal"), SPOTS)
+"""What columns are made of besides the ledger: rules, devices, spots, what was set aside; a run is a new journal."""
 
 
 def state_of(library: Library, ledger: Ledger) -> str:

@@ -15,6 +15,7 @@ from jutrek.views.columns import KINDS, NO_DAY, Columns, Names, bit_of, day_numb
 from jutrek.views.conditions import (
     All,
     Any,
+    Around,
     AtHours,
     Condition,
     During,
@@ -47,9 +48,9 @@ _LEAST = {Unit.YEAR: Precision.YEAR, Unit.MONTH: Precision.MONTH, Unit.WEEK: Pre
 _NAMES = {
     Sort.DEVICE: Names.DEVICE, Sort.PERSON: Names.PERSON, Sort.LENS: Names.LENS, Sort.SHOOT: Names.SHOOT,
     Sort.FOLDER: Names.FOLDER, Sort.RIGHT_IN: Names.FOLDER, Sort.MARK: Names.MARK, Sort.FORMAT: Names.FORMAT,
-    Sort.KEYWORD: Names.KEYWORD,
+    Sort.KEYWORD: Names.KEYWORD, Sort.PLACE: Names.PLACE,
 }  # fmt: skip
-_BY_WORDS = frozenset({Sort.DEVICE, Sort.PERSON, Sort.LENS, Sort.SHOOT})
+_BY_WORDS = frozenset({Sort.DEVICE, Sort.PERSON, Sort.LENS, Sort.SHOOT, Sort.PLACE})
 _EARTH = 6_371_000.0
 """Its mean radius in metres."""
 
@@ -204,6 +205,7 @@ class Narrowing:
             Sort.LENS: lambda: columns.lens > 0,
             Sort.SHOOT: lambda: columns.shoot > 0,
             Sort.DEVICE: lambda: columns.device > 0,
+            Sort.PLACE: lambda: columns.place > 0,
             Sort.SHELF: lambda: self._on_shelf(None),
         }
         return masks[view.sort]()
@@ -232,6 +234,22 @@ class Narrowing:
         )
         with np.errstate(invalid="ignore"):
             mask: Mask = 2 * _EARTH * np.arcsin(np.sqrt(np.clip(angle, 0, 1))) <= view.metres
+        return mask
+
+    @of.register(Around)
+    def _(self, view: Around) -> Mask:
+        columns = self._columns
+        known = ~np.isnan(columns.latitude)
+        there = known & self.of(Value(Sort.PLACE, view.place))
+        mask = np.zeros(columns.count, bool)
+        if there.any():
+            from scipy.spatial import cKDTree
+
+            from jutrek.whereabouts.nearest import metres, unit
+
+            points = unit(columns.latitude, columns.longitude)
+            distances = cKDTree(np.unique(np.round(points[there], 6), axis=0)).query(points[known], k=1)[0]
+            mask[known] = metres(distances) <= view.metres
         return mask
 
     @of.register(Is)

@@ -8,6 +8,7 @@ from jutrek.views import measures, spans
 from jutrek.views.conditions import (
     All,
     Any,
+    Around,
     AtHours,
     Condition,
     During,
@@ -25,17 +26,18 @@ from jutrek.views.conditions import (
     Value,
     sort_of,
 )
-from jutrek.views.tokens import KINDS, quoted
+from jutrek.views.tokens import KINDS, quoted, tokens
 
 _BEFORE = {
     Sort.DEVICE: "by", Sort.PERSON: "carried by", Sort.LENS: "with lens", Sort.SHOOT: "of",
     Sort.KEYWORD: "with keyword",
     Sort.MARK: "marked", Sort.FOLDER: "in folder", Sort.RIGHT_IN: "right in folder", Sort.FORMAT: "as",
-    Sort.SHELF: "on shelf",
+    Sort.SHELF: "on shelf", Sort.PLACE: "near",
 }  # fmt: skip
 _SOME = {
     Sort.KEYWORD: "keywords", Sort.POSITION: "a position", Sort.TIME: "a date", Sort.MARK: "a mark",
     Sort.RATING: "a rating", Sort.LENS: "a lens", Sort.SHOOT: "a description", Sort.DEVICE: "a device",
+    Sort.PLACE: "a place",
 }  # fmt: skip
 _MANY = {kind: word for word, kind in KINDS.items()}
 """The word for many of a kind."""
@@ -131,6 +133,8 @@ def _(part: AtHours) -> str:
 
 @_leaf.register
 def _(part: Value) -> str:
+    if part.sort is Sort.PLACE:
+        return f"near {_place(part.text)}"
     return _MANY[part.text] if part.sort is Sort.KIND else f"{_BEFORE[part.sort]} {quoted(part.text)}"
 
 
@@ -160,6 +164,11 @@ def _(part: Near) -> str:
 
 
 @_leaf.register
+def _(part: Around) -> str:
+    return f"within {measures.written(part.metres, measures.DISTANCE_UNITS)} of {_place(part.place)}"
+
+
+@_leaf.register
 def _(part: Is) -> str:
     return "with a doubtful date" if part.state is State.DOUBTFUL else part.state.value
 
@@ -167,6 +176,12 @@ def _(part: Is) -> str:
 @_leaf.register
 def _(part: Text) -> str:
     return '"' + part.words.replace('"', '""') + '"'
+
+
+def _place(name: str) -> str:
+    """The name of a place; in quotation marks where it would be read as a position."""
+    words = quoted(name)
+    return f'"{words}"' if words == name and measures.number_of(tokens(name)[0].text) is not None else words
 
 
 def _degrees(value: float) -> str:

@@ -18,6 +18,7 @@ from typing import NamedTuple
 from jutrek.views.conditions import (
     EVERYTHING,
     NOTHING,
+    Around,
     Condition,
     How,
     Is,
@@ -41,10 +42,13 @@ from jutrek.views.tokens import KINDS, is_date
 from jutrek.views.walking import SentenceError, Walk
 
 LONGEST, DEEPEST, MOST_LEAVES = 20_000, 40, 400
+_NEAR = 5_000
+"""Metres that are near."""
 _FILLERS = ("captures", "that", "which", "are", "were", "shot", "only", "all", "is")
 _SOME = {
     "keywords": Sort.KEYWORD, "position": Sort.POSITION, "date": Sort.TIME, "mark": Sort.MARK, "rating": Sort.RATING,
     "lens": Sort.LENS, "description": Sort.SHOOT, "device": Sort.DEVICE,
+    "place": Sort.PLACE,
 }  # fmt: skip
 """What can be known of a capture, or not, behind `with` and `without`."""
 _NAMED = {"keyword": Sort.KEYWORD, "keywords": Sort.KEYWORD, "lens": Sort.LENS}
@@ -318,7 +322,7 @@ class _Parser(TimeWords):
 
     def _near(self) -> Condition:
         walk = self.walk
-        metres = 5_000
+        metres: int | None = None
         if walk.take("within"):
             number, unit = self._number(), walk.take("km", "m", "kilometres", "metres")
             if number is None or unit is None:
@@ -327,12 +331,16 @@ class _Parser(TimeWords):
             walk.must("of")
         else:
             walk.must("near")
+        token = walk.token
+        if token is None or token.quoted or (not token.reserved and number_of(token.text) is None):
+            name = self._name(Sort.PLACE)
+            return Value(Sort.PLACE, name) if metres is None else Around(name, metres)
         latitude = self._number(signed=True)
         walk.take(",")
         longitude = self._number(signed=True)
         if latitude is None or longitude is None or abs(latitude) > 90 or abs(longitude) > 180:
             raise walk.trouble("A position is a latitude and a longitude in degrees, such as 47.25, 11.4.")
-        return Near(round(latitude, 6) + 0.0, round(longitude, 6) + 0.0, metres)
+        return Near(round(latitude, 6) + 0.0, round(longitude, 6) + 0.0, _NEAR if metres is None else metres)
 
     # ---- names and numbers
 
@@ -419,7 +427,7 @@ _LEAVES: tuple[tuple[frozenset[str], _Making], ...] = (
 """What reads a leaf, by the words that begin it."""
 _NAMES = frozenset([
     Sort.DEVICE, Sort.FORMAT, Sort.SHOOT, Sort.PERSON, Sort.LENS, Sort.KEYWORD, Sort.MARK, Sort.FOLDER, Sort.RIGHT_IN,
-    Sort.SHELF, Sort.TEXT,
+    Sort.SHELF, Sort.PLACE, Sort.TEXT,
 ])  # fmt: skip
 """Sorts whose leaves are names."""
 _WANTED = {
@@ -429,6 +437,7 @@ _WANTED = {
     Sort.SHOOT: "Of what? What it was has to follow.",
     Sort.FOLDER: "In which folder? Its path has to follow.",
     Sort.RIGHT_IN: "Right in which folder? Its path has to follow.",
+    Sort.PLACE: "Near what? A place, or a latitude and a longitude in degrees, has to follow.",
     Sort.SHELF: "On which shelf? Its name has to follow.",
 }
 STARTS = (

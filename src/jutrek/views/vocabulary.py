@@ -11,6 +11,7 @@ from jutrek.views.conditions import Sort
 
 _SORTS = {
     Sort.DEVICE: Names.DEVICE, Sort.PERSON: Names.PERSON, Sort.LENS: Names.LENS, Sort.SHOOT: Names.SHOOT,
+    Sort.PLACE: Names.PLACE,
     Sort.FORMAT: Names.FORMAT, Sort.MARK: Names.MARK, Sort.FOLDER: Names.FOLDER, Sort.RIGHT_IN: Names.FOLDER,
 }  # fmt: skip
 

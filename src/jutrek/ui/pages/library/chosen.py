@@ -76,6 +76,7 @@ def _of_one(view: View, row: int) -> list[tuple[str, str]]:
         ("Shot", when_words(view, row)),
         ("Device", names[Names.DEVICE][columns.device[row]]),
         ("Lens", names[Names.LENS][columns.lens[row]]),
+        ("Where", names[Names.PLACE][columns.place[row]]),
         ("Carried by", names[Names.PERSON][columns.person[row]]),
         ("Files", ", ".join([columns.name(row), *(one.rpartition("/")[2] for one in others)])),
         ("Keywords", ", ".join(columns.words(row))),
@@ -99,6 +100,7 @@ def _of_many(view: View, rows: NDArray[np.int64]) -> list[tuple[str, str]]:
     return [
         ("Shot", span),
         ("Devices", ", ".join(devices)),
+        ("Where", ", ".join(names[Names.PLACE][code] for code in np.unique(columns.place[rows]).tolist() if code)),
         ("Folders", names[Names.FOLDER][columns.folder[rows[0]]] if folders == 1 else f"{folders:,}"),
         ("Copies", f"each in {paint.counted(copies, 'backup')} at least" if copies else "some in no backup"),
     ]

@@ -6,6 +6,7 @@ import os
 from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING
 
+import numpy as np
 from PySide6.QtCore import QPoint, QTimer, Signal
 from PySide6.QtWidgets import QApplication
 
@@ -20,12 +21,14 @@ from jutrek.ui.shell.offers import Offer
 from jutrek.ui.shell.page import Page
 from jutrek.views.conditions import EVERYTHING, Condition
 from jutrek.views.saying import sentence
+from jutrek.views.spotting import spot_around
 
 if TYPE_CHECKING:
     from jutrek.desk.services.lookup import LookupService
     from jutrek.desk.viewing import LookedAt, View
     from jutrek.ui.shell.context import Context
     from jutrek.views.kept import KeptView
+    from jutrek.whereabouts import Spot
 
 _SETTLES = 3000
 """Milliseconds after which what was learnt meanwhile is shown, at the soonest."""
@@ -40,7 +43,7 @@ class LibraryPage(Page):
         ("Home, End, PageUp, PageDown", "walk far"), ("Ctrl+Space", "choose one more"), ("Ctrl+A", "choose all"),
         ("Ctrl++, Ctrl+−", "larger, smaller pictures"), ("Ctrl+C", "copy the path"),
         ("Ctrl+H", "put on a shelf"), ("Ctrl+Shift+Left, Right, Home, End", "another place on a shelf"),
-        ("Ctrl+Z", "take back what was done with a shelf"), ("letters", "on a step, jump to a folder"),
+        ("Ctrl+Z", "take back what was done with a shelf or a spot"), ("letters", "on a step, jump to a folder"),
         ("Esc, Backspace", "a step back"),
         ("Tab", "take what is offered while a sentence is typed"),
     )  # fmt: skip
@@ -223,7 +226,33 @@ class LibraryPage(Page):
         menu.addAction("Copy the path\tCtrl+C", self.view.copy.click)
         menu.addSeparator()
         self.shelving.add_to_menu(menu)
+        chosen = self.view.grid.picked()
+        if not np.isnan(self.view.view.columns.latitude[chosen]).all():
+            menu.addAction("Call this spot…", self._name_spot)
         menu.popup(at)
+
+    def _name_spot(self) -> None:
+        """Ask what the spot is called at which what is chosen was shot."""
+        view, chosen = self.view.view, self.view.grid.picked()
+        spot = spot_around(view.columns, chosen, "") if view is not None else None
+        if spot is None:
+            return
+        reach = f"{spot.metres:,} m" if spot.metres < 10_000 else f"{spot.metres // 1000} km"
+        question = f"Call what lies within {reach} of them:"
+        self.view.ask_name(question, "Call it so", lambda name: self._spot_named(spot._replace(name=name)))
+
+    def _spot_named(self, spot: Spot) -> None:
+        def name(lookup: LookupService) -> Spot | None:
+            before = lookup.views.name_spot(spot)
+            lookup.views.renew(soon=False)
+            return before
+
+        def say(before: Spot | None) -> None:
+            more = "Ctrl+Z takes it back." if before is None else "Another spot was called so; Ctrl+Z brings it back."
+            self.view.notify(f"“{plain(spot.name)}” is a spot.", f"near {plain(spot.name)} finds it. {more}")
+            self.show(self.view.wanted)
+
+        self.ask_lookup(name, say)
 
     def _open(self, path: str) -> None:
         """Show a file in the program that the desktop has for it."""

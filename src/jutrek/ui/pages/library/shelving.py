@@ -185,10 +185,10 @@ class Shelving(QObject):
         self._change(lambda shelves: put_on(shelves, name, things, before), "", "")
 
     def take_back(self) -> None:
-        """Take the last change of shelves back."""
+        """Take back what was done last."""
         self._ask(
-            lambda lookup: lookup.views.take_back(),
-            lambda done: self._view.notify("Shelves are as they were before." if done else "Nothing to take back."),
+            _taken_back,
+            lambda done: self._view.notify(done or "There is nothing to take back."),
         )
 
     # ---- shelves themselves
@@ -249,6 +249,12 @@ class Shelving(QObject):
             self.put(name)
         elif self.shelf and (at := grid.gap_at(place)) >= 0:
             self.move_before(at)
+
+
+def _taken_back(lookup: LookupService) -> str:
+    words = lookup.views.take_back()
+    lookup.views.renew(soon=False)
+    return words
 
 
 _STEPS: Sequence[tuple[str, str, int]] = (

@@ -1,0 +1,6 @@
+"""What a position is called: by the house's own spots, else by the nearest town, told without a network."""
+
+from jutrek.whereabouts.naming import Whereabouts
+from jutrek.whereabouts.spot import Spot
+
+__all__ = ["Spot", "Whereabouts"]
