@@ -14,12 +14,14 @@ import pytest
 from jutrek.desk import events, viewing
 from jutrek.desk.services.lookup import LookupService
 from jutrek.desk.viewing import View, Views
-from jutrek.errors import NotInside, Stopped
+from jutrek.errors import NotInside, NotPossible, Stopped
 from jutrek.filing import HouseRules
 from jutrek.library import Library
 from jutrek.library.ledger import Ledger
 from jutrek.views import looking
 from jutrek.views.sentence import parse
+from jutrek.views.shelves import change, put_on, shelves_of
+from jutrek.whereabouts import Spot
 from tests import making
 from tests.desk.talk import Ear, Talk
 from tests.making import put
@@ -80,7 +82,7 @@ def test_files_are_read_some_at_a_time_and_can_be_stopped(
     assert again.renew(soon=False)
     assert not again.renew(soon=False)
     assert len(shown(again.lay(parse("in May 2026")))) == 15
-    assert again.lay(parse("in May 2026")).days[0][2] == slice(0, 1)
+    assert again.lay(parse("in May 2026")).groups[0][2] == slice(0, 1)
 
 
 def test_a_file_is_looked_at_up_close_and_nothing_outside_is(root: Path, library: Library, ledger: Ledger) -> None:
@@ -104,3 +106,29 @@ def test_a_session_reads_what_files_say_before_it_looks_at_them(session: Talk, e
     assert answer(session, lambda lookup: lookup.read_some()) == 0
     assert answer(session, lambda lookup: lookup.views.renew(soon=False))
     assert shown(answer(session, lambda lookup: lookup.views.lay(parse("in 2027")))) == ["2027/new.jpg"]
+
+
+def test_what_was_done_with_shelves_and_spots_is_taken_back_in_turn(root: Path, library: Library) -> None:
+    with Ledger(library.ledger_path) as ledger:
+        views = Views(library, ledger)
+        views.catch_up(threading.Event(), lambda *_: None)
+        while views.read_some(threading.Event()):
+            pass
+        views.renew(soon=False)
+        assert views.put_on("A", ["2026/03.jpg", "2026/01.jpg", "2026/none.jpg"]) == 2
+        assert views.name_spot(Spot("Gate", 39.42, 5.31)) is None
+        assert views.name_spot(Spot("gate", 39.5, 5.31)) == Spot("Gate", 39.42, 5.31)
+        assert views.put_on("A", ["2026/05.jpg"], shelves_of(library)[0][0].things[0]) == 1
+        view = views.lay(parse("on shelf A"))
+        assert view.columns.paths(view.rows) == ["2026/05.jpg", "2026/03.jpg", "2026/01.jpg"]
+        assert (view.apart, len(view.groups)) == (None, 1)
+        assert views.take_back() == "Shelves are as they were before."
+        assert len(views.lay(parse("on shelf A")).rows) == 2
+        assert views.take_back() == "“gate” is the spot that it was before."
+        assert views.take_back() == "“Gate” is no spot any more."
+        # Another station was quicker: what it did is not undone.
+        change(library, lambda shelves: put_on(shelves, "B", ()))
+        with pytest.raises(NotPossible, match="changed elsewhere"):
+            views.take_back()
+        assert [one.name for one in shelves_of(library)[0]] == ["A", "B"]
+        assert views.take_back() == ""

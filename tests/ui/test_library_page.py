@@ -17,8 +17,9 @@ from jutrek.ui.app.window import MainWindow
 from jutrek.ui.pages.library.lines import Group, Lines
 from jutrek.ui.pages.library.view import LibraryView
 from jutrek.ui.plainly import Label
-from jutrek.views.conditions import EVERYTHING, Sort, State
+from jutrek.views.conditions import EVERYTHING, Is, Sort, State
 from jutrek.views.kept import keep_weeks, kept_views
+from jutrek.views.laying import Apart
 from jutrek.views.saying import sentence
 from jutrek.views.sentence import parse
 from tests import making
@@ -205,15 +206,23 @@ def _moved(at: QPoint) -> object:
     return QMouseEvent(QEvent.Type.MouseMove, QPointF(at), QPointF(at), LEFT, LEFT, Qt.KeyboardModifier.NoModifier)
 
 
-def test_captures_stand_in_one_row_without_their_days(qtbot: QtBot, page: LibraryView) -> None:
+def test_days_folders_or_nothing_stand_apart(qtbot: QtBot, page: LibraryView) -> None:
     page.grid.choose(5)
-    days = page.grid._lines.height
-    qtbot.mouseClick(page.lined, LEFT)
-    assert len(page.grid._lines.groups) == 1
+    current, days, paths = page.grid.row, page.grid._lines.height, shown(page)
+    page.set_apart(Apart.NOTHING)
+    qtbot.waitUntil(lambda: len(page.grid._lines.groups) == 1, timeout=PATIENCE)
     assert page.grid._lines.height < days
-    assert page.grid.at == 5
+    page.set_apart(Apart.FOLDERS)
+    qtbot.waitUntil(lambda: len(page.grid._lines.groups) == 13, timeout=PATIENCE)
+    assert shown(page) == sorted(paths, key=lambda path: (path.rpartition("/")[0], paths.index(path)))
+    titles = [group.title[1] for group in page.grid._lines.groups]
+    assert titles == sorted({path.rpartition("/")[0] for path in paths})
+    assert page.grid.row == current
     qtbot.mouseClick(page.lined, LEFT)
-    assert page.grid._lines.height == days
+    menu = next(one for one in page.findChildren(QMenu) if one.isVisible())
+    next(one for one in menu.actions() if one.text() == "by day").trigger()
+    menu.close()
+    qtbot.waitUntil(lambda: page.grid._lines.height == days, timeout=PATIENCE)
 
 
 def test_folders_are_sought_opened_and_narrowed_to(qtbot: QtBot, page: LibraryView) -> None:
@@ -235,12 +244,18 @@ def test_folders_are_sought_opened_and_narrowed_to(qtbot: QtBot, page: LibraryVi
 
 
 def test_what_wants_attention_is_a_click_away(qtbot: QtBot, page: LibraryView, home: Library) -> None:
-    assert page.attention[State.GONE].isHidden()
+    links = page.attention.links
+    assert links[Is(State.GONE)].isHidden()
+    # Nothing was proven yet, and no backup is there.
+    assert page.attention.proof.isHidden()
+    assert links[parse("in no backup")].text() == "14 in no backup"  # type: ignore[index]
+    assert links[parse("not proven")].text() == "14 not read back"  # type: ignore[index]
+    assert page.drives.accessibleName().startswith("library: ")
     (Path(home.root) / "inbox" / "nothing.jpg").unlink()
     put(Path(home.root) / "Unfiled" / "new.jpg", making.jpeg(datetime(2026, 7, 1), seed=88))
     page.window().go_to("library")  # type: ignore[attr-defined]
-    qtbot.waitUntil(lambda: not page.attention[State.UNFILED].isHidden(), timeout=PATIENCE)
-    qtbot.mouseClick(page.attention[State.UNFILED], LEFT)
+    qtbot.waitUntil(lambda: not links[Is(State.UNFILED)].isHidden(), timeout=PATIENCE)
+    qtbot.mouseClick(links[Is(State.UNFILED)], LEFT)
     until(qtbot, page, "unfiled", 1)
     assert shown(page) == ["Unfiled/new.jpg"]
 

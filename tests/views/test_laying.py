@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections import Counter
-from datetime import date
+from datetime import date, timedelta
 
 import numpy as np
 import pytest
@@ -48,6 +48,11 @@ def test_bars_count_what_the_others_leave(layer: Layer) -> None:
         for word in json.loads(one.keywords or "[]") or ["none"]
     )
     assert told(laid.bars[Sort.KEYWORD]) == words
+    every = shots()
+    days = [one.proved[:10] for one in every if one.found == "proven"]
+    safety = laid.safety
+    assert (safety.bare, safety.unproven) == (sum(not one.copies for one in every), len(every) - len(days))
+    assert date(1970, 1, 1) + timedelta(days=safety.oldest or 0) == date.fromisoformat(min(days))
     copies = Counter(one.copies for one in kept("stills by A or B with keyword steam in December 2020"))
     assert [part.captures for part in laid.bars[Sort.COPIES]] == [copies[number] for number in sorted(copies)]
     assert [part.words for part in laid.bars[Sort.COPIES]] == ["in no backup", "in 1 backup", "in 2 backups"]

@@ -55,6 +55,7 @@ def shots() -> list[KnownFile]:
             longitude=place[1], pixels=chance.choice((0, 12_000_000, 24_000_000)),
             milliseconds=chance.randrange(60_000) if clip else 0, copies=chance.randrange(3),
             found=chance.choice(("", "proven", "rotted", "changed")), moved=chance.random() < 0.1,
+            proved=f"2026-{1 + number % 12:02}-{2 + number % 27:02}T08:00:00Z",
         ))  # fmt: skip
     return sorted(made, key=lambda one: one.path.encode())
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import tomllib
 from collections.abc import Mapping
@@ -56,9 +57,34 @@ def last_size() -> int:
     return int(size) if size.isascii() and size.isdigit() and len(size) < 3 else 0
 
 
+def last_library_size() -> int | None:
+    """In which size the Library page showed pictures last, counted from the smallest; None where it never was."""
+    size = str(_read().get("library-pictures", ""))
+    return int(size) if size.isascii() and size.isdigit() and len(size) < 3 else None
+
+
+def remember_library_size(size: int) -> None:
+    """Remember the size of the Library page's pictures."""
+    _remember(**{"library-pictures": str(size)})
+
+
 def remember_size(size: int) -> None:
     """Remember the size of small pictures."""
     _remember(pictures=str(size))
+
+
+def last_trunk(library: str) -> str:
+    """The folder of a library up to which folders were hidden last, relative to it; empty where none were."""
+    return str(_read().get(_trunk_of(library), ""))
+
+
+def remember_trunk(library: str, folder: str) -> None:
+    """Remember up to which folder those of a library are hidden."""
+    _remember(**{_trunk_of(library): os.fsencode(folder).decode("utf-8", "replace")})
+
+
+def _trunk_of(library: str) -> str:
+    return f"trunk-{hashlib.sha256(os.fsencode(library)).hexdigest()[:16]}"
 
 
 def last_uses() -> dict[str, float]:

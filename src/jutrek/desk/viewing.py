@@ -21,7 +21,7 @@ from jutrek.views import looking
 from jutrek.views.columns import Columns
 from jutrek.views.conditions import Condition, Sort
 from jutrek.views.describing import Describing
-from jutrek.views.laying import Laid, Layer, by_days
+from jutrek.views.laying import Apart, Groups, Laid, Layer, apart
 from jutrek.views.shelves import Shelves, Thing, change, put_on, shelves_of
 from jutrek.views.shelving import Stood, arranged, shelf_among, stood, things_of
 from jutrek.views.vocabulary import names_of
@@ -51,10 +51,11 @@ class View(NamedTuple):
         columns: of the library.
         tree: its folders.
         laid: the view laid out.
-        days: its captures by days and shoots, as `views.laying.by_days` gives them.
+        rows: of its captures, in the order in which they are shown.
+        groups: of these rows, as `views.laying.apart` gives them.
+        apart: what stands apart in these groups; None where they are in the order of a shelf.
         names: what there is to be named in sentences.
         colours: of devices that have one, by what they are called.
-        arranged: the rows of its captures in the order of a shelf, where it shows that of one; else None.
         shelves: of the library, each with its captures.
     """
 
@@ -63,10 +64,11 @@ class View(NamedTuple):
     columns: Columns
     tree: FolderTree
     laid: Laid
-    days: list[tuple[int | None, str, slice]]
+    rows: NDArray[np.int64]
+    groups: Groups
+    apart: Apart | None
     names: dict[Sort, list[str]]
     colours: dict[str, int]
-    arranged: NDArray[np.int64] | None = None
     shelves: tuple[Stood, ...] = ()
 
 
@@ -86,8 +88,13 @@ class Views:
         self._done: list[Callable[[], str]] = []
         """What takes back what was done here, the last first from behind; each says what it took back."""
 
-    def lay(self, view: Condition) -> View:
-        """Lay out a view of what is known. What was kept of an earlier look will do; see `renew`."""
+    def lay(self, view: Condition, what: Apart = Apart.DAYS) -> View:
+        """Lay out a view of what is known. What was kept of an earlier look will do; see `renew`.
+
+        Args:
+            view: what it holds.
+            what: stands apart, if it is not in the order of a shelf.
+        """
         if self._layer is None:
             kept = looking.kept(self._ledger)
             if kept is not None:
@@ -97,10 +104,15 @@ class Views:
         assert self._layer is not None
         columns = self._layer.columns
         laid = self._layer.lay(view)
-        days = by_days(columns, laid.rows)
-        root, name, shelves = self._library.root, self._library.name, self._layer.shelves
+        tree, shelves = self._layer.tree, self._layer.shelves
         order = arranged(laid.rows, view, shelves)
-        return View(root, name, columns, self._layer.tree, laid, days, self._names, self._colours, order, shelves)
+        if order is None:
+            rows, groups = apart(columns, tree, laid.rows, what)
+        else:
+            rows, groups = apart(columns, tree, order, Apart.NOTHING)
+        root, name = self._library.root, self._library.name
+        shown = None if order is not None else what
+        return View(root, name, columns, tree, laid, rows, groups, shown, self._names, self._colours, shelves)
 
     def catch_up(self, stop: threading.Event, report: looking.Report) -> int:
         """Look whether other files are there than before, if anything says so.

@@ -19,6 +19,7 @@ SELECT files.path, files.size, files.quick, coalesce(moments.local, ''), coalesc
   coalesce(said.width * said.height, 0), coalesce(CAST(said.duration * 1000 AS INTEGER), 0),
   coalesce(contents.payload, 0), contents.print, coalesce(copies.count, 0),
   CASE WHEN own.state = 'proven' AND own.size != files.size THEN 'changed' ELSE coalesce(own.state, '') END,
+  coalesce(own.at, ''),
   by_hand.path IS NOT NULL
 FROM files
 LEFT JOIN moments ON moments.path = files.path
@@ -58,6 +59,7 @@ class KnownFile(NamedTuple):
         payload, print: bytes of its picture or sound without metadata, and their fingerprint, where known.
         copies: how many backups have a proven copy of it.
         found: how it was found last where it was proven once; empty where it never was.
+        proved: when that was, UTC, ISO 8601; empty where it never was.
         moved: whether somebody moved or renamed it outside.
     """
 
@@ -90,6 +92,7 @@ class KnownFile(NamedTuple):
     print: bytes | None = None
     copies: int = 0
     found: str = ""
+    proved: str = ""
     moved: bool = False
 
 

@@ -17,6 +17,11 @@ def plain(words: str) -> str:
     return words if words.isprintable() else "\n".join(map(shown, words.split("\n")))
 
 
+def caption(words: str) -> str:
+    """Words as the text of a button or an entry of a menu, where a single `&` would mark a key."""
+    return plain(words).replace("&", "&&")
+
+
 class Label(QLabel):
     """A label that shows what it is given, letter by letter."""
 

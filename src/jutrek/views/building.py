@@ -208,6 +208,7 @@ class _Builder:
             "folder": self._codes[Names.FOLDER].of_all(folders),
             "size": np.add.reduceat(self._column("size"), self._starts),
             "copies": np.minimum(np.minimum.reduceat(self._column("copies"), self._starts), 255),
+            "proved": self._proved(),
         }  # fmt: skip
         order = self._order(single["moment"], single["folder"])
         rows = order.tolist()
@@ -325,6 +326,15 @@ class _Builder:
         ))  # fmt: skip
         by_position = codes.of_all(self._whereabouts.names(latitudes, longitudes))
         return np.where(told != 0, told, by_position)
+
+    def _proved(self) -> Ints:
+        """The days of the oldest proofs that stand; of what has files without one, none."""
+        numbers = {text: _day(text[:10]) for text in set(self._of["proved"])}
+        days = [
+            numbers[at] if found == Found.PROVEN else NO_DAY
+            for at, found in zip(self._of["proved"], self._of["found"], strict=True)
+        ]
+        return np.minimum.reduceat(np.array(days, np.int64), self._starts)
 
     def _called(self, key: str, model: str) -> str:
         """What a device is called: as the house has it, with its letter, else as its files say."""

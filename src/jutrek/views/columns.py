@@ -63,8 +63,9 @@ COLUMNS: Mapping[str, Column] = {
     "said": Column(np.int32),
     "rating": Column(np.int8), "pixels": Column(np.int32), "length": Column(np.int64), "size": Column(np.int64),
     "latitude": Column(np.float32), "longitude": Column(np.float32), "copies": Column(np.uint8),
-    "state": Column(np.uint16), "keyword_starts": Column(np.int64, 1), "keywords": Column(np.int32, None),
-    "name_starts": Column(np.int64, 1), "name_bytes": Column(np.uint8, None), "beside_starts": Column(np.int64, 1),
+    "proved": Column(np.int32), "state": Column(np.uint16), "keyword_starts": Column(np.int64, 1),
+    "keywords": Column(np.int32, None), "name_starts": Column(np.int64, 1), "name_bytes": Column(np.uint8, None),
+    "beside_starts": Column(np.int64, 1),
     "beside_bytes": Column(np.uint8, None),
 }  # fmt: skip
 """Of each column how it is laid out; the fields of `Columns` are called the same."""
@@ -91,6 +92,7 @@ class Columns:
         size: bytes of all its files.
         latitude, longitude: in degrees; NaN where unknown.
         copies: how many backups have a proven copy of it whole.
+        proved: days since 1970 of the oldest proof of its files at home; `NO_DAY` where one has none that stands.
         state: a bit for each of `STATES`.
         keywords: codes, those of a row from its start to the next one's.
         name_bytes: names of the primaries, as the file system has them; likewise.
@@ -122,6 +124,7 @@ class Columns:
     latitude: NDArray[np.float32]
     longitude: NDArray[np.float32]
     copies: NDArray[np.uint8]
+    proved: NDArray[np.int32]
     state: NDArray[np.uint16]
     keyword_starts: NDArray[np.int64]
     keywords: NDArray[np.int32]

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Iterable, Mapping, Sequence
+from enum import StrEnum
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
 from jutrek.formats import Precision
-from jutrek.views.columns import KINDS, STATES, Columns, Names, bit_of, day_of
+from jutrek.views.columns import KINDS, NO_DAY, STATES, Columns, Names, bit_of, day_of
 from jutrek.views.conditions import (
     All,
     Condition,
@@ -59,6 +60,20 @@ class Part(NamedTuple):
     chosen: bool
 
 
+class Safety(NamedTuple):
+    """How safe the captures at home are.
+
+    Attributes:
+        bare: how many of them are in no backup.
+        unproven: how many of them were never read back, or not since they changed.
+        oldest: the day of the oldest proof of the others, as a number; None where there are none.
+    """
+
+    bare: int
+    unproven: int
+    oldest: int | None
+
+
 class Laid(NamedTuple):
     """A view laid out.
 
@@ -73,6 +88,7 @@ class Laid(NamedTuple):
         folders: how many there are in each folder of `FolderTree`, with what lies deeper.
         all_folders: the same of all captures at home.
         attention: how many captures at home are in a state that wants to be looked at.
+        safety: how safe all captures at home are.
     """
 
     view: Condition
@@ -85,6 +101,7 @@ class Laid(NamedTuple):
     folders: NDArray[np.int64]
     all_folders: NDArray[np.int64]
     attention: Mapping[State, int]
+    safety: Safety
 
 
 class Layer:
@@ -99,6 +116,12 @@ class Layer:
         self._months = _months_of(columns)
         at_home = held_back(columns, both())
         self._all_folders = self.tree.counts(columns.folder[at_home])
+        days = columns.proved[at_home]
+        proved = days[days != NO_DAY]
+        self._safety = Safety(
+            int(np.count_nonzero(columns.copies[at_home] == 0)), len(days) - len(proved),
+            int(proved.min()) if len(proved) else None,
+        )  # fmt: skip
         self._attention = {
             state: int(np.count_nonzero(columns.state & bit_of(state))) if state in (State.GONE, State.ASIDE)
             else int(np.count_nonzero(at_home & (columns.state & bit_of(state) != 0)))
@@ -125,7 +148,7 @@ class Layer:
         return Laid(
             view, rows, int(columns.size[rows].sum()), (int(dated.min()), int(dated.max())) if len(dated) else None,
             *self._wall(without(Sort.TIME)), {sort: self._bar(sort, without(sort), parts) for sort in BARS},
-            self.tree.counts(columns.folder[rows]), self._all_folders, self._attention,
+            self.tree.counts(columns.folder[rows]), self._all_folders, self._attention, self._safety,
         )  # fmt: skip
 
     def _mask(self, part: Condition) -> NDArray[np.bool_]:
@@ -292,7 +315,43 @@ def _filled(shoots: NDArray[np.int32], days: NDArray[np.int32]) -> NDArray[np.in
     return found
 
 
-def by_days(columns: Columns, rows: NDArray[np.int64]) -> list[tuple[int | None, str, slice]]:
+class Apart(StrEnum):
+    """What stands apart from one another in a view."""
+
+    DAYS = "by day"
+    FOLDERS = "folder by folder"
+    NOTHING = "in one row"
+
+
+Groups = list[tuple[int | None, str, slice]]
+"""Groups of rows: the day (None without one), what it was, or the folder; which rows."""
+
+
+def apart(columns: Columns, tree: FolderTree, rows: NDArray[np.int64], what: Apart) -> tuple[NDArray[np.int64], Groups]:
+    """Rows in the order in which they are shown, and their groups.
+
+    Args:
+        columns: of the captures.
+        tree: their folders.
+        rows: in the order of shooting.
+        what: stands apart.
+    """
+    if what is Apart.DAYS:
+        return rows, by_days(columns, rows)
+    if what is Apart.NOTHING or not len(rows):
+        return rows, [(None, "", slice(0, len(rows)))] if len(rows) else []
+    numbers = tree.of_code[columns.folder[rows]]
+    order = np.argsort(numbers, kind="stable")
+    numbers = numbers[order]
+    begins = np.flatnonzero(np.concatenate([[True], numbers[1:] != numbers[:-1]])).tolist()
+    groups: Groups = [
+        (None, tree.paths[numbers[start]] if numbers[start] >= 0 else "", slice(start, end))
+        for start, end in zip(begins, [*begins[1:], len(rows)], strict=True)
+    ]
+    return rows[order], groups
+
+
+def by_days(columns: Columns, rows: NDArray[np.int64]) -> Groups:
     """Rows in the order of shooting, by days and shoots: the day (None without one), what it was, which rows."""
     if not len(rows):
         return []

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from jutrek.desk.board import Board, Storage
 from jutrek.ui import paint
-from jutrek.ui.plainly import plain, tip
+from jutrek.ui.plainly import caption, tip
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
 if TYPE_CHECKING:
@@ -153,7 +153,7 @@ class CopiesPanel(QWidget):
         if acts := self.acts():
             menu = QMenu(self)
             for words, do in acts:
-                menu.addAction(plain(words), do)
+                menu.addAction(caption(words), do)
             menu.exec(at)
 
     def acts(self) -> list[tuple[str, Callable[[], object]]]:

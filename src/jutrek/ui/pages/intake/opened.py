@@ -15,7 +15,7 @@ from jutrek.desk.board_days import DayView
 from jutrek.ui import paint
 from jutrek.ui.pages.intake.grid import CaptureGrid
 from jutrek.ui.pictures.service import Pictures
-from jutrek.ui.plainly import plain
+from jutrek.ui.plainly import caption
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 from jutrek.ui.widgets.askbar import AskBar
 from jutrek.ui.widgets.buttonflow import ButtonFlow
@@ -145,7 +145,7 @@ class Opened(QWidget):
             return
         menu = QMenu(self)
         for words, do in self.selections():
-            menu.addAction(plain(words), do)
+            menu.addAction(caption(words), do)
         menu.exec(self.buttons["select"].mapToGlobal(self.buttons["select"].rect().bottomLeft()))
 
     def selections(self) -> list[tuple[str, Callable[[], object]]]:

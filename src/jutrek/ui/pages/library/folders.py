@@ -56,6 +56,8 @@ class FolderRows(QAbstractListModel):
             while len(children := tree.children(at)) == 1:
                 at = children[0]
                 self.open.add(tree.paths[at])
+        if view.tree.number(self.trunk) is None:
+            self.trunk = ""
         self.renew()
 
     def seek(self, text: str) -> None:

@@ -31,6 +31,7 @@ from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import SEMIBOLD, THIN, Theme, font
 from jutrek.ui.widgets.spoken import Part, Spoken
 from jutrek.views.columns import KINDS
+from jutrek.views.laying import Apart
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -64,7 +65,7 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
         self.rows: NDArray[np.int64] = np.zeros(0, np.int64)
         self._picked: NDArray[np.bool_] = np.zeros(0, bool)
         self._current, self._anchor = -1, -1
-        self._by_day = True
+        self._is_part = False
         self._cells = Cells(theme)
         self._lines = Lines((), 1, QSize(1, 1), 0)
         self._band: QRect | None = None
@@ -81,20 +82,19 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
 
     # ---- what is shown
 
-    def show_view(self, view: View, rows: NDArray[np.int64] | None = None, *, by_day: bool = True) -> None:
+    def show_view(self, view: View, rows: NDArray[np.int64] | None = None) -> None:
         """Show a view; what was chosen stays so where it is still there.
 
         Args:
             view: laid out.
             rows: of its captures, where not all of them are shown; as one group.
-            by_day: whether days and shoots stand apart.
         """
         same = self._view is not None and self._view.columns is view.columns
         picked = self.rows[self._picked] if same else np.zeros(0, np.int64)
         row = self.row
         path = self._view.columns.path(row) if self._view is not None and row >= 0 and not same else ""
-        self._view, self._by_day = view, by_day and rows is None
-        self.rows = view.laid.rows if rows is None else rows
+        self._view, self._is_part = view, rows is not None
+        self.rows = view.rows if rows is None else rows
         self._picked = np.isin(self.rows, picked) if len(picked) else np.zeros(len(self.rows), bool)
         self._current = self._anchor = -1
         self._lay()
@@ -102,7 +102,7 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
             row = view.columns.row_of(path)
         if row >= 0 and len(places := np.flatnonzero(self.rows == row)):
             self._current = self._anchor = int(places[0])
-        elif len(self.rows) and (rows is None or rows is view.arranged):
+        elif len(self.rows) and rows is None:
             self.verticalScrollBar().setValue(0)
         self.viewport().update()
         self.chosen.emit()
@@ -117,12 +117,13 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
     def _lay(self) -> None:
         columns, cell = self._cells.fit(self.viewport().width())
         groups: Sequence[Group] = ()
-        if self._view is not None and self._by_day:
-            days = self._view.days
-            groups = [Group((day, words), rows.start, rows.stop - rows.start) for day, words, rows in days]
+        titled = self._view is not None and not self._is_part and self._view.apart in (Apart.DAYS, Apart.FOLDERS)
+        if self._view is not None and titled:
+            found = self._view.groups
+            groups = [Group((day, words), rows.start, rows.stop - rows.start) for day, words, rows in found]
         elif len(self.rows):
             groups = [Group((None, ""), 0, len(self.rows))]
-        self._lines = Lines(groups, columns, cell, _TITLE if self._by_day else 0)
+        self._lines = Lines(groups, columns, cell, _TITLE if titled else 0)
         bar = self.verticalScrollBar()
         bar.setRange(0, max(0, self._lines.height - self.viewport().height()))
         bar.setPageStep(self.viewport().height())
@@ -391,8 +392,13 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
         theme, group = self._theme, self._lines.groups[number]
         box = self._lines.title_box(number, self.viewport().width() - 8)
         day, words = group.title
-        figure, above, below = day_title(day)
         line = QRect(box.left(), box.top() + 4, box.width(), 28)
+        if view.apart is Apart.FOLDERS:
+            about = paint.counted(group.captures, "capture")
+            used = paint.text(painter, line, about, font(12.5), theme.soft, align=paint.RIGHT)
+            paint.name(painter, line.adjusted(0, 0, -used - 12, 0), words or view.name, font(14, SEMIBOLD), theme.ink)
+            return
+        figure, above, below = day_title(day)
         used = line.left() + paint.text(painter, line, figure, font(23, THIN), theme.ink) + 10
         paint.text(painter, QRect(used, line.top(), 90, 14), above, font(11.5, SEMIBOLD), theme.soft)
         beside = paint.text(painter, QRect(used, line.top() + 14, 90, 14), below, font(11.5), theme.soft)

@@ -11,12 +11,13 @@ from PySide6.QtCore import QPoint, QTimer, Signal
 from PySide6.QtWidgets import QApplication
 
 from jutrek.desk import events
+from jutrek.desk.settings import last_library_size, last_trunk, remember_library_size, remember_trunk
 from jutrek.errors import JutrekError, Stopped
 from jutrek.ui.pages.library.folders import menu_of
 from jutrek.ui.pages.library.sentence import kept_menu
 from jutrek.ui.pages.library.shelving import Shelving
 from jutrek.ui.pages.library.view import LibraryView
-from jutrek.ui.plainly import plain
+from jutrek.ui.plainly import caption, plain
 from jutrek.ui.shell.offers import Offer
 from jutrek.ui.shell.page import Page
 from jutrek.views.conditions import EVERYTHING, Condition
@@ -65,6 +66,11 @@ class LibraryPage(Page):
         view.copied.connect(self._copy)
         view.shown_on_disk.connect(self._show_on_disk)
         view.stopped.connect(self.stop)
+        if (size := last_library_size()) is not None:
+            view.show_size(size)
+        view.sized.connect(lambda size: self.ask_aside(lambda: remember_library_size(size)))
+        view.trunk_hidden.connect(self._remember_trunk)
+        view.checked.connect(lambda: context.go_to("journal"))
         view.folders.list.asked.connect(self._folder_menu)
         self.shelving = Shelving(view, self.ask_lookup, self.show, self)
         view.grid.asked.connect(self._captures_menu)
@@ -88,11 +94,11 @@ class LibraryPage(Page):
         if not self._library:
             return
         self._asked += 1
-        number = self._asked
+        number, apart = self._asked, self.view.apart
 
         def lay(lookup: LookupService) -> View | None:
             # Whoever types asks faster than one can answer: only the last one is wanted.
-            return lookup.views.lay(view) if number == self._asked else None
+            return lookup.views.lay(view, apart) if number == self._asked else None
 
         self.ask_lookup(lay, self._show)
 
@@ -106,10 +112,12 @@ class LibraryPage(Page):
         """Learn of a new board: of another library nothing is shown yet."""
         place = event.board.place
         library = place.root if place is not None else ""
+        self.view.drives.show_board(event.board)
         if library != self._library:
             self._library = library
             self._asked += 1
             self.view.show_nothing()
+            self.view.show_trunk(last_trunk(library) if library else "")
             self.say_figure("")
             if self.shown:
                 self.activated()
@@ -208,7 +216,7 @@ class LibraryPage(Page):
         menu = menu_of(self.view)
         menu.addAction("Show on disk", lambda: self._show_on_disk(path))
         menu.addAction("Copy the path", lambda: self._copy(path))
-        menu.addAction(plain(f"Walk from “{path.rpartition('/')[2] or 'the root'}”"), lambda: self._walk_from(path))
+        menu.addAction(caption(f"Walk from “{path.rpartition('/')[2] or 'the root'}”"), lambda: self._walk_from(path))
         if "/" in path and not self.view.folders.list.rows.trunk:
             menu.addAction("Hide the folders above", lambda: self.view.hide_trunk(path))
         elif self.view.folders.list.rows.trunk:
@@ -265,6 +273,10 @@ class LibraryPage(Page):
 
     def undo(self) -> None:
         self.shelving.take_back()
+
+    def _remember_trunk(self, trunk: str) -> None:
+        library = self._library
+        self.ask_aside(lambda: remember_trunk(library, trunk))
 
     def _walk_from(self, path: str) -> None:
         if not self.view.by_folder:

@@ -11,7 +11,7 @@ from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QMenu, QPushButton, QStackedWidget, QWidget
 
 from jutrek.ui import paint
-from jutrek.ui.plainly import Label, plain
+from jutrek.ui.plainly import Label, caption, plain
 from jutrek.ui.theme import HEADLINE, SEMIBOLD, Theme, font
 from jutrek.ui.widgets.keyed import keyed
 from jutrek.views.completing import Completion, completions
@@ -116,7 +116,7 @@ class SentenceBar(QWidget):
         self.parts = []
         parts = () if view == EVERYTHING else parts_of(view)
         for number, (words, part) in enumerate(parts[:_MOST_SHOWN]):
-            button = QPushButton(plain(words))
+            button = QPushButton(caption(words))
             button.setProperty("chip", True)
             button.setToolTip("Take it out, or turn it round")
             button.clicked.connect(partial(self._ask, part, button))
@@ -129,7 +129,7 @@ class SentenceBar(QWidget):
         rest = without(self.view, part)
         menu.addAction("Take it out", lambda: self.said.emit(rest))
         turned = _turned(self.view, part)
-        menu.addAction(plain(f"Instead: {parts_of(no(part))[0][0]}"), lambda: self.said.emit(turned))
+        menu.addAction(caption(f"Instead: {parts_of(no(part))[0][0]}"), lambda: self.said.emit(turned))
         if rest != EVERYTHING:
             menu.addAction("Only this", lambda: self.said.emit(part))
         menu.addAction("Type the sentence…", self.type_it)
@@ -250,9 +250,9 @@ def kept_menu(parent: QWidget, views: Sequence[KeptView], at: QPoint, chosen: Si
         host = menu
         if one.group:
             if one.group not in groups:
-                groups[one.group] = menu.addMenu(plain(one.group))
+                groups[one.group] = menu.addMenu(caption(one.group))
             host = groups[one.group]
-        action = host.addAction(plain(one.name), partial(chosen.emit, one))
+        action = host.addAction(caption(one.name), partial(chosen.emit, one))
         action.setEnabled(not one.trouble)
         action.setToolTip(plain(one.trouble or one.sentence))
     if views:
@@ -260,11 +260,11 @@ def kept_menu(parent: QWidget, views: Sequence[KeptView], at: QPoint, chosen: Si
         less = menu.addMenu("Keep no longer")
         for one in views:
             if not one.group:
-                less.addAction(plain(one.name), partial(removed.emit, one))
+                less.addAction(caption(one.name), partial(removed.emit, one))
         for name in groups:
-            inner = less.addMenu(plain(name))
+            inner = less.addMenu(caption(name))
             for one in views:
                 if one.group == name:
-                    inner.addAction(plain(one.name), partial(removed.emit, one))
+                    inner.addAction(caption(one.name), partial(removed.emit, one))
     menu.popup(at)
     return menu

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QMenu
 
 from jutrek.ui import paint
 from jutrek.ui.pages.library.folders import menu_of
-from jutrek.ui.plainly import Label, plain
+from jutrek.ui.plainly import Label, caption, plain
 from jutrek.ui.theme import SEMIBOLD, font
 from jutrek.views.conditions import EVERYTHING, Condition, Sort, Value
 from jutrek.views.shelves import Shelves, put_on, removed, renamed, take_off
@@ -100,12 +100,12 @@ class Shelving(QObject):
             return
         onto = menu.addMenu("Put on a shelf")
         for one in view.shelves:
-            onto.addAction(plain(one.name), partial(self.put, one.name))
+            onto.addAction(caption(one.name), partial(self.put, one.name))
         if view.shelves:
             onto.addSeparator()
         onto.addAction("Another…", self.another)
         if self.shelf:
-            menu.addAction(plain(f"Take off “{self.shelf}”"), self.take_off)
+            menu.addAction(caption(f"Take off “{self.shelf}”"), self.take_off)
             order = menu.addMenu("In the order of the shelf")
             for words, keys, by in _STEPS:
                 order.addAction(f"{words}\t{keys}", partial(self.move, by))

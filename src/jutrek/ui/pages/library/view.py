@@ -5,16 +5,18 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QRect, Qt, Signal
+from PySide6.QtCore import QPoint, QRect, Qt, Signal
 from PySide6.QtGui import QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from jutrek.ui import paint
+from jutrek.ui.pages.library.attention import Attention
 from jutrek.ui.pages.library.bars import ShareBars
 from jutrek.ui.pages.library.cell import STEPS, USUAL
 from jutrek.ui.pages.library.chosen import ChosenPanel
 from jutrek.ui.pages.library.closely import Closely
-from jutrek.ui.pages.library.folders import FolderPanel
+from jutrek.ui.pages.library.drives import Drives
+from jutrek.ui.pages.library.folders import FolderPanel, menu_of
 from jutrek.ui.pages.library.grid import CaptureGrid
 from jutrek.ui.pages.library.ribbons import Ribbons
 from jutrek.ui.pages.library.sentence import SentenceBar
@@ -30,8 +32,8 @@ from jutrek.ui.widgets.layout import Card, scrolling
 from jutrek.ui.widgets.statebar import StateBar
 from jutrek.ui.widgets.teaching import Teaching
 from jutrek.views.columns import day_of
-from jutrek.views.conditions import EVERYTHING, All, Condition, Is, Sort, State, Value, both, sort_of
-from jutrek.views.laying import keeping, leaving_out, timed
+from jutrek.views.conditions import EVERYTHING, All, Condition, Sort, Value, both, sort_of
+from jutrek.views.laying import Apart, keeping, leaving_out, timed
 from jutrek.views.shelving import shelf_of
 
 if TYPE_CHECKING:
@@ -42,16 +44,14 @@ if TYPE_CHECKING:
     from jutrek.desk.viewing import View
 
 _MARGIN, _LEFT, _RIGHT, _NARROW = 18, 262, 300, 232
+_ATTENTION = 0.42
+"""The share of the width that what wants attention may have."""
 _TAUGHT = (
     ("All that is home", "by time, on a wall of years and months; by folder, as stairs to walk."),
     ("Said as a sentence", "stills by Arlen in May 2026 without keywords; each part can be clicked or typed."),
     ("Narrowed by a click", "on a month, on a kind, a device, a lens, a keyword; Ctrl keeps several."),
     ("Nothing is moved", "by looking: what is shown stays where it is."),
 )
-_ATTENTION = (
-    (State.UNFILED, "unfiled"), (State.DOUBLED, "doubled"), (State.MOVED, "moved outside"),
-    (State.CHANGED, "changed outside"), (State.DAMAGED, "damaged"), (State.GONE, "gone"),
-)  # fmt: skip
 
 
 class LibraryView(QWidget):
@@ -64,6 +64,11 @@ class LibraryView(QWidget):
     shown_on_disk = Signal(object)
     """A file or folder, by its path in the library."""
     copied = Signal(object)
+    checked = Signal()
+    sized = Signal(object)
+    """Pictures are shown in another size."""
+    trunk_hidden = Signal(object)
+    """Folders are hidden up to this one; the empty path hides none."""
     stopped = Signal()
 
     def __init__(self, theme: Theme, pictures: Pictures, parent: QWidget | None = None) -> None:
@@ -77,7 +82,8 @@ class LibraryView(QWidget):
         self._notice: tuple[str, str, str, bool] | None = None
         self.step = USUAL
         self.sentence = SentenceBar(theme)
-        self.attention: dict[State, QPushButton] = {}
+        self.attention = Attention()
+        self.drives = Drives(theme)
         self.wall = Wall(theme)
         self.bars = ShareBars(theme)
         self.grid = CaptureGrid(theme, pictures)
@@ -102,21 +108,15 @@ class LibraryView(QWidget):
         head = QHBoxLayout()
         head.setSpacing(8)
         head.addWidget(self.sentence, 1)
-        for state, words in _ATTENTION:
-            link = self.attention[state] = QPushButton(words)
-            link.setProperty("link", True)
-            link.setToolTip("Show them")
-            link.clicked.connect(partial(self._say, Is(state)))
-            link.hide()
-            head.addWidget(link)
+        head.addWidget(self.attention)
         return head
 
     def _lay_out(self) -> None:
         theme = self._theme
         self.weeks = _link("by week")
-        self.lined = _link("in one row")
-        self.lined.setToolTip("Without days between them")
-        self.by_day = True
+        self.lined = _link("apart…")
+        self.lined.setToolTip("What stands apart: days and shoots, folders, or nothing")
+        self.apart = Apart.DAYS
         self.ways = keyed(_link("by folder"), "F3")
         self.all_open, self.all_shut = _link("all open"), _link("all shut")
         wall = scrolling(self.wall)
@@ -137,7 +137,8 @@ class LibraryView(QWidget):
         self.middle = _column(self._middle_title, (self.stairs, 0), (self.grid, 1))
         self.right = _column(
             Title(theme, "WHERE THEY ARE", (self.all_open, self.all_shut)),
-            (Card(theme, self.folders, fills=True), 1), Title(theme, "CHOSEN", ()), (Card(theme, self.chosen), 0),
+            (Card(theme, self.folders, fills=True), 1), Title(theme, "DRIVES", ()), (Card(theme, self.drives), 0),
+            Title(theme, "CHOSEN", ()), (Card(theme, self.chosen), 0),
         )  # fmt: skip
         self.stairs.hide()
         self.ribbons = Ribbons(theme, self.grid, self.folders.list)
@@ -171,12 +172,15 @@ class LibraryView(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         wide = self.width() >= 1180
+        self.attention.fit(round(self.width() * _ATTENTION))
         self.left.setFixedWidth(_LEFT if wide else _NARROW)
         self.right.setFixedWidth(_RIGHT if wide else _NARROW)
         self.closely.place(QRect(0, 0, self.width(), self.bar.y() or self.height()))
 
     def _connect(self) -> None:
         self.sentence.said.connect(self._say)
+        self.attention.said.connect(self._say)
+        self.attention.checked.connect(self.checked)
         self.sentence.kept.connect(self.kept)
         self.sentence.left.connect(self.take_focus)
         self.sentence.wants_kept.connect(self.wants_kept)
@@ -195,7 +199,7 @@ class LibraryView(QWidget):
         self.closely.closed.connect(self.grid.setFocus)
         self.weeks.clicked.connect(self._turn_wall)
         self.ways.clicked.connect(self.turn)
-        self.lined.clicked.connect(self._turn_days)
+        self.lined.clicked.connect(self._ask_apart)
         self.all_open.clicked.connect(lambda: self.folders.list.rows.open_all(True))
         self.all_shut.clicked.connect(lambda: self.folders.list.rows.open_all(False))
         self.stop.clicked.connect(self.stopped)
@@ -269,10 +273,7 @@ class LibraryView(QWidget):
         folder = next((one.text for one in parts if isinstance(one, Value) and one.sort is Sort.FOLDER), None)
         if folder is not None and folder.startswith("/"):
             self.folders.list.mark(folder.strip("/"))
-        for state, words in _ATTENTION:
-            count = laid.attention.get(state, 0)
-            self.attention[state].setText(f"{count:,} {words}")
-            self.attention[state].setVisible(bool(count) and self.width() >= 1000)
+        self.attention.show_laid(laid)
         self.stairs.show_view(view)
         self.shelves.show_view(view, shelf_of(view.laid.view))
         self._shelf_area.setFixedHeight(min(152, self.shelves.height() + 2))
@@ -289,18 +290,16 @@ class LibraryView(QWidget):
     def _show_captures(self) -> None:
         if self.view is None:
             return
-        self.lined.setVisible(not self.by_folder and self.view.arranged is None)
+        self.lined.setVisible(not self.by_folder and self.view.apart is not None)
         if self.by_folder:
             self.grid.show_view(self.view, self.stairs.rows())
             size = paint.size_words(int(self.view.columns.size[self.grid.rows].sum()))
             here = f"{paint.counted(len(self.grid.rows), 'capture')} in {self.stairs.path or 'all of it'} · {size}"
             self._middle_title.say("BY FOLDER", here)
-        elif self.view.arranged is not None:
-            self.grid.show_view(self.view, self.view.arranged)
-            self._middle_title.say("IN THE ORDER OF THE SHELF")
         else:
-            self.grid.show_view(self.view, by_day=self.by_day)
-            self._middle_title.say("BY DAY" if self.by_day else "IN ONE ROW")
+            self.grid.show_view(self.view)
+            apart = self.view.apart
+            self._middle_title.say(apart.value.upper() if apart is not None else "IN THE ORDER OF THE SHELF")
         self._refresh()
 
     def _colour_of(self, device: str) -> QColor | None:
@@ -337,11 +336,19 @@ class LibraryView(QWidget):
         self._show_captures()
         self.take_focus()
 
-    def _turn_days(self) -> None:
-        """Show captures in one row, or by days again."""
-        self.by_day = not self.by_day
-        self.lined.setText("in one row" if self.by_day else "by day")
-        self._show_captures()
+    def _ask_apart(self) -> None:
+        """Ask what is to stand apart."""
+        menu = menu_of(self)
+        for what in Apart:
+            action = menu.addAction(what.value, partial(self.set_apart, what))
+            action.setCheckable(True)
+            action.setChecked(what is self.apart)
+        menu.popup(self.lined.mapToGlobal(QPoint(0, self.lined.height())))
+
+    def set_apart(self, what: Apart) -> None:
+        """Have days and shoots, folders or nothing stand apart."""
+        self.apart = what
+        self.said.emit(self.wanted)
 
     def take_focus(self) -> None:
         """Give the focus to what is looked at."""
@@ -366,16 +373,27 @@ class LibraryView(QWidget):
             path: the first one that is shown; the empty one shows all.
         """
         rows = self.folders.list.rows
-        rows.trunk = path.rpartition("/")[0]
-        rows.open |= {rows.trunk}
+        self.show_trunk(path.rpartition("/")[0])
+        self.trunk_hidden.emit(rows.trunk)
+
+    def show_trunk(self, trunk: str) -> None:
+        """Hide folders up to this one; where there is none of the name, none are."""
+        rows = self.folders.list.rows
+        rows.trunk = trunk
+        rows.open |= {trunk}
         rows.renew()
 
     def size_pictures(self, by: int) -> None:
         """Show pictures by so many steps larger, or smaller."""
         step = max(0, min(self.step + by, len(STEPS) - 1))
         if step != self.step:
-            self.step = step
-            self.grid.show_size(step)
+            self.show_size(step)
+            self.sized.emit(step)
+
+    def show_size(self, step: int) -> None:
+        """Show pictures in a size, the smallest for 0."""
+        self.step = max(0, min(step, len(STEPS) - 1))
+        self.grid.show_size(self.step)
 
     def look(self) -> None:
         """Look closely at the current capture."""
@@ -449,7 +467,7 @@ class LibraryView(QWidget):
     def _hint(self) -> str:
         if self.by_folder:
             return "Arrows walk along a step and down · type to jump · Space up close · F3 by time"
-        if self.view is not None and self.view.arranged is not None:
+        if self.view is not None and self.view.apart is None:
             return "Drag the chosen to another place, or Ctrl+Shift with an arrow · Ctrl+H on another shelf"
         return "A frame, Shift or Ctrl choose several · Space up close · Ctrl+H on a shelf · Ctrl+E types the sentence"
 
