@@ -57,10 +57,11 @@ def list_command(
     """List the captures that a sentence says, in the order of shooting: paths in the library. Nothing is changed."""
     from jutrek.library import open_library
     from jutrek.views.conditions import both
-    from jutrek.views.kept import view_called
 
     wanted = understood(" ".join(sentence or ()))
     if view:
+        from jutrek.views.kept import view_called
+
         home = open_library(str(library))
         kept = view_called(home, view)
         if kept.trouble:

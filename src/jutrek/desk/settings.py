@@ -9,7 +9,6 @@ from collections.abc import Mapping
 from typing import Any
 
 import platformdirs
-import tomlkit
 
 from jutrek.desk.finding import uses_of, uses_text
 from jutrek.disk import chosen, have_folder
@@ -30,6 +29,8 @@ def _read() -> dict[str, Any]:
 
 def _remember(**entries: str) -> None:
     """Remember more. A folder that cannot be written is no trouble of the person's."""
+    import tomlkit
+
     page = tomlkit.document()
     for key, value in {**_read(), **entries}.items():
         if isinstance(value, str):

@@ -10,12 +10,15 @@ import os
 import uuid
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Any
 
 from jutrek.disk import OWN_FOLDER, Tree, own
 from jutrek.errors import LibraryMissing, NoLibrary, PageBroken, SourceRefused, reason
+from jutrek.library.pagefiles import toml_page
 
 FORMAT = 1
 _IDENTITY = own("library.toml")
+_LONGEST_NAME = 1000
 _OWN = _IDENTITY.folder
 
 
@@ -58,19 +61,35 @@ def open_library(path: str) -> Library:
         LibraryMissing: when there is no such folder, or its identity cannot be read.
         NoLibrary: when it is a folder, and no library; the sentence names libraries near it.
     """
-    from jutrek.library import pages
-
     root = _folder(path)
     tree = Tree(root)
     try:
-        page = pages.checked(pages.IDENTITY, pages.toml_page(tree, _IDENTITY), tree.at(_IDENTITY))
+        page = toml_page(tree, _IDENTITY)
+        made_by, id_, name = _identity(page, tree.at(_IDENTITY))
     except (FileNotFoundError, NotADirectoryError) as error:
         raise NoLibrary(root, nearby(root)) from error
     except PageBroken as error:
         raise LibraryMissing(root, f"{error.what} ({error.path})") from error
-    if page["format"] > FORMAT:
+    if made_by > FORMAT:
         raise LibraryMissing(root, "a newer Jutrek made it")
-    return Library(root, page["id"], page["name"] or os.path.basename(root))
+    return Library(root, id_, name or os.path.basename(root))
+
+
+def _identity(page: dict[str, Any], path: str) -> tuple[int, str, str]:
+    """The format, the id and the name that a page tells. Every command reads it: no model is loaded for three values.
+
+    Raises:
+        PageBroken: when one of them is none.
+    """
+    made_by, id_, name = page.get("format"), page.get("id"), page.get("name")
+    if not isinstance(made_by, int) or isinstance(made_by, bool) or made_by < 0:
+        raise PageBroken(path, "format: a whole number is wanted")
+    if not isinstance(name, str) or len(name) > _LONGEST_NAME:
+        raise PageBroken(path, f"name: a text of at most {_LONGEST_NAME} characters is wanted")
+    try:
+        return made_by, str(uuid.UUID(id_ if isinstance(id_, str) else "")), name
+    except ValueError as error:
+        raise PageBroken(path, "id: a UUID is wanted") from error
 
 
 def new_library(path: str) -> Library:

@@ -28,9 +28,10 @@ def numbers_given(library: Library) -> dict[str, int]:
         PageBroken: when the page is damaged.
     """
     from jutrek.library import pages
+    from jutrek.library.pagefiles import json_page
 
     try:
-        page = pages.json_page(library.tree, _PAGE)
+        page = json_page(library.tree, _PAGE)
     except FileNotFoundError:
         return {}
     return dict(pages.checked(pages.COUNTERS, page, library.tree.at(_PAGE))["last"])

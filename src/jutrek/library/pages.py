@@ -6,8 +6,6 @@ where a page is read: pydantic takes longer to import than a window takes to app
 
 from __future__ import annotations
 
-import json
-import tomllib
 import uuid
 from typing import Annotated, Any, Literal, TypeVar
 
@@ -15,7 +13,8 @@ from pydantic import AfterValidator, ConfigDict, Field, TypeAdapter, ValidationE
 from typing_extensions import TypedDict
 
 from jutrek.disk import Inside, Realm, Tree, inside
-from jutrek.errors import PageBroken, reason
+from jutrek.errors import PageBroken
+from jutrek.library.pagefiles import json_of, page_bytes, toml_page
 
 _MOST_DIGITS = 18
 T = TypeVar("T")
@@ -58,15 +57,6 @@ Whole = Annotated[int, Field(ge=0, lt=10**_MOST_DIGITS)]
 Time = Annotated[int, Field(gt=-(2**63), lt=2**63)]
 """Nanoseconds since 1970, as a file system tells them."""
 _STRICT = ConfigDict(strict=True)
-
-
-class Identity(TypedDict):
-    """`library.toml`."""
-
-    __pydantic_config__ = _STRICT  # type: ignore[misc]
-    format: Whole
-    id: Id
-    name: Annotated[str, Field(max_length=1000)]
 
 
 class PlaceMark(TypedDict):
@@ -174,7 +164,6 @@ class PartlyCopied(TypedDict):
 
 
 KEPT_GROUP: TypeAdapter[list[str]] = TypeAdapter(list[Hex], config=_STRICT)
-IDENTITY = TypeAdapter(Identity)
 PLACE_MARK = TypeAdapter(PlaceMark)
 LISTED_PLACE = TypeAdapter(ListedPlace)
 LISTED_DEVICE = TypeAdapter(ListedDevice)
@@ -184,38 +173,6 @@ ON_SHELF = TypeAdapter(ListedOnShelf)
 COUNTERS = TypeAdapter(Counters)
 PARTIAL = TypeAdapter(PartlyCopied)
 UNWANTED = TypeAdapter(DeclaredUnwanted)
-
-
-def toml_page(tree: Tree, path: Inside) -> dict[str, Any]:
-    """Read a page of TOML.
-
-    Raises:
-        FileNotFoundError: when it is not there.
-        PageBroken: when it cannot be read, or is none.
-    """
-    text = _bytes(tree, path)
-    try:
-        return tomllib.loads(text.decode("utf-8"))
-    except (ValueError, RecursionError) as error:
-        raise PageBroken(tree.at(path), _first_line(error)) from error
-
-
-def json_page(tree: Tree, path: Inside) -> Any:
-    """Read a page of JSON. Same errors as `toml_page`."""
-    return json_of(_bytes(tree, path), tree.at(path))
-
-
-def json_of(text: bytes, path: str) -> Any:
-    """What JSON text says; `path` names it in errors.
-
-    Raises:
-        PageBroken: when it is none, or nested too deep.
-    """
-    try:
-        # Not pydantic's own parser: it refuses the escaped surrogates that stand for undecodable bytes of names.
-        return json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise PageBroken(path, _first_line(error)) from error
 
 
 def checked(adapter: TypeAdapter[T], value: Any, path: str, where: str = "") -> T:
@@ -274,7 +231,7 @@ def lines(adapter: TypeAdapter[T], tree: Tree, path: Inside) -> tuple[list[T], l
     good: list[T] = []
     bad: list[tuple[bytes, str]] = []
     try:
-        text = _bytes(tree, path).splitlines()
+        text = page_bytes(tree, path).splitlines()
     except FileNotFoundError:
         return good, bad
     for number, line in enumerate(text, 1):
@@ -291,16 +248,3 @@ def told(error: ValidationError) -> str:
     where = ".".join(map(str, first["loc"]))
     words = str(first["msg"]).removeprefix("Value error, ")
     return f"{where}: {words}" if where else words
-
-
-def _bytes(tree: Tree, path: Inside) -> bytes:
-    try:
-        return tree.read_own(path)
-    except FileNotFoundError:
-        raise
-    except OSError as error:
-        raise PageBroken(tree.at(path), reason(error)) from error
-
-
-def _first_line(error: BaseException) -> str:
-    return "it is nested too deep" if isinstance(error, RecursionError) else str(error).splitlines()[0]

@@ -172,9 +172,10 @@ def _identity(root: str) -> tuple[str, str]:
         PageBroken: when its mark is damaged.
     """
     from jutrek.library import pages
+    from jutrek.library.pagefiles import toml_page
 
     tree = Tree(root)
-    page = pages.checked(pages.PLACE_MARK, pages.toml_page(tree, _MARK_PAGE), tree.at(_MARK_PAGE))
+    page = pages.checked(pages.PLACE_MARK, toml_page(tree, _MARK_PAGE), tree.at(_MARK_PAGE))
     return page["id"], page["library"]
 
 

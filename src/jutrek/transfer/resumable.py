@@ -132,6 +132,7 @@ def room_of_partials(tree: Tree) -> tuple[int, int]:
 
 def _partials(tree: Tree) -> Iterator[Partial]:
     from jutrek.library import pages
+    from jutrek.library.pagefiles import json_page
 
     try:
         names = [name for name in tree.names(_FOLDER) if name.endswith(".part")]
@@ -140,7 +141,7 @@ def _partials(tree: Tree) -> Iterator[Partial]:
     for name in names:
         path = _FOLDER.below(name)
         with contextlib.suppress(OSError, PageBroken, Outside):
-            page = pages.checked(pages.PARTIAL, pages.json_page(tree, _page_of(path)), str(path))
+            page = pages.checked(pages.PARTIAL, json_page(tree, _page_of(path)), str(path))
             parts = tuple((upto, bytes.fromhex(text)) for upto, text in page["parts"])
             ends = [upto for upto, _ in parts]
             if ends == sorted(set(ends)) and ends[-1] < page["size"] and not any(end % BLOCK for end in ends):
