@@ -25,7 +25,7 @@ _WORDS = tuple(f"word {number}" for number in range(2_000))
 _SAID = (
     "stills", "stills by device 7", "by device 7 or device 9 in 2019", "stills in May 2018 without keywords",
     "clips longer than 20 seconds with keyword word 7 in fewer than 2 backups", "between 22:00 and 4:00 on weekends",
-    "near 47.2, 11.4 not unfiled", '"boiler 12"',
+    "near 47.2, 11.4 not unfiled", "without a place or by device 3", '"boiler 12"',
 )  # fmt: skip
 
 
@@ -60,9 +60,23 @@ def _columns(count: int, folder: str) -> None:
         print(f"  memory of columns: {columns[0].nbytes / count:.0f} bytes a capture, wanted 250")
         _shown("columns kept", lambda: snapshot.keep(columns[0], ledger.path, "x", {}), 1)
         _shown("columns that were kept, read", lambda: snapshot.kept(ledger.path))
-    layers: list[Layer] = []
-    _shown("made ready for looking", lambda: layers.append(Layer(columns[0])))
+        layers: list[Layer] = []
+        _shown("made ready for looking", lambda: layers.append(Layer(columns[0])))
+        _shelf(ledger, columns[0])
     _sentences(layers[0], columns[0])
+
+
+def _shelf(ledger: Ledger, columns: Columns) -> None:
+    from jutrek.views.shelves import Shelf, Thing
+    from jutrek.views.shelving import stood
+
+    rows = random.Random(2).sample(range(columns.count), 5_000)
+    paths = columns.paths(rows)
+    known = ledger.of_paths(paths)
+    things = tuple(Thing(known[path].size, known[path].quick or b"", path) for path in paths)
+    found = stood((Shelf("Posters", things),), columns, ledger)[0]
+    assert found.rows.tolist() == rows
+    _shown("a shelf of 5,000 found among them", lambda: stood((Shelf("Posters", things),), columns, ledger))
 
 
 def _sentences(layer: object, columns: Columns) -> None:

@@ -163,18 +163,26 @@ class Columns:
 
     def rows_of(self, paths: Iterable[str]) -> dict[str, int]:
         """The rows of captures at home by the paths of any of their files; those of none are left out."""
-        wanted: dict[str, set[str]] = defaultdict(set)
+        wanted: dict[str, dict[bytes, str]] = defaultdict(dict)
         for path in paths:
             folder, _, name = path.rpartition("/")
-            wanted[folder].add(name)
-        codes = [code for code, folder in enumerate(self.names[Names.FOLDER]) if folder in wanted]
+            wanted[folder][os.fsencode(name)] = path
+        of_code = [wanted.get(folder) for folder in self.names[Names.FOLDER]]
+        asked = np.array([one is not None for one in of_code], bool)
         away = bit_of(State.GONE) | bit_of(State.ASIDE)
+        whole, starts = self.name_bytes.tobytes(), self.name_starts.tolist()
+        others, more = self.beside_bytes.tobytes(), self.beside_starts.tolist()
         found: dict[str, int] = {}
-        for row in np.flatnonzero(np.isin(self.folder, codes) & (self.state & away == 0)).tolist():
-            for path in (self.path(row), *self.companions(row)):
-                folder, _, name = path.rpartition("/")
-                if name in wanted[folder]:
-                    found[path] = row
+        rows = np.flatnonzero(asked[self.folder] & (self.state & away == 0))
+        for row, code in zip(rows.tolist(), self.folder[rows].tolist(), strict=True):
+            names = of_code[code]
+            if names is None:
+                continue
+            if (own := whole[starts[row] : starts[row + 1]]) in names:
+                found[names[own]] = row
+            if more[row] != more[row + 1]:
+                beside = others[more[row] : more[row + 1]].split(b"\0")
+                found.update((names[name], row) for name in beside if name in names)
         return found
 
     def paths(self, rows: Sequence[int] | NDArray[np.int64]) -> list[str]:

@@ -90,6 +90,7 @@ class Narrowing:
     def __init__(self, columns: Columns, shelves: Sequence[Stood] = ()) -> None:
         self._columns, self._shelves = columns, shelves
         self._folded: dict[Names, list[str]] = {}
+        self._lowered: NDArray[np.uint8] | None = None
 
     @singledispatchmethod
     def of(self, view: Condition) -> Mask:
@@ -288,19 +289,16 @@ class Narrowing:
         if not word.isascii():
             # Rarely asked for, and capital letters beyond ASCII are not told by their bytes.
             return np.array([word in folded(columns.name(row)) for row in range(columns.count)], bool)
-        whole = columns.name_bytes.tobytes().lower()
+        if self._lowered is None:
+            self._lowered = np.frombuffer(columns.name_bytes.tobytes().lower(), np.uint8)
+        whole, wanted = self._lowered, word.encode("ascii")
+        begins = np.flatnonzero(whole[: max(0, len(whole) - len(wanted) + 1)] == wanted[0])
+        for further, sign in enumerate(wanted[1:], 1):
+            begins = begins[whole[begins + further] == sign]
         mask = np.zeros(columns.count, bool)
-        wanted = word.encode("utf-8", "surrogateescape")
-        at = whole.find(wanted)
-        places = []
-        while at >= 0:
-            places.append(at)
-            at = whole.find(wanted, at + 1)
-        if places:
-            begins = np.array(places)
-            rows = np.searchsorted(columns.name_starts, begins, side="right") - 1
-            inside = begins + len(wanted) <= columns.name_starts[rows + 1]
-            mask[rows[inside]] = True
+        rows = np.searchsorted(columns.name_starts, begins, side="right") - 1
+        # Names follow one another without a gap: what goes on in the next one is in neither.
+        mask[rows[begins + len(wanted) <= columns.name_starts[rows + 1]]] = True
         return mask
 
 
