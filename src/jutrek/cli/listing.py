@@ -218,7 +218,11 @@ def _tell(look: Look, wanted: Condition, *, count: bool, by: By | None, as_json:
         for row in rows.tolist():
             tell_json(_told(columns, row))
     elif len(rows):
-        page("\n".join(one.replace("\n", "\\n") for one in columns.paths(rows.tolist())))
+        paths = columns.paths(rows.tolist())
+        lines = "\n".join(paths)
+        if lines.count("\n") >= len(paths):
+            lines = "\n".join(one.replace("\n", "\\n") for one in paths)
+        page(lines)
     say(f"{counted(len(rows), 'capture')}: {sentence(wanted)}.")
 
 

@@ -23,6 +23,10 @@ def out(*cells: object) -> None:
 
 def page(text: str) -> None:
     """Print lines."""
+    if text.replace("\n", "").isprintable():
+        # Of very many lines most often none has anything to escape.
+        _write("stdout", text.removesuffix("\n") + "\n")
+        return
     _write("stdout", "".join(f"{shown(line)}\n" for line in text.removesuffix("\n").split("\n")))
 
 

@@ -16,6 +16,7 @@ from jutrek.errors import NotInside, NotPossible, SourceUnreadable
 from jutrek.filing.rulebook import load_rules
 from jutrek.formats import read
 from jutrek.library import Library, known_devices, survey
+from jutrek.library.ledger import Ledger
 from jutrek.library.spots import forget_spot, name_spot
 from jutrek.views import looking
 from jutrek.views.columns import Columns
@@ -30,7 +31,6 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from jutrek.library.ledger import Ledger
     from jutrek.views.folders import FolderTree
     from jutrek.whereabouts import Spot
 
@@ -70,6 +70,35 @@ class View(NamedTuple):
     names: dict[Sort, list[str]]
     colours: dict[str, int]
     shelves: tuple[Stood, ...] = ()
+
+
+class Rebuilding:
+    """Columns that are to be built anew, by whichever thread: of very many captures that takes many seconds."""
+
+    def __init__(self, library: Library, state: str, folders: dict[str, int] | None) -> None:
+        """
+        Args:
+            library: the library.
+            state: what they are built of, as `looking.state_of` tells it.
+            folders: the times of the library's folders, where all of it was read; else None.
+        """
+        self.library, self.state, self._folders = library, state, folders
+        self.took = 0.0
+        """Seconds that it took."""
+
+    def run(self) -> Columns:
+        """Build them.
+
+        Raises:
+            LibraryTrouble: when that cannot be.
+        """
+        began = time.monotonic()
+        with Ledger(self.library.ledger_path) as ledger:
+            columns = looking.rebuilt(
+                self.library, ledger, load_rules(self.library).rules, self.state, self._folders
+            )  # fmt: skip
+        self.took = time.monotonic() - began
+        return columns
 
 
 class Views:
@@ -155,28 +184,32 @@ class Views:
             reading.close()
         return reading.left
 
-    def renew(self, *, soon: bool = True) -> bool:
-        """Learn what the ledger learnt since.
+    def due(self, *, soon: bool = True) -> Rebuilding | None:
+        """What is to be done to show what the ledger learnt since; None where it learnt nothing.
 
         Args:
             soon: whether it has time where columns were built a short while ago, and that took long.
-
-        Returns:
-            Whether there are others now.
         """
         state = looking.state_of(self._library, self._ledger)
-        now = time.monotonic()
-        if self._layer is not None and (state == self._state or (soon and now < self._not_before)):
-            return False
-        rules = load_rules(self._library).rules
+        if self._layer is not None and (state == self._state or (soon and time.monotonic() < self._not_before)):
+            return None
         # While files are left to be read, what is kept must not count as all of the library: without the times of
         # folders whoever needs it current looks through it, and reads them.
         whole = self._reading is not None and not self._reading.left
-        folders = self._folders if whole else None
-        self._use(looking.rebuilt(self._library, self._ledger, rules, state, folders), state)
-        took = time.monotonic() - now
-        self._not_before = time.monotonic() + (_RESTS * took if took > _A_MOMENT else 0)
+        return Rebuilding(self._library, state, self._folders if whole else None)
+
+    def take(self, built: Rebuilding, columns: Columns) -> bool:
+        """Show columns that were built. Returns whether they are those of this library."""
+        if built.library != self._library:
+            return False
+        self._use(columns, built.state)
+        self._not_before = time.monotonic() + (_RESTS * built.took if built.took > _A_MOMENT else 0)
         return True
+
+    def renew(self, *, soon: bool = True) -> bool:
+        """Learn what the ledger learnt since, at once. Returns whether anything is new. Arguments as for `due`."""
+        built = self.due(soon=soon)
+        return built is not None and self.take(built, built.run())
 
     def _use(self, columns: Columns, state: str) -> None:
         self._layer, self._state = Layer(columns, self._stood(shelves_of(self._library)[0], columns)), state

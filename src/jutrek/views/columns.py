@@ -190,6 +190,9 @@ class Columns:
         folders = [f"{one}/" if one else "" for one in self.names[Names.FOLDER]]
         whole, starts = self.name_bytes.tobytes(), self.name_starts.tolist()
         places = self.folder.tolist()
+        if whole.isascii():
+            names = whole.decode("ascii")
+            return [folders[places[row]] + names[starts[row] : starts[row + 1]] for row in rows]
         return [folders[places[row]] + os.fsdecode(whole[starts[row] : starts[row + 1]]) for row in rows]
 
     def companions(self, row: int) -> list[str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator
+from functools import partial
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -26,11 +27,14 @@ from jutrek.views.spotting import spot_around
 
 if TYPE_CHECKING:
     from jutrek.desk.services.lookup import LookupService
-    from jutrek.desk.viewing import LookedAt, View
+    from jutrek.desk.viewing import LookedAt, Rebuilding, View
     from jutrek.ui.shell.context import Context
+    from jutrek.views.columns import Columns
     from jutrek.views.kept import KeptView
     from jutrek.whereabouts import Spot
 
+_LAST = 4
+"""The line of the pool in which columns are built: behind all pictures."""
 _SETTLES = 3000
 """Milliseconds after which what was learnt meanwhile is shown, at the soonest."""
 
@@ -51,12 +55,16 @@ class LibraryPage(Page):
 
     _chosen = Signal(object)
     _removed = Signal(object)
+    _built = Signal(object)
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
         view = self.view = self.widget = LibraryView(context.theme, context.pictures)
         self._library = ""
         self._asked = 0
+        self._builder = context.pictures.pool.line(_LAST)
+        self._is_building = self._wants_more = False
+        self._built.connect(self._take)
         self._settles = QTimer(self, singleShot=True, interval=_SETTLES)
         self._settles.timeout.connect(self._renew)
         view.said.connect(self.show)
@@ -72,7 +80,7 @@ class LibraryPage(Page):
         view.trunk_hidden.connect(self._remember_trunk)
         view.checked.connect(lambda: context.go_to("journal"))
         view.folders.list.asked.connect(self._folder_menu)
-        self.shelving = Shelving(view, self.ask_lookup, self.show, self)
+        self.shelving = Shelving(view, self.ask_lookup, self.show, self.renew, self)
         view.grid.asked.connect(self._captures_menu)
         self._chosen.connect(lambda one: self._say_kept(one.sentence))
         self._removed.connect(self._remove)
@@ -129,7 +137,7 @@ class LibraryPage(Page):
             self._ask_reading(lambda lookup: lookup.read_some())
             self._learnt()
         elif self._library:
-            self.ask_lookup(lambda lookup: lookup.views.renew(soon=False), self._renewed)
+            self.renew(soon=False)
 
     def _ask_reading(self, job: Callable[[LookupService], int]) -> None:
         if (session := self.context.client.session) is not None:
@@ -149,10 +157,46 @@ class LibraryPage(Page):
 
     def _renew(self) -> None:
         if self.shown and self._library:
-            self.ask_lookup(lambda lookup: lookup.views.renew(), self._renewed)
+            self.renew(soon=True)
 
-    def _renewed(self, changed: bool) -> None:
-        if changed:
+    def renew(self, *, soon: bool = False) -> None:
+        """Show what was learnt since. Columns are built beside: who types meanwhile does not wait for them.
+
+        Args:
+            soon: whether it has time where they were built a short while ago.
+        """
+        self.ask_lookup(lambda lookup: lookup.views.due(soon=soon), self._build)
+
+    def _build(self, built: Rebuilding | None) -> None:
+        if built is not None and not self._is_building:
+            self._is_building = True
+            self._builder.wish("columns", partial(self._run, built))
+        elif built is not None:
+            # What takes long is not begun again and again while more is learnt; what comes meanwhile is shown after it.
+            self._wants_more = True
+
+    def _run(self, built: Rebuilding, closing: Callable[[], bool]) -> None:
+        """Build columns, on a thread of the pool."""
+        try:
+            made: tuple[Rebuilding, Columns | JutrekError] = built, built.run()
+        except JutrekError as error:
+            made = built, error
+        if not closing():
+            self._built.emit(made)
+
+    def _take(self, made: tuple[Rebuilding, Columns | JutrekError]) -> None:
+        built, columns = made
+        self._is_building = False
+        if self._wants_more:
+            self._wants_more = False
+            self._learnt()
+        if isinstance(columns, JutrekError):
+            self.say_trouble(columns)
+        else:
+            self.ask_lookup(lambda lookup: lookup.views.take(built, columns), self._renewed)
+
+    def _renewed(self, is_ours: bool) -> None:
+        if is_ours:
             self.show(self.view.wanted)
 
     # ---- up close
@@ -250,17 +294,12 @@ class LibraryPage(Page):
         self.view.ask_name(question, "Call it so", lambda name: self._spot_named(spot._replace(name=name)))
 
     def _spot_named(self, spot: Spot) -> None:
-        def name(lookup: LookupService) -> Spot | None:
-            before = lookup.views.name_spot(spot)
-            lookup.views.renew(soon=False)
-            return before
-
         def say(before: Spot | None) -> None:
             more = "Ctrl+Z takes it back." if before is None else "Another spot was called so; Ctrl+Z brings it back."
             self.view.notify(f"“{plain(spot.name)}” is a spot.", f"near {plain(spot.name)} finds it. {more}")
-            self.show(self.view.wanted)
+            self.renew()
 
-        self.ask_lookup(name, say)
+        self.ask_lookup(lambda lookup: lookup.views.name_spot(spot), say)
 
     def _open(self, path: str) -> None:
         """Show a file in the program that the desktop has for it."""

@@ -32,17 +32,23 @@ class Shelving(QObject):
     """Ties the shelves of a view to those of its library."""
 
     def __init__(
-        self, view: LibraryView, ask: Callable[..., object], show: Callable[[Condition], None], parent: QObject
+        self,
+        view: LibraryView,
+        ask: Callable[..., object],
+        show: Callable[[Condition], None],
+        renew: Callable[[], None],
+        parent: QObject,
     ) -> None:
         """
         Args:
             view: shows them.
             ask: has a job done by the lookup service, and its answer heard.
             show: shows another view.
+            renew: shows what was learnt since.
             parent: keeps it.
         """
         super().__init__(parent)
-        self._view, self._ask_lookup, self._show_other = view, ask, show
+        self._view, self._ask_lookup, self._show_other, self._renew = view, ask, show, renew
         grid, strip = self._view.grid, self._view.shelves
         self._held = Label("", self._view)
         self._held.setFont(font(12.5, SEMIBOLD))
@@ -186,10 +192,12 @@ class Shelving(QObject):
 
     def take_back(self) -> None:
         """Take back what was done last."""
-        self._ask(
-            _taken_back,
-            lambda done: self._view.notify(done or "There is nothing to take back."),
-        )
+        self._ask(lambda lookup: lookup.views.take_back(), self._taken_back)
+
+    def _taken_back(self, done: str) -> None:
+        self._view.notify(done or "There is nothing to take back.")
+        if done:
+            self._renew()
 
     # ---- shelves themselves
 
@@ -249,12 +257,6 @@ class Shelving(QObject):
             self.put(name)
         elif self.shelf and (at := grid.gap_at(place)) >= 0:
             self.move_before(at)
-
-
-def _taken_back(lookup: LookupService) -> str:
-    words = lookup.views.take_back()
-    lookup.views.renew(soon=False)
-    return words
 
 
 _STEPS: Sequence[tuple[str, str, int]] = (
