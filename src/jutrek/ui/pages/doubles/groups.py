@@ -107,7 +107,7 @@ class _Drawing(QStyledItemDelegate):
     def _picture(self, painter: QPainter, view: Shown, box: QRect) -> None:
         theme = self._theme
         painter.fillRect(box, theme.track)
-        pixmap = self._pictures.of(view)
+        pixmap = self._pictures.of(view, self.root, at_home=view.id.startswith(f"{self.root}/"))
         if pixmap is not None:
             painter.drawPixmap(box, pixmap)
         painter.setPen(QPen(theme.card, 1))
