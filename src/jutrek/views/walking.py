@@ -67,9 +67,12 @@ class Walk:
 
     def take(self, *words: str) -> str | None:
         """Take the next word where it is one of these."""
-        if self.sees(*words):
-            return self.next().text
-        self.want(*(word for word in words if word.isalpha()))
+        token = self.token
+        if token is None:
+            self.want(*(word for word in words if word.isalpha()))
+        elif not token.quoted and token.text in words:
+            self._at += 1
+            return token.text
         return None
 
     def take_all(self, *words: str) -> bool:
