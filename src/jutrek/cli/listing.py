@@ -56,7 +56,7 @@ def list_command(
 ) -> None:
     """List the captures that a sentence says, in the order of shooting: paths in the library. Nothing is changed."""
     from jutrek.library import open_library
-    from jutrek.views.conditions import both
+    from jutrek.views.conditions import Some, Sort, both
 
     wanted = understood(" ".join(sentence or ()))
     if view:
@@ -67,7 +67,7 @@ def list_command(
         if kept.trouble:
             raise NotPossible(home.root, f"the kept view “{kept.name}” is no sentence: {kept.trouble}")
         wanted = both(understood(kept.sentence), wanted)
-    with looked_at(library, wanted) as look:
+    with looked_at(library, wanted, *((Some(Sort.PLACE),) if by is By.PLACE else ())) as look:
         _tell(look, wanted, count=count, by=by, as_json=as_json)
 
 
@@ -94,7 +94,7 @@ def looked_at(path: os.PathLike[str], *views: Condition) -> Iterator[Look]:
     Args:
         path: the library's.
         views: what will be asked of them: where one speaks of doubles, they are looked for first; of shelves, they
-            are read.
+            are read; of places, it is said what is wrong with spots.
     """
     from jutrek.library import open_library
     from jutrek.library.ledger import Ledger
@@ -111,8 +111,17 @@ def looked_at(path: os.PathLike[str], *views: Condition) -> Iterator[Look]:
             survey(home, ledger, stop=stop)
             learn(home, ledger, stop=stop, report=lambda done, total: report("Looking at files", done, total))
         columns = current(home, ledger, lambda: _rules_of(home), stop=stop, report=report)
+        if any(leaf.sort is Sort.PLACE for leaf in spoken):
+            _say_what_is_wrong_with_spots(home)
         shelves = _shelves_of(home, columns, ledger) if any(leaf.sort is Sort.SHELF for leaf in spoken) else ()
         yield Look(home, ledger, columns, shelves)
+
+
+def _say_what_is_wrong_with_spots(home: Library) -> None:
+    from jutrek.library.spots import spots_of
+
+    for trouble in spots_of(home)[1]:
+        complain(trouble)
 
 
 def _shelves_of(home: Library, columns: Columns, ledger: Ledger) -> tuple[Stood, ...]:

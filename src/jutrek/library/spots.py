@@ -69,7 +69,8 @@ def forget_spot(library: Library, name: str) -> Spot:
 def _known(library: Library) -> list[Spot]:
     known, bad = spots_of(library)
     if bad:
-        raise PageBroken(library.tree.at(SPOTS), f"it has to be put right before it is written: {bad[0]}")
+        what = "it has to be put right before it is written; `jutrek spots list` says what is wrong"
+        raise PageBroken(library.tree.at(SPOTS), what)
     return known
 
 
