@@ -132,7 +132,9 @@ def test_what_stands_on_a_shelf_survives_moves_and_renames(root: Path, library: 
     assert on("Report", library, ledger) == (there, 1)
     assert found("on no shelf", library, ledger) == ["2026/2.jpg", "2026/0.jpg"]
     put(root / "back" / "1.jpg", making.jpeg(datetime(2026, 5, 2), seed=1))
-    ledger.put_quick("back/1.jpg", look_stamp(ledger, library, "back/1.jpg"), shelves_of(library)[0][0].things[3].quick)
+    ledger.put_quick(
+        [("back/1.jpg", look_stamp(ledger, library, "back/1.jpg"), shelves_of(library)[0][0].things[3].quick)]
+    )
     assert on("Report", library, ledger) == ([*there, "back/1.jpg"], 0)
 
 

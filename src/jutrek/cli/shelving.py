@@ -11,6 +11,7 @@ from jutrek.cli.completing import sentences, shelves
 from jutrek.cli.library import LibraryOption
 from jutrek.cli.listing import looked_at, rows_of, understood
 from jutrek.cli.options import AsJson
+from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import complain, out, say
 from jutrek.errors import NotPossible
@@ -45,7 +46,7 @@ def put_command(
     wanted = understood(" ".join(sentence))
     with looked_at(library, wanted, _any_shelf()) as look:
         rows, shelf = rows_of(look, wanted).tolist(), shelf_among(look.shelves, name)
-        things = things_of(look.columns, rows, look.home, look.ledger, shelf)
+        things = things_of(look.columns, rows, look.home, look.ledger, shelf, stop=stop_on_interrupt())
         ahead = _on_it(look, name, before) if before else None
         was, now = change(look.home, lambda shelves: put_on(shelves, name, things, ahead))
     count = len(shelf_called(now, name).things)

@@ -259,25 +259,39 @@ class Views:
             self._layer = Layer(columns, self._stood(shelves, columns))
             self._names = names_of(columns, [one.name for one in self._layer.shelves])
 
-    def put_on(self, name: str, paths: Sequence[str], before: Thing | None = None) -> int:
+    def put_on(
+        self,
+        name: str,
+        paths: Sequence[str],
+        before: Thing | None = None,
+        *,
+        stop: threading.Event | None = None,
+        report: looking.Report = lambda what, done, total: None,
+    ) -> int:
         """Put captures on a shelf, which is made where there is none; what stands on it already is moved.
 
         Args:
             name: of the shelf.
             paths: of the captures, in their order. What is not at home is left out.
             before: what they are put in front of; at its end without one.
+            stop: ends it when it is set; nothing is put there then.
+            report: told what is going on: files whose content is not known yet are read for it.
 
         Returns:
             How many were put there.
 
         Raises:
             LibraryTrouble: when the name is none, or it cannot be written.
+            Stopped: when it was stopped.
         """
         assert self._layer is not None
         columns, shelf = self._layer.columns, shelf_among(self._layer.shelves, name)
         rows = columns.rows_of(paths)
         found = [rows[path] for path in paths if path in rows]
-        things = things_of(columns, found, self._library, self._ledger, shelf)
+        things = things_of(
+            columns, found, self._library, self._ledger, shelf, stop=stop,
+            report=lambda done, total: report("Looking at files", done, total),
+        )  # fmt: skip
         self.change_shelves(lambda shelves: put_on(shelves, name, things, before))
         return len(things)
 

@@ -236,11 +236,12 @@ class Ledger:
         with self._transaction() as connection:
             put_rows(connection, "files", rows)
 
-    def put_quick(self, path: str, stamp: FileStamp, quick: bytes) -> None:
-        """Keep the quick fingerprint of a file, if it is still as it was when that was made."""
-        row = (quick, os.fsencode(path), stamp.size, stamp.mtime_ns)
-        with self._transaction() as connection:
-            connection.execute("UPDATE files SET quick = ? WHERE path = ? AND size = ? AND mtime_ns = ?", row)
+    def put_quick(self, made: Iterable[tuple[str, FileStamp, bytes]]) -> None:
+        """Keep quick fingerprints of files, of those that are still as they were when these were made."""
+        rows = [(quick, os.fsencode(path), stamp.size, stamp.mtime_ns) for path, stamp, quick in made]
+        if rows:
+            with self._transaction() as connection:
+                connection.executemany("UPDATE files SET quick = ? WHERE path = ? AND size = ? AND mtime_ns = ?", rows)
 
     def put_filed(self, filed: Iterable[tuple[str, Filed]]) -> None:
         """Keep by what files were filed, with their paths. Durable on return."""

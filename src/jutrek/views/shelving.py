@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import os
+import threading
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
 from jutrek.disk import FileStamp, Outside, inside
-from jutrek.errors import SourceUnreadable
+from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.library.fingerprint import quick
 from jutrek.views.columns import Columns, bit_of
 from jutrek.views.conditions import All, Condition, Sort, State, Value
@@ -22,6 +23,7 @@ if TYPE_CHECKING:
     from jutrek.library import HomeFile, Library
     from jutrek.library.ledger import Ledger
 
+_TOLD_EVERY = 50
 _AWAY = bit_of(State.GONE) | bit_of(State.ASIDE)
 
 
@@ -100,7 +102,14 @@ def taken_of(columns: Columns, row: int) -> str:
 
 
 def things_of(
-    columns: Columns, rows: Iterable[int], library: Library, ledger: Ledger, shelf: Stood | None = None
+    columns: Columns,
+    rows: Iterable[int],
+    library: Library,
+    ledger: Ledger,
+    shelf: Stood | None = None,
+    *,
+    stop: threading.Event | None = None,
+    report: Callable[[int, int], None] = lambda done, total: None,
 ) -> list[Thing]:
     """Captures as they are to stand on a shelf, in their order. What is not at home, or cannot be read, is left out.
 
@@ -112,30 +121,44 @@ def things_of(
         library: the library.
         ledger: its ledger, open.
         shelf: the shelf, where it is there: what stands on it is what it was, and not put there twice.
+        stop: ends it when it is set.
+        report: told how many were looked at, and of how many.
+
+    Raises:
+        Stopped: when it was stopped.
     """
     there = dict(zip(shelf.rows.tolist(), shelf.things, strict=True)) if shelf is not None else {}
     wanted = [row for row in rows if not columns.state[row] & _AWAY]
     paths = columns.paths(wanted)
     known = ledger.of_paths(paths)
-    made = []
-    for row, path in zip(wanted, paths, strict=True):
-        if row in there:
-            made.append(there[row]._replace(path=path))
-            continue
-        home = known.get(path)
-        if home is None:
-            continue
-        print_of = home.quick
-        if print_of is None:
-            try:
-                print_of = quick(whole := library.tree.at(inside(path)))
-                stamp = FileStamp.seen(os.lstat(whole))
-            except (OSError, Outside, SourceUnreadable):
-                continue
-            ledger.put_quick(path, stamp, print_of)
-            home = type(home)(path, stamp.size, stamp.mtime_ns)
-        made.append(Thing(home.size, print_of, path, taken_of(columns, row)))
+    made: list[Thing] = []
+    prints: list[tuple[str, FileStamp, bytes]] = []
+    try:
+        for done, (row, path) in enumerate(zip(wanted, paths, strict=True)):
+            if not done % _TOLD_EVERY:
+                report(done, len(wanted))
+            if stop is not None and stop.is_set():
+                raise Stopped
+            home = known.get(path)
+            if row in there:
+                made.append(there[row]._replace(path=path))
+            elif home is not None and home.quick is not None:
+                made.append(Thing(home.size, home.quick, path, taken_of(columns, row)))
+            elif home is not None and (own := _print_of(library, path)) is not None:
+                prints.append((path, *own))
+                made.append(Thing(own[0].size, own[1], path, taken_of(columns, row)))
+    finally:
+        ledger.put_quick(prints)
     return made
+
+
+def _print_of(library: Library, path: str) -> tuple[FileStamp, bytes] | None:
+    """The quick fingerprint of a file at home, and how the file is; None where it cannot be read."""
+    try:
+        print_of = quick(whole := library.tree.at(inside(path)))
+        return FileStamp.seen(os.lstat(whole)), print_of
+    except (OSError, Outside, SourceUnreadable):
+        return None
 
 
 def shelf_among(shelves: Iterable[Stood], name: str) -> Stood | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Sequence
 
 from jutrek.desk import events
 from jutrek.desk.doubles import FileFacts, facts_of
@@ -14,6 +15,7 @@ from jutrek.errors import NotPossible, reason
 from jutrek.library import Library
 from jutrek.library.ledger import Ledger
 from jutrek.views.kept import KeptView, keep_view, kept_views, remove_view
+from jutrek.views.shelves import Thing
 
 
 class LookupService:
@@ -80,6 +82,10 @@ class LookupService:
     def remove_view(self, name: str) -> KeptView:
         """Keep a view no longer. Raises `LibraryTrouble` when that cannot be."""
         return remove_view(self._library, name)
+
+    def put_on(self, name: str, paths: Sequence[str], before: Thing | None = None) -> int:
+        """Put captures on a shelf: `Views.put_on`, which is told of and can be stopped."""
+        return self.views.put_on(name, paths, before, stop=self._stop, report=self._teller.working)
 
     def close(self) -> None:
         """Close the ledger."""

@@ -131,7 +131,7 @@ class Shelving(QObject):
         paths = self._paths()
         words = f"put on “{name}”"
         self._ask(
-            lambda lookup: lookup.views.put_on(name, paths, before),
+            lambda lookup: lookup.put_on(name, paths, before),
             lambda count: self._say(f"{paint.counted(count, 'capture')} {words}.", count < len(paths)),
         )
 
@@ -150,7 +150,7 @@ class Shelving(QObject):
             self.put(name)
         else:
             self._ask(
-                lambda lookup: lookup.views.put_on(name, ()),
+                lambda lookup: lookup.put_on(name, ()),
                 lambda _: self._view.notify(f"“{name}” is a shelf.", "Choose captures; Ctrl+H puts them on it."),
             )
 
