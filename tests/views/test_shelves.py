@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 
 from jutrek.disk import FileStamp
-from jutrek.errors import NotPossible, PageBroken
+from jutrek.errors import NotPossible, PageBroken, Stopped
 from jutrek.filing import HouseRules
 from jutrek.library import Library
 from jutrek.library.ledger import Ledger
@@ -132,9 +132,11 @@ def test_what_stands_on_a_shelf_survives_moves_and_renames(root: Path, library: 
     assert on("Report", library, ledger) == (there, 1)
     assert found("on no shelf", library, ledger) == ["2026/2.jpg", "2026/0.jpg"]
     put(root / "back" / "1.jpg", making.jpeg(datetime(2026, 5, 2), seed=1))
-    ledger.put_quick(
-        [("back/1.jpg", look_stamp(ledger, library, "back/1.jpg"), shelves_of(library)[0][0].things[3].quick)]
-    )
+    stamp, again = look_stamp(ledger, library, "back/1.jpg"), shelves_of(library)[0][0].things[3].quick
+    # A fingerprint of a file that was changed meanwhile is not kept.
+    ledger.put_quick([("back/1.jpg", stamp._replace(mtime_ns=1), again)])
+    assert ledger.of_paths(["back/1.jpg"])["back/1.jpg"].quick is None
+    ledger.put_quick([("back/1.jpg", stamp, again)])
     assert on("Report", library, ledger) == ([*there, "back/1.jpg"], 0)
 
 
@@ -166,3 +168,7 @@ def test_what_was_changed_in_place_stays_and_another_one_is_not_taken_for_it(
     shelf = stood(shelves_of(library)[0], columns, ledger)[0]
     again = things_of(columns, shelf.rows.tolist(), library, ledger, shelf)
     assert [one.key for one in again] == [shelf.things[0].key]
+    stop = threading.Event()
+    stop.set()
+    with pytest.raises(Stopped):
+        things_of(columns, [0], library, ledger, stop=stop)
