@@ -21,9 +21,10 @@ from jutrek.ui.pages.library.view import LibraryView
 from jutrek.ui.plainly import caption, plain
 from jutrek.ui.shell.offers import Offer
 from jutrek.ui.shell.page import Page
-from jutrek.views.conditions import EVERYTHING, Condition
+from jutrek.views.conditions import EVERYTHING, Condition, Sort, Value
 from jutrek.views.saying import sentence
 from jutrek.views.spotting import spot_around
+from jutrek.words import counted
 
 if TYPE_CHECKING:
     from jutrek.desk.services.lookup import LookupService
@@ -343,6 +344,9 @@ class LibraryPage(Page):
             return
         from jutrek.views.sentence import understand
 
+        for shelf in self.view.view.shelves if self.view.view is not None else ():
+            on_it = Value(Sort.SHELF, shelf.name)
+            yield Offer("view", sentence(on_it), partial(self._go, on_it), counted(len(shelf.rows), "capture"))
         read = understand(typed)
         if read.view is not None and read.view != EVERYTHING:
             wanted = read.view

@@ -114,7 +114,7 @@ class LibraryView(QWidget):
     def _lay_out(self) -> None:
         theme = self._theme
         self.weeks = _link("by week")
-        self.lined = _link("apart…")
+        self.lined = _link("apart by…")
         self.lined.setToolTip("What stands apart: days and shoots, folders, or nothing")
         self.apart = Apart.DAYS
         self.ways = keyed(_link("by folder"), "F3")
@@ -123,7 +123,7 @@ class LibraryView(QWidget):
         wall.setMaximumHeight(300)
         wall.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         self._wall_area = wall
-        self.another = _link("another…")
+        self.another = _link("another shelf…")
         shelves = scrolling(self.shelves)
         shelves.setMaximumHeight(152)
         shelves.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
