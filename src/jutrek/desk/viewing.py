@@ -284,6 +284,8 @@ class Views:
             LibraryTrouble: when the name is none, or it cannot be written.
             Stopped: when it was stopped.
         """
+        if self._layer is None:
+            self.renew()
         assert self._layer is not None
         columns, shelf = self._layer.columns, shelf_among(self._layer.shelves, name)
         rows = columns.rows_of(paths)
