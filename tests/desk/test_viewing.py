@@ -18,6 +18,7 @@ from jutrek.errors import NotInside, NotPossible, Stopped
 from jutrek.filing import HouseRules
 from jutrek.library import Library
 from jutrek.library.ledger import Ledger
+from jutrek.library.spots import name_spot, spots_of
 from jutrek.views import looking
 from jutrek.views.sentence import parse
 from jutrek.views.shelves import change, put_on, shelves_of
@@ -126,6 +127,11 @@ def test_what_was_done_with_shelves_and_spots_is_taken_back_in_turn(root: Path, 
         assert len(views.lay(parse("on shelf A")).rows) == 2
         assert views.take_back() == "“gate” is the spot that it was before."
         assert views.take_back() == "“Gate” is no spot any more."
+        views.name_spot(Spot("Shed", 39.6, 5.31))
+        name_spot(library, Spot("Shed", 39.7, 5.31))
+        with pytest.raises(NotPossible, match="changed elsewhere"):
+            views.take_back()
+        assert spots_of(library)[0] == [Spot("Shed", 39.7, 5.31)]
         # Another station was quicker: what it did is not undone.
         change(library, lambda shelves: put_on(shelves, "B", ()))
         with pytest.raises(NotPossible, match="changed elsewhere"):

@@ -17,7 +17,7 @@ from jutrek.filing.rulebook import load_rules
 from jutrek.formats import read
 from jutrek.library import Library, known_devices, survey
 from jutrek.library.ledger import Ledger
-from jutrek.library.spots import forget_spot, name_spot
+from jutrek.library.spots import forget_spot, name_spot, spots_of
 from jutrek.views import looking
 from jutrek.views.columns import Columns
 from jutrek.views.conditions import Condition, Sort
@@ -242,11 +242,17 @@ class Views:
         Raises:
             LibraryTrouble: when something was changed elsewhere since, or cannot be written.
         """
-        return self._done.pop()() if self._done else ""
+        if not self._done:
+            return ""
+        # What can't be written now can be taken back later.
+        words = self._done[-1]()
+        self._done.pop()
+        return words
 
     def _shelves_back(self, before: Shelves, after: Shelves) -> str:
         def back(now: Shelves) -> Shelves:
             if now != after:
+                self._done.pop()
                 raise NotPossible(self._library.root, "its shelves were changed elsewhere since")
             return before
 
@@ -309,10 +315,13 @@ class Views:
             LibraryTrouble: when that cannot be.
         """
         before = name_spot(self._library, spot)
-        self._done.append(partial(self._spot_back, spot.name, before))
+        self._done.append(partial(self._spot_back, spot.name, before, spots_of(self._library)[0][-1]))
         return before
 
-    def _spot_back(self, name: str, before: Spot | None) -> str:
+    def _spot_back(self, name: str, before: Spot | None, after: Spot) -> str:
+        if after not in spots_of(self._library)[0]:
+            self._done.pop()
+            raise NotPossible(self._library.root, f"“{name}” was changed elsewhere since")
         if before is not None:
             name_spot(self._library, before)
             return f"“{name}” is the spot that it was before."

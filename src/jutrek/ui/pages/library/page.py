@@ -178,14 +178,17 @@ class LibraryPage(Page):
 
     def _run(self, built: Rebuilding, closing: Callable[[], bool]) -> None:
         """Build columns, on a thread of the pool."""
+        made: tuple[Rebuilding, Columns | JutrekError | None] = built, None
         try:
-            made: tuple[Rebuilding, Columns | JutrekError] = built, built.run()
+            made = built, built.run()
         except JutrekError as error:
             made = built, error
-        if not closing():
-            self._built.emit(made)
+        finally:
+            # Also behind an error that nobody foresaw, which the pool tells: the next ones are built again.
+            if not closing():
+                self._built.emit(made)
 
-    def _take(self, made: tuple[Rebuilding, Columns | JutrekError]) -> None:
+    def _take(self, made: tuple[Rebuilding, Columns | JutrekError | None]) -> None:
         built, columns = made
         self._is_building = False
         if self._wants_more:
@@ -193,7 +196,7 @@ class LibraryPage(Page):
             self._learnt()
         if isinstance(columns, JutrekError):
             self.say_trouble(columns)
-        else:
+        elif columns is not None:
             self.ask_lookup(lambda lookup: lookup.views.take(built, columns), self._renewed)
 
     def _renewed(self, is_ours: bool) -> None:

@@ -20,6 +20,8 @@ from jutrek.views.shelves import Shelves, put_on, removed, renamed, take_off
 from jutrek.views.shelving import shelf_among, shelf_of
 
 if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
     from jutrek.desk.services.lookup import LookupService
     from jutrek.ui.pages.library.view import LibraryView
     from jutrek.views.shelves import Thing
@@ -89,20 +91,17 @@ class Shelving(QObject):
         is_shown = self._view.view is not None and self._view.view.laid.view == this
         self._show_other(EVERYTHING if is_shown else this)
 
-    def _paths(self) -> list[str]:
-        """The paths of what is chosen, else of what is current."""
-        view, grid = self._view.view, self._view.grid
-        if view is None:
-            return []
-        rows = grid.picked() if len(grid.picked()) else np.array([grid.row] if grid.row >= 0 else [], np.int64)
-        return view.columns.paths(rows.tolist())
+    def _rows(self) -> NDArray[np.int64]:
+        """The rows of what is chosen, else of what is current."""
+        picked, row = self._view.grid.picked(), self._view.grid.row
+        return picked if len(picked) or row < 0 else np.array([row], np.int64)
 
     # ---- acts
 
     def add_to_menu(self, menu: QMenu) -> None:
         """Offer what may be done with what is chosen."""
         view = self._view.view
-        if view is None or not self._paths():
+        if view is None or not len(self._rows()):
             return
         onto = menu.addMenu("Put on a shelf")
         for one in view.shelves:
@@ -119,7 +118,7 @@ class Shelving(QObject):
     def open_menu(self) -> None:
         """Ask which shelf what is chosen is to be put on."""
         grid = self._view.grid
-        if not self._paths():
+        if not len(self._rows()):
             self._view.notify("Nothing is chosen.", "Choose captures first: a click, Space, a frame.")
             return
         menu = menu_of(self._view)
@@ -128,11 +127,14 @@ class Shelving(QObject):
 
     def put(self, name: str, before: Thing | None = None) -> None:
         """Put what is chosen on a shelf."""
-        paths = self._paths()
-        words = f"put on “{name}”"
+        view, rows = self._view.view, self._rows()
+        if view is None:
+            return
+        columns, words = view.columns, f"put on “{name}”"
         self._ask(
-            lambda lookup: lookup.put_on(name, paths, before),
-            lambda count: self._say(f"{paint.counted(count, 'capture')} {words}.", count < len(paths)),
+            # Of very many captures paths take a while: they are made where nobody waits for them.
+            lambda lookup: lookup.put_on(name, columns.paths(rows.tolist()), before),
+            lambda count: self._say(f"{paint.counted(count, 'capture')} {words}.", count < len(rows)),
         )
 
     def _say(self, words: str, some_left: bool) -> None:
