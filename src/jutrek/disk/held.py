@@ -72,6 +72,10 @@ class Held:
         """Give a file another name in this folder, which replaces nothing. See `Tree.give_name`."""
         naming.name_exclusively(self.entry(old), self.entry(new))
 
+    def give_name_in(self, other: Held, old: Inside, new: Inside) -> None:
+        """Give a file of this folder a name in another one, which replaces nothing. See `Tree.give_name`."""
+        naming.name_exclusively(self.entry(old), other.entry(new))
+
     def remove(self, path: Inside, *, still: os.stat_result) -> None:
         """Remove a name, if it is still the file that was looked at.
 

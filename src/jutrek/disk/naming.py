@@ -9,6 +9,7 @@ empty file, which the journal lets the next start clear.
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 from collections.abc import Callable
 from typing import NamedTuple
@@ -80,3 +81,21 @@ def name_exclusively(temporary: Entry, final: Entry) -> None:
             if error.errno not in REFUSED:
                 raise
     return WAYS[-1](temporary, final)
+
+
+def name_folder(old: Entry, new: Entry) -> None:
+    """Give a folder another name: by `RENAME_NOREPLACE`, else by a rename that replaces no more than an empty folder.
+
+    Raises:
+        FileExistsError: when the name exists.
+        OSError: for any other trouble.
+    """
+    try:
+        rename_noreplace(old, new)
+    except OSError as error:
+        if error.errno not in REFUSED:
+            raise
+        with contextlib.suppress(FileNotFoundError):
+            os.stat(new.name, dir_fd=new.folder, follow_symlinks=False)
+            raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST), new.name) from None
+        os.rename(old.name, new.name, src_dir_fd=old.folder, dst_dir_fd=new.folder)

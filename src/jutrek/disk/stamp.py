@@ -35,5 +35,11 @@ class FileStamp(NamedTuple):
 
     def unchanged(self, status: os.stat_result) -> bool:
         """Whether a file is as it was, as far as it was noted."""
-        now = FileStamp.of(status)
-        return all(was is None or was == is_now for was, is_now in zip(self, now, strict=True))
+        size, mtime_ns, inode, device, ctime_ns = self
+        return (
+            size == status.st_size
+            and mtime_ns == status.st_mtime_ns
+            and (inode is None or inode == status.st_ino)
+            and (device is None or device == status.st_dev)
+            and (ctime_ns is None or ctime_ns == status.st_ctime_ns)
+        )

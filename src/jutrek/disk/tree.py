@@ -177,6 +177,22 @@ class Tree:
         with self.hold(old.folder) as before, self.hold(new.folder) as after:
             naming.name_exclusively(before.entry(old), after.entry(new))
 
+    def rename_folder(self, old: Inside, new: Inside) -> None:
+        """Give a folder another name, with all that lies in it. It replaces nothing but an empty folder, and that only
+        where a file system does not know how to refuse it.
+
+        Raises:
+            FileExistsError: when something else bears the name.
+            OSError: for any other trouble.
+        """
+        with self.hold(old.folder) as before, self.hold(new.folder) as after:
+            naming.name_folder(before.entry(old), after.entry(new))
+
+    def is_folder(self, path: Inside) -> bool:
+        """Whether a folder lies at a path; a link to one is none."""
+        status = self.found(path)
+        return status is not None and stat.S_ISDIR(status.st_mode)
+
     def bring_in(self, other: Tree, old: Inside, new: Inside) -> None:
         """Give a file of another tree on the same file system a name in this one, which replaces nothing."""
         with other.hold(old.folder) as before, self.hold(new.folder) as after:

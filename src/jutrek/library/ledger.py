@@ -32,6 +32,10 @@ _FILLED = 7
 _AT_ONCE = 500
 _NOWHERE = b"\0"
 """No path begins with it."""
+_MOVED = dict.fromkeys(("files", "moments", "origins", "contents", "descriptions"), "") | {
+    "proofs": " AND proofs.place = ''"
+}
+"""The tables of what is known of files by their paths, and which of their rows are of the library."""
 _WAIT = 10.0
 """Seconds that another process may hold it."""
 _CHANGED = (
@@ -45,18 +49,20 @@ def _mark(row: Sequence[Any]) -> ProofMark:
     return ProofMark(place, os.fsdecode(path), size, mtime_ns, full, at, State(state), inode, ctime_ns)
 
 
-def _given(
-    connection: sqlite3.Connection, moves: Iterable[tuple[bytes, bytes]]
-) -> Iterator[tuple[bytes, bytes, bytes, bool]]:
-    """Of moved files that Jutrek filed: where to, from where, which path it gave them, and whether that was kept."""
-    query = (
-        "SELECT coalesce(by_hand.given, moments.path), by_hand.given IS NOT NULL FROM moments"
-        " LEFT JOIN by_hand ON by_hand.path = moments.path WHERE moments.path = ?"
-    )
-    for to, path in moves:
-        row = connection.execute(query, (path,)).fetchone()
-        if row is not None:
-            yield to, path, row[0], bool(row[1])
+_GIVEN = (
+    "SELECT went.new, went.old, coalesce(by_hand.given, moments.path), by_hand.given IS NOT NULL FROM went"
+    " JOIN moments ON moments.path = went.old LEFT JOIN by_hand ON by_hand.path = moments.path"
+)
+"""Of moved files that Jutrek filed: where to, from where, which path it gave them, and whether that was kept."""
+
+
+def _tell_went(connection: sqlite3.Connection, moves: Sequence[tuple[bytes, bytes]]) -> None:
+    """Have moves, from one path to another, in a table of their own: many are then followed at once."""
+    connection.execute(
+        "CREATE TEMP TABLE IF NOT EXISTS went (old BLOB PRIMARY KEY, new BLOB NOT NULL) WITHOUT ROWID"
+    )  # fmt: skip
+    connection.execute("DELETE FROM went")
+    put_rows(connection, "went", moves)
 
 
 def _stem(path: bytes) -> bytes:
@@ -284,26 +290,45 @@ class Ledger:
             by_hand: whether somebody else moved them: then it is kept which path they were given. It is kept on where
                 Jutrek moves such a file, and not where it gives it another name.
         """
-        rows = [(os.fsencode(to), os.fsencode(path)) for path, to in moves]
+        rows = [(os.fsencode(path), os.fsencode(to)) for path, to in moves]
         if not rows:
             return
-        crossed = not {to for to, _ in rows}.isdisjoint(path for _, path in rows)
+        crossed = not {to for _, to in rows}.isdisjoint(path for path, _ in rows)
         with self._transaction() as connection:
+            _tell_went(connection, rows)
             given = [
                 (to, before)
-                for to, path, before, was_known in _given(connection, rows)
+                for to, path, before, was_known in connection.execute(_GIVEN).fetchall()
                 if before != to and (by_hand or (was_known and _stem(to) == _stem(path)))
             ]
-            connection.executemany("DELETE FROM by_hand WHERE path IN (?, ?)", rows)
+            connection.execute("DELETE FROM by_hand WHERE path IN (SELECT old FROM went UNION SELECT new FROM went)")
             put_rows(connection, "by_hand", given)
             # Where one file goes to another's old path, all go through paths that no file can have.
-            steps = [[(_NOWHERE + path, path) for _, path in rows]] if crossed else []
-            steps.append([(to, _NOWHERE + path) for to, path in rows] if crossed else rows)
+            steps = [[(path, _NOWHERE + path) for path, _ in rows]] if crossed else []
+            steps.append([(_NOWHERE + path, to) for path, to in rows] if crossed else rows)
             for step in steps:
-                for table in ("files", "moments", "origins", "contents", "descriptions"):
-                    connection.executemany(f"UPDATE OR REPLACE {table} SET path = ? WHERE path = ?", step)
-                connection.executemany("UPDATE OR REPLACE proofs SET path = ? WHERE path = ? AND place = ''", step)
-                connection.executemany("UPDATE waits SET equal = ? WHERE equal = ?", step)
+                if crossed:
+                    _tell_went(connection, step)
+                for table, own in _MOVED.items():
+                    connection.execute(
+                        f"UPDATE OR REPLACE {table} SET path = went.new FROM went WHERE {table}.path = went.old{own}"
+                    )
+                connection.execute("UPDATE waits SET equal = went.new FROM went WHERE waits.equal = went.old")
+
+    def move_folder(self, old: str, new: str, place: str = "") -> None:
+        """Follow a folder that was moved whole, in the library or in another place. Durable on return."""
+        before, after = os.fsencode(old) + b"/", os.fsencode(new) + b"/"
+        # `0` follows the separator.
+        values = (after, len(before) + 1, before, before[:-1] + b"0")
+        moved = "= CAST(? || substr({0}, ?) AS BLOB) WHERE {0} > ? AND {0} < ?"
+        with self._transaction() as connection:
+            query = f"UPDATE OR REPLACE proofs SET path {moved.format('path')} AND place = ?"
+            connection.execute(query, (*values, place))
+            if place:
+                return
+            for table in ("numbered", "by_hand", *(one for one in _MOVED if one != "proofs")):
+                connection.execute(f"UPDATE OR REPLACE {table} SET path {moved.format('path')}", values)
+            connection.execute(f"UPDATE waits SET equal {moved.format('equal')}", values)
 
     def given(self) -> dict[str, str]:
         """Which paths Jutrek gave to files that somebody moved or renamed since, by their paths now."""
@@ -335,6 +360,16 @@ class Ledger:
             query = f"{_MARKS} WHERE place = ? AND path = ?"
             row = connection.execute(query, (place, os.fsencode(path))).fetchone()
         return _mark(row) if row else None
+
+    def marks_at(self, paths: Iterable[str]) -> dict[str, ProofMark]:
+        """What is known of files of the library, by their paths; those of which nothing is are left out."""
+        wanted, found = [os.fsencode(path) for path in paths], {}
+        with self._transaction() as connection:
+            for start in range(0, len(wanted), _AT_ONCE):
+                part = wanted[start : start + _AT_ONCE]
+                query = f"{_MARKS} WHERE place = '' AND path IN ({','.join('?' * len(part))})"
+                found.update({mark.path: mark for mark in map(_mark, connection.execute(query, part))})
+        return found
 
     def drop_proofs(self, place: str, paths: Iterable[str]) -> None:
         """Forget what was known of files of a place: they lie elsewhere, or a person let them go."""

@@ -47,6 +47,7 @@ class Kind(StrEnum):
 
     INTAKE = "intake"
     REFILE = "refile"
+    TIDY = "tidy"
     TAKE_BACK = "take back"
     CATCH_UP = "catch up"
     CHECK = "check"
@@ -187,9 +188,45 @@ class Journal:
         ))  # fmt: skip
         self.sync()
 
-    def moved(self, number: int) -> None:
-        """Write down a move that is done. Durable after the next `sync`."""
-        self._write({"entry": "moved", "row": number})
+    def moved(self, numbers: Sequence[int]) -> None:
+        """Write down moves that are done, those of neighbouring rows in one line. Durable after the next `sync`."""
+        spans: list[list[int]] = []
+        for number in numbers:
+            if spans and number == spans[-1][1] + 1:
+                spans[-1][1] = number
+            else:
+                spans.append([number, number])
+        self._write(*(
+            {"entry": "moved", "row": first, **({"upto": last} if last > first else {})} for first, last in spans
+        ))  # fmt: skip
+
+    def turn(self, names: Mapping[int, Inside], place: str = "") -> None:
+        """Write down, durably, that files go to one another's names through others, which are given by row."""
+        more = {"place": place} if place else {}
+        self._write(*({"entry": "turn", "row": number, "name": str(name), **more} for number, name in names.items()))
+        self.sync()
+
+    def parted(self) -> None:
+        """Write down, durably, that all files that go to one another's names bear those in between."""
+        self._write({"entry": "parted"})
+        self.sync()
+
+    def move_folders(self, moves: Mapping[int, tuple[str, str, int]]) -> None:
+        """Write down every folder that will be moved whole, and make it durable.
+
+        Args:
+            moves: by row its path, the one that it is to have, and its inode.
+        """
+        self._write(*(
+            {"entry": "move folder", "row": number, "from": old, "to": new, "inode": inode}
+            for number, (old, new, inode) in moves.items()
+        ))  # fmt: skip
+        self.sync()
+
+    def folder_moved(self, number: int) -> None:
+        """Write down, durably, that a folder moved with all that lies in it."""
+        self._write({"entry": "folder moved", "row": number})
+        self.sync()
 
     def removed_folder(self, folder: str) -> None:
         """Write down that an emptied folder was removed."""

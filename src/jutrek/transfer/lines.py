@@ -58,7 +58,7 @@ class _Told(BaseModel):
 _HEAD = {
     "run?": str, "at?": str, "who?": str, "after?": str, "sources?": list[str], "places?": list[_Named],
     "continues?": str, "takes_back?": str, "place?": str, "name?": str, "root?": str, "source?": str,
-    "certificate?": _Own, "safe?": bool, "way?": str,
+    "certificate?": _Own, "safe?": bool, "way?": str, "act?": str,
 }  # fmt: skip
 _FINDING = {"place": str, "path": _Kept, "why": str}
 _ASIDE = {"place": str, "from": _Kept, "to": _Kept}
@@ -75,7 +75,7 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     },
     "home": _ROW | {"xxh3_128?": _Full, "blake3?": Hex, "direct?": bool, "mtime_ns?": Time},
     "found": _ROW | {"xxh3_128?": _Full, "mtime_ns?": Time},
-    "moved": _ROW, "removed": _ROW,
+    "moved": _ROW | {"upto?": _Row}, "removed": _ROW,
     "copied": _ROW | {"place": str, "direct?": bool, "mtime_ns?": Time},
     "not copied": _ROW | {"place": str, "why": str},
     "place lost": {"place": str, "why": str},
@@ -83,6 +83,7 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "sidecar": _ROW | {"to": CapturePath, "size?": Whole, "mtime_ns?": Time},
     "sidecar kept": _ROW | _STAMP | {"from": CapturePath, "to": _Kept},
     "through": _ROW | {"name": _Own, "place?": str},
+    "turn": _ROW | {"name": _Own, "place?": str}, "parted": {}, "unsure": {"place": str, "path": _Kept},
     "failed": _ROW | {"source": str, "why": str},
     "settled": {"words": str},
     "left": {"source": str, "why": str, "size?": Whole, "root?": str},
@@ -92,6 +93,8 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "copy trashed": {"place": str, "path": _Kept},
     "remove": _ROW | _STAMP | {"path": AbsolutePath, "xxh3_128": _Full, "where": dict[str, str]},
     "folder removed": {"folder": _Own},
+    "move folder": _ROW | {"from": CapturePath, "to": CapturePath, "inode?": Whole}, "folder moved": _ROW,
+    "copies moved": {"place": str, "from": CapturePath, "to": CapturePath},
     "copy to move": _ASIDE | {"size": Whole}, "copy moved": _ASIDE, "to put aside": _ASIDE, "put aside": _ASIDE,
     "proven": _STAMP | {"place": str, "path": _Kept, "xxh3_128": _Full},
     "rotted": _FINDING, "unreadable": _FINDING, "gone": _FINDING, "changed": _FINDING,
@@ -102,6 +105,7 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "torn": {"line": Whole},
     "end": {
         "at": str, "how": str, "home?": Whole, "left?": Whole, "bytes?": Whole, "copies?": dict[str, Whole],
+        "folders?": Whole,
     },
 }  # fmt: skip
 """Fields of entries; those with a question mark may be left out, but not be null."""

@@ -1,4 +1,4 @@
-"""Moving files within a library, by a plan: a re-filing, or the taking back of one.
+"""Moving files within a library, by a plan: a re-filing, tidying, or the taking back of one.
 
 A move is a rename that replaces nothing, so at any time each file lies whole at its old path or at its new one:
 
@@ -7,7 +7,8 @@ A move is a rename that replaces nothing, so at any time each file lies whole at
     3. the folders it left and came to are synced, then the journal tells that it moved, then the ledger follows.
 
 Where names differ by case or form only, a file system may take both for one: then the file goes through a third name,
-which the journal is told before; no name is ever removed for that.
+which the journal is told before; no name is ever removed for that. Files that go to one another's names all go through
+such names, and the journal is told when all of them bear them.
 
 A kill leaves files at one path or the other; the next start tells which by looking, and finishes the account. Folders
 that a run emptied are removed; taking it back makes them again. What places hold of a file follows it there, as far as
@@ -21,11 +22,11 @@ import errno
 import os
 import threading
 import time
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, NamedTuple
 
-from jutrek.disk import OWN_FOLDER, TEMPORARY, Inside, Outside, Realm, Tree, chosen, folded, inside
+from jutrek.disk import OWN_FOLDER, TEMPORARY, Inside, Outside, Realm, Tree, chosen, inside
 from jutrek.errors import (
     CopyRefused,
     JutrekError,
@@ -40,21 +41,23 @@ from jutrek.errors import (
     shown,
 )
 from jutrek.filing import Plan, Row, numbers_in
-from jutrek.library import LIBRARY, HomeFile, Library, Place, ProofMark, keep_numbers
+from jutrek.library import LIBRARY, HomeFile, Library, Place, keep_numbers
 from jutrek.transfer.at_work import begin_in, end_in
+from jutrek.transfer.folders import HeldFolders
 from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
+from jutrek.transfer.moved_copies import MovedCopies
 from jutrek.transfer.outcome import Done, Listener, Outcome, Progress
+from jutrek.transfer.renaming import after_renaming, in_turn, named_somehow, remove_emptied, rename_through
 from jutrek.transfer.run_log import known_of_files
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
 
-_AT_ONCE = 64
+_AT_ONCE, _HELD, _SETTLED_EVERY = 4096, 200, 0.5
+"""After so many files, folders or seconds moves are made durable, and told."""
 _TOLD_EVERY = 0.05
-_FORGETTING = (0.2, 0.4, 0.8)
-"""Seconds between tries to give a name that is free by its folder's list, and taken by the kernel's memory."""
 
 
 def refile(
@@ -100,6 +103,8 @@ class Orders:
         about: what the journal tells of a row besides.
         outside: files outside the library that are moved into it: out of a trash.
         behind: called with the rows that moved, before the run ends; returns sentences about what did not work.
+        head: what the first line of the journal tells besides.
+        by_hand: whether names and folders are a person's choice, so that the names are kept when rules file anew.
     """
 
     kind: Kind
@@ -107,9 +112,24 @@ class Orders:
     about: Callable[[Row], dict[str, Any]] = lambda row: {}
     outside: frozenset[str] = frozenset()
     behind: Callable[[Journal, Sequence[tuple[int, Row]]], Sequence[str]] = lambda journal, moved: ()
+    head: Mapping[str, Any] = field(default_factory=dict)
+    by_hand: bool = False
 
 
 _USUAL = Orders(Kind.REFILE)
+
+
+class _Step(NamedTuple):
+    """A move that may be made: where from, where to, in which folders, and the file as it was right before."""
+
+    number: int
+    row: Row
+    tree: Tree
+    old: Inside
+    new: Inside
+    left: Inside | None
+    came: Inside | None
+    status: os.stat_result
 
 
 class _Moves:
@@ -125,63 +145,96 @@ class _Moves:
     ) -> None:
         self._rows, self._library, self._ledger = rows, library, ledger
         self._stop, self._listener, self._orders = stop, listener, orders
+        self._top = library.root.rstrip("/") + "/"
+        self._tree, self._folders = library.tree, HeldFolders()
+        self._copies = MovedCopies(places, ledger)
+        self._moved: list[_Step] = []
         self._all_moved: list[tuple[int, Row]] = []
-        self._tree = library.tree
-        self._places = {place: ledger.marks(place.id) for place in places}
-        self._uneasy: set[Place] = set()
-        self._moved: list[tuple[int, Row]] = []
-        self._before: dict[str, os.stat_result] = {}
-        self._touched: set[tuple[Tree, Inside | None]] = set()
+        self._touched: dict[tuple[Inside | None, bool], Tree] = {}
         self._left: set[Inside] = set()
         self._outcome = Outcome()
         self._kind = orders.kind
         self._known: dict[str, tuple[int, int]] = {}
-        self._began = self._told = time.monotonic()
+        self._began = self._told = self._settled = time.monotonic()
 
     def go(self, takes_back: str) -> Outcome:
         if not self._rows:
             return self._outcome
         self._kind = Kind.TAKE_BACK if takes_back else self._orders.kind
-        self._known = self._ledger.all_files() if self._is_refiling else {}
+        self._known = self._ledger.all_files() if self._kind is Kind.REFILE else {}
+        head = {**self._orders.head, **({"takes_back": takes_back} if takes_back else {})}
         try:
-            journal = Journal.begin(self._library, self._kind, {"takes_back": takes_back} if takes_back else {})
+            journal = Journal.begin(self._library, self._kind, head)
         except OSError as error:
             raise of_place(self._library.root, self._library.own, error) from error
         self._outcome.run = journal.run
         try:
             journal.move(self._rows, self._orders.about)
-            begin_in(self._places, journal.run)
+            begin_in(self._copies.places, journal.run)
             self._move_all(journal)
             self._outcome.remarks += self._orders.behind(journal, self._all_moved)
             self._remove_empty(journal)
             restore(self._library, self._ledger, self._pairs(done.row for done in self._outcome.done if done.home))
             how = "stopped" if self._outcome.trouble else "done"
             journal.end(how, self._outcome.home, len(self._rows) - self._outcome.home)
-            end_in(self._places.keys() - self._uneasy, journal.run)
+            end_in(set(self._copies.places) - self._copies.uneasy, journal.run)
         except OSError as error:
             self._outcome.trouble = of_place(self._library.root, self._library.own, error)
         finally:
+            self._folders.close()
             journal.close()
-        self._outcome.remarks += lists_follow(self._library, self._ledger, self._places)
+        self._outcome.remarks += lists_follow(self._library, self._ledger, self._copies.places)
         return self._outcome
 
     def _move_all(self, journal: Journal) -> None:
+        turning = in_turn([(row.source.removeprefix(self._top), row.destination or "") for row in self._rows])
         for number, row in enumerate(self._rows):
+            if number in turning:
+                continue
             trouble: JutrekError | None = Stopped() if self._stop.is_set() else self._outcome.trouble
             if trouble is None:
                 trouble = self._move(journal, number, row)
-            if isinstance(trouble, RunTrouble):
-                self._outcome.trouble = trouble
-                self._end(Done(row, False, str(trouble), untouched=True))
-            elif trouble is not None:
-                journal.failed(number, row, str(trouble))
-                self._end(Done(row, False, str(trouble)))
-            if len(self._moved) >= _AT_ONCE:
+            if trouble is not None:
+                self._refuse(journal, number, trouble)
+            if len(self._moved) >= _AT_ONCE or len(self._touched) >= _HELD or self._is_due():
                 self._settle(journal)
         self._settle(journal)
+        if turning:
+            self._turn(journal, sorted(turning))
+
+    def _is_due(self) -> bool:
+        return bool(self._moved) and time.monotonic() - self._settled > _SETTLED_EVERY
+
+    def _refuse(self, journal: Journal, number: int, trouble: JutrekError) -> None:
+        """A file stays where it is; what is no trouble of its own ends the run."""
+        row = self._rows[number]
+        if isinstance(trouble, RunTrouble):
+            self._outcome.trouble = trouble
+            self._end(Done(row, False, str(trouble), untouched=True))
+        else:
+            journal.failed(number, row, str(trouble))
+            self._end(Done(row, False, str(trouble)))
 
     def _move(self, journal: Journal, number: int, row: Row) -> JutrekError | None:
         """Move one file. Returns what kept it from that."""
+        step = self._checked(number, row)
+        if isinstance(step, JutrekError):
+            return step
+        try:
+            after = self._folders.hold(self._tree, step.came, make=True)
+            self._listener.step("folder made", row)
+            if step.tree is self._tree and step.old.spelt_like(step.new):
+                self._through(journal, step)
+            else:
+                self._folders.hold(step.tree, step.left).give_name_in(after, step.old, step.new)
+            self._listener.step("renamed", row)
+        except OSError as error:
+            return self._why_not(step, error)
+        self._has_moved(step)
+        return None
+
+    def _checked(self, number: int, row: Row) -> _Step | JutrekError:
+        """Whether a file is what it was when it was planned for, and may move."""
         to = row.destination or ""
         try:
             (tree, old), new = self._from(row), inside(to, self._realm)
@@ -189,42 +242,41 @@ class _Moves:
             return NotInside(row.source if row.destination else to, error)
         try:
             self._listener.step("begin", row)
-            status = tree.lstat(old)
-            if not row.stamp.unchanged(status):
-                return NotMoved(row.source, "it changed since the plan was made")
-            if (objection := self._objection(row, old)) is not None:
-                return objection
-            self._tree.make_folders(new.folder)
-            self._listener.step("folder made", row)
-            if tree == self._tree and old.spelt_like(new):
-                self._through(journal, number, old, new)
-            else:
-                self._tree.bring_in(tree, old, new)
-            self._listener.step("renamed", row)
-        except FileNotFoundError:
+            left = old.folder
+            status = self._folders.hold(tree, left).lstat(old)
+        except (FileNotFoundError, NotADirectoryError):
             return NotMoved(row.source, "it is gone")
-        except FileExistsError:
-            return self._taken(tree, old, new)
         except OSError as error:
-            if error.errno == errno.EXDEV:
-                return NotMoved(row.source, f"{shown(to)} lies on another disk")
-            trouble = of_place(self._library.root, to, error)
-            return NotMoved(row.source, trouble.error) if isinstance(trouble, CopyRefused) else trouble
-        self._moved.append((number, row))
-        self._before[row.destination or ""] = status
-        self._touched |= {(tree, old.folder), (self._tree, new.folder)}
-        if tree == self._tree and old.folder is not None:
-            self._left.add(old.folder)
-        return None
+            return self._of_place(to, row, error)
+        if not row.stamp.unchanged(status):
+            return NotMoved(row.source, "it changed since the plan was made")
+        return self._objection(row, old) or _Step(number, row, tree, old, new, left, new.folder, status)
+
+    def _why_not(self, step: _Step, error: OSError) -> JutrekError:
+        row, to = step.row, step.row.destination or ""
+        if isinstance(error, FileExistsError):
+            return self._taken(step)
+        if isinstance(error, FileNotFoundError):
+            return NotMoved(row.source, "it is gone")
+        if error.errno == errno.EXDEV:
+            return NotMoved(row.source, f"{shown(to)} lies on another disk")
+        return self._of_place(to, row, error)
+
+    def _of_place(self, to: str, row: Row, error: OSError) -> JutrekError:
+        trouble = of_place(self._library.root, to, error)
+        return NotMoved(row.source, trouble.error) if isinstance(trouble, CopyRefused) else trouble
+
+    def _has_moved(self, step: _Step) -> None:
+        self._moved.append(step)
+        self._touched[step.left, step.tree is self._tree] = step.tree
+        self._touched[step.came, True] = self._tree
+        if step.tree is self._tree and step.left is not None:
+            self._left.add(step.left)
 
     @property
     def _realm(self) -> Realm:
         """A re-filing moves captures; what is put away, and comes back, lies below the library's own folder."""
-        return Realm.CAPTURES if self._is_refiling else Realm.PUT_AWAY
-
-    @property
-    def _is_refiling(self) -> bool:
-        return self._kind is Kind.REFILE
+        return Realm.CAPTURES if self._kind in (Kind.REFILE, Kind.TIDY) else Realm.PUT_AWAY
 
     def _from(self, row: Row) -> tuple[Tree, Inside]:
         if row.source in self._orders.outside:
@@ -233,89 +285,161 @@ class _Moves:
 
     def _objection(self, row: Row, old: Inside) -> JutrekError | None:
         """A plan of a re-filing names only what the ledger knows."""
-        if self._is_refiling and self._known.get(str(old)) != (row.size, row.mtime_ns):
+        if self._kind is Kind.REFILE and self._known.get(str(old)) != (row.size, row.mtime_ns):
             return NotMoved(row.source, "it is no part of the library that the ledger knows")
         return self._orders.objection(row)
 
-    def _through(self, journal: Journal, number: int, old: Inside, new: Inside) -> None:
+    def _through(self, journal: Journal, step: _Step) -> None:
         """Rename a file whose names differ by case or form only, which a file system may take for one."""
+        old, new = step.old, step.new
         if old == new:
             raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST), str(new))
-        between = old.beside(f"{TEMPORARY}{journal.run}-{number}.name")
-        journal.through(number, between)
-        rename_through(self._tree, old, between, new, lambda: self._listener.step("between", self._rows[number]))
+        between = self._between(journal, step.number, old)
+        journal.through(step.number, between)
+        rename_through(self._tree, old, between, new, lambda: self._listener.step("between", step.row))
 
-    def _taken(self, tree: Tree, old: Inside, new: Inside) -> JutrekError:
+    def _between(self, journal: Journal, number: int, old: Inside) -> Inside:
+        return old.beside(f"{TEMPORARY}{journal.run}-{number}.name")
+
+    def _taken(self, step: _Step) -> JutrekError:
         """Why a name could not be given: what bears it may be the file itself."""
         with contextlib.suppress(OSError):
-            if os.path.samestat(tree.lstat(old), self._tree.lstat(new)):
-                return NotMoved(tree.at(old), f"{shown(str(new))} is the same file under another name already")
-        return NameTaken(str(new))
+            if os.path.samestat(step.tree.lstat(step.old), self._tree.lstat(step.new)):
+                why = f"{shown(str(step.new))} is the same file under another name already"
+                return NotMoved(step.tree.at(step.old), why)
+        return NameTaken(str(step.new))
 
-    def _settle(self, journal: Journal) -> None:
+    # ---- to one another's names
+
+    def _turn(self, journal: Journal, numbers: Sequence[int]) -> None:
+        """Move files to names that others of them have: all go through names in between, or none moves.
+
+        Only when all bear names in between, and that is written down, are the new ones given: whoever finds the run cut
+        off knows of each where it was, and where it is to be.
+        """
+        if self._stop.is_set() or self._outcome.trouble is not None:
+            for number in numbers:
+                self._refuse(journal, number, self._outcome.trouble or Stopped())
+            return
+        found = [self._checked(number, self._rows[number]) for number in numbers]
+        steps = [one for one in found if isinstance(one, _Step)]
+        if len(steps) < len(found):
+            own = {number: one for number, one in zip(numbers, found, strict=True) if isinstance(one, JutrekError)}
+            self._refuse_all(journal, numbers, own)
+            return
+        between = {step.number: self._between(journal, step.number, step.old) for step in steps}
+        journal.turn(between)
+        if (refused := self._let_go(steps, between)) is not None:
+            self._refuse_all(journal, numbers, refused)
+            return
+        for folder in dict.fromkeys(step.left for step in steps):
+            self._tree.sync_folder(folder)
+        journal.parted()
+        for step in steps:
+            self._arrive(journal, step, between[step.number])
+        self._settle(journal, turned=True)
+
+    def _let_go(self, steps: Sequence[_Step], between: Mapping[int, Inside]) -> dict[int, JutrekError] | None:
+        """Give all of them names in between; where one can't get it, all have their own ones again."""
+        gone: list[_Step] = []
+        for step in steps:
+            try:
+                self._tree.give_name(step.old, between[step.number])
+            except OSError as error:
+                for other in reversed(gone):
+                    named_somehow(self._tree, between[other.number], other.old)
+                return {step.number: self._why_not(step, error)}
+            gone.append(step)
+            self._listener.step("between", step.row)
+        return None
+
+    def _refuse_all(self, journal: Journal, numbers: Sequence[int], own: Mapping[int, JutrekError]) -> None:
+        """None of the files moves that go to one another's names, since some may not."""
+        for number in numbers:
+            source = self._rows[number].source
+            other = NotMoved(source, "it goes to the name of another file, and one of these has to stay")
+            self._refuse(journal, number, own.get(number, other))
+
+    def _arrive(self, journal: Journal, step: _Step, between: Inside) -> None:
+        """Give a file its new name; where somebody else took that meanwhile, its old one, or one told apart."""
+        try:
+            self._tree.make_folders(step.came)
+            came = named_somehow(self._tree, between, step.new, step.old)
+        except OSError as error:
+            self._refuse(journal, step.number, self._why_not(step, error))
+            return
+        self._listener.step("renamed", step.row)
+        if came == step.new:
+            self._has_moved(step)
+        else:
+            why = f"{shown(str(step.new))} was taken meanwhile; it is called {shown(str(came))} now"
+            self._refuse(journal, step.number, NotMoved(step.row.source, why))
+
+    # ---- what was done
+
+    def _settle(self, journal: Journal, *, turned: bool = False) -> None:
         """Make the moves at hand durable, write them down, and let the ledger follow."""
-        for tree, folder in self._touched:
+        self._settled = time.monotonic()
+        if not self._moved:
+            self._folders.close()
+            return
+        for (folder, _), tree in self._touched.items():
             tree.sync_folder(folder)
-        for number, row in self._moved:
-            journal.moved(number)
-            self._listener.step("written down", row)
+        self._leave_out_lost(journal)
+        journal.moved([step.number for step in self._moved])
+        for step in self._moved:
+            self._listener.step("written down", step.row)
         journal.sync()
-        pairs = self._pairs(row for _, row in self._moved)
-        follow(self._ledger, pairs)
-        self._see_again(pairs)
-        self._move_copies(journal)
-        numbers: dict[str, int] = {}
-        self._ledger.put_numbers(numbers_in(row for _, row in self._moved))
-        self._all_moved += self._moved
-        for _, row in self._moved:
-            if row.counter:
-                numbers[row.counter] = max(row.number, numbers.get(row.counter, 0))
-            self._end(Done(row, True, "Moved."))
-        with contextlib.suppress(PageBroken):
-            # A page of counters that is damaged is told by whatever needs a number next.
-            keep_numbers(self._library, numbers)
+        follow(self._ledger, self._pairs(step.row for step in self._moved), by_hand=self._orders.by_hand)
+        self._see_again()
+        moved = [(step.number, str(step.old), str(step.new)) for step in self._moved if step.tree is self._tree]
+        (self._copies.turn if turned else self._copies.follow)(moved, journal)
+        self._count()
+        for step in self._moved:
+            self._end(Done(step.row, True, "Moved."))
+        self._all_moved += ((step.number, step.row) for step in self._moved)
+        self._folders.close()
         self._moved.clear()
         self._touched.clear()
 
-    def _see_again(self, pairs: Pairs) -> None:
+    def _leave_out_lost(self, journal: Journal) -> None:
+        """What came into a folder that somebody renamed or moved meanwhile does not lie where it was to be."""
+        lost = set()
+        for folder in {step.came for step in self._moved}:
+            try:
+                self._folders.check(self._tree, folder)
+            except (FileNotFoundError, NotADirectoryError, KeyError):
+                lost.add(folder)
+        for step in [one for one in self._moved if one.came in lost]:
+            if self._tree.found(step.new) is None:
+                self._moved.remove(step)
+                why = "the folder that it came to was moved meanwhile, and it with it"
+                self._refuse(journal, step.number, NotMoved(step.row.source, why))
+
+    def _see_again(self) -> None:
         """Renaming is a change of a file's own: what tells the very file that was proven is told anew."""
+        known = self._ledger.marks_at(step.row.destination or "" for step in self._moved)
         marks = []
-        for _, new in pairs:
-            mark = self._ledger.mark_of(new)
+        for step in self._moved:
+            mark = known.get(step.row.destination or "")
             if mark is not None and mark.inode:
-                with contextlib.suppress(OSError, Outside):
-                    status = self._tree.lstat(inside(new, Realm.PUT_AWAY))
-                    marks.append(_after_renaming(mark, self._before[new], status))
-        self._before.clear()
+                with contextlib.suppress(OSError):
+                    status = self._folders.hold(self._tree, step.came).lstat(step.new)
+                    marks.append(after_renaming(mark, step.status, status))
         self._ledger.put_proofs(marks)
 
-    def _move_copies(self, journal: Journal) -> None:
-        """Let what other places hold of files follow them. What was changed there, or cannot move, stays."""
-        for place, marks in self._places.items():
-            moved: list[tuple[str, ProofMark]] = []
-            for number, row in self._moved:
-                old, new = self._pairs([row])[0]
-                mark = marks.get(old)
-                now = self._let_follow(place, mark, new, journal, number) if mark is not None else None
-                if now is not None:
-                    journal.note({"entry": "copy moved", "place": place.id, "from": old, "to": new})
-                    moved.append((old, now))
-            journal.sync()
-            self._ledger.drop_proofs(place.id, (old for old, _ in moved))
-            self._ledger.put_proofs(mark for _, mark in moved)
-
-    def _let_follow(self, place: Place, mark: ProofMark, to: str, journal: Journal, number: int) -> ProofMark | None:
-        try:
-            return _moved_copy(place, mark, to, journal, number)
-        except (FileNotFoundError, FileExistsError):
-            return None
-        except OSError:
-            self._uneasy.add(place)
-            return None
+    def _count(self) -> None:
+        """Keep which numbers names were given."""
+        self._ledger.put_numbers(numbers_in(step.row for step in self._moved))
+        numbers: dict[str, int] = {}
+        for row in (step.row for step in self._moved if step.row.counter):
+            numbers[row.counter] = max(row.number, numbers.get(row.counter, 0))
+        with contextlib.suppress(PageBroken):
+            # A page of counters that is damaged is told by whatever needs a number next.
+            keep_numbers(self._library, numbers)
 
     def _pairs(self, rows: Iterable[Row]) -> Pairs:
-        top = self._library.root.rstrip("/") + "/"
-        return [(row.source.removeprefix(top), row.destination or "") for row in rows]
+        return [(row.source.removeprefix(self._top), row.destination or "") for row in rows]
 
     def _remove_empty(self, journal: Journal) -> None:
         """Remove the folders that were emptied, and those above them that held nothing else."""
@@ -339,9 +463,9 @@ Pairs = list[tuple[str, str]]
 """Paths relative to the library, before and after a move."""
 
 
-def follow(ledger: Ledger, pairs: Pairs) -> None:
+def follow(ledger: Ledger, pairs: Pairs, *, by_hand: bool = False) -> None:
     """Let the ledger follow moves. What was put away under `.jutrek/` is not in the library any more."""
-    ledger.move([pair for pair in pairs if not any(map(_put_away, pair))])
+    ledger.move([pair for pair in pairs if not any(map(_put_away, pair))], by_hand=by_hand)
     gone = [old for old, new in pairs if _put_away(new)]
     ledger.drop(gone)
     ledger.drop_proofs(LIBRARY, gone)
@@ -356,90 +480,6 @@ def restore(library: Library, ledger: Ledger, pairs: Pairs) -> None:
         ledger.put([HomeFile(mark.path, mark.size, mark.mtime_ns, None, mark.full) for mark in marks])
         ledger.put_filed((path, filed[path]) for path in back & filed.keys())
         ledger.put_proofs(marks)
-
-
-def rename_through(
-    tree: Tree, old: Inside, between: Inside, new: Inside, reached: Callable[[], None] = lambda: None
-) -> None:
-    """Rename a file through a third name. Where the new name cannot be given, it gets the old one back.
-
-    Args:
-        reached: called when the file bears the third name.
-
-    Raises:
-        OSError: when a name could not be given.
-    """
-    tree.give_name(old, between)
-    reached()
-    try:
-        named_at_last(tree, between, new)
-    except OSError:
-        tree.give_name(between, old)
-        raise
-
-
-def named_at_last(tree: Tree, between: Inside, new: Inside) -> None:
-    """Give the new name. A kernel that remembers it under the old spelling (FUSE does, for a second) is waited for."""
-    for wait in (*_FORGETTING, None):
-        try:
-            tree.give_name(between, new)
-            return
-        except FileExistsError:
-            listed = {folded(name) for name in tree.names(new.folder)}
-            if wait is None or folded(new.name) in listed:
-                raise
-            time.sleep(wait)
-
-
-def remove_emptied(tree: Tree, folder: Inside | None) -> Iterator[Inside]:
-    """Remove a folder that is empty, and those above it that are then; yields those that went."""
-    while folder is not None:
-        try:
-            tree.remove_folder(folder)
-            tree.sync_folder(folder.folder)
-        except OSError:
-            return
-        yield folder
-        folder = folder.folder
-
-
-def _moved_copy(place: Place, mark: ProofMark, to: str, journal: Journal, number: int) -> ProofMark | None:
-    """Move a copy within its place, if it is unchanged.
-
-    Returns:
-        Its mark there; None where it did not move.
-
-    Raises:
-        OSError: when it could not be moved.
-    """
-    tree = place.tree
-    try:
-        old, new = inside(mark.path, Realm.PUT_AWAY), inside(to, Realm.PUT_AWAY)
-        before = tree.lstat(old)
-        if not mark.fits(before):
-            return None
-        tree.make_folders(new.folder)
-        if old.spelt_like(new):
-            between = old.beside(f"{TEMPORARY}{journal.run}-{number}.name")
-            journal.through(number, between, place.id)
-            rename_through(tree, old, between, new)
-        else:
-            tree.give_name(old, new)
-        for folder in {old.folder, new.folder}:
-            tree.sync_folder(folder)
-        for _ in remove_emptied(tree, old.folder):
-            pass
-        now = tree.lstat(new)
-    except Outside:
-        return None
-    return _after_renaming(mark._replace(path=to), before, now)
-
-
-def _after_renaming(mark: ProofMark, before: os.stat_result, after: os.stat_result) -> ProofMark:
-    """The mark of a file that was renamed: it tells the very file still, if that was untouched until then."""
-    if not mark.is_same(before) or not mark.fits(after):
-        return mark._replace(inode=0, ctime_ns=0)
-    return mark._replace(inode=after.st_ino, ctime_ns=after.st_ctime_ns)
 
 
 def _put_away(path: str) -> bool:

@@ -37,11 +37,14 @@ from jutrek.library import (
 from jutrek.sources import mounts
 from jutrek.transfer.at_work import at_work_in, end_in
 from jutrek.transfer.copies import temporary_name
+from jutrek.transfer.folder_moves import settle_folders
 from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, read_back
-from jutrek.transfer.moving import follow, named_at_last, restore
+from jutrek.transfer.moved_copies import unsure_of
+from jutrek.transfer.moving import follow, restore
+from jutrek.transfer.renaming import named_somehow
 from jutrek.transfer.resumable import KEPT_FOR, Content, clear_partials, keep_partial
 from jutrek.transfer.run_log import RunLog, filed_by, given_number, known_of_files, run_log_of, unfinished
 from jutrek.transfer.saying import heed
@@ -74,7 +77,7 @@ class Leftover:
     @property
     def moved(self) -> bool:
         """Whether it moved files within the library."""
-        return self.kind in (Kind.REFILE, Kind.TAKE_BACK, Kind.SET_ASIDE)
+        return self.kind in (Kind.REFILE, Kind.TIDY, Kind.TAKE_BACK, Kind.SET_ASIDE)
 
 
 def recover(library: Library, ledger: Ledger) -> list[Leftover]:
@@ -128,7 +131,7 @@ def _settle(library: Library, ledger: Ledger, run_log: RunLog, places: Sequence[
             journal.end("found again", said, 0)
             return Leftover(run_log.run, run_log.at, said, 0, run_log.kind, tuple(run_log.troubles))
         if run_log.moves:
-            done = _settle_moves(library, ledger, run_log, journal)
+            done = _settle_moves(library, ledger, run_log, journal, places)
         else:
             done = _settle_bringing(library, ledger, run_log, journal, places)
         _settle_names_between(run_log, places)
@@ -146,7 +149,8 @@ def _settle(library: Library, ledger: Ledger, run_log: RunLog, places: Sequence[
         left = len(run_log.to_do) - len(done)
         size = sum(int(run_log.to_do[row]["size"]) for row in done)
         copies = {place: len(rows) for place, rows in run_log.copied.items()}
-        journal.end("found again", len(done), left, bytes=size, copies=copies)
+        folders = {"folders": len(run_log.folders_moved)} if run_log.folders else {}
+        journal.end("found again", len(done), left, bytes=size, copies=copies, **folders)
     finally:
         journal.close()
     return Leftover(run_log.run, run_log.at, len(done), left, run_log.kind, tuple(run_log.troubles))
@@ -164,6 +168,7 @@ def _clear_place(library: Library, place: Place, settled: Collection[str]) -> No
                 run_log = run_log_of(library, run)
                 _clear_files(place, run_log)
                 _settle_names_between(run_log, [place])
+                _settle_turns(run_log, [place])
                 _clear_reserved(run_log, [place])
             end_in([place], run)
 
@@ -334,27 +339,62 @@ def _settle_name_between(tree: Tree, old: Inside, between: Inside, new: Inside, 
         reserved = tree.found(name)
         if reserved is not None and reserved.st_size == 0 and size:
             tree.remove(name, still=reserved)
-    stem, ending = os.path.splitext(new.name)
-    others = (new.beside(f"{stem}_{number}{ending}") for number in range(2, 1000))
-    for name in (new, old, *others):
-        with contextlib.suppress(FileExistsError):
-            named_at_last(tree, between, name)
-            return
+    named_somehow(tree, between, new, old)
 
 
-def _settle_moves(library: Library, ledger: Ledger, run_log: RunLog, journal: Journal) -> list[int]:
+def _settle_turns(run_log: RunLog, places: Sequence[Place]) -> None:
+    """Files that were on their way to one another's names get them, or have their own again.
+
+    Until all bore names in between none had a new one: then each goes back. From then on each goes forward. In a place
+    what moved there and was not written down is known by nobody: each file goes forward where that can be.
+    """
+    trees = {place.id: place.tree for place in places}
+    for (place, row), name in run_log.turns.items():
+        entry, tree = run_log.to_move.get(row), trees.get(place)
+        if entry is None or tree is None or str(entry["from"]).startswith("/"):
+            continue
+        between = inside(name, Realm.OWN)
+        old, new = inside(entry["from"], Realm.PUT_AWAY), inside(entry["to"], Realm.PUT_AWAY)
+        if between != old.beside(f"{TEMPORARY}{run_log.run}-{row}.name"):
+            continue
+        if place == LIBRARY and not run_log.parted:
+            new, old = old, new
+        tree.make_folders(new.folder)
+        _settle_name_between(tree, old, between, new, int(entry["size"]))
+
+
+def _settle_moves(
+    library: Library, ledger: Ledger, run_log: RunLog, journal: Journal, places: Sequence[Place]
+) -> list[int]:
     """Finish the account of a run of moves. Returns the rows that moved."""
     _put_sidecars_back(library, run_log, journal)
     _settle_names_between(run_log, [as_place(library)])
-    moved = [row for row, entry in run_log.to_move.items() if _has_moved(library.tree, entry)]
-    for row in moved:
-        if row not in run_log.done:
-            journal.moved(row)
+    _settle_turns(run_log, places)
+    settle_folders(library, ledger, run_log, journal, places)
+    moved = [row for row, entry in run_log.to_move.items() if _moved(library.tree, run_log, row, entry)]
+    journal.moved([row for row in moved if row not in run_log.done])
+    for place in {place for place, _ in run_log.turns} - {LIBRARY}:
+        followed = {str(one["from"]) for one in run_log.others if one["entry"] == "copy moved"}
+        paths = [
+            str(run_log.to_move[row]["from"]) for id_, row in run_log.turns if id_ == place and row in run_log.to_move
+        ]
+        unsure_of(place, [path for path in paths if path not in followed], journal, ledger)
     journal.sync()
     pairs = [(str(run_log.to_move[row]["from"]), str(run_log.to_move[row]["to"])) for row in moved]
     follow(ledger, pairs)
     restore(library, ledger, pairs)
     return moved
+
+
+def _moved(tree: Tree, run_log: RunLog, row: int, entry: dict[str, object]) -> bool:
+    """Whether a file of the library moved: by the record, else by the disk."""
+    if row in run_log.done:
+        return True
+    if (LIBRARY, row) in run_log.turns:
+        # Its old name may be another file's by now.
+        there = tree.found(inside(entry["to"], Realm.PUT_AWAY)) if run_log.parted else None
+        return there is not None and there.st_size == entry["size"]
+    return _has_moved(tree, entry)
 
 
 def _has_moved(tree: Tree, entry: dict[str, object]) -> bool:

@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeVar
 
 from jutrek.errors import shown
 from jutrek.library import LIBRARY, Filed, GivenNumber, Library, ProofMark, State
 from jutrek.transfer.chain import LONGEST, START, Break, breaks, lines_of
 from jutrek.transfer.journal import Kind, journal_names, path_of
 
+_T = TypeVar("_T")
 _TAIL = 16384
 _HEADS = frozenset(kind.value for kind in Kind)
 _FOUND_BAD = frozenset({State.ROTTED.value, State.UNREADABLE.value, State.CHANGED.value, State.GONE.value})
-_MOVES = frozenset({Kind.REFILE, Kind.TAKE_BACK, Kind.SET_ASIDE})
+_MOVES = frozenset({Kind.REFILE, Kind.TIDY, Kind.TAKE_BACK, Kind.SET_ASIDE})
 
 
 @dataclass(slots=True)
@@ -34,6 +35,10 @@ class RunLog:
         parts: how far large files were copied, with the fingerprints of their parts, by row.
         quick: the quick fingerprints of large files that were partly copied, by row; empty where it is not told.
         through: the names in between of files whose new names differ by case or form only, by place and row.
+        turns: the names in between of files that go to one another's names, by place and row.
+        parted: whether all of these bore them in the library.
+        folders: entries of folders that are moved whole, by row.
+        folders_moved: the rows of those that moved.
         sidecars: entries of sidecars that were written, by row.
         failed: why rows did not come home.
         others: entries that only this kind of run has.
@@ -51,6 +56,10 @@ class RunLog:
     parts: dict[int, list[tuple[int, bytes]]] = field(default_factory=dict)
     quick: dict[int, bytes] = field(default_factory=dict)
     through: dict[tuple[str, int], str] = field(default_factory=dict)
+    turns: dict[tuple[str, int], str] = field(default_factory=dict)
+    parted: bool = False
+    folders: dict[int, dict[str, Any]] = field(default_factory=dict)
+    folders_moved: set[int] = field(default_factory=set)
     sidecars: dict[int, dict[str, Any]] = field(default_factory=dict)
     failed: dict[int, str] = field(default_factory=dict)
     others: list[dict[str, Any]] = field(default_factory=list)
@@ -76,10 +85,28 @@ class RunLog:
         """Whether it moves files within the library."""
         return self.kind in _MOVES
 
+    def follow(self, paths: Mapping[str, _T]) -> dict[str, _T]:
+        """What was known of paths of the library when it began, by the paths that they have since it moved them."""
+        if not self.moves or not (self.folders_moved or self.done):
+            return dict(paths)
+        files = {str(one["from"]): str(one["to"]) for row, one in self.to_move.items() if row in self.done}
+        folders = [(str(self.folders[row]["from"]), str(self.folders[row]["to"])) for row in sorted(self.folders_moved)]
+        # What moved comes to lie where something else was known: that is no longer there.
+        kept = {path: known for path, known in paths.items() if path not in files}
+        kept |= {files[path]: known for path, known in paths.items() if path in files}
+        for old, new in folders:
+            kept = {_below(path, old, new): known for path, known in kept.items()}
+        return kept
+
     @property
     def to_do(self) -> Mapping[int, dict[str, Any]]:
         """What it was to do, by row."""
         return self.to_move if self.moves else self.to_come
+
+
+def _below(path: str, old: str, new: str) -> str:
+    """A path after a folder moved that it may lie in."""
+    return f"{new}{path[len(old) :]}" if path.startswith(f"{old}/") else path
 
 
 def run_log_of(library: Library, run: str) -> RunLog:
@@ -117,6 +144,7 @@ def _entries(lines: Iterable[bytes], bad: list[tuple[int, str]]) -> Iterator[tup
 
 def _drop_what_hangs(run_log: RunLog) -> None:
     """What is said to be done of a row that was never announced is not believed."""
+    run_log.folders_moved &= run_log.folders.keys()
     told: list[dict[int, Any]] = [run_log.done, run_log.sidecars, run_log.parts, *run_log.copied.values()]
     for rows in told:
         for row in rows.keys() - run_log.to_do.keys():
@@ -198,17 +226,24 @@ def known_of_files(library: Library) -> Known:
                 if run_log.kind is Kind.INTAKE:
                     filed[str(entry["to"])] = filed_by(entry)
                 _learn(proofs, run_log, row, entry, done)
-            elif (entry := run_log.to_move.get(row)) is not None:
-                old, new = str(entry["from"]), str(entry["to"])
-                if old in filed:
-                    filed[new] = filed.pop(old)
-                if ("", old) in proofs:
-                    proofs["", new] = proofs.pop(("", old))._replace(path=new)
+        if run_log.moves:
+            filed = run_log.follow(filed)
+            if run_log.folders_moved:
+                numbers = run_log.follow(numbers)
+            _move_proofs(proofs, LIBRARY, run_log.follow)
         for entry in run_log.others:
             _follow(proofs, entry, run_log.at)
             if entry["entry"] == "said" and (path := str(entry["path"])) in filed:
                 filed[path] = with_said(filed[path], entry["now"])
     return Known(filed, list(proofs.values()), numbers)
+
+
+def _move_proofs(
+    proofs: dict[tuple[str, str], ProofMark], place: str, how: Callable[[dict[str, ProofMark]], dict[str, ProofMark]]
+) -> None:
+    """Let what was proven in a place follow moves."""
+    own = {path: proofs.pop((id_, path)) for id_, path in list(proofs) if id_ == place}
+    proofs.update({(place, path): mark._replace(path=path) for path, mark in how(own).items()})
 
 
 def given_number(entry: Mapping[str, Any]) -> GivenNumber | None:
@@ -226,10 +261,15 @@ def _follow(proofs: dict[tuple[str, str], ProofMark], entry: Mapping[str, Any], 
         place, old, new = (str(entry[name]) for name in ("place", "from", "to"))
         if (place, old) in proofs:
             proofs[place, new] = proofs.pop((place, old))._replace(path=new)
+    elif kind == "copies moved":
+        old, new = str(entry["from"]), str(entry["to"])
+        _move_proofs(
+            proofs, str(entry["place"]), lambda own: {_below(path, old, new): one for path, one in own.items()}
+        )  # fmt: skip
     elif kind == "missed again":
         mark = _proven(entry, at)._replace(state=State(entry.get("state", State.GONE.value)))
         proofs[mark.place, mark.path] = mark
-    elif kind == "let go":
+    elif kind in ("let go", "unsure"):
         proofs.pop((entry["place"], entry["path"]), None)
     elif kind == State.CHANGED.value and entry["place"] == LIBRARY:
         # In the library it is somebody's new version, and was proven as what it is.
@@ -304,7 +344,9 @@ def _enter(run_log: RunLog, entry: dict[str, Any], number: int) -> None:
             if entry["row"] in rows:
                 run_log.bad.append((number, f"row {entry['row']} was announced before"))
             rows.setdefault(entry["row"], entry)
-        case "home" | "moved" | "found":
+        case "turn" | "parted" | "move folder" | "folder moved" | "moved":
+            _enter_move(run_log, entry)
+        case "home" | "found":
             run_log.done[entry["row"]] = entry
         case "copied":
             run_log.copied.setdefault(entry["place"], {})[entry["row"]] = entry
@@ -323,3 +365,20 @@ def _enter(run_log: RunLog, entry: dict[str, Any], number: int) -> None:
             run_log.kind, run_log.head = Kind(kind), entry
         case _:
             run_log.others.append(entry)
+
+
+def _enter_move(run_log: RunLog, entry: dict[str, Any]) -> None:
+    """Take an entry of files that moved, also to one another's names, or of a folder that is moved whole."""
+    match entry["entry"]:
+        case "moved" if "upto" in entry:
+            run_log.done.update({row: entry for row in run_log.to_move if entry["row"] <= row <= entry["upto"]})
+        case "moved":
+            run_log.done[entry["row"]] = entry
+        case "turn":
+            run_log.turns.setdefault((entry.get("place", LIBRARY), entry["row"]), entry["name"])
+        case "parted":
+            run_log.parted = True
+        case "move folder":
+            run_log.folders.setdefault(entry["row"], entry)
+        case _:
+            run_log.folders_moved.add(entry["row"])

@@ -21,7 +21,7 @@ from jutrek.transfer.trash import found, send
 
 TAKEN_BACK = f"{OWN_FOLDER}/taken-back"
 CAN_BE_TAKEN_BACK = frozenset({
-    Kind.INTAKE, Kind.REFILE, Kind.TAKE_BACK, Kind.SET_ASIDE, Kind.EMPTY_TRAY, Kind.LET_GO, Kind.SAY,
+    Kind.INTAKE, Kind.REFILE, Kind.TIDY, Kind.TAKE_BACK, Kind.SET_ASIDE, Kind.EMPTY_TRAY, Kind.LET_GO, Kind.SAY,
 })  # fmt: skip
 
 
@@ -169,19 +169,37 @@ def followed(library: Library, run: str, paths: Iterable[str]) -> dict[str, str]
 def _follow(library: Library, run: str, now: dict[str, str]) -> None:
     """Follow files through the moves that came after a run."""
     at = {path: path for path in now}
-    later = set(later_runs(library, run))
-    for run_log in reversed([one for one in moving_runs(library) if one.run in later]):
-        for row in sorted(run_log.done):
-            entry = run_log.to_move[row]
-            if (first := at.pop(str(entry["from"]), None)) is not None:
-                at[str(entry["to"])] = first
+    for run_log in _moved_since(library, run):
+        at = run_log.follow(at)
     now.update({first: path for path, first in at.items()})
 
 
-def _moves(_: Library, run_log: RunLog) -> list[_Wanted]:
-    """Moves are undone, the last first. What came out of a trash stays: emptying the tray puts it there again."""
+def _moved_since(library: Library, run: str) -> list[RunLog]:
+    """The runs after one that moved files or folders, oldest first."""
+    later = set(later_runs(library, run))
+    return [one for one in reversed(list(moving_runs(library))) if one.run in later] if later else []
+
+
+def folders_now(library: Library, run_log: RunLog) -> dict[str, str]:
+    """Where the folders are now that a run moved, by where it put them."""
+    probes = {f"{run_log.folders[row]['to']}/x": str(run_log.folders[row]["to"]) for row in run_log.folders_moved}
+    for later in _moved_since(library, run_log.run):
+        probes = later.follow(probes)
+    return {to: probe.removesuffix("/x") for probe, to in probes.items()}
+
+
+def _moves(library: Library, run_log: RunLog) -> list[_Wanted]:
+    """Moves are undone, the last first. What came out of a trash stays: emptying the tray puts it there again.
+
+    A file whose folder was moved since goes back from where it is; one that was moved itself stays.
+    """
+    now = {str(entry["to"]): str(entry["to"]) for entry in run_log.to_move.values()}
+    for later in _moved_since(library, run_log.run):
+        if later.folders_moved:
+            now = later.follow(now)
+    lies = {first: path for path, first in now.items()}
     return [
-        (str(entry["to"]), str(entry["from"]), _left(entry))
+        (lies.get(str(entry["to"]), str(entry["to"])), str(entry["from"]), _left(entry))
         # A record may tell of a move that it never announced as one.
         for row in sorted(run_log.done.keys() & run_log.to_move.keys(), reverse=True)
         if not str((entry := run_log.to_move[row])["from"]).startswith("/")
