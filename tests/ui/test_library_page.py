@@ -273,7 +273,7 @@ def test_views_are_kept_and_chosen_again(qtbot: QtBot, page: LibraryView, window
     menu.close()
     until(qtbot, page, "sounds", 1)
     qtbot.mouseClick(page.sentence.keep, LEFT)
-    ask = page._ask
+    ask = page.asking.bar
     assert ask is not None
     assert ask.field is not None
     qtbot.keyClicks(ask.field, "Takes")
@@ -281,7 +281,7 @@ def test_views_are_kept_and_chosen_again(qtbot: QtBot, page: LibraryView, window
     qtbot.waitUntil(lambda: kept_views(home)[0][-1][:2] == ("Takes", "sounds"), timeout=PATIENCE)
     qtbot.mouseClick(page.sentence.keep, LEFT)
     page.back()
-    assert page._ask is None
+    assert page.asking.bar is None
     library.show(EVERYTHING)  # type: ignore[attr-defined]
     until(qtbot, page, "everything", 14)
 
@@ -346,10 +346,10 @@ def test_shelves_are_filled_and_ordered_by_keys_and_by_pointer(
 ) -> None:
     grid, strip = page.grid, page.shelves
     page.another.click()
-    assert page._ask is not None
-    assert page._ask.field is not None
-    qtbot.keyClicks(page._ask.field, "Posters")
-    qtbot.keyClick(page._ask.field, Qt.Key.Key_Return)
+    assert page.asking.bar is not None
+    assert page.asking.bar.field is not None
+    qtbot.keyClicks(page.asking.bar.field, "Posters")
+    qtbot.keyClick(page.asking.bar.field, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: bool(page.view and page.view.shelves), timeout=PATIENCE)
     paths = shown(page)
     for at in (4, 2, 6):

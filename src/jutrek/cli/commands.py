@@ -36,6 +36,7 @@ GROUPS = {
         "say": "saying.say_command",
         "devices": "saying.devices_app",
         "refile": "refiling.refile_command",
+        "tidy": "tidying.tidy_app",
         "counters": "counting.counters_app",
         "adopt": "doubling.adopt_command",
         "doubles": "doubling.doubles_command",

@@ -157,3 +157,13 @@ def sentences(ctx: typer.Context, incomplete: str) -> Found:
     for one in completions(before + incomplete, names):
         if one.start == len(before):
             yield one.text, ""
+
+
+@_quiet
+def folders(ctx: typer.Context, incomplete: str) -> Found:
+    """Folders of the library, those right within what was typed."""
+    root, above = _library(ctx), os.path.dirname(incomplete)
+    with os.scandir(os.path.join(root, above)) as entries:
+        for entry in sorted(entries, key=lambda one: one.name):
+            if entry.is_dir(follow_symlinks=False) and not entry.name.startswith("."):
+                yield os.path.join(above, entry.name), ""

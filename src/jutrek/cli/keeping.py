@@ -294,7 +294,7 @@ def journal_command(library: LibraryOption, run: RunArgument = "", as_json: AsJs
     for record in records if not as_json else ():
         more = ", taken back" if record.taken_back else ""
         out(
-            record.run, record.title, record.about, f"{counted(record.files, 'file')}, {record.left} not",
+            record.run, record.title, record.about, f"{record.counted}, {record.left} not",
             f"{record.how or 'at work'}{more}", record.who, *([record.broken] if record.broken else []),
         )  # fmt: skip
     raise typer.Exit(NOT_ALL if any(record.broken for record in records) else DONE)

@@ -37,7 +37,7 @@ def take_back_command(
     from jutrek.cli.planning import watching
     from jutrek.desk.places import places_of
     from jutrek.desk.records import newest, run_named
-    from jutrek.desk.taking_back import done_words, plan_of_taking_back, take_back, told_of
+    from jutrek.desk.taking_back import done_words, folders_of, plan_of_taking_back, take_back, told_of
     from jutrek.transfer.journal import number_of
     from jutrek.transfer.taking_back import empty_taken_back
 
@@ -54,12 +54,18 @@ def take_back_command(
         told_only = told_of(home, wanted)
         words, paths = done_words(home, wanted), [below_root(home, path) for path in only or ()]
         plan, left = plan_of_taking_back(home, wanted, paths)
+        folders, stay_there = folders_of(home, wanted)
+        left += stay_there
         if dry_run or not run:
+            for folder in folders:
+                out(folder.old, folder.new)
             for row in plan.rows:
                 out(below_root(home, row.source), row.destination or "")
             for sentence in left:
                 say(f"would stay: {sentence}")
-            if told_only is None:
+            if folders or stay_there:
+                say(f"{counted(len(folders), 'folder')} would be moved back, {len(left)} would stay.")
+            elif told_only is None:
                 say(f"{counted(len(plan.rows), 'file')} would be {words}, {len(left)} would stay as they are.")
             else:
                 say(f"{counted(told_only, 'file')} would be {words}, but for those of which something was said since.")
@@ -71,8 +77,9 @@ def take_back_command(
     for sentence in left:
         say(f"stays: {sentence}")
     stay = len(left) + len(outcome.failed)
+    one, many = ("folder is", "folders are") if folders or stay_there else ("file is", "files are")
     told = (
-        f"{counted(outcome.home, 'file is', 'files are')} {words}, {counted(stay, 'stays', 'stay')} as before."
+        f"{counted(outcome.home, one, many)} {words}, {counted(stay, 'stays', 'stay')} as before."
         if told_only is None
         else ""
     )

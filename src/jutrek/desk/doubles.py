@@ -249,11 +249,17 @@ def _facts(one: Content, library: Library, ledger: Ledger, proof: ProofMark | No
     )  # fmt: skip
 
 
-def beside_keeper(item: Trayed, root: str) -> tuple[FileFacts, FileFacts]:
-    """What lies in the tray, and the file that it was set aside for, as far as a picture needs it. Nothing is read."""
-    lies, stays = Shown(os.path.join(root, item.path)), Shown(os.path.join(root, item.keeper))
+def beside_keeper(item: Trayed, root: str) -> tuple[FileFacts, ...]:
+    """What lies in the tray, and the file that it was set aside for, if there is one, as far as a picture needs it.
+
+    Nothing is read.
+    """
+    lies = FileFacts(item.path, Shown(os.path.join(root, item.path)), 0.0, (os.path.basename(item.was),))
+    if not item.keeper:
+        return (lies,)
+    stays = Shown(os.path.join(root, item.keeper))
     return (
-        FileFacts(item.path, lies, 0.0, (os.path.basename(item.was),)),
+        lies,
         FileFacts(item.keeper, stays, 0.0, (os.path.basename(item.keeper),)),
     )
 

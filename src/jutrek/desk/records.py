@@ -13,6 +13,7 @@ from jutrek.library import LIBRARY, Library, ProofMark, known_places
 from jutrek.transfer.journal import Kind, number_of
 from jutrek.transfer.run_log import RunLog, broken_records, end_of, head_of, run_log_of, runs
 from jutrek.transfer.taking_back import CAN_BE_TAKEN_BACK, TAKEN_BACK, taken_back_by, where_now
+from jutrek.words import counted
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
 WORDS = {
     Kind.INTAKE: "Intake",
     Kind.REFILE: "Re-filing",
+    Kind.TIDY: "Tidied",
     Kind.TAKE_BACK: "Taken back",
     Kind.CATCH_UP: "Caught up",
     Kind.CHECK: "Check",
@@ -46,6 +48,7 @@ class Record:
         about: its sources, or the place that it was about, in words.
         how: how it ended: done, stopped, found again.
         files: how many files it brought, moved, read or removed.
+        folders: how many folders it moved whole.
         left: how many it did not.
         size: bytes; 0 where that is not told.
         places: in how many places its files are, by name.
@@ -73,6 +76,12 @@ class Record:
     broken: str = ""
     certificate: str = ""
     safe: bool = False
+    folders: int = 0
+
+    @property
+    def counted(self) -> str:
+        """How many files, or folders, in words."""
+        return counted(self.folders, "folder") if self.folders else counted(self.files, "file")
 
     @property
     def title(self) -> str:
@@ -111,13 +120,13 @@ def records_of(library: Library, *, verify: bool = True) -> list[Record]:
         known = names | {str(one["id"]): str(one["name"]) for one in head.get("places", ())}
         copies = [(library.name, files)] if kind is Kind.INTAKE else []
         copies += [(known.get(place, place), int(count)) for place, count in end.get("copies", {}).items()]
-        can = bool(files and kind in CAN_BE_TAKEN_BACK and run not in undone and end)
+        can = bool((files or end.get("folders")) and kind in CAN_BE_TAKEN_BACK and run not in undone and end)
         record = Record(
             run, kind, str(head.get("at", "")), str(end.get("at", "")), str(head.get("who", "")), _about(head, heads),
             str(end.get("how", "")), files, left, int(end.get("bytes", 0)), tuple(copies), run in undone, can,
             bool(kind is Kind.INTAKE and left and end.get("how") != "done" and run not in continued | undone.keys()),
             " ".join(one.what for one in broken.get(run, ())), str(head.get("certificate", "")),
-            bool(head.get("safe", False)),
+            bool(head.get("safe", False)), int(end.get("folders", 0)),
         )  # fmt: skip
         found.append(record)
     return found
@@ -149,6 +158,7 @@ def files_of(library: Library, run: str, marks: Marks | None = None) -> list[Fil
         told = _file(run_log, row, entry, marks or {})
         since = _since(library, run_log, row, entry, now) if row in run_log.done else ""
         found.append(replace(told, what=f"{told.what}, {since}") if since and since not in told.what else told)
+    found += [_folder(run_log, row, entry) for row, entry in sorted(run_log.folders.items())]
     found += [
         FileRecord(_inside(library, one), "", int(one.get("size", 0)), _said(one))
         for one in run_log.others
@@ -191,6 +201,12 @@ def _file(run_log: RunLog, row: int, entry: Mapping[str, Any], marks: Marks) -> 
     return FileRecord(str(entry["to"]), source, int(entry["size"]), what, str((done or {}).get("xxh3_128", "")))
 
 
+def _folder(run_log: RunLog, row: int, entry: Mapping[str, Any]) -> FileRecord:
+    """A folder that was to move whole."""
+    what = "moved, with all in it" if row in run_log.folders_moved else run_log.failed.get(row, "not moved")
+    return FileRecord(str(entry["to"]), str(entry["from"]), 0, what)
+
+
 def _since(library: Library, run_log: RunLog, row: int, entry: Mapping[str, Any], now: Mapping[str, str]) -> str:
     """What became of a file that came home, or moved, since: empty where it lies as it was left."""
     path = now.get(str(entry["to"]), str(entry["to"]))
@@ -230,7 +246,7 @@ def _about(head: Mapping[str, Any], heads: Mapping[str, Mapping[str, Any]]) -> s
         return ", ".join(os.path.basename(str(one).rstrip("/")) or str(one) for one in sources)
     if source := head.get("source"):
         return os.path.basename(str(source).rstrip("/")) or str(source)
-    return str(head.get("name", ""))
+    return " ".join(filter(None, (str(head.get("act", "")), str(head.get("name", "")))))
 
 
 def run_named(library: Library, text: str) -> str:

@@ -16,13 +16,14 @@ from jutrek.filing.facts import lies_in
 from jutrek.library import Library, as_place, give_back_numbers
 from jutrek.transfer import Listener, Outcome, plan_taking_back, refile
 from jutrek.transfer.checking import miss_again
+from jutrek.transfer.folder_moves import FolderMove, folders_back, move_folders
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.lock import locked
 from jutrek.transfer.moving import Orders
 from jutrek.transfer.resumable import clear_partials
 from jutrek.transfer.run_log import RunLog, given_number, head_of, run_log_of
 from jutrek.transfer.saying import say_back
-from jutrek.transfer.taking_back import followed
+from jutrek.transfer.taking_back import folders_now, followed
 from jutrek.transfer.trash import forget, found
 from jutrek.words import counted
 
@@ -32,6 +33,7 @@ if TYPE_CHECKING:
 _WORDS = {
     Kind.INTAKE: ("put away", "home again"),
     Kind.REFILE: ("moved back", "moved once more"),
+    Kind.TIDY: ("back where they were", "tidied again"),
     Kind.SET_ASIDE: ("back where they were", "set aside again"),
     Kind.EMPTY_TRAY: ("set aside again", "in the trash again"),
     Kind.LET_GO: ("missed again", "missed again"),
@@ -80,6 +82,12 @@ def told_of(library: Library, run: str) -> int | None:
     return int(count) or None
 
 
+def folders_of(library: Library, run: str) -> tuple[list[FolderMove], list[str]]:
+    """The folders that taking back a run would move, and sentences about those that would stay."""
+    run_log = run_log_of(library, run)
+    return folders_back(library, run_log, folders_now(library, run_log)) if run_log.folders_moved else ([], [])
+
+
 def take_back(
     library: Library,
     ledger: Ledger,
@@ -115,6 +123,12 @@ def take_back(
     if any(one["entry"] == "said" for one in run_log.others):
         count, left = say_back(library, ledger, run_log)
         return Outcome(remarks=[f"{_files(count)} {done_words(library, run)}."]), left
+    if run_log.folders_moved:
+        moves, left = folders_back(library, run_log, folders_now(library, run_log))
+        outcome = move_folders(
+            moves, library, ledger, stop=stop, listener=listener, takes_back=run, places=places.here
+        )  # fmt: skip
+        return outcome, left
     plan, left = plan_taking_back(library, run)
     emptied = kind == Kind.EMPTY_TRAY
     trashed = found(os.path.join(library.root, row.destination or "") for row in plan.rows) if emptied else {}

@@ -236,6 +236,11 @@ class Views:
             self._done.append(partial(self._shelves_back, before, after))
             self._show_shelves(after)
 
+    @property
+    def acts(self) -> int:
+        """How much can be taken back here."""
+        return len(self._done)
+
     def take_back(self) -> str:
         """Take back what was done last with shelves or spots. Returns what was taken back; empty for nothing.
 

@@ -1,4 +1,4 @@
-"""Setting doubles aside: into the library's tray, where they stay until it is emptied, and only beside their keeper.
+"""Setting aside: into the library's tray, where files stay until it is emptied; a double only beside its keeper.
 
 Each file moves to `LIBRARY/.jutrek/tray/<token>/`, under its own path, with what a sidecar says of it. Right before it
 moves its keeper is looked at: where both were said to be the same bytes they are read and compared byte for byte, and
@@ -88,12 +88,52 @@ def set_aside(
     """
     if any(drop.path == drop.keeper for drop in drops):
         raise NotPossible(library.root, "a file can't be set aside for itself")
-    token = f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
+    token = _token()
     rows = list(_rows(library, drops, f"{TRAY}/{token}"))
     plan = Plan(library.root, library.id, HouseRules(), tuple(row for row, _ in rows))
     court = _Comparer(library, ledger, {row.source: drop for row, drop in rows}, token, stop)
     orders = Orders(Kind.SET_ASIDE, court.objection, court.about, behind=court.carry)
     return refile(plan, library, ledger, stop=stop, listener=listener, places=places, orders=orders)
+
+
+def put_aside(
+    files: Sequence[tuple[str, FileStamp]],
+    library: Library,
+    ledger: Ledger,
+    *,
+    stop: threading.Event,
+    listener: Listener | None = None,
+    places: Sequence[Place] = (),
+) -> Outcome:
+    """Set files aside that a person wants away, though no other stays for them. Copies in connected places follow.
+
+    Args:
+        files: their paths relative to the library, and how each was when it was chosen.
+        library: the library.
+        ledger: its ledger, open.
+        stop: ends the work when it is set.
+        listener: hears how it goes on.
+        places: that are connected.
+
+    Raises:
+        LibraryBusy: when another Jutrek is at work in the library.
+    """
+    tray = f"{TRAY}/{_token()}"
+    rows = tuple(
+        Row(
+            os.path.join(library.root, path), library.root, Action.MOVE, f"{tray}/{path}", "Set aside.", stamp.size,
+            stamp.mtime_ns,
+        )
+        for path, stamp in files
+    )  # fmt: skip
+    plan = Plan(library.root, library.id, HouseRules(), rows)
+    orders = Orders(Kind.SET_ASIDE)
+    return refile(plan, library, ledger, stop=stop, listener=listener, places=places, orders=orders)
+
+
+def _token() -> str:
+    """Tells one occasion from another."""
+    return f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
 
 
 def _rows(library: Library, drops: Sequence[Drop], tray: str) -> Iterator[tuple[Row, Drop]]:

@@ -86,6 +86,20 @@ def _by_content(things: Iterable[Thing], files: Iterable[HomeFile]) -> dict[tupl
     return found
 
 
+def teach(shelves: Shelves, ledger: Ledger) -> None:
+    """Let the ledger know the contents of what stands on shelves, where it knows only what lies where that was last.
+
+    Before files are moved: else they would be lost to their shelves.
+    """
+    things = {one.path: one for shelf in shelves for one in shelf.things}
+    known = ledger.of_paths(things)
+    ledger.put_quick(
+        (path, FileStamp(file.size, file.mtime_ns), things[path].quick)
+        for path, file in known.items()
+        if file.quick is None and file.size == things[path].size
+    )
+
+
 def _row_of(one: Thing, paths: Sequence[str], rows: Mapping[str, int], columns: Columns) -> int | None:
     """The row of what stands on a shelf; where its content lies several times, the one where it was last."""
     for path in sorted(paths, key=lambda path: path != one.path):

@@ -11,6 +11,7 @@ from jutrek.desk.services.places import PlacesService
 from jutrek.desk.services.refiling import RefilingService
 from jutrek.desk.services.rules import RulesService
 from jutrek.desk.services.runs import RunsService
+from jutrek.desk.services.tidying import TidyingService
 from jutrek.desk.settings import remember_library
 from jutrek.desk.worker import Worker
 from jutrek.library import new_library, open_library
@@ -55,6 +56,7 @@ class LibraryServices:
         self.checks = ChecksService(opened, self.places)
         self.doubles = DoublesService(opened, self.places)
         self.refiling = RefilingService(opened, lambda: self.rules.now)
+        self.tidying = TidyingService(opened, self.places, lambda: self.rules.now)
         # It begins while the intake has nothing to do, and ends as soon as it has: both need the ledger.
         wanted = lambda: worker.wanted or intake.busy()  # noqa: E731
         self.learner = Learner(opened, lambda: self.doubles.count(wanted), lambda: self.rules.now)

@@ -62,9 +62,9 @@ class AskBar(QWidget):
         """Where Tab stops, in order."""
         return (*((self.field,) if self.field is not None else ()), self.main, self.cancel)
 
-    def say(self, words: str) -> None:
-        """Say what is wrong with what was typed."""
-        self._words, self._brick = words, True
+    def say(self, words: str, *, brick: bool = True) -> None:
+        """Say what is wrong with what was typed, or what there is to know of it."""
+        self._words, self._brick = words, brick
         self.update()
 
     def _accept(self) -> None:

@@ -48,10 +48,16 @@ class _Model(QAbstractListModel):
         if role == _ITEM:
             return item
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return f"{os.path.basename(item.was)}, for {os.path.basename(item.keeper)}, {_SAME.get(item.degree, '')}"
+            return ", ".join(filter(None, (os.path.basename(item.was), _keeper(item), _SAME.get(item.degree, ""))))
         if role == Qt.ItemDataRole.ToolTipRole:
-            return tip_text(f"{item.was}\nset aside for {item.keeper}\n{_SAME.get(item.degree, '')}")
+            keeper = f"\nset aside for {item.keeper}\n{_SAME.get(item.degree, '')}" if item.keeper else ""
+            return tip_text(f"{item.was}{keeper}")
         return None
+
+
+def _keeper(item: Trayed) -> str:
+    """For which file it was set aside; empty for none."""
+    return f"for {os.path.basename(item.keeper)}" if item.keeper else ""
 
 
 class _Drawing(QStyledItemDelegate):
@@ -85,10 +91,9 @@ class _Drawing(QStyledItemDelegate):
         name = os.path.basename(item.was)
         paint.name(painter, line, name, font(12.5, SEMIBOLD), theme.ink, align=paint.CENTRE)
         said = line.translated(0, 18)
-        keeper = f"for {os.path.basename(item.keeper)}"
-        paint.text(painter, said, keeper, font(11.5), theme.soft, align=paint.CENTRE, cut=middle)
+        paint.text(painter, said, _keeper(item) or "by itself", font(11.5), theme.soft, align=paint.CENTRE, cut=middle)
         folder = os.path.basename(os.path.dirname(item.was)) or "the library itself"
-        where = f"{_SAME.get(item.degree, '')} · {folder}"
+        where = " · ".join(filter(None, (_SAME.get(item.degree, ""), folder)))
         paint.text(painter, said.translated(0, 17), where, font(11.5), theme.soft, align=paint.CENTRE, cut=middle)
 
 

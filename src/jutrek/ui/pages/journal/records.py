@@ -26,7 +26,7 @@ def local(at: str) -> datetime | None:
 
 def figures_of(record: Record) -> str:
     """How many files, and how many bytes, in words."""
-    parts = [paint.counted(record.files, "file")]
+    parts = [record.counted]
     if record.size:
         parts.append(paint.size_words(record.size))
     if record.left:

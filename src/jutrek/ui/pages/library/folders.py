@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import (
     QFrame,
     QLineEdit,
@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from jutrek.ui import paint
+from jutrek.ui.pages.library.held import FAR
 from jutrek.ui.plainly import plain, tip_text
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 from jutrek.views.narrowing import folded
@@ -26,7 +27,7 @@ from jutrek.views.narrowing import folded
 if TYPE_CHECKING:
     from jutrek.desk.viewing import View
 
-_ROW, _STEP, _NUMBER = 25, 14, 46
+_ROW, _STEP, _NUMBER, _EDGE = 25, 14, 46, 18
 _FOLDER = Qt.ItemDataRole.UserRole
 Index = QModelIndex | QPersistentModelIndex
 _NONE = QModelIndex()
@@ -43,6 +44,8 @@ class FolderRows(QAbstractListModel):
         """What is hidden above the first folders that say anything."""
         self._sought: tuple[tuple[str, bool], ...] = ()
         self.rows: list[int] = []
+        self.over = -1
+        """The row over which something hangs."""
 
     def show_view(self, view: View) -> None:
         """Show the folders of a view."""
@@ -158,6 +161,9 @@ class _Drawing(QStyledItemDelegate):
         tree, laid = view.tree, view.laid
         if option.state & QStyle.StateFlag.State_Selected:
             painter.fillRect(box.adjusted(0, 1, 0, -1), theme.accent_wash)
+        if index.row() == model.over:
+            painter.setPen(QPen(theme.accent, 2))
+            painter.drawRect(box.adjusted(1, 2, -2, -3))
         shown, whole = int(laid.folders[number]), int(laid.all_folders[number])
         hidden = model.trunk.count("/") + 2 if model.trunk else 0
         left = box.left() + 6 + _STEP * max(0, int(tree.depths[number]) - hidden)
@@ -186,6 +192,10 @@ class FolderList(QListView):
     """A folder by its path, narrowing the view to it."""
     asked = Signal(object, object)
     """What may be done with a folder: its path, and where a menu opens."""
+    carried = Signal(object, object)
+    """A folder hangs at a point of the screen; None once it does no longer."""
+    dropped = Signal(object, object)
+    """A folder was let go of at a point of the screen."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -197,6 +207,34 @@ class FolderList(QListView):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setAccessibleName("Folders")
+        self._pressed: tuple[QPoint, str] | None = None
+        self._carries = False
+
+    def hang_over(self, place: QPoint | None) -> None:
+        """Show into which folder would go what hangs at a point of the screen; None for no longer."""
+        if place is not None:
+            self._scroll_along(self.viewport().mapFromGlobal(place))
+        index = self._index_at(place) if place is not None else QModelIndex()
+        if index.row() != self.rows.over:
+            self.rows.over = index.row()
+            self.viewport().update()
+
+    def _scroll_along(self, point: QPoint) -> None:
+        """Go on where something is held at the upper or lower edge of what can be seen."""
+        area = self.viewport().rect()
+        if area.contains(point) and not area.adjusted(0, _EDGE, 0, -_EDGE).contains(point):
+            bar = self.verticalScrollBar()
+            bar.setValue(bar.value() + (-_EDGE if point.y() < area.center().y() else _EDGE))
+
+    def folder_at(self, place: QPoint) -> str | None:
+        """The path of the folder at a point of the screen; None for none."""
+        index, view = self._index_at(place), self.rows.view
+        return view.tree.paths[self.rows.rows[index.row()]] if index.isValid() and view is not None else None
+
+    def _index_at(self, place: QPoint) -> QModelIndex:
+        point = self.viewport().mapFromGlobal(place)
+        seen = self.isVisible() and self.viewport().rect().contains(point)
+        return self.indexAt(point) if seen else QModelIndex()
 
     def folder(self) -> str | None:
         """The path of the folder that is current; None for none."""
@@ -253,8 +291,26 @@ class FolderList(QListView):
         if number in self.rows.rows:
             self.setCurrentIndex(self.rows.index(self.rows.rows.index(number)))
 
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        super().mousePressEvent(event)
+        place = event.globalPosition().toPoint()
+        path = self.folder_at(place)
+        self._pressed = (place, path) if path and event.button() is Qt.MouseButton.LeftButton else None
+        self._carries = False
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        place = event.globalPosition().toPoint()
+        if self._pressed is not None and ((place - self._pressed[0]).manhattanLength() >= FAR or self._carries):
+            self._carries = True
+            self.carried.emit(self._pressed[1], place)
+
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         super().mouseReleaseEvent(event)
+        pressed, carries = self._pressed, self._carries
+        self._pressed, self._carries = None, False
+        if pressed is not None and carries:
+            self.dropped.emit(pressed[1], event.globalPosition().toPoint())
+            return
         index, view = self.indexAt(event.position().toPoint()), self.rows.view
         if not index.isValid() or view is None or event.button() is not Qt.MouseButton.LeftButton:
             return

@@ -17,6 +17,7 @@ from jutrek.errors import JutrekError, Stopped
 from jutrek.ui.pages.library.folders import menu_of
 from jutrek.ui.pages.library.sentence import kept_menu
 from jutrek.ui.pages.library.shelving import Shelving
+from jutrek.ui.pages.library.tidying import LibraryTidying
 from jutrek.ui.pages.library.view import LibraryView
 from jutrek.ui.plainly import caption, plain
 from jutrek.ui.shell.offers import Offer
@@ -49,7 +50,10 @@ class LibraryPage(Page):
         ("Home, End, PageUp, PageDown", "walk far"), ("Ctrl+Space", "choose one more"), ("Ctrl+A", "choose all"),
         ("Ctrl++, Ctrl+−", "larger, smaller pictures"), ("Ctrl+C", "copy the path"),
         ("Ctrl+H", "put on a shelf"), ("Ctrl+Shift+Left, Right, Home, End", "another place on a shelf"),
-        ("Ctrl+Z", "take back what was done with a shelf or a spot"), ("letters", "on a step, jump to a folder"),
+        ("Ctrl+M", "move to a folder"), ("Ctrl+Shift+M", "into a folder of their own"),
+        ("F2", "call a capture or a folder otherwise; number several"),
+        ("Ctrl+X, Ctrl+V", "take in hand, and put into the folder that is looked at"), ("Delete", "set aside"),
+        ("Ctrl+Z", "take back what was done last, on the disk, too"), ("letters", "on a step, jump to a folder"),
         ("Esc, Backspace", "a step back"),
         ("Tab", "take what is offered while a sentence is typed"),
     )  # fmt: skip
@@ -82,6 +86,9 @@ class LibraryPage(Page):
         view.checked.connect(lambda: context.go_to("journal"))
         view.folders.list.asked.connect(self._folder_menu)
         self.shelving = Shelving(view, self.ask_lookup, self.show, self.renew, self)
+        self.tidying = LibraryTidying(view, self.ask_library, self.ask_lookup, self.renew, self)
+        self.shelving.takes = self.tidying.takes
+        view.grid.carried.connect(self.tidying.hang_over)
         view.grid.asked.connect(self._captures_menu)
         self._chosen.connect(lambda one: self._say_kept(one.sentence))
         self._removed.connect(self._remove)
@@ -126,6 +133,7 @@ class LibraryPage(Page):
             self._library = library
             self._asked += 1
             self.view.show_nothing()
+            self.tidying.forget()
             self.view.show_trunk(last_trunk(library) if library else "")
             self.say_figure("")
             if self.shown:
@@ -242,7 +250,7 @@ class LibraryPage(Page):
 
     def _keep(self, view: Condition) -> None:
         text = sentence(view)
-        self.view.ask_name("Keep this view as:", "Keep it", lambda name: self._keep_as(name, text))
+        self.view.asking.ask("Keep this view as:", "Keep it", lambda name: self._keep_as(name, text))
 
     def _keep_as(self, name: str, text: str) -> None:
         self.ask_lookup(lambda lookup: lookup.keep_view(name, text), lambda was: self._say_kept_as(name, was))
@@ -269,6 +277,8 @@ class LibraryPage(Page):
             menu.addAction("Hide the folders above", lambda: self.view.hide_trunk(path))
         elif self.view.folders.list.rows.trunk:
             menu.addAction("Show the folders above", lambda: self.view.hide_trunk(""))
+        menu.addSeparator()
+        self.tidying.add_to_folder_menu(menu, path)
         menu.popup(at)
 
     def _captures_menu(self, at: QPoint) -> None:
@@ -282,6 +292,9 @@ class LibraryPage(Page):
         menu.addAction("Copy the path\tCtrl+C", self.view.copy.click)
         menu.addSeparator()
         self.shelving.add_to_menu(menu)
+        menu.addSeparator()
+        self.tidying.add_to_menu(menu)
+        menu.addSeparator()
         chosen = self.view.grid.picked()
         if not np.isnan(self.view.view.columns.latitude[chosen]).all():
             menu.addAction("Call this spot…", self._name_spot)
@@ -295,7 +308,7 @@ class LibraryPage(Page):
             return
         reach = f"{spot.metres:,} m" if spot.metres < 10_000 else f"{spot.metres // 1000} km"
         question = f"Call what lies within {reach} of them:"
-        self.view.ask_name(question, "Call it so", lambda name: self._spot_named(spot._replace(name=name)))
+        self.view.asking.ask(question, "Call it so", lambda name: self._spot_named(spot._replace(name=name)))
 
     def _spot_named(self, spot: Spot) -> None:
         def say(before: Spot | None) -> None:
@@ -315,7 +328,7 @@ class LibraryPage(Page):
             session.ask_aside(lambda: show_file(whole), None, self.say_trouble)
 
     def undo(self) -> None:
-        self.shelving.take_back()
+        self.tidying.take_back(self.shelving.take_back)
 
     def _remember_trunk(self, trunk: str) -> None:
         library = self._library

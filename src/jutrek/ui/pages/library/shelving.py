@@ -13,8 +13,7 @@ from PySide6.QtWidgets import QMenu
 
 from jutrek.ui import paint
 from jutrek.ui.pages.library.folders import menu_of
-from jutrek.ui.plainly import Label, caption, plain
-from jutrek.ui.theme import SEMIBOLD, font
+from jutrek.ui.plainly import caption, plain
 from jutrek.views.conditions import EVERYTHING, Condition, Sort, Value
 from jutrek.views.shelves import Shelves, put_on, removed, renamed, take_off
 from jutrek.views.shelving import shelf_among, shelf_of
@@ -52,11 +51,8 @@ class Shelving(QObject):
         super().__init__(parent)
         self._view, self._ask_lookup, self._show_other, self._renew = view, ask, show, renew
         grid, strip = self._view.grid, self._view.shelves
-        self._held = Label("", self._view)
-        self._held.setFont(font(12.5, SEMIBOLD))
-        self._held.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        self._held.setProperty("held", True)
-        self._held.hide()
+        self.takes: Callable[[QPoint], bool] = lambda place: False
+        """Asked whether something else takes what is let go of at a point of the screen."""
         grid.carried.connect(self._carry)
         grid.dropped.connect(self._drop)
         strip.chosen.connect(self._show)
@@ -144,7 +140,7 @@ class Shelving(QObject):
         """Ask for the name of another shelf; what is chosen is put on it."""
         count = len(self._view.grid.picked())
         question = f"Put {paint.counted(count, 'capture')} on a shelf called:" if count else "A shelf called:"
-        self._view.ask_name(question, "Put them there" if count else "Make it", self._make)
+        self._view.asking.ask(question, "Put them there" if count else "Make it", self._make)
 
     def _make(self, name: str) -> None:
         # Without captures chosen the shelf is empty to begin with.
@@ -213,7 +209,7 @@ class Shelving(QObject):
         menu.popup(at)
 
     def _rename(self, name: str) -> None:
-        self._view.ask_name(
+        self._view.asking.ask(
             f"Call “{plain(name)}”:", "Call it so",
             lambda new: self._change(
                 lambda shelves: renamed(shelves, name, new), f"The shelf is called “{new}”.", "Ctrl+Z takes it back."
@@ -239,16 +235,11 @@ class Shelving(QObject):
     def _carry(self, place: QPoint | None) -> None:
         """Show what is carried, and where it would go."""
         strip, grid = self._view.shelves, self._view.grid
+        self._view.held.show_at(paint.counted(len(grid.picked()), "capture"), place)
         if place is None:
-            self._held.hide()
             strip.hang_over(None)
             grid.show_gap(-1)
             return
-        self._held.setText(paint.counted(len(grid.picked()), "capture"))
-        self._held.adjustSize()
-        self._held.move(self._view.mapFromGlobal(place) + QPoint(14, 10))
-        self._held.show()
-        self._held.raise_()
         strip.hang_over(strip.mapFromGlobal(place) if strip.isVisible() else None)
         grid.show_gap(grid.gap_at(place) if self.shelf else -1)
 
@@ -257,7 +248,7 @@ class Shelving(QObject):
         name = strip.at(strip.mapFromGlobal(place)) if strip.isVisible() else ""
         if name:
             self.put(name)
-        elif self.shelf and (at := grid.gap_at(place)) >= 0:
+        elif not self.takes(place) and self.shelf and (at := grid.gap_at(place)) >= 0:
             self.move_before(at)
 
 

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -57,6 +57,8 @@ class Stairs(QWidget, Spoken):
         self._went: dict[str, str] = {}
         """Of each folder the one within it where one was last."""
         self._shifts: dict[int, int] = {}
+        self._over: str | None = None
+        """The folder over whose tile something hangs."""
         """By how many pixels the step of a folder is moved."""
         self._typed, self._typed_at = "", 0.0
         self._samples: dict[int, list[int]] = {}
@@ -226,6 +228,22 @@ class Stairs(QWidget, Spoken):
                     self.go(self._view.tree.paths[tile.number])
                     return
 
+    def folder_at(self, place: QPoint) -> str | None:
+        """The path of the folder whose tile is at a point of the screen; None for none."""
+        point, view = self.mapFromGlobal(place), self._view
+        if view is None or not self.isVisible() or not self.rect().contains(point):
+            return None
+        found = (tile for _, _, tiles in self._tiles() for tile in tiles if tile.box.contains(point))
+        tile = next(found, None)
+        return view.tree.paths[tile.number] if tile is not None else None
+
+    def hang_over(self, place: QPoint | None) -> None:
+        """Show into which folder would go what hangs at a point of the screen; None for no longer."""
+        over = self.folder_at(place) if place is not None else None
+        if over != self._over:
+            self._over = over
+            self.update()
+
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Move the step below the pointer."""
         delta = event.angleDelta()
@@ -286,7 +304,9 @@ class Stairs(QWidget, Spoken):
         count, whole = int(laid.folders[tile.number]), int(laid.all_folders[tile.number])
         is_here = view.tree.paths[tile.number] == self.path
         edge = theme.ink if is_here and self.hasFocus() else theme.accent if tile.chosen else theme.line
-        paint.card(painter, tile.box, theme.accent if tile.chosen else theme.card, edge, width=2 if is_here else 1)
+        is_over = view.tree.paths[tile.number] == self._over
+        edge, wide = (theme.accent, 3) if is_over else (edge, 2 if is_here else 1)
+        paint.card(painter, tile.box, theme.accent if tile.chosen else theme.card, edge, width=wide)
         ink = theme.on_accent if tile.chosen else theme.ink if count else theme.soft
         soft = theme.on_accent if tile.chosen else theme.soft
         box, line = (

@@ -10,14 +10,17 @@ from PySide6.QtGui import QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from jutrek.ui import paint
+from jutrek.ui.pages.library.asking import Asking
 from jutrek.ui.pages.library.attention import Attention
 from jutrek.ui.pages.library.bars import ShareBars
 from jutrek.ui.pages.library.cell import STEPS, USUAL
 from jutrek.ui.pages.library.chosen import ChosenPanel
+from jutrek.ui.pages.library.clashes import ClashSheet
 from jutrek.ui.pages.library.closely import Closely
 from jutrek.ui.pages.library.drives import Drives
 from jutrek.ui.pages.library.folders import FolderPanel, menu_of
 from jutrek.ui.pages.library.grid import CaptureGrid
+from jutrek.ui.pages.library.held import Held
 from jutrek.ui.pages.library.ribbons import Ribbons
 from jutrek.ui.pages.library.sentence import SentenceBar
 from jutrek.ui.pages.library.shelves import ShelfStrip
@@ -26,7 +29,6 @@ from jutrek.ui.pages.library.titles import Title
 from jutrek.ui.pages.library.wall import Wall
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import Theme
-from jutrek.ui.widgets.askbar import AskBar
 from jutrek.ui.widgets.keyed import keyed
 from jutrek.ui.widgets.layout import Card, scrolling
 from jutrek.ui.widgets.statebar import StateBar
@@ -37,8 +39,6 @@ from jutrek.views.laying import Apart, keeping, leaving_out, timed
 from jutrek.views.shelving import shelf_of
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
-
     from PySide6.QtGui import QColor
 
     from jutrek.desk.viewing import View
@@ -78,7 +78,6 @@ class LibraryView(QWidget):
         self.wanted: Condition = EVERYTHING
         self.by_folder = False
         self._working, self._unread = "", 0
-        self._ask: AskBar | None = None
         self._notice: tuple[str, str, str, bool] | None = None
         self.step = USUAL
         self.sentence = SentenceBar(theme)
@@ -92,6 +91,9 @@ class LibraryView(QWidget):
         self.folders = FolderPanel(theme)
         self.chosen = ChosenPanel(theme)
         self.closely = Closely(theme, pictures, self)
+        self.clashes = ClashSheet(theme, pictures, self)
+        self.held = Held(self)
+        self.asking = Asking(theme, self, self._asked_at, self.take_focus)
         self.stop = QPushButton("Stop")
         self.on_disk = QPushButton("Show on disk")
         self.copy = keyed(QPushButton("Copy the path"), "Ctrl+C")
@@ -175,7 +177,12 @@ class LibraryView(QWidget):
         self.attention.fit(round(self.width() * _ATTENTION))
         self.left.setFixedWidth(_LEFT if wide else _NARROW)
         self.right.setFixedWidth(_RIGHT if wide else _NARROW)
-        self.closely.place(QRect(0, 0, self.width(), self.bar.y() or self.height()))
+        above = QRect(0, 0, self.width(), self.bar.y() or self.height())
+        self.closely.place(above)
+        self.clashes.setGeometry(above)
+
+    def _asked_at(self) -> QRect:
+        return QRect(_MARGIN, 0, self.width() - 2 * _MARGIN, self.sentence.height())
 
     def _connect(self) -> None:
         self.sentence.said.connect(self._say)
@@ -219,42 +226,11 @@ class LibraryView(QWidget):
     def show_nothing(self) -> None:
         """Another library is open, of which nothing is known yet."""
         self.view, self.wanted, self._unread, self._notice = None, EVERYTHING, 0, None
+        self.clashes.hide()
         self.closely.leave()
         self.closely.forget()
         self.stack.setCurrentIndex(0)
         self._refresh()
-
-    def ask_name(self, question: str, answer: str, then: Callable[[str], object], *, name: str = "") -> None:
-        """Ask in place what something is to be called.
-
-        Args:
-            question: what is asked.
-            answer: what the button says.
-            then: hears the name.
-            name: what stands there to begin with.
-        """
-        self._end_ask()
-        ask = self._ask = AskBar(self._theme, question, answer, self, field=name, hint="a name")
-        ask.setAutoFillBackground(True)
-        ask.accepted.connect(lambda name: self._named(name, then))
-        ask.refused.connect(self._end_ask)
-        ask.setGeometry(_MARGIN, 0, self.width() - 2 * _MARGIN, self.sentence.height())
-        ask.show()
-        if ask.field is not None:
-            ask.field.setFocus()
-            ask.field.selectAll()
-
-    def _named(self, name: str, then: Callable[[str], object]) -> None:
-        if name.strip():
-            self._end_ask()
-            then(name.strip())
-
-    def _end_ask(self) -> None:
-        if self._ask is not None:
-            self._ask.hide()
-            self._ask.deleteLater()
-            self._ask = None
-            self.take_focus()
 
     def show_view(self, view: View) -> None:
         """Show a view that was laid out."""
@@ -403,8 +379,10 @@ class LibraryView(QWidget):
 
     def back(self) -> None:
         """One step back: out of what is typed, up close, out of the pictures."""
-        if self._ask is not None:
-            self._end_ask()
+        if self.asking.bar is not None:
+            self.asking.end()
+        elif self.clashes.isVisible():
+            self.clashes.nothing.click()
         elif self.closely.is_open:
             self.closely.leave()
         elif self.sentence.typing:
@@ -447,7 +425,7 @@ class LibraryView(QWidget):
         self.chosen.show_rows(view, picked)
         self.stop.setVisible(bool(self._working or self._unread))
         for button in (self.main, self.copy, self.on_disk):
-            button.setVisible(view is not None)
+            button.setVisible(view is not None and not self.clashes.isVisible())
         self.main.setEnabled(view is not None and len(self.grid.rows) > 0)
         if self._notice is not None:
             state, more, under, brick = self._notice
