@@ -201,3 +201,19 @@ def tarn(library: Library, tmp_path: Path) -> Place:
     """A second place."""
     (tmp_path / "Tarn").mkdir()
     return add_place(library, str(tmp_path / "Tarn"))
+
+
+@pytest.fixture(params=["plain", "blind", "exfat"])
+def top(request: pytest.FixtureRequest, tmp_path: Path) -> Path:
+    """A folder on a medium that tells case, on one that is blind to it, and on a real exFAT."""
+    if request.param == "exfat":
+        folder = Path(request.getfixturevalue("exfat")) / f"s{os.urandom(4).hex()}"
+        folder.mkdir()
+        return folder
+    if request.param == "blind" and (os.geteuid() != 0 or not os.path.exists("/dev/fuse")):
+        pytest.skip("mounting a medium that is blind to case needs root and FUSE")
+    from bench.torture.world import Medium
+
+    medium = Medium.make(tmp_path, "medium", request.param)
+    request.addfinalizer(medium.close)
+    return medium.top

@@ -10,7 +10,6 @@ from pathlib import Path
 
 import pytest
 from bench.torture.round import Child
-from bench.torture.world import Medium
 
 from jutrek.disk import Tree, inside
 from jutrek.filing import Extensions, HouseRules
@@ -24,20 +23,6 @@ from tests.transfer.test_refiling import plan_of
 
 UPPER = HouseRules(layout="2026", name="IMG_{time}", extensions=Extensions.UPPER)
 LOWER = HouseRules(layout="2026", name="img_{time}", extensions=Extensions.LOWER)
-
-
-@pytest.fixture(params=["plain", "blind", "exfat"])
-def top(request: pytest.FixtureRequest, tmp_path: Path) -> Path:
-    """A folder on a medium that tells case, on one that is blind to it, and on a real exFAT."""
-    if request.param == "exfat":
-        folder = Path(request.getfixturevalue("exfat")) / f"s{os.urandom(4).hex()}"
-        folder.mkdir()
-        return folder
-    if request.param == "blind" and (os.geteuid() != 0 or not os.path.exists("/dev/fuse")):
-        pytest.skip("mounting a medium that is blind to case needs root and FUSE")
-    medium = Medium.make(tmp_path, "medium", request.param)
-    request.addfinalizer(medium.close)
-    return medium.top
 
 
 @pytest.fixture

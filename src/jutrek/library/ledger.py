@@ -283,10 +283,12 @@ class Ledger:
         with self._transaction() as connection:
             return {os.fsdecode(row[0]): told(row) for row in connection.execute(FILED)}
 
-    def move(self, moves: Iterable[tuple[str, str]], *, by_hand: bool = False) -> None:
+    def move(self, moves: Iterable[tuple[str, str]], *, by_hand: bool = False, once: str = "") -> None:
         """Follow files that were moved within the library, from one path to another. Durable on return.
 
         Args:
+            once: names these moves, where following them twice would be wrong; if they were followed last under that
+                name, nothing is done.
             by_hand: whether somebody else moved them: then it is kept which path they were given. It is kept on where
                 Jutrek moves such a file, and not where it gives it another name.
         """
@@ -295,6 +297,11 @@ class Ledger:
             return
         crossed = not {to for _, to in rows}.isdisjoint(path for path, _ in rows)
         with self._transaction() as connection:
+            if once:
+                last = connection.execute("SELECT value FROM about WHERE key = 'followed'").fetchone()
+                if last is not None and last[0] == once:
+                    return
+                connection.execute("INSERT OR REPLACE INTO about VALUES ('followed', ?)", (once,))
             _tell_went(connection, rows)
             given = [
                 (to, before)

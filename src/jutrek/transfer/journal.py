@@ -200,10 +200,18 @@ class Journal:
             {"entry": "moved", "row": first, **({"upto": last} if last > first else {})} for first, last in spans
         ))  # fmt: skip
 
-    def turn(self, names: Mapping[int, Inside], place: str = "") -> None:
-        """Write down, durably, that files go to one another's names through others, which are given by row."""
+    def turn(self, names: Mapping[int, tuple[Inside, int]], place: str = "") -> None:
+        """Write down, durably, that files go to one another's names through others.
+
+        Args:
+            names: these others by row, with the inodes of the files.
+            place: in which place; empty for the library.
+        """
         more = {"place": place} if place else {}
-        self._write(*({"entry": "turn", "row": number, "name": str(name), **more} for number, name in names.items()))
+        self._write(*(
+            {"entry": "turn", "row": number, "name": str(name), "inode": inode, **more}
+            for number, (name, inode) in names.items()
+        ))  # fmt: skip
         self.sync()
 
     def parted(self) -> None:

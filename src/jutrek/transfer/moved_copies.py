@@ -105,7 +105,7 @@ class MovedCopies:
             if status is not None and mark.fits(status):
                 name = old.beside(f"{TEMPORARY}{journal.run}-{number}.name")
                 between[number] = old, name, new, status, mark
-        journal.turn({number: name for number, (_, name, _, _, _) in between.items()}, place.id)
+        journal.turn({row: (name, status.st_ino) for row, (_, name, _, status, _) in between.items()}, place.id)
         for old, name, _, _, _ in between.values():
             place.tree.give_name(old, name)
         return between

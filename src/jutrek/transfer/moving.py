@@ -328,7 +328,7 @@ class _Moves:
             self._refuse_all(journal, numbers, own)
             return
         between = {step.number: self._between(journal, step.number, step.old) for step in steps}
-        journal.turn(between)
+        journal.turn({step.number: (between[step.number], step.status.st_ino) for step in steps})
         if (refused := self._let_go(steps, between)) is not None:
             self._refuse_all(journal, numbers, refused)
             return
@@ -390,7 +390,10 @@ class _Moves:
         for step in self._moved:
             self._listener.step("written down", step.row)
         journal.sync()
-        follow(self._ledger, self._pairs(step.row for step in self._moved), by_hand=self._orders.by_hand)
+        follow(
+            self._ledger, self._pairs(step.row for step in self._moved), by_hand=self._orders.by_hand,
+            turned=journal.run if turned else "",
+        )  # fmt: skip
         self._see_again()
         moved = [(step.number, str(step.old), str(step.new)) for step in self._moved if step.tree is self._tree]
         (self._copies.turn if turned else self._copies.follow)(moved, journal)
@@ -463,9 +466,14 @@ Pairs = list[tuple[str, str]]
 """Paths relative to the library, before and after a move."""
 
 
-def follow(ledger: Ledger, pairs: Pairs, *, by_hand: bool = False) -> None:
-    """Let the ledger follow moves. What was put away under `.jutrek/` is not in the library any more."""
-    ledger.move([pair for pair in pairs if not any(map(_put_away, pair))], by_hand=by_hand)
+def follow(ledger: Ledger, pairs: Pairs, *, by_hand: bool = False, turned: str = "") -> None:
+    """Let the ledger follow moves. What was put away under `.jutrek/` is not in the library any more.
+
+    Args:
+        by_hand: whether names and folders are a person's choice.
+        turned: the run, where files moved to one another's names: these are followed once.
+    """
+    ledger.move([pair for pair in pairs if not any(map(_put_away, pair))], by_hand=by_hand, once=turned)
     gone = [old for old, new in pairs if _put_away(new)]
     ledger.drop(gone)
     ledger.drop_proofs(LIBRARY, gone)

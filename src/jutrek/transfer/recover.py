@@ -349,7 +349,7 @@ def _settle_turns(run_log: RunLog, places: Sequence[Place]) -> None:
     what moved there and was not written down is known by nobody: each file goes forward where that can be.
     """
     trees = {place.id: place.tree for place in places}
-    for (place, row), name in run_log.turns.items():
+    for (place, row), (name, _) in run_log.turns.items():
         entry, tree = run_log.to_move.get(row), trees.get(place)
         if entry is None or tree is None or str(entry["from"]).startswith("/"):
             continue
@@ -373,17 +373,32 @@ def _settle_moves(
     settle_folders(library, ledger, run_log, journal, places)
     moved = [row for row, entry in run_log.to_move.items() if _moved(library.tree, run_log, row, entry)]
     journal.moved([row for row in moved if row not in run_log.done])
-    for place in {place for place, _ in run_log.turns} - {LIBRARY}:
-        followed = {str(one["from"]) for one in run_log.others if one["entry"] == "copy moved"}
-        paths = [
-            str(run_log.to_move[row]["from"]) for id_, row in run_log.turns if id_ == place and row in run_log.to_move
-        ]
-        unsure_of(place, [path for path in paths if path not in followed], journal, ledger)
+    _settle_copies(ledger, run_log, journal, places)
     journal.sync()
+    turned = {row for row in moved if (LIBRARY, row) in run_log.turns}
     pairs = [(str(run_log.to_move[row]["from"]), str(run_log.to_move[row]["to"])) for row in moved]
-    follow(ledger, pairs)
+    by_hand = run_log.kind is Kind.TIDY
+    for own, run in ((set(moved) - turned, ""), (turned, run_log.run)):
+        some = [pair for row, pair in zip(moved, pairs, strict=True) if row in own]
+        follow(ledger, some, by_hand=by_hand, turned=run)
     restore(library, ledger, pairs)
     return moved
+
+
+def _settle_copies(ledger: Ledger, run_log: RunLog, journal: Journal, places: Sequence[Place]) -> None:
+    """Marks of copies follow what is written down; of copies that went to one another's names nothing is sure."""
+    turned = {(place, str(run_log.to_move[row]["from"])) for place, row in run_log.turns if row in run_log.to_move}
+    for place in {place for place, _ in run_log.turns} - {LIBRARY}:
+        rows = [row for id_, row in run_log.turns if id_ == place and row in run_log.to_move]
+        unsure_of(place, [str(run_log.to_move[row][end]) for row in rows for end in ("from", "to")], journal, ledger)
+    trees = {place.id: place.tree for place in places}
+    for entry in run_log.others:
+        if entry["entry"] != "copy moved" or (entry["place"], entry["from"]) in turned:
+            continue
+        mark, tree = ledger.mark_of(entry["from"], entry["place"]), trees.get(entry["place"])
+        if mark is not None and tree is not None and tree.found(inside(entry["from"], Realm.PUT_AWAY)) is None:
+            ledger.drop_proofs(entry["place"], [entry["from"]])
+            ledger.put_proofs([mark._replace(path=entry["to"], inode=0, ctime_ns=0)])
 
 
 def _moved(tree: Tree, run_log: RunLog, row: int, entry: dict[str, object]) -> bool:
@@ -391,9 +406,9 @@ def _moved(tree: Tree, run_log: RunLog, row: int, entry: dict[str, object]) -> b
     if row in run_log.done:
         return True
     if (LIBRARY, row) in run_log.turns:
-        # Its old name may be another file's by now.
+        # Its old name may be another file's by now, and its new one, too, where somebody else took that.
         there = tree.found(inside(entry["to"], Realm.PUT_AWAY)) if run_log.parted else None
-        return there is not None and there.st_size == entry["size"]
+        return there is not None and there.st_ino == run_log.turns[LIBRARY, row][1]
     return _has_moved(tree, entry)
 
 

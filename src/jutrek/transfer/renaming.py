@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import time
+from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 
 from jutrek.disk import Inside, Tree, folded
@@ -89,14 +90,18 @@ def in_turn(moves: Sequence[tuple[str, str]]) -> frozenset[int]:
     Args:
         moves: paths before and after. Such as differ by case or form only count as one.
     """
-    left = {folded(old): number for number, (old, _) in enumerate(moves)}
-    taken = {folded(new): number for number, (_, new) in enumerate(moves)}
-    if left.keys().isdisjoint(taken):
+    olds, news = ([folded(path) for path in paths] for paths in zip(*moves, strict=True)) if moves else ([], [])
+    if set(olds).isdisjoint(news):
         return frozenset()
+    left: defaultdict[str, set[int]] = defaultdict(set)
+    taken: defaultdict[str, set[int]] = defaultdict(set)
+    for number, (old, new) in enumerate(zip(olds, news, strict=True)):
+        left[old].add(number)
+        taken[new].add(number)
     return frozenset(
         number
-        for number, (old, new) in enumerate(moves)
-        if left.get(folded(new), number) != number or taken.get(folded(old), number) != number
+        for number, (old, new) in enumerate(zip(olds, news, strict=True))
+        if left.get(new, set()) - {number} or taken.get(old, set()) - {number}
     )
 
 

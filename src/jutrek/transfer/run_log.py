@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import os
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any, NamedTuple, TypeVar
 
 from jutrek.errors import shown
@@ -35,7 +37,7 @@ class RunLog:
         parts: how far large files were copied, with the fingerprints of their parts, by row.
         quick: the quick fingerprints of large files that were partly copied, by row; empty where it is not told.
         through: the names in between of files whose new names differ by case or form only, by place and row.
-        turns: the names in between of files that go to one another's names, by place and row.
+        turns: the names in between of files that go to one another's names, with their inodes, by place and row.
         parted: whether all of these bore them in the library.
         folders: entries of folders that are moved whole, by row.
         folders_moved: the rows of those that moved.
@@ -56,7 +58,7 @@ class RunLog:
     parts: dict[int, list[tuple[int, bytes]]] = field(default_factory=dict)
     quick: dict[int, bytes] = field(default_factory=dict)
     through: dict[tuple[str, int], str] = field(default_factory=dict)
-    turns: dict[tuple[str, int], str] = field(default_factory=dict)
+    turns: dict[tuple[str, int], tuple[str, int]] = field(default_factory=dict)
     parted: bool = False
     folders: dict[int, dict[str, Any]] = field(default_factory=dict)
     folders_moved: set[int] = field(default_factory=set)
@@ -91,9 +93,7 @@ class RunLog:
             return dict(paths)
         files = {str(one["from"]): str(one["to"]) for row, one in self.to_move.items() if row in self.done}
         folders = [(str(self.folders[row]["from"]), str(self.folders[row]["to"])) for row in sorted(self.folders_moved)]
-        # What moved comes to lie where something else was known: that is no longer there.
-        kept = {path: known for path, known in paths.items() if path not in files}
-        kept |= {files[path]: known for path, known in paths.items() if path in files}
+        kept = _renamed(paths, files)
         for old, new in folders:
             kept = {_below(path, old, new): known for path, known in kept.items()}
         return kept
@@ -102,6 +102,15 @@ class RunLog:
     def to_do(self) -> Mapping[int, dict[str, Any]]:
         """What it was to do, by row."""
         return self.to_move if self.moves else self.to_come
+
+
+def _renamed(paths: Mapping[str, _T], moves: Mapping[str, str]) -> dict[str, _T]:
+    """What is known of paths after some of them moved, all at once, also to one another's names.
+
+    What moved comes to lie where something else was known: that is no longer there.
+    """
+    kept = {path: known for path, known in paths.items() if path not in moves}
+    return kept | {moves[path]: known for path, known in paths.items() if path in moves}
 
 
 def _below(path: str, old: str, new: str) -> str:
@@ -231,11 +240,22 @@ def known_of_files(library: Library) -> Known:
             if run_log.folders_moved:
                 numbers = run_log.follow(numbers)
             _move_proofs(proofs, LIBRARY, run_log.follow)
+        for place, copies in _copies_moved(run_log).items():
+            _move_proofs(proofs, place, partial(_renamed, moves=copies))
         for entry in run_log.others:
             _follow(proofs, entry, run_log.at)
             if entry["entry"] == "said" and (path := str(entry["path"])) in filed:
                 filed[path] = with_said(filed[path], entry["now"])
     return Known(filed, list(proofs.values()), numbers)
+
+
+def _copies_moved(run_log: RunLog) -> dict[str, dict[str, str]]:
+    """Which copies moved within places: by place where each was, and where it is."""
+    found: dict[str, dict[str, str]] = defaultdict(dict)
+    for entry in run_log.others:
+        if entry["entry"] == "copy moved":
+            found[str(entry["place"])][str(entry["from"])] = str(entry["to"])
+    return found
 
 
 def _move_proofs(
@@ -257,10 +277,6 @@ def _follow(proofs: dict[tuple[str, str], ProofMark], entry: Mapping[str, Any], 
     if kind == "proven":
         mark = _proven(entry, at)
         proofs[mark.place, mark.path] = mark
-    elif kind == "copy moved":
-        place, old, new = (str(entry[name]) for name in ("place", "from", "to"))
-        if (place, old) in proofs:
-            proofs[place, new] = proofs.pop((place, old))._replace(path=new)
     elif kind == "copies moved":
         old, new = str(entry["from"]), str(entry["to"])
         _move_proofs(
@@ -375,7 +391,8 @@ def _enter_move(run_log: RunLog, entry: dict[str, Any]) -> None:
         case "moved":
             run_log.done[entry["row"]] = entry
         case "turn":
-            run_log.turns.setdefault((entry.get("place", LIBRARY), entry["row"]), entry["name"])
+            key = entry.get("place", LIBRARY), entry["row"]
+            run_log.turns.setdefault(key, (entry["name"], entry.get("inode", 0)))
         case "parted":
             run_log.parted = True
         case "move folder":

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QWidget
 
-from jutrek.ui.theme import SEMIBOLD, font
 from jutrek.ui.plainly import Label
+from jutrek.ui.theme import SEMIBOLD, font
 
 FAR = 8
 """Pixels that the pointer goes before it carries what it was pressed on."""
