@@ -9,7 +9,7 @@ from __future__ import annotations
 import os
 import threading
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import TYPE_CHECKING
@@ -165,8 +165,11 @@ class _Listing:
         finally:
             os.close(fd)
         self._beside: dict[str, list[str]] = defaultdict(list)
-        for name in self._files.keys() - _owned(columns, folder):
-            for key in _may_follow(name):
+        self._gone_along: set[str] = set()
+        owned = _owned(columns, folder)
+        whole_names = set(map(folded, owned))
+        for name in sorted(self._files.keys() - owned):
+            for key in _follows(name, whole_names):
                 self._beside[key].append(name)
 
     def whole(self, name: str, companions: Sequence[str]) -> Whole | None:
@@ -175,7 +178,10 @@ class _Listing:
             return None
         own = [name, *(other for one in companions if (other := os.path.basename(one)) in self._files)]
         keys = dict.fromkeys(folded(key) for one in own for key in (one, stem_of(one)))
-        more = dict.fromkeys(other for key in keys for other in sorted(self._beside.get(key, ())))
+        found = dict.fromkeys(other for key in keys for other in self._beside.get(key, ()))
+        # Of captures that share a stem the first one takes it along.
+        more = [one for one in found if one not in self._gone_along]
+        self._gone_along.update(more)
         return Whole(tuple(self._files[one] for one in dict.fromkeys([*own, *more])))
 
 
@@ -190,10 +196,17 @@ def _owned(columns: Columns, folder: str) -> set[str]:
     }
 
 
-def _may_follow(name: str) -> set[str]:
-    """What a file may be called that one goes along with: as its name begins, up to a dot, or its stem."""
+def _follows(name: str, owned: Collection[str]) -> list[str]:
+    """What a file goes along with: a file whose whole name its name begins with, up to a dot; else a stem.
+
+    Args:
+        name: of the file.
+        owned: the names of captures' files.
+    """
     key = folded(name)
-    return {key[:at] for at, sign in enumerate(key) if sign == "." and at} | {stem_of(key)}
+    begins = [key[:at] for at, sign in enumerate(key) if sign == "." and at]
+    whole = [one for one in reversed(begins) if one in owned]
+    return whole[:1] or list(dict.fromkeys([*begins, stem_of(key)]))
 
 
 # ---- what would happen
