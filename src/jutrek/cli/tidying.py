@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from jutrek.transfer.folder_moves import FolderMove
     from jutrek.views.columns import Columns
 
-DONE, NOT_ALL, TO_DECIDE = 0, 1, 3
+DONE, NOT_ALL = 0, 1
 
 tidy_app = typer.Typer(
     help="Move, rename, number, merge and set aside what is home. `take-back` takes each back.", no_args_is_help=True
@@ -335,7 +335,7 @@ def _carry_out(house: _House, wanted: Tidying, taken: Answer | None, *, look: bo
         complain(words)
     if look or wanted.clashes or wanted.is_nothing:
         _show(house.home, wanted, as_json=as_json)
-        raise typer.Exit(TO_DECIDE if wanted.clashes else NOT_ALL if wanted.left else DONE)
+        raise typer.Exit(NOT_ALL if wanted.clashes or wanted.left else DONE)
     with watching("Moving") as listener:
         done = tidy(
             wanted, house.home, house.ledger, places_of(house.home), stop=stop_on_interrupt(), listener=listener
