@@ -416,7 +416,7 @@ class _Moves:
         for step in [one for one in self._moved if one.came in lost]:
             if self._tree.found(step.new) is None:
                 self._moved.remove(step)
-                why = "the folder that it came to was moved meanwhile, and it with it"
+                why = "the folder that it came to was moved meanwhile, and so was the file"
                 self._refuse(journal, step.number, NotMoved(step.row.source, why))
 
     def _see_again(self) -> None:

@@ -42,8 +42,8 @@ class ClashSheet(QWidget):
         self._all = 0
         self._answers: dict[str, Answer] = {}
         self._where: Mapping[str, str] = {}
-        self.both = keyed(QPushButton("Keep both, told apart"), "B")
-        self.same = keyed(QPushButton("Same bytes: one is enough"), "S")
+        self.both = keyed(QPushButton("Keep both, under two names"), "B")
+        self.same = keyed(QPushButton("The same: one is enough"), "S")
         self.leave = keyed(QPushButton("Leave this one"), "L")
         self.nothing = QPushButton("Move nothing")
         self.rest = QCheckBox("and so for all that are left")

@@ -53,6 +53,7 @@ class LibraryPage(Page):
         ("Ctrl+M", "move to a folder"), ("Ctrl+Shift+M", "into a folder of their own"),
         ("F2", "call a capture or a folder otherwise; number several"),
         ("Ctrl+X, Ctrl+V", "take in hand, and put into the folder that is looked at"), ("Delete", "set aside"),
+        ("B, S, L", "where a name is taken: keep both, one of them, or leave this one"),
         ("Ctrl+Z", "take back what was done last, on the disk, too"), ("letters", "on a step, jump to a folder"),
         ("Esc, Backspace", "a step back"),
         ("Tab", "take what is offered while a sentence is typed"),
