@@ -65,6 +65,21 @@ def _tell_went(connection: sqlite3.Connection, moves: Sequence[tuple[bytes, byte
     put_rows(connection, "went", moves)
 
 
+def _follow_folder(connection: sqlite3.Connection, old: str, new: str, place: str) -> None:
+    """Let all that is known of what lies in a folder follow it."""
+    before, after = os.fsencode(old) + b"/", os.fsencode(new) + b"/"
+    # `0` follows the separator.
+    values = (after, len(before) + 1, before, before[:-1] + b"0")
+    moved = "= CAST(? || substr({0}, ?) AS BLOB) WHERE {0} > ? AND {0} < ?"
+    query = f"UPDATE OR REPLACE proofs SET path {moved.format('path')} AND place = ?"
+    connection.execute(query, (*values, place))
+    if place:
+        return
+    for table in ("numbered", "by_hand", *(one for one in _MOVED if one != "proofs")):
+        connection.execute(f"UPDATE OR REPLACE {table} SET path {moved.format('path')}", values)
+    connection.execute(f"UPDATE waits SET equal {moved.format('equal')}", values)
+
+
 def _stem(path: bytes) -> bytes:
     return os.path.splitext(os.path.basename(path))[0]
 
@@ -158,6 +173,7 @@ class Ledger:
     def _transaction(self) -> Iterator[sqlite3.Connection]:
         connection = self._connection
         try:
+            self._follow_folders()
             connection.execute("BEGIN")
             before = connection.total_changes
             try:
@@ -323,19 +339,41 @@ class Ledger:
                 connection.execute("UPDATE waits SET equal = went.new FROM went WHERE waits.equal = went.old")
 
     def move_folder(self, old: str, new: str, place: str = "") -> None:
-        """Follow a folder that was moved whole, in the library or in another place. Durable on return."""
-        before, after = os.fsencode(old) + b"/", os.fsencode(new) + b"/"
-        # `0` follows the separator.
-        values = (after, len(before) + 1, before, before[:-1] + b"0")
-        moved = "= CAST(? || substr({0}, ?) AS BLOB) WHERE {0} > ? AND {0} < ?"
-        with self._transaction() as connection:
-            query = f"UPDATE OR REPLACE proofs SET path {moved.format('path')} AND place = ?"
-            connection.execute(query, (*values, place))
-            if place:
-                return
-            for table in ("numbered", "by_hand", *(one for one in _MOVED if one != "proofs")):
-                connection.execute(f"UPDATE OR REPLACE {table} SET path {moved.format('path')}", values)
-            connection.execute(f"UPDATE waits SET equal {moved.format('equal')}", values)
+        """Follow a folder that was moved whole, in the library or in another place. Durable on return.
+
+        It is only taken down here: of very many files following takes longer than moving. Whoever asks next follows.
+        """
+        with self._writing() as connection:
+            waiting = [*self._moved_folders(), [old, new, place]]
+            connection.execute("INSERT OR REPLACE INTO about VALUES ('moved folders', ?)", (json.dumps(waiting),))
+            connection.execute(_CHANGED)
+
+    def _follow_folders(self) -> None:
+        """Follow folders that were moved since somebody asked last."""
+        if not self._moved_folders():
+            return
+        with self._writing() as connection:
+            for old, new, place in self._moved_folders():
+                _follow_folder(connection, old, new, place)
+            connection.execute("DELETE FROM about WHERE key = 'moved folders'")
+
+    def _moved_folders(self) -> list[list[str]]:
+        row = self._connection.execute("SELECT value FROM about WHERE key = 'moved folders'").fetchone()
+        return [] if row is None else json.loads(row[0])
+
+    @contextlib.contextmanager
+    def _writing(self) -> Iterator[sqlite3.Connection]:
+        """A transaction that writes, and follows nothing before."""
+        try:
+            self._connection.execute("BEGIN IMMEDIATE")
+            try:
+                yield self._connection
+            except BaseException:
+                self._connection.execute("ROLLBACK")
+                raise
+            self._connection.execute("COMMIT")
+        except sqlite3.Error as error:
+            raise LedgerUnusable(self.path, str(error)) from error
 
     def given(self) -> dict[str, str]:
         """Which paths Jutrek gave to files that somebody moved or renamed since, by their paths now."""
