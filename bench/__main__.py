@@ -20,6 +20,7 @@ from bench import (
     reading,
     starts,
     story,
+    tidying,
     transfer,
     views,
     window,
@@ -44,6 +45,7 @@ _ALL = {
     "views": views.run,
     "cards": cards.run,
     "starts": starts.run,
+    "tidying": tidying.run,
 }
 
 

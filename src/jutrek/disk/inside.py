@@ -144,6 +144,8 @@ def is_put_away(path: Inside) -> bool:
 
 def folded(text: str) -> str:
     """A text without case and form, as file systems compare names that do not tell them."""
+    if text.isascii():
+        return text.lower()
     return unicodedata.normalize("NFC", unicodedata.normalize("NFC", text).casefold())
 
 

@@ -406,15 +406,21 @@ class Ledger:
             row = connection.execute(query, (place, os.fsencode(path))).fetchone()
         return _mark(row) if row else None
 
-    def marks_at(self, paths: Iterable[str]) -> dict[str, ProofMark]:
-        """What is known of files of the library, by their paths; those of which nothing is are left out."""
-        wanted, found = [os.fsencode(path) for path in paths], {}
+    def see_renamed(self, seen: Iterable[tuple[str, os.stat_result, os.stat_result]]) -> None:
+        """Renaming changes a file's `ctime`: the marks of those that were the very ones until then tell the new one.
+
+        Args:
+            seen: paths now, and how the files were right before and after.
+        """
+        rows = [
+            (now.st_ino, before.st_size, before.st_mtime_ns, before.st_ino, before.st_ctime_ns, now.st_ctime_ns,
+             os.fsencode(path))
+            for path, before, now in seen
+        ]  # fmt: skip
+        same = "size = ?2 AND mtime_ns = ?3 AND inode = ?4 AND ctime_ns = ?5"
+        query = f"UPDATE proofs SET inode = iif({same}, ?1, 0), ctime_ns = iif({same}, ?6, 0)"
         with self._transaction() as connection:
-            for start in range(0, len(wanted), _AT_ONCE):
-                part = wanted[start : start + _AT_ONCE]
-                query = f"{_MARKS} WHERE place = '' AND path IN ({','.join('?' * len(part))})"
-                found.update({mark.path: mark for mark in map(_mark, connection.execute(query, part))})
-        return found
+            connection.executemany(f"{query} WHERE place = '' AND path = ?7 AND inode != 0", rows)
 
     def drop_proofs(self, place: str, paths: Iterable[str]) -> None:
         """Forget what was known of files of a place: they lie elsewhere, or a person let them go."""

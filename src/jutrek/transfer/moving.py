@@ -26,7 +26,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from jutrek.disk import OWN_FOLDER, TEMPORARY, Inside, Outside, Realm, Tree, chosen, inside
+from jutrek.disk import TEMPORARY, Held, Inside, Outside, Realm, Tree, chosen, inside
 from jutrek.errors import (
     CopyRefused,
     JutrekError,
@@ -41,16 +41,16 @@ from jutrek.errors import (
     shown,
 )
 from jutrek.filing import Plan, Row, numbers_in
-from jutrek.library import LIBRARY, HomeFile, Library, Place, keep_numbers
+from jutrek.library import Library, Place, keep_numbers
 from jutrek.transfer.at_work import begin_in, end_in
 from jutrek.transfer.folders import HeldFolders
 from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Journal, Kind
+from jutrek.transfer.ledger_follows import Pairs, follow, restore
 from jutrek.transfer.lock import locked
 from jutrek.transfer.moved_copies import MovedCopies
 from jutrek.transfer.outcome import Done, Listener, Outcome, Progress
-from jutrek.transfer.renaming import after_renaming, in_turn, named_somehow, remove_emptied, rename_through
-from jutrek.transfer.run_log import known_of_files
+from jutrek.transfer.renaming import in_turn, named_somehow, remove_emptied, rename_through
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -151,6 +151,8 @@ class _Moves:
         self._moved: list[_Step] = []
         self._all_moved: list[tuple[int, Row]] = []
         self._touched: dict[tuple[Inside | None, bool], Tree] = {}
+        self._folder_objects: dict[tuple[str, ...], Inside | None] = {}
+        self._held: dict[tuple[int, int], Held] = {}
         self._left: set[Inside] = set()
         self._outcome = Outcome()
         self._kind = orders.kind
@@ -181,7 +183,7 @@ class _Moves:
         except OSError as error:
             self._outcome.trouble = of_place(self._library.root, self._library.own, error)
         finally:
-            self._folders.close()
+            self._leave_folders()
             journal.close()
         self._outcome.remarks += lists_follow(self._library, self._ledger, self._copies.places)
         return self._outcome
@@ -221,12 +223,12 @@ class _Moves:
         if isinstance(step, JutrekError):
             return step
         try:
-            after = self._folders.hold(self._tree, step.came, make=True)
+            after = self._hold(self._tree, step.came, make=True)
             self._listener.step("folder made", row)
             if step.tree is self._tree and step.old.spelt_like(step.new):
                 self._through(journal, step)
             else:
-                self._folders.hold(step.tree, step.left).give_name_in(after, step.old, step.new)
+                self._hold(step.tree, step.left).give_name_in(after, step.old, step.new)
             self._listener.step("renamed", row)
         except OSError as error:
             return self._why_not(step, error)
@@ -242,15 +244,38 @@ class _Moves:
             return NotInside(row.source if row.destination else to, error)
         try:
             self._listener.step("begin", row)
-            left = old.folder
-            status = self._folders.hold(tree, left).lstat(old)
+            left = self._folder_of(old)
+            status = self._hold(tree, left).lstat(old)
         except (FileNotFoundError, NotADirectoryError):
             return NotMoved(row.source, "it is gone")
         except OSError as error:
             return self._of_place(to, row, error)
         if not row.stamp.unchanged(status):
             return NotMoved(row.source, "it changed since the plan was made")
-        return self._objection(row, old) or _Step(number, row, tree, old, new, left, new.folder, status)
+        return self._objection(row, old) or _Step(
+            number, row, tree, old, new, left, self._folder_of(new), status
+        )  # fmt: skip
+
+    def _folder_of(self, path: Inside) -> Inside | None:
+        """The folder of a path; of very many files in one it is the same object, by which it is known at once."""
+        parts = path.parts[:-1]
+        if parts not in self._folder_objects:
+            self._folder_objects[parts] = path.folder
+        return self._folder_objects[parts]
+
+    def _hold(self, tree: Tree, folder: Inside | None, *, make: bool = False) -> Held:
+        key = id(tree), id(folder)
+        if key not in self._held:
+            self._held[key] = self._folders.hold(tree, folder, make=make)
+            self._touched[folder, tree is self._tree] = tree
+        return self._held[key]
+
+    def _leave_folders(self) -> None:
+        """Hold no folder any more."""
+        self._folders.close()
+        self._held.clear()
+        self._folder_objects.clear()
+        self._touched.clear()
 
     def _why_not(self, step: _Step, error: OSError) -> JutrekError:
         row, to = step.row, step.row.destination or ""
@@ -268,8 +293,6 @@ class _Moves:
 
     def _has_moved(self, step: _Step) -> None:
         self._moved.append(step)
-        self._touched[step.left, step.tree is self._tree] = step.tree
-        self._touched[step.came, True] = self._tree
         if step.tree is self._tree and step.left is not None:
             self._left.add(step.left)
 
@@ -381,7 +404,7 @@ class _Moves:
         """Make the moves at hand durable, write them down, and let the ledger follow."""
         self._settled = time.monotonic()
         if not self._moved:
-            self._folders.close()
+            self._leave_folders()
             return
         for (folder, _), tree in self._touched.items():
             tree.sync_folder(folder)
@@ -401,9 +424,8 @@ class _Moves:
         for step in self._moved:
             self._end(Done(step.row, True, "Moved."))
         self._all_moved += ((step.number, step.row) for step in self._moved)
-        self._folders.close()
+        self._leave_folders()
         self._moved.clear()
-        self._touched.clear()
 
     def _leave_out_lost(self, journal: Journal) -> None:
         """What came into a folder that somebody renamed or moved meanwhile does not lie where it was to be."""
@@ -421,15 +443,11 @@ class _Moves:
 
     def _see_again(self) -> None:
         """Renaming is a change of a file's own: what tells the very file that was proven is told anew."""
-        known = self._ledger.marks_at(step.row.destination or "" for step in self._moved)
-        marks = []
+        seen = []
         for step in self._moved:
-            mark = known.get(step.row.destination or "")
-            if mark is not None and mark.inode:
-                with contextlib.suppress(OSError):
-                    status = self._folders.hold(self._tree, step.came).lstat(step.new)
-                    marks.append(after_renaming(mark, step.status, status))
-        self._ledger.put_proofs(marks)
+            with contextlib.suppress(OSError):
+                seen.append((str(step.new), step.status, self._hold(self._tree, step.came).lstat(step.new)))
+        self._ledger.see_renamed(seen)
 
     def _count(self) -> None:
         """Keep which numbers names were given."""
@@ -460,35 +478,3 @@ class _Moves:
             self._listener.progress(
                 Progress(count, count, len(self._rows), len(self._rows), count, done.row.source, now - self._began)
             )
-
-
-Pairs = list[tuple[str, str]]
-"""Paths relative to the library, before and after a move."""
-
-
-def follow(ledger: Ledger, pairs: Pairs, *, by_hand: bool = False, turned: str = "") -> None:
-    """Let the ledger follow moves. What was put away under `.jutrek/` is not in the library any more.
-
-    Args:
-        by_hand: whether names and folders are a person's choice.
-        turned: the run, where files moved to one another's names: these are followed once.
-    """
-    ledger.move([pair for pair in pairs if not any(map(_put_away, pair))], by_hand=by_hand, once=turned)
-    gone = [old for old, new in pairs if _put_away(new)]
-    ledger.drop(gone)
-    ledger.drop_proofs(LIBRARY, gone)
-
-
-def restore(library: Library, ledger: Ledger, pairs: Pairs) -> None:
-    """Let the ledger know again, from the journals, what came back from under `.jutrek/`."""
-    back = {new for old, new in pairs if _put_away(old)}
-    if back:
-        filed, proofs, _ = known_of_files(library)
-        marks = [mark for mark in proofs if not mark.place and mark.path in back]
-        ledger.put([HomeFile(mark.path, mark.size, mark.mtime_ns, None, mark.full) for mark in marks])
-        ledger.put_filed((path, filed[path]) for path in back & filed.keys())
-        ledger.put_proofs(marks)
-
-
-def _put_away(path: str) -> bool:
-    return path.startswith(f"{OWN_FOLDER}/")

@@ -40,10 +40,10 @@ from jutrek.transfer.copies import temporary_name
 from jutrek.transfer.folder_moves import settle_folders
 from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Journal, Kind, now
+from jutrek.transfer.ledger_follows import follow, restore
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, read_back
 from jutrek.transfer.moved_copies import unsure_of
-from jutrek.transfer.moving import follow, restore
 from jutrek.transfer.renaming import named_somehow
 from jutrek.transfer.resumable import KEPT_FOR, Content, clear_partials, keep_partial
 from jutrek.transfer.run_log import RunLog, filed_by, given_number, known_of_files, run_log_of, unfinished

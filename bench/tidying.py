@@ -1,0 +1,120 @@
+"""Tidying beside the bare calls: a folder of many files renamed, and many files moved."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import tempfile
+import threading
+import time
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from jutrek.library import Library
+    from jutrek.library.ledger import Ledger
+
+_MANY, _MOVED, _FOLDERS, _ROUNDS = 50_000, 10_000, 20, 3
+
+
+def run() -> None:
+    """Measure and print."""
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["XDG_DATA_HOME"] = os.path.join(folder, "xdg")
+        _folders(os.path.join(folder, "many"))
+        _files(os.path.join(folder, "moved"))
+
+
+def _library(root: str, count: int) -> Library:
+    from jutrek.library import new_library
+
+    for number in range(_FOLDERS):
+        os.makedirs(f"{root}/2026/{number:02}")
+    for number in range(count):
+        with open(f"{root}/2026/{number % _FOLDERS:02}/f{number:06}.jpg", "wb") as file:
+            file.write(b"%d" % number)
+    return new_library(root)
+
+
+def _known(ledger: Ledger) -> None:
+    """Have the ledger know of every file what it knows of one that was brought home."""
+    with ledger._transaction() as connection:
+        connection.execute(
+            "INSERT INTO proofs SELECT '', path, size, mtime_ns, zeroblob(16), '', 'proven', 1, 1 FROM files"
+        )
+        connection.execute("INSERT INTO moments SELECT path, '2026-05-05T10:00:00', 0, 'd', '', '' FROM files")
+        connection.execute("INSERT INTO origins SELECT path, path, '', '' FROM files")
+
+
+def _timed(job: Callable[[], object]) -> float:
+    began = time.perf_counter()
+    job()
+    return time.perf_counter() - began
+
+
+def _folders(root: str) -> None:
+    from jutrek.library import survey
+    from jutrek.library.ledger import Ledger
+    from jutrek.transfer.folder_moves import FolderMove, move_folders
+
+    library = _library(root, _MANY)
+    with Ledger(library.ledger_path) as ledger:
+        survey(library, ledger)
+        _known(ledger)
+        ours, bare = [], []
+        for _ in range(_ROUNDS):
+            bare.append(_timed(lambda: subprocess.run(["mv", f"{root}/2026", f"{root}/2027"], check=True)))
+            os.rename(f"{root}/2027", f"{root}/2026")
+            for old, new in (("2026", "2025"), ("2025", "2026")):
+                move = [FolderMove(old, new)]
+                ours.append(_timed(lambda move=move: move_folders(move, library, ledger, stop=threading.Event())))  # type: ignore[misc]
+        follows = _timed(ledger.all_files)
+    print(f"a folder of {_MANY:,} files renamed")
+    print(f"  ours {min(ours) * 1000:.0f} ms, mv {min(bare) * 1000:.0f} ms; wanted 1.5 × mv and 100 ms")
+    print(f"  the ledger follows when it is asked: {follows:.2f} s for {len(ours)} of them")
+
+
+def _files(root: str) -> None:
+    from jutrek.filing import Action, HouseRules, Plan, Row
+    from jutrek.library import survey
+    from jutrek.library.ledger import Ledger
+    from jutrek.transfer import refile
+    from jutrek.transfer.journal import Kind
+    from jutrek.transfer.moving import Orders
+
+    library = _library(root, _MOVED)
+    names = [(f"2026/{number % _FOLDERS:02}/f{number:06}.jpg", f"all/f{number:06}.jpg") for number in range(_MOVED)]
+    with Ledger(library.ledger_path) as ledger:
+        survey(library, ledger)
+        _known(ledger)
+
+        def ours(back: bool) -> None:
+            rows = []
+            for pair in names:
+                old, new = pair[::-1] if back else pair
+                status = os.lstat(os.path.join(root, old))
+                rows.append(
+                    Row(os.path.join(root, old), root, Action.MOVE, new, "", status.st_size, status.st_mtime_ns)
+                )  # fmt: skip
+            plan = Plan(root, library.id, HouseRules(), tuple(rows))
+            outcome = refile(plan, library, ledger, stop=threading.Event(), orders=Orders(Kind.TIDY, by_hand=True))
+            assert outcome.home == _MOVED
+
+        def bare(back: bool) -> None:
+            for number in range(_FOLDERS if back else 0):
+                os.makedirs(f"{root}/2026/{number:02}", exist_ok=True)
+            os.makedirs(f"{root}/all", exist_ok=True)
+            for pair in names:
+                old, new = pair[::-1] if back else pair
+                os.rename(os.path.join(root, old), os.path.join(root, new))
+            for folder in ("all", *(f"2026/{number:02}" for number in range(_FOLDERS))):
+                fd = os.open(os.path.join(root, folder), os.O_RDONLY)
+                os.fsync(fd)
+                os.close(fd)
+
+        times = [(_timed(lambda: ours(False)), _timed(lambda: ours(True)), _timed(lambda: bare(False)),
+                  _timed(lambda: bare(True))) for _ in range(_ROUNDS)]  # fmt: skip
+    there, back, bare_there, bare_back = (min(values) for values in zip(*times, strict=True))
+    print(f"{_MOVED:,} files moved out of {_FOLDERS} folders into one, and back")
+    print(f"  ours {there:.2f} and {back:.2f} s, bare renames {bare_there:.2f} and {bare_back:.2f} s")
+    print(f"  {there / bare_there:.1f} and {back / bare_back:.1f} times; wanted 3")
