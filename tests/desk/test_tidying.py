@@ -181,3 +181,23 @@ def test_a_pattern_is_tried_and_names_all_files_of_a_capture(home: Library, ledg
     assert named_by(home, ledger, HouseRules(), gathered(home, columns, found)[0], "{date}_{time}", stop=never()) == []
     with pytest.raises(NotPossible, match="nothing"):
         named_by(home, ledger, HouseRules(), wholes, "{nothing}", stop=never())
+
+
+def test_copies_are_proven_and_known_as_their_originals_are(home: Library, ledger: Ledger) -> None:
+    """Taken back they are put away; where a name is taken they are told apart, or left."""
+    before, columns = names(home), seen(home, ledger)
+    wholes, _ = gathered(home, columns, rows(columns, "yard/P0.jpg"))
+    told = done(tidying.moving(home, wholes, "sent", copies=True), home, ledger)
+    assert (told.captures, told.files) == (1, 6)
+    assert names(home) == before | {one.replace("yard/", "sent/") for one in before if "yard/P0." in one}
+    mark = ledger.mark_of("sent/P0.jpg")
+    assert mark is not None
+    assert mark.stands
+    again = tidying.moving(home, wholes, "sent", copies=True)
+    assert {one.may_be_same for one in again.clashes} == {False}
+    assert tidying.decided(home, again, {}, Answer.LEAVE).is_nothing
+    both = done(tidying.decided(home, again, {}, Answer.BOTH), home, ledger)
+    assert {one for one in names(home) if "P0_2" in one} != set()
+    back(home, ledger, both)
+    back(home, ledger, told)
+    assert names(home) == before

@@ -67,6 +67,7 @@ def move_command(
     own: Annotated[
         bool, typer.Option("--own", help="To a folder of their own, called by their day and shoot.")
     ] = False,
+    copy: Annotated[bool, typer.Option("--copy", help="Copy captures, proven, instead of moving them.")] = False,
     that: _That = "",
     taken: _Taken = None,
     look: _Look = False,
@@ -88,12 +89,14 @@ def move_command(
         folder = checked_folder(_inside(house.home, to))
         if whole_folders and rows:
             raise typer.BadParameter("move either folders or captures at a time")
+        if whole_folders and copy:
+            raise typer.BadParameter("only captures are copied: say which, or --that 'in folder …'")
         if whole_folders:
             moves = [FolderMove(one, os.path.join(folder, os.path.basename(one))) for one in whole_folders]
             wanted = moving_folders(house.home, moves, Act.MOVE, f"to {folder or 'the root'}")
         else:
             wholes, left = _gathered(house, rows)
-            wanted = moving(house.home, wholes, folder, left)
+            wanted = moving(house.home, wholes, folder, left, copies=copy)
         _carry_out(house, wanted, taken, look=look, as_json=as_json)
 
 
@@ -342,7 +345,7 @@ def _carry_out(house: _House, wanted: Tidying, taken: Answer | None, *, look: bo
         )
     if as_json:
         tell_json(_told(done))
-    _sum_up(done)
+    _sum_up(done, wanted.act)
     raise typer.Exit(NOT_ALL if done.trouble or wanted.left else DONE)
 
 
@@ -380,10 +383,10 @@ def _counted(captures: int, files: int, folders: int) -> str:
     return f"{counted(captures, 'capture')} ({counted(files, 'file')})"
 
 
-def _sum_up(done: Tidied) -> None:
+def _sum_up(done: Tidied, act: str) -> None:
     from jutrek.transfer.journal import number_of
 
     if done.why:
         complain(done.why)
     back = "; ".join(f"`jutrek take-back {number_of(run) or run}`" for run in reversed(done.runs))
-    say(f"{_counted(done.captures, done.files, done.folders)} moved." + (f" {back} takes it back." if back else ""))
+    say(f"{_counted(done.captures, done.files, done.folders)} {act}." + (f" {back} takes it back." if back else ""))

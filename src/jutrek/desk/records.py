@@ -242,11 +242,13 @@ def _about(head: Mapping[str, Any], heads: Mapping[str, Mapping[str, Any]]) -> s
     if undone := heads.get(str(head.get("takes_back", ""))):
         kind = WORDS.get(Kind(undone["entry"]), "") if undone.get("entry") in set(Kind) else ""
         return f"{kind.lower()} {_about(undone, heads)}".strip()
+    if head.get("act"):
+        return f"{head['act']} {head.get('name', '')}".strip()
     if sources := head.get("sources"):
         return ", ".join(os.path.basename(str(one).rstrip("/")) or str(one) for one in sources)
     if source := head.get("source"):
         return os.path.basename(str(source).rstrip("/")) or str(source)
-    return " ".join(filter(None, (str(head.get("act", "")), str(head.get("name", "")))))
+    return str(head.get("name", ""))
 
 
 def run_named(library: Library, text: str) -> str:

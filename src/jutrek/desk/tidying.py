@@ -23,8 +23,8 @@ from jutrek.errors import NotPossible, shown
 from jutrek.filing import HouseRules, Plan
 from jutrek.filing.names import legal, stem_of
 from jutrek.filing.tidying import Answer, Clash, FileAt, Laid, Whole, Wish, lay
-from jutrek.library import Library
-from jutrek.transfer import Listener, Outcome, refile
+from jutrek.library import NOT_FILED, Library, survey
+from jutrek.transfer import Listener, Outcome, bring, refile
 from jutrek.transfer.folder_moves import FolderMove, move_folders
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.moving import Orders
@@ -47,6 +47,7 @@ class Act(StrEnum):
     """What is done; the journal tells it."""
 
     MOVE = "moved"
+    COPY = "copied"
     RENAME = "renamed"
     NUMBER = "numbered"
     MERGE = "merged"
@@ -212,10 +213,12 @@ def _follows(name: str, owned: Collection[str]) -> list[str]:
 # ---- what would happen
 
 
-def moving(library: Library, wholes: Sequence[Whole], folder: str, left: Sequence[str] = ()) -> Tidying:
-    """Captures to a folder, under the names that they have."""
-    wishes = tuple(Wish(one, folder) for one in wholes)
-    return laid(library, Tidying(Act.MOVE, f"to {folder or 'the root'}", wishes, left=tuple(left)))
+def moving(
+    library: Library, wholes: Sequence[Whole], folder: str, left: Sequence[str] = (), *, copies: bool = False
+) -> Tidying:
+    """Captures to a folder, under the names that they have; or copies of them."""
+    wishes, act = tuple(Wish(one, folder) for one in wholes), Act.COPY if copies else Act.MOVE
+    return laid(library, Tidying(act, f"to {folder or 'the root'}", wishes, left=tuple(left)))
 
 
 def renaming(library: Library, whole: Whole, stem: str) -> Tidying:
@@ -304,7 +307,10 @@ def putting_aside(wholes: Sequence[Whole], left: Sequence[str] = ()) -> Tidying:
 def laid(library: Library, wanted: Tidying) -> Tidying:
     """Look again what would happen, by what was decided."""
     why = f"{wanted.act.capitalize()} {wanted.about}."
-    return replace(wanted, laid=lay(library.root, wanted.wishes, wanted.answers, wanted.otherwise, why=why))
+    return replace(
+        wanted,
+        laid=lay(library.root, wanted.wishes, wanted.answers, wanted.otherwise, why=why, copies=wanted.act is Act.COPY),
+    )
 
 
 def decided(
@@ -375,7 +381,9 @@ def tidy(
     if wanted.aside:
         files = [(one.path, FileStamp(one.size, one.mtime_ns)) for whole in wanted.aside for one in whole.files]
         outcomes.append(put_aside(files, library, ledger, stop=stop, listener=heard, places=places.here))
-    if wanted.laid.rows:
+    if wanted.laid.rows and wanted.act is Act.COPY:
+        outcomes.append(_copied(wanted, library, ledger, places, head, stop, heard))
+    elif wanted.laid.rows:
         plan = Plan(library.root, library.id, HouseRules(), wanted.laid.rows)
         orders = Orders(Kind.TIDY, head=head, by_hand=True)
         outcomes.append(refile(plan, library, ledger, stop=stop, listener=heard, places=places.here, orders=orders))
@@ -387,6 +395,25 @@ def tidy(
         folders = moved.home
         outcomes.append(moved)
     return _summed(wanted, outcomes, folders)
+
+
+def _copied(
+    wanted: Tidying,
+    library: Library,
+    ledger: Ledger,
+    places: Places,
+    head: Mapping[str, str],
+    stop: threading.Event,
+    listener: Listener,
+) -> Outcome:
+    """Copy files within the library, proven as on an intake; what is known of them is known of the copies."""
+    top = f"{library.root.rstrip('/')}/"
+    filed = ledger.catalogue.filed_at(row.source.removeprefix(top) for row in wanted.laid.rows)
+    rows = (row._replace(by=filed.get(row.source.removeprefix(top), NOT_FILED)) for row in wanted.laid.rows)
+    plan = Plan(library.root, library.id, HouseRules(), tuple(rows))
+    outcome = bring(plan, library, ledger, stop=stop, listener=listener, places=places.here, about=head)
+    survey(library, ledger, stop=stop)
+    return outcome
 
 
 def _drop(library: Library, file: FileAt, there: str) -> Drop:

@@ -144,6 +144,7 @@ def lay(
     otherwise: Answer | None = None,
     *,
     why: str = "Tidied.",
+    copies: bool = False,
 ) -> Laid:
     """See where captures would come to lie. Lists folders, and changes nothing.
 
@@ -153,17 +154,26 @@ def lay(
         answers: what was decided about clashes, by the paths of captures.
         otherwise: what is done about all other clashes; None asks.
         why: what the journal says of it.
+        copies: whether they are to lie there, too: then no name is left, and rows bring files.
 
     Raises:
         LibraryMissing: when a folder cannot be listed.
     """
-    return _Layer(root, wishes, answers or {}, otherwise, why).lay()
+    return _Layer(root, wishes, answers or {}, otherwise, why, copies=copies).lay()
 
 
 class _Layer:
     def __init__(
-        self, root: str, wishes: Sequence[Wish], answers: Mapping[str, Answer], otherwise: Answer | None, why: str
+        self,
+        root: str,
+        wishes: Sequence[Wish],
+        answers: Mapping[str, Answer],
+        otherwise: Answer | None,
+        why: str,
+        *,
+        copies: bool,
     ) -> None:
+        self._copies = copies
         self._root, self._wishes, self._answers, self._otherwise = root, wishes, answers, otherwise
         self._why, self._tree, self._folders = why, Tree(root), Folders(root)
         self._listed: dict[str, dict[str, str]] = {}
@@ -190,7 +200,8 @@ class _Layer:
 
     def _lay_once(self, going: Mapping[str, Wish], targets: Mapping[str, list[str]]) -> Laid | None:
         """Lay all that go; None where one has to stay, which takes a name that was thought to be left."""
-        leaving = {folded(one.path) for wish in going.values() for one in wish.whole.files}
+        files = () if self._copies else (one for wish in going.values() for one in wish.whole.files)
+        leaving = {folded(one.path) for one in files}
         taken: dict[str, str] = {}
         rows: list[Row] = []
         same: list[tuple[FileAt, str]] = []
@@ -221,7 +232,8 @@ class _Layer:
             taken[folded(to)] = one.path
             if to != one.path:
                 source = os.path.join(self._root, one.path)
-                yield Row(source, self._root, Action.MOVE, to, self._why, one.size, one.mtime_ns, capture)
+                action = Action.BRING if self._copies else Action.MOVE
+                yield Row(source, self._root, action, to, self._why, one.size, one.mtime_ns, capture)
 
     def _clashes(
         self, whole: Whole, targets: Sequence[str], leaving: set[str], taken: Mapping[str, str]
@@ -232,7 +244,9 @@ class _Layer:
             if key in taken:
                 found.append(Clash(whole.path, one, to, taken[key], False))
             elif key not in leaving and (there := self._there(to)):
-                found.append(Clash(whole.path, one, to, there, self._size(there) == one.size))
+                # Of copies none is set aside for another: one that is not wanted is left.
+                may_be_same = not self._copies and self._size(there) == one.size
+                found.append(Clash(whole.path, one, to, there, may_be_same))
         return found
 
     def _there(self, path: str) -> str:

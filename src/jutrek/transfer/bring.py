@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import threading
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from jutrek.disk import Outside, inside
@@ -35,6 +35,7 @@ def bring(
     control: Control | None = None,
     continues: str = "",
     settled: Sequence[str] = (),
+    about: Mapping[str, Any] | None = None,
 ) -> Outcome:
     """Carry out a plan.
 
@@ -45,6 +46,7 @@ def bring(
         control: lets the run pause, and answers for places that are full; it is made where none is given.
         settled: what was decided about its dates, in words; the journal keeps it for the report.
         continues: the run that this one finishes; empty for none.
+        about: what else the journal's first line tells.
 
     Returns:
         The outcome. A full or lost library, or a stop, is its `trouble`; what came home before is home.
@@ -65,9 +67,9 @@ def bring(
         if not rows:
             return Outcome()
         targets = _targets(library, places, rows)
-        about = {
+        head = {
             "sources": sorted({row.root for row in rows}), "places": places_named(one.place for one in targets[1:]),
-            "continues": continues,
+            "continues": continues, **(about or {}),
         }  # fmt: skip
         notes: list[dict[str, Any]] = [{"entry": "settled", "words": words} for words in settled]
         notes += [
@@ -76,7 +78,7 @@ def bring(
             if row.action is Action.STAY
         ]
         notes += [{"entry": "known", **_sums(plan.rows)}]
-        task = Task(rows, plan.rules, targets, Kind.INTAKE, about, notes)
+        task = Task(rows, plan.rules, targets, Kind.INTAKE, head, notes)
         return Run(task, library, ledger, control or Control(stop), listener or Listener()).go()
 
 

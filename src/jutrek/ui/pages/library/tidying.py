@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, TypeVar
 import numpy as np
 from PySide6.QtCore import QObject, QPoint, Qt
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QApplication, QMenu
 
 from jutrek.errors import JutrekError
 from jutrek.filing.tidying import checked_folder, checked_name
@@ -90,6 +90,7 @@ class LibraryTidying(QObject):
         if not len(rows):
             return
         menu.addAction("Move to…\tCtrl+M", self.ask_where)
+        menu.addAction("Copy to…", partial(self.ask_where, copies=True))
         menu.addAction("Into a folder of their own…\tCtrl+Shift+M", self.ask_own)
         menu.addAction("Call it otherwise…\tF2" if len(rows) == 1 else "Number them…\tF2", self.ask_name)
         menu.addAction("Name by the house's pattern…", partial(self._try_pattern, rows, ""))
@@ -112,14 +113,15 @@ class LibraryTidying(QObject):
 
     # ---- captures
 
-    def ask_where(self) -> None:
-        """Ask where what is chosen is to lie."""
+    def ask_where(self, *, copies: bool = False) -> None:
+        """Ask where what is chosen is to lie, or copies of it."""
         rows = self._chosen()
         if rows is not None:
+            verb, them = "Copy" if copies else "Move", "them" if len(rows) > 1 else "it"
             self._view.asking.ask(
-                f"Move {paint.counted(len(rows), 'capture')} to:", "Move them" if len(rows) > 1 else "Move it",
-                lambda folder: self.move(rows, folder), hint="a folder; type to find one", offers=self._folders(),
-                check=self._check_folder,
+                f"{verb} {paint.counted(len(rows), 'capture')} to:", f"{verb} {them}",
+                lambda folder: self.move(rows, folder, copies=copies), hint="a folder; type to find one",
+                offers=self._folders(), check=self._check_folder,
             )  # fmt: skip
 
     def _chosen(self) -> NDArray[np.int64] | None:
@@ -150,12 +152,12 @@ class LibraryTidying(QObject):
             return (str(error) if text.strip() else ""), False
         return "", True
 
-    def move(self, rows: NDArray[np.int64], folder: str) -> None:
-        """Move captures to a folder."""
+    def move(self, rows: NDArray[np.int64], folder: str, *, copies: bool = False) -> None:
+        """Move captures to a folder, or put copies of them there."""
         from jutrek.desk.tidying import moving
 
         to = checked_folder(folder)
-        self._go(rows, lambda library, wholes, left: moving(library, wholes, to, left))
+        self._go(rows, lambda library, wholes, left: moving(library, wholes, to, left, copies=copies))
 
     def ask_own(self) -> None:
         """Ask what a folder of their own is to be called; one is proposed."""
@@ -351,7 +353,8 @@ class LibraryTidying(QObject):
         rows = self._rows()
         if folder is None or not len(rows):
             return False
-        self.move(rows, folder)
+        held = QApplication.keyboardModifiers()
+        self.move(rows, folder, copies=bool(held & Qt.KeyboardModifier.ControlModifier))
         return True
 
     def _folder_at(self, place: QPoint) -> str | None:
