@@ -43,7 +43,9 @@ _KEYS = (
     "Tab", "Backtab", "Return", "Space", "Escape", "Delete", "Left", "Right", "Up", "Down", "Home", "End", "PageDown",
     "F2", "A", "B", "Z", "1", "5", "Plus",
 )  # fmt: skip
-_COMBINED = ("1", "3", "5", "6", "A", "F", "K", "Z", "O", "S", "Return", "Plus", "Minus")
+_COMBINED = (
+    "1", "2", "3", "5", "6", "A", "F", "H", "K", "M", "O", "S", "V", "X", "Z", "Return", "Plus", "Minus",
+)  # fmt: skip
 """Keys that are pressed with Ctrl, and perhaps Shift."""
 
 

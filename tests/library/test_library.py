@@ -60,14 +60,14 @@ def test_a_survey_learns_what_changed_and_moves_nothing(library: Library, ledger
     put(root / ".jutrek-dead-1.part", b"half")
     put(root / ".Trash-0" / "c.jpg", b"c")
     before = everything(root)
-    assert survey(library, ledger) == Survey(files=2, new=2, changed=0, gone=0)
+    assert survey(library, ledger) == Survey(2, came=("2024/a.jpg", "old mess/b.jpg"))
     ledger.put([HomeFile("2024/a.jpg", 4, (root / "2024/a.jpg").stat().st_mtime_ns, b"q" * 16, b"f" * 16)])
-    assert survey(library, ledger) == Survey(files=2, new=0, changed=0, gone=0)
+    assert survey(library, ledger) == Survey(2)
     assert ledger.of_sizes([4])[0].full == b"f" * 16
     assert {path: entry[0] for path, entry in everything(root).items()} == {p: e[0] for p, e in before.items()}
     put(root / "2024" / "a.jpg", b"aaaaa")
     (root / "old mess" / "b.jpg").unlink()
-    assert survey(library, ledger) == Survey(files=1, new=0, changed=1, gone=1)
+    assert survey(library, ledger) == Survey(1, altered=("2024/a.jpg",), lost=("old mess/b.jpg",))
     assert ledger.of_sizes([4, 2]) == []
     assert ledger.of_sizes([5])[0].full is None
 

@@ -38,6 +38,7 @@ GROUPS = {
         "refile": "refiling.refile_command",
         "tidy": "tidying.tidy_app",
         "counters": "counting.counters_app",
+        "outside": "outside.outside_command",
         "adopt": "doubling.adopt_command",
         "doubles": "doubling.doubles_command",
         "library": "missing.library_app",

@@ -64,6 +64,16 @@ class Description(NamedTuple):
     duration: float = 0.0
 
 
+class Dated(NamedTuple):
+    """Of what kind a file is, when it was shot and by which device, and how it was when it was read."""
+
+    size: int
+    mtime_ns: int
+    kind: str
+    taken: str
+    device: str
+
+
 class Descriptions:
     """The table of descriptions of a ledger."""
 
@@ -79,6 +89,13 @@ class Descriptions:
         if rows:
             with self._transaction() as connection:
                 put_rows(connection, "descriptions", rows)
+
+    def dated_of(self, path: str) -> Dated | None:
+        """What tells a file from another one that bears its name by now; None where it was not read."""
+        query = "SELECT size, mtime_ns, kind, taken, device FROM descriptions WHERE path = ?"
+        with self._transaction() as connection:
+            row = connection.execute(query, (os.fsencode(path),)).fetchone()
+        return Dated(*row) if row is not None else None
 
     def missing(self) -> list[tuple[str, int, int]]:
         """Path, size and mtime_ns of the library's files that were not read yet, or changed since."""

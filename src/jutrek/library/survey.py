@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import os
 import threading
+import time
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass, replace
@@ -30,13 +31,67 @@ _REPORT_EVERY = 2000
 
 @dataclass(frozen=True, slots=True)
 class Survey:
-    """What a survey found: how many files there are, and how many of them were new, changed, gone or moved outside."""
+    """What a survey found. Paths are relative to the library.
+
+    Attributes:
+        files: how many files there are.
+        came: those that are new. One that took another's name counts as new, and the other as gone.
+        altered: those that are another version.
+        lost: those that are gone.
+        moves: those that somebody moved or renamed outside: where each was, and where it is.
+        arriving: those that are being written still. They are left alone.
+    """
 
     files: int
-    new: int
-    changed: int
-    gone: int
-    moved: int = 0
+    came: tuple[str, ...] = ()
+    altered: tuple[str, ...] = ()
+    lost: tuple[str, ...] = ()
+    moves: tuple[tuple[str, str], ...] = ()
+    arriving: tuple[str, ...] = ()
+
+    @property
+    def new(self) -> int:
+        """How many are new."""
+        return len(self.came)
+
+    @property
+    def changed(self) -> int:
+        """How many are another version."""
+        return len(self.altered)
+
+    @property
+    def gone(self) -> int:
+        """How many are gone."""
+        return len(self.lost)
+
+    @property
+    def moved(self) -> int:
+        """How many were moved outside."""
+        return len(self.moves)
+
+
+Stamp = tuple[int, int]
+"""Size in bytes, and time of last change (ns)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Eyes:
+    """How closely a survey looks.
+
+    Attributes:
+        take_in: whether the ledger learns what was found; else it is only told.
+        rest: how many seconds a file must have been left alone; one that was changed later is looked at again as many
+            seconds later, and left out if it changes still.
+        is_other: asked of a file that has another size or time than it had, by its path and what it had then: whether
+            it is another file under the name, and no other version.
+    """
+
+    take_in: bool = True
+    rest: float = 0.0
+    is_other: Callable[[str, Stamp], bool] = lambda path, before: False
+
+
+_USUAL = Eyes()
 
 
 def survey(
@@ -45,52 +100,82 @@ def survey(
     *,
     stop: threading.Event | None = None,
     report: Callable[[int], None] | None = None,
+    eyes: Eyes = _USUAL,
 ) -> Survey:
     """Bring the ledger up to date with the disk. What is unchanged by size and time keeps its fingerprints.
 
     Args:
         stop: checked between files.
         report: told the number of files seen, now and then.
+        eyes: how closely it looks.
 
     Raises:
         LibraryMissing: when the library's root cannot be listed.
         Stopped: when `stop` was set.
     """
     known = ledger.all_files()
-    seen = 0
-    fresh: list[HomeFile] = []
-    came: list[HomeFile] = []
-    changed: dict[str, tuple[int, int]] = {}
-    for path, size, mtime_ns in _walk(library.root):
-        seen += 1
-        if stop is not None and stop.is_set():
-            raise Stopped
-        if report is not None and seen % _REPORT_EVERY == 0:
-            report(seen)
-        before = known.pop(path, None)
-        if before == (size, mtime_ns):
-            continue
-        fresh.append(HomeFile(path, size, mtime_ns))
-        if before is None:
-            came.append(fresh[-1])
-        else:
-            changed[path] = before
+    seen, fresh = _fresh(library.root, known, stop, report)
+    arriving = _arriving(library.root, fresh, eyes.rest, stop) if eyes.rest else frozenset[str]()
+    fresh = {path: one for path, one in fresh.items() if path not in arriving}
+    came = [one for path, one in fresh.items() if path not in known]
+    changed = {path: known[path] for path in fresh if path in known}
+    gone = {path: stamp for path, stamp in known.items() if path not in seen}
     evidence = _Evidence(library.root, ledger, stop)
-    moves = _moved(ledger, known, came, evidence) if known and came else {}
+    moves = _moved(ledger, gone, came, evidence) if gone and came else {}
     if changed:
         taken = {now.path for now in moves.values()}
-        old = changed | {path: stamp for path, stamp in known.items() if path not in moves}
-        moves |= _swapped(ledger, old, [one for one in fresh if one.path not in taken], changed.keys(), evidence)
-    ledger.move(((old, now.path) for old, now in moves.items()), by_hand=True)
+        old = changed | {path: stamp for path, stamp in gone.items() if path not in moves}
+        left = [one for one in fresh.values() if one.path not in taken]
+        moves |= _swapped(ledger, old, left, changed.keys(), evidence)
     arrived = {now.path: now for now in moves.values()}
-    ledger.put([arrived.get(one.path, one) for one in fresh])
-    ledger.drop(path for path in known if path not in moves)
-    new, gone = (one.path for one in came if one.path not in arrived), (path for path in known if path not in moves)
-    return Survey(seen, _count(new), _count(path for path in changed if path not in arrived), _count(gone), len(moves))
+    others = [path for path, before in changed.items() if path not in arrived and eyes.is_other(path, before)]
+    lost = [path for path in gone if path not in moves] + others
+    if eyes.take_in:
+        ledger.move(((old, now.path) for old, now in moves.items()), by_hand=True)
+        ledger.drop(lost)
+        ledger.put([arrived.get(one.path, one) for one in fresh.values()])
+    new = [one.path for one in came if one.path not in arrived] + others
+    altered = [path for path in changed if path not in arrived and path not in others]
+    told = ((old, now.path) for old, now in moves.items())
+    return Survey(len(seen), tuple(new), tuple(altered), tuple(lost), tuple(told), tuple(sorted(arriving)))
 
 
-def _count(paths: Iterator[str]) -> int:
-    return sum(1 for _ in paths)
+def _fresh(
+    root: str,
+    known: dict[str, Stamp],
+    stop: threading.Event | None,
+    report: Callable[[int], None] | None,
+) -> tuple[set[str], dict[str, HomeFile]]:
+    """The paths of all files, and those of which the ledger knows nothing, or another size or time."""
+    seen: set[str] = set()
+    fresh: dict[str, HomeFile] = {}
+    for path, size, mtime_ns in _walk(root):
+        seen.add(path)
+        if stop is not None and stop.is_set():
+            raise Stopped
+        if report is not None and len(seen) % _REPORT_EVERY == 0:
+            report(len(seen))
+        if known.get(path) != (size, mtime_ns):
+            fresh[path] = HomeFile(path, size, mtime_ns)
+    return seen, fresh
+
+
+def _arriving(root: str, fresh: dict[str, HomeFile], rest: float, stop: threading.Event | None) -> frozenset[str]:
+    """Files that were changed a short while ago, and change still."""
+    since = time.time_ns() - int(rest * 1e9)
+    young = [one for one in fresh.values() if one.mtime_ns > since]
+    if not young:
+        return frozenset()
+    (stop or threading.Event()).wait(rest)
+    return frozenset(one.path for one in young if not _rests(os.path.join(root, one.path), one))
+
+
+def _rests(path: str, before: HomeFile) -> bool:
+    try:
+        status = os.lstat(path)
+    except OSError:
+        return False
+    return (status.st_size, status.st_mtime_ns) == (before.size, before.mtime_ns)
 
 
 def _swapped(
