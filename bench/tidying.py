@@ -1,4 +1,4 @@
-"""Tidying beside the bare calls: a folder of many files renamed, and many files moved."""
+"""Tidying beside the bare calls: a folder of many files renamed, many files moved, what changed outside found."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from jutrek.library import Library
     from jutrek.library.ledger import Ledger
 
-_MANY, _MOVED, _FOLDERS, _ROUNDS = 50_000, 10_000, 20, 3
+_MANY, _MOVED, _REAL, _FOLDERS, _ROUNDS = 50_000, 10_000, 100_000, 10, 3
 
 
 def run() -> None:
@@ -23,6 +23,7 @@ def run() -> None:
         os.environ["XDG_DATA_HOME"] = os.path.join(folder, "xdg")
         _folders(os.path.join(folder, "many"))
         _files(os.path.join(folder, "moved"))
+        _outside(os.path.join(folder, "outside"))
 
 
 def _library(root: str, count: int) -> Library:
@@ -118,3 +119,35 @@ def _files(root: str) -> None:
     print(f"{_MOVED:,} files moved out of {_FOLDERS} folders into one, and back")
     print(f"  ours {there:.2f} and {back:.2f} s, bare renames {bare_there:.2f} and {bare_back:.2f} s")
     print(f"  {there / bare_there:.1f} and {back / bare_back:.1f} times; wanted 3")
+
+
+def _outside(root: str) -> None:
+    from jutrek.filing import HouseRules
+    from jutrek.library import survey
+    from jutrek.library.ledger import Ledger
+    from jutrek.views.outside import outside
+
+    library = _library(root, _REAL)
+    with Ledger(library.ledger_path) as ledger:
+        survey(library, ledger)
+        times = []
+        for _ in range(_ROUNDS):
+            _forget()
+            found = _timed(
+                lambda: subprocess.run(["find", root, "-printf", "%p %s %T@\n"], stdout=subprocess.DEVNULL, check=True)
+            )
+            _forget()
+            times.append((_timed(lambda: outside(library, ledger, HouseRules())), found))
+        ours, bare = (min(values) for values in zip(*times, strict=True))
+        os.rename(f"{root}/2026/00", f"{root}/elsewhere")
+        moved = _timed(lambda: outside(library, ledger, HouseRules()))
+    print(f"{_REAL:,} files that did not change looked through, cold")
+    print(f"  ours {ours:.2f} s, find with sizes and times {bare:.2f} s: {ours / bare:.1f} times; wanted 1.5")
+    print(f"  and with a folder of {_REAL // _FOLDERS:,} that moved {moved:.2f} s; wanted 2 s beyond the scan")
+
+
+def _forget() -> None:
+    """Have the system forget what it knows of folders and files."""
+    os.sync()
+    with open("/proc/sys/vm/drop_caches", "w", encoding="ascii") as file:
+        file.write("3")

@@ -103,7 +103,7 @@ def looked_at(path: os.PathLike[str], *views: Condition) -> Iterator[Look]:
 
     spoken = [leaf for view in views for leaf in leaves(view)]
     home, stop = open_library(str(path)), stop_on_interrupt()
-    with _no_garbage(), Ledger(home.ledger_path) as ledger, _Bar() as report:
+    with no_garbage(), Ledger(home.ledger_path) as ledger, _Bar() as report:
         if Is(State.DOUBLED) in spoken:
             from jutrek.doubles.learning import learn
             from jutrek.library import survey
@@ -135,7 +135,7 @@ def _shelves_of(home: Library, columns: Columns, ledger: Ledger) -> tuple[Stood,
 
 
 @contextmanager
-def _no_garbage() -> Iterator[None]:
+def no_garbage() -> Iterator[None]:
     """Half of the time would go into looking for garbage, of which there is none before columns are built."""
     was = gc.isenabled()
     gc.disable()

@@ -31,11 +31,12 @@ def outside_command(
 ) -> None:
     """Say what changed in a library outside since last time, moved, changed, gone and new, and take it in."""
     from jutrek.cli.keeping import opened
+    from jutrek.cli.listing import no_garbage
     from jutrek.cli.planning import house_of, working
     from jutrek.views.outside import outside
 
     root = named(library) if library is not None else used_last()
-    with opened(root) as (home, ledger), working() as report:
+    with no_garbage(), opened(root) as (home, ledger), working() as report:
         found = outside(
             home, ledger, house_of(str(root)), take_in=not look, stop=stop_on_interrupt(),
             report=lambda seen: report("Looking through the library", seen, 0),

@@ -15,6 +15,7 @@ import time
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass, replace
+from itertools import chain
 from typing import TYPE_CHECKING
 
 from jutrek.disk import HASH_LISTS, OWN_FOLDER, TEMPORARY
@@ -206,25 +207,53 @@ def _swapped(
     return found
 
 
-def _moved(
-    ledger: Ledger, gone: dict[str, tuple[int, int]], came: list[HomeFile], evidence: _Evidence
-) -> dict[str, HomeFile]:
+def _moved(ledger: Ledger, gone: dict[str, Stamp], came: list[HomeFile], evidence: _Evidence) -> dict[str, HomeFile]:
     """Files that were moved outside: by the path that they had, what they are now, with their fingerprints."""
     sizes = {size for size, _ in gone.values() if size}
-    by_size: dict[int, list[HomeFile]] = defaultdict(list)
-    for one in came:
-        if one.size in sizes:
-            by_size[one.size].append(one)
+    candidates = _Candidates([one for one in came if one.size in sizes], evidence)
     found: dict[str, HomeFile] = {}
-    for old in ledger.of_paths(path for path, (size, _) in gone.items() if size in by_size).values():
-        candidates = by_size[old.size]
-        alike = [one for one in candidates if evidence.same(old, one)]
-        if len(alike) > 1:
-            alike = [one for one in alike if os.path.basename(one.path) == os.path.basename(old.path)] or alike[:1]
-        if alike:
-            found[old.path] = replace(alike[0], quick=old.quick, full=old.full)
-            candidates.remove(alike[0])
+    for old in ledger.of_paths(path for path, (size, _) in gone.items() if size in candidates.sizes).values():
+        now = candidates.take(old)
+        if now is not None:
+            found[old.path] = replace(now, quick=old.quick, full=old.full)
     return found
+
+
+class _Candidates:
+    """Files that may be others which lay elsewhere, each one of them. Of very many, few are looked at for each."""
+
+    def __init__(self, files: list[HomeFile], evidence: _Evidence) -> None:
+        self._evidence, self._taken = evidence, set[str]()
+        self._by_name: dict[tuple[int, str], list[HomeFile]] = defaultdict(list)
+        self._by_stamp: dict[Stamp, list[HomeFile]] = defaultdict(list)
+        self._by_size: dict[int, list[HomeFile]] = defaultdict(list)
+        self._by_print: dict[int, dict[bytes | None, list[HomeFile]]] = {}
+        for one in files:
+            self._by_name[one.size, os.path.basename(one.path)].append(one)
+            self._by_stamp[one.size, one.mtime_ns].append(one)
+            self._by_size[one.size].append(one)
+        self.sizes = self._by_size.keys()
+
+    def take(self, old: HomeFile) -> HomeFile | None:
+        """The file that it is now, if it is there, one of its name before others; it is no other one's then."""
+        named: list[HomeFile] = self._by_name.get((old.size, os.path.basename(old.path)), [])
+        for one in chain(named, self._others(old)):
+            if one.path not in self._taken and self._evidence.same(old, one):
+                self._taken.add(one.path)
+                return one
+        return None
+
+    def _others(self, old: HomeFile) -> Iterator[HomeFile]:
+        if old.quick is None:
+            # Without a fingerprint, its time is a part of what it is known by.
+            yield from self._by_stamp.get((old.size, old.mtime_ns), ())
+            return
+        if old.size not in self._by_print:
+            prints: dict[bytes | None, list[HomeFile]] = defaultdict(list)
+            for one in self._by_size[old.size]:
+                prints[self._evidence.print_of(one.path)].append(one)
+            self._by_print[old.size] = prints
+        yield from self._by_print[old.size].get(old.quick, ())
 
 
 class _Evidence:
@@ -242,12 +271,16 @@ class _Evidence:
             Stopped: when `stop` was set.
         """
         if old.quick is not None:
-            return self._read(quick, now.path, self._quick) == old.quick
+            return self.print_of(now.path) == old.quick
         if old.mtime_ns != now.mtime_ns:
             return False
         if old.full is None or os.path.basename(old.path) == os.path.basename(now.path):
             return True
         return self._is_inode_of(old, now) or self._read(self._whole, now.path, self._full) == old.full
+
+    def print_of(self, path: str) -> bytes | None:
+        """The quick fingerprint of a file; None where it cannot be read."""
+        return self._read(quick, path, self._quick)
 
     def _is_inode_of(self, old: HomeFile, now: HomeFile) -> bool:
         """Whether it is the very file that was proven: a name that is changed in place leaves the inode."""
@@ -273,14 +306,16 @@ def _walk(root: str) -> Iterator[tuple[str, int, int]]:
     folders = [""]
     while folders:
         folder = folders.pop()
+        above = f"{folder}/" if folder else ""
         try:
             with os.scandir(os.path.join(root, folder)) as entries:
                 for entry in entries:
-                    path = os.path.join(folder, entry.name)
+                    name = entry.name
+                    path = above + name
                     if entry.is_dir(follow_symlinks=False):
-                        if path not in (OWN_FOLDER, HASH_LISTS) and not entry.name.startswith(".Trash"):
+                        if path not in (OWN_FOLDER, HASH_LISTS) and not name.startswith(".Trash"):
                             folders.append(path)
-                    elif entry.is_file(follow_symlinks=False) and not entry.name.startswith(TEMPORARY):
+                    elif entry.is_file(follow_symlinks=False) and not name.startswith(TEMPORARY):
                         status = entry.stat(follow_symlinks=False)
                         yield path, status.st_size, status.st_mtime_ns
         except OSError as error:
