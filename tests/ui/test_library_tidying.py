@@ -215,3 +215,17 @@ def test_folders_have_a_menu(qtbot: QtBot, page: LibraryView, home: Library, win
     until_lies(qtbot, home, "2024/spring/03/00.jpg", page=page)
     back(qtbot, page, window, home, before)
     assert Path(home.root, "2024/03").is_dir()
+
+
+def test_what_changed_outside_is_told_when_the_page_is_opened(
+    qtbot: QtBot, page: LibraryView, home: Library, window: MainWindow
+) -> None:
+    """What moved stays where it was in every view; what is gone is named."""
+    root = Path(home.root)
+    (root / "2024/03").rename(root / "2024/March")
+    (root / "inbox/nothing.jpg").unlink()
+    window.go_to("intake")
+    window.go_to("library")
+    qtbot.waitUntil(lambda: _known(page, ("2024/March/00.jpg",)), timeout=PATIENCE)
+    assert page.bar.words().startswith("Outside, 1 file was moved, 1 is gone. What moved was found again")
+    assert "inbox/nothing.jpg" in page.bar.words()

@@ -15,7 +15,7 @@ from jutrek.disk import Outside, inside
 from jutrek.errors import NotInside, NotPossible, SourceUnreadable
 from jutrek.filing.rulebook import load_rules
 from jutrek.formats import read
-from jutrek.library import Library, known_devices, survey
+from jutrek.library import Library, Survey, known_devices
 from jutrek.library.ledger import Ledger
 from jutrek.library.spots import forget_spot, name_spot, spots_of
 from jutrek.views import looking
@@ -23,6 +23,7 @@ from jutrek.views.columns import Columns
 from jutrek.views.conditions import Condition, Sort
 from jutrek.views.describing import Describing
 from jutrek.views.laying import Apart, Groups, Laid, Layer, apart
+from jutrek.views.outside import outside
 from jutrek.views.shelves import Shelves, Thing, change, put_on, shelves_of
 from jutrek.views.shelving import Stood, arranged, shelf_among, stood, things_of
 from jutrek.views.vocabulary import names_of
@@ -114,6 +115,7 @@ class Views:
         """When columns are built anew at the soonest: of very many captures that takes long."""
         self._folders: dict[str, int] | None = None
         self._reading: Describing | None = None
+        self._found: Survey | None = None
         self._done: list[Callable[[], str]] = []
         """What takes back what was done here, the last first from behind; each says what it took back."""
 
@@ -161,10 +163,20 @@ class Views:
         if not looking.unchanged(self._library.root, kept):
             # Before: what changes meanwhile is noticed the next time.
             kept = looking.folders_of(self._library.root)
-            survey(self._library, self._ledger, stop=stop, report=lambda seen: report(_LOOKING, seen, 0))
+            rules = load_rules(self._library).rules
+            found = outside(
+                self._library, self._ledger, rules, rest=0, stop=stop, report=lambda seen: report(_LOOKING, seen, 0)
+            )  # fmt: skip
+            if found.moves or found.altered or found.lost:
+                self._found = found
         self._folders = kept
         self._reading = Describing(self._library, self._ledger, load_rules(self._library).rules, at_once=_AT_ONCE)
         return self._reading.left
+
+    def take_found(self) -> Survey | None:
+        """What was found to be changed outside since somebody asked last; None where only new files came."""
+        found, self._found = self._found, None
+        return found
 
     def read_some(self, stop: threading.Event) -> int:
         """Read some of the files that are to be read, for a moment. Returns how many are left.

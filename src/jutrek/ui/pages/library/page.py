@@ -30,6 +30,7 @@ from jutrek.words import counted
 if TYPE_CHECKING:
     from jutrek.desk.services.lookup import LookupService
     from jutrek.desk.viewing import LookedAt, Rebuilding, View
+    from jutrek.library import Survey
     from jutrek.ui.shell.context import Context
     from jutrek.views.columns import Columns
     from jutrek.views.kept import KeptView
@@ -103,6 +104,20 @@ class LibraryPage(Page):
         if self._library:
             self.show(self.view.wanted)
             self._ask_reading(lambda lookup: lookup.catch_up())
+            self.ask_lookup(lambda lookup: lookup.views.take_found(), self._say_found)
+
+    def _say_found(self, found: Survey | None) -> None:
+        """Say what other programs changed meanwhile: it was found again, or is told as gone."""
+        if found is None:
+            return
+        parts = [
+            counted(found.moved, "file was moved", "files were moved") if found.moved else "",
+            counted(found.changed, "is another version", "are other versions") if found.changed else "",
+            counted(found.gone, "is gone", "are gone") if found.gone else "",
+        ]
+        more = "What moved was found again by its content. " if found.moved else ""
+        example = f"Gone: {plain(found.lost[0])}." if found.lost else ""
+        self.view.notify(f"Outside, {', '.join(filter(None, parts))}.", f"{more}{example}")
 
     # ---- views
 

@@ -447,7 +447,7 @@ class LibraryView(QWidget):
             return "Arrows walk along a step and down · type to jump · Space up close · F3 by time"
         if self.view is not None and self.view.apart is None:
             return "Drag the chosen to another place, or Ctrl+Shift with an arrow · Ctrl+H on another shelf"
-        return "A frame, Shift, Ctrl choose several · Space up close · Ctrl+M to a folder, Ctrl+H on a shelf · Ctrl+E types"
+        return "A frame, Shift, Ctrl choose several · Space up close · Ctrl+M to a folder · Ctrl+H on a shelf"
 
 
 def _link(words: str) -> QPushButton:
