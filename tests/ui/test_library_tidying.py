@@ -14,6 +14,8 @@ from jutrek.library import Library
 from jutrek.ui.app.window import MainWindow
 from jutrek.ui.pages.library.page import LibraryPage
 from jutrek.ui.pages.library.view import LibraryView
+from jutrek.views.laying import Apart
+from jutrek.views.orders import Order
 from tests.making import names_below
 from tests.ui.conftest import PATIENCE
 from tests.ui.test_library_page import CONTROL, LEFT, SHIFT, home, page
@@ -229,3 +231,16 @@ def test_what_changed_outside_is_told_when_the_page_is_opened(
     qtbot.waitUntil(lambda: _known(page, ("2024/March/00.jpg",)), timeout=PATIENCE)
     assert page.bar.words().startswith("Outside, 1 file was moved, 1 is gone. What moved was found again")
     assert "inbox/nothing.jpg" in page.bar.words()
+
+
+def test_captures_stand_in_another_order(qtbot: QtBot, page: LibraryView, home: Library) -> None:
+    """By name they stand in one row, and by days in the order of shooting again; numbers follow what is shown."""
+    page.set_order(Order.SIZE)
+    qtbot.waitUntil(lambda: page.view is not None and page.view.apart is Apart.NOTHING, timeout=PATIENCE)
+    assert page.view is not None
+    sizes = page.view.columns.size[page.grid.rows].tolist()
+    assert sizes == sorted(sizes, reverse=True)
+    assert page._middle_title._words == "THE LARGEST FIRST"
+    page.set_apart(Apart.DAYS)
+    qtbot.waitUntil(lambda: page.view is not None and page.view.apart is Apart.DAYS, timeout=PATIENCE)
+    assert page.order is Order.MOMENT

@@ -18,6 +18,7 @@ from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import complain, out, page, pointed_at, say
 from jutrek.errors import NotPossible
 from jutrek.views.by import By
+from jutrek.views.orders import Order
 from jutrek.words import counted
 
 if TYPE_CHECKING:
@@ -52,6 +53,7 @@ def list_command(
     ] = "",
     count: Annotated[bool, typer.Option("--count", help="Only how many there are.")] = False,
     by: Annotated[By | None, typer.Option("--by", help="How many there are of each.")] = None,
+    order: Annotated[Order, typer.Option("--order", help="In which order.")] = Order.MOMENT,
     as_json: AsJson = False,
 ) -> None:
     """List the captures that a sentence says, in the order of shooting: paths in the library. Nothing is changed."""
@@ -68,7 +70,7 @@ def list_command(
             raise NotPossible(home.root, f"the kept view “{kept.name}” is no sentence: {kept.trouble}")
         wanted = both(understood(kept.sentence), wanted)
     with looked_at(library, wanted, *((Some(Sort.PLACE),) if by is By.PLACE else ())) as look:
-        _tell(look, wanted, count=count, by=by, as_json=as_json)
+        _tell(look, wanted, order, count=count, by=by, as_json=as_json)
 
 
 class Look(NamedTuple):
@@ -204,7 +206,7 @@ def rows_of(look: Look, wanted: Condition) -> NDArray[np.int64]:
     return rows if order is None else order
 
 
-def _tell(look: Look, wanted: Condition, *, count: bool, by: By | None, as_json: bool) -> None:
+def _tell(look: Look, wanted: Condition, order: Order, *, count: bool, by: By | None, as_json: bool) -> None:
     import numpy as np
 
     from jutrek.views.counting import counted as counts_of
@@ -223,6 +225,10 @@ def _tell(look: Look, wanted: Condition, *, count: bool, by: By | None, as_json:
     if count:
         tell_json({"count": len(rows)}) if as_json else out(len(rows))
         return
+    if order is not Order.MOMENT:
+        from jutrek.views.ordering import ordered
+
+        rows = ordered(columns, rows, order)
     if as_json:
         for row in rows.tolist():
             tell_json(_told(columns, row))

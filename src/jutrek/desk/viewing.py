@@ -23,6 +23,7 @@ from jutrek.views.columns import Columns
 from jutrek.views.conditions import Condition, Sort
 from jutrek.views.describing import Describing
 from jutrek.views.laying import Apart, Groups, Laid, Layer, apart
+from jutrek.views.orders import Order
 from jutrek.views.outside import outside
 from jutrek.views.shelves import Shelves, Thing, change, put_on, shelves_of
 from jutrek.views.shelving import Stood, arranged, shelf_among, stood, things_of
@@ -119,12 +120,13 @@ class Views:
         self._done: list[Callable[[], str]] = []
         """What takes back what was done here, the last first from behind; each says what it took back."""
 
-    def lay(self, view: Condition, what: Apart = Apart.DAYS) -> View:
+    def lay(self, view: Condition, what: Apart = Apart.DAYS, by: Order = Order.MOMENT) -> View:
         """Lay out a view of what is known. What was kept of an earlier look will do; see `renew`.
 
         Args:
             view: what it holds.
             what: stands apart, if it is not in the order of a shelf.
+            by: in which order otherwise. But by moment no days stand apart.
         """
         if self._layer is None:
             kept = looking.kept(self._ledger)
@@ -138,7 +140,8 @@ class Views:
         tree, shelves = self._layer.tree, self._layer.shelves
         order = arranged(laid.rows, view, shelves)
         if order is None:
-            rows, groups = apart(columns, tree, laid.rows, what)
+            what = Apart.NOTHING if what is Apart.DAYS and by is not Order.MOMENT else what
+            rows, groups = apart(columns, tree, laid.rows, what, by)
         else:
             rows, groups = apart(columns, tree, order, Apart.NOTHING)
         root, name = self._library.root, self._library.name

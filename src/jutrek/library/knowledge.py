@@ -20,7 +20,7 @@ SELECT files.path, files.size, files.quick, coalesce(moments.local, ''), coalesc
   coalesce(contents.payload, 0), contents.print, coalesce(copies.count, 0),
   CASE WHEN own.state = 'proven' AND own.size != files.size THEN 'changed' ELSE coalesce(own.state, '') END,
   coalesce(own.at, ''),
-  by_hand.path IS NOT NULL
+  by_hand.path IS NOT NULL, files.mtime_ns
 FROM files
 LEFT JOIN moments ON moments.path = files.path
 LEFT JOIN origins ON origins.path = files.path
@@ -61,6 +61,7 @@ class KnownFile(NamedTuple):
         found: how it was found last where it was proven once; empty where it never was.
         proved: when that was, UTC, ISO 8601; empty where it never was.
         moved: whether somebody moved or renamed it outside.
+        mtime_ns: when it was changed last, nanoseconds since 1970, UTC.
     """
 
     path: str
@@ -94,6 +95,7 @@ class KnownFile(NamedTuple):
     found: str = ""
     proved: str = ""
     moved: bool = False
+    mtime_ns: int = 0
 
 
 class Knowledge(NamedTuple):

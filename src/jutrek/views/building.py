@@ -207,6 +207,7 @@ class _Builder:
             **self._dated, **self._facts(), "state": self.states,
             "folder": self._codes[Names.FOLDER].of_all(folders),
             "size": np.add.reduceat(self._column("size"), self._starts),
+            "changed": np.maximum.reduceat(self._column("mtime_ns"), self._starts),
             "copies": np.minimum(np.minimum.reduceat(self._column("copies"), self._starts), 255),
             "proved": self._proved(),
         }  # fmt: skip

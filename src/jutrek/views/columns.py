@@ -62,6 +62,7 @@ COLUMNS: Mapping[str, Column] = {
     "shoot": Column(np.int32), "place": Column(np.int32), "folder": Column(np.int32), "mark": Column(np.int32),
     "said": Column(np.int32),
     "rating": Column(np.int8), "pixels": Column(np.int32), "length": Column(np.int64), "size": Column(np.int64),
+    "changed": Column(np.int64),
     "latitude": Column(np.float32), "longitude": Column(np.float32), "copies": Column(np.uint8),
     "proved": Column(np.int32), "state": Column(np.uint16), "keyword_starts": Column(np.int64, 1),
     "keywords": Column(np.int32, None), "name_starts": Column(np.int64, 1), "name_bytes": Column(np.uint8, None),
@@ -90,6 +91,7 @@ class Columns:
         pixels: of its primary; 0 where unknown.
         length: in milliseconds; 0 for stills.
         size: bytes of all its files.
+        changed: when the one of its files that was changed last was, nanoseconds since 1970, UTC.
         latitude, longitude: in degrees; NaN where unknown.
         copies: how many backups have a proven copy of it whole.
         proved: days since 1970 of the oldest proof of its files at home; `NO_DAY` where one has none that stands.
@@ -121,6 +123,7 @@ class Columns:
     pixels: NDArray[np.int32]
     length: NDArray[np.int64]
     size: NDArray[np.int64]
+    changed: NDArray[np.int64]
     latitude: NDArray[np.float32]
     longitude: NDArray[np.float32]
     copies: NDArray[np.uint8]

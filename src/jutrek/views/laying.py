@@ -28,6 +28,8 @@ from jutrek.views.conditions import (
 )
 from jutrek.views.folders import FolderTree
 from jutrek.views.narrowing import Narrowing, held_back
+from jutrek.views.ordering import ordered
+from jutrek.views.orders import Order
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -327,7 +329,9 @@ Groups = list[tuple[int | None, str, slice]]
 """Groups of rows: the day (None without one), what it was, or the folder; which rows."""
 
 
-def apart(columns: Columns, tree: FolderTree, rows: NDArray[np.int64], what: Apart) -> tuple[NDArray[np.int64], Groups]:
+def apart(
+    columns: Columns, tree: FolderTree, rows: NDArray[np.int64], what: Apart, by: Order = Order.MOMENT
+) -> tuple[NDArray[np.int64], Groups]:
     """Rows in the order in which they are shown, and their groups.
 
     Args:
@@ -335,10 +339,12 @@ def apart(columns: Columns, tree: FolderTree, rows: NDArray[np.int64], what: Apa
         tree: their folders.
         rows: in the order of shooting.
         what: stands apart.
+        by: in which order within what stands apart. Days stand apart only in the order of shooting.
     """
-    if what is Apart.DAYS:
+    if what is Apart.DAYS and by is Order.MOMENT:
         return rows, by_days(columns, rows)
-    if what is Apart.NOTHING or not len(rows):
+    rows = ordered(columns, rows, by)
+    if what is not Apart.FOLDERS or not len(rows):
         return rows, [(None, "", slice(0, len(rows)))] if len(rows) else []
     numbers = tree.of_code[columns.folder[rows]]
     order = np.argsort(numbers, kind="stable")

@@ -22,7 +22,7 @@ from jutrek.views.columns import COLUMNS, KINDS, TRUSTS, Columns, Names
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-_VERSION = 3
+_VERSION = 4
 _CODED = {"device", "person", "lens", "shoot", "place", "folder", "mark", "said", "format", "keywords"}
 _NAMES_OF = {"keywords": Names.KEYWORD}
 

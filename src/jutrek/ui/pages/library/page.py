@@ -126,11 +126,11 @@ class LibraryPage(Page):
         if not self._library:
             return
         self._asked += 1
-        number, apart = self._asked, self.view.apart
+        number, apart, order = self._asked, self.view.apart, self.view.order
 
         def lay(lookup: LookupService) -> View | None:
             # Whoever types asks faster than one can answer: only the last one is wanted.
-            return lookup.views.lay(view, apart) if number == self._asked else None
+            return lookup.views.lay(view, apart, order) if number == self._asked else None
 
         self.ask_lookup(lay, self._show)
 

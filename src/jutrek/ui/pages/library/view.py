@@ -27,6 +27,7 @@ from jutrek.ui.pages.library.shelves import ShelfStrip
 from jutrek.ui.pages.library.stairs import Stairs
 from jutrek.ui.pages.library.titles import Title
 from jutrek.ui.pages.library.wall import Wall
+from jutrek.ui.pages.library.words import ORDERS
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import Theme
 from jutrek.ui.widgets.keyed import keyed
@@ -36,6 +37,7 @@ from jutrek.ui.widgets.teaching import Teaching
 from jutrek.views.columns import day_of
 from jutrek.views.conditions import EVERYTHING, All, Condition, Sort, Value, both, sort_of
 from jutrek.views.laying import Apart, keeping, leaving_out, timed
+from jutrek.views.orders import Order
 from jutrek.views.shelving import shelf_of
 
 if TYPE_CHECKING:
@@ -118,7 +120,9 @@ class LibraryView(QWidget):
         self.weeks = _link("by week")
         self.lined = _link("apart by…")
         self.lined.setToolTip("What stands apart: days and shoots, folders, or nothing")
-        self.apart = Apart.DAYS
+        self.apart, self.order = Apart.DAYS, Order.MOMENT
+        self.ordered = _link("in order…")
+        self.ordered.setToolTip("In which order captures stand: by moment, name, kind, size, mark, rating, change")
         self.ways = keyed(_link("by folder"), "F3")
         self.all_open, self.all_shut = _link("all open"), _link("all shut")
         wall = scrolling(self.wall)
@@ -135,7 +139,7 @@ class LibraryView(QWidget):
             (Card(theme, scrolling(self.bars), fills=True), 1), Title(theme, "SHELVES", (self.another,)),
             (shelves, 0),
         )  # fmt: skip
-        self._middle_title = Title(theme, "BY DAY", (self.lined, self.ways))
+        self._middle_title = Title(theme, "BY DAY", (self.ordered, self.lined, self.ways))
         self.middle = _column(self._middle_title, (self.stairs, 0), (self.grid, 1))
         self.right = _column(
             Title(theme, "WHERE THEY ARE", (self.all_open, self.all_shut)),
@@ -207,6 +211,7 @@ class LibraryView(QWidget):
         self.weeks.clicked.connect(self._turn_wall)
         self.ways.clicked.connect(self.turn)
         self.lined.clicked.connect(self._ask_apart)
+        self.ordered.clicked.connect(self._ask_order)
         self.all_open.clicked.connect(lambda: self.folders.list.rows.open_all(True))
         self.all_shut.clicked.connect(lambda: self.folders.list.rows.open_all(False))
         self.stop.clicked.connect(self.stopped)
@@ -266,7 +271,8 @@ class LibraryView(QWidget):
     def _show_captures(self) -> None:
         if self.view is None:
             return
-        self.lined.setVisible(not self.by_folder and self.view.apart is not None)
+        for link in (self.lined, self.ordered):
+            link.setVisible(not self.by_folder and self.view.apart is not None)
         if self.by_folder:
             self.grid.show_view(self.view, self.stairs.rows())
             size = paint.size_words(int(self.view.columns.size[self.grid.rows].sum()))
@@ -275,7 +281,11 @@ class LibraryView(QWidget):
         else:
             self.grid.show_view(self.view)
             apart = self.view.apart
-            self._middle_title.say(apart.value.upper() if apart is not None else "IN THE ORDER OF THE SHELF")
+            words = apart.value if apart is not None else "in the order of the shelf"
+            if apart is not None and self.order is not Order.MOMENT:
+                own = ORDERS[self.order]
+                words = own if apart is Apart.NOTHING else f"{words}, {own}"
+            self._middle_title.say(words.upper())
         self._refresh()
 
     def _colour_of(self, device: str) -> QColor | None:
@@ -312,6 +322,20 @@ class LibraryView(QWidget):
         self._show_captures()
         self.take_focus()
 
+    def _ask_order(self) -> None:
+        """Ask in which order captures are to stand."""
+        menu = menu_of(self)
+        for order in Order:
+            action = menu.addAction(ORDERS[order], partial(self.set_order, order))
+            action.setCheckable(True)
+            action.setChecked(order is self.order)
+        menu.popup(self.ordered.mapToGlobal(QPoint(0, self.ordered.height())))
+
+    def set_order(self, order: Order) -> None:
+        """Have captures stand in another order."""
+        self.order = order
+        self.said.emit(self.wanted)
+
     def _ask_apart(self) -> None:
         """Ask what is to stand apart."""
         menu = menu_of(self)
@@ -322,8 +346,9 @@ class LibraryView(QWidget):
         menu.popup(self.lined.mapToGlobal(QPoint(0, self.lined.height())))
 
     def set_apart(self, what: Apart) -> None:
-        """Have days and shoots, folders or nothing stand apart."""
+        """Have days and shoots, folders or nothing stand apart. Days do so by moment alone."""
         self.apart = what
+        self.order = Order.MOMENT if what is Apart.DAYS else self.order
         self.said.emit(self.wanted)
 
     def take_focus(self) -> None:

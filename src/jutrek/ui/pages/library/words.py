@@ -8,6 +8,7 @@ from PySide6.QtCore import QLocale
 
 from jutrek.formats import Precision
 from jutrek.views.columns import KINDS, Names, day_of
+from jutrek.views.orders import Order
 
 if TYPE_CHECKING:
     from jutrek.desk.viewing import View
@@ -20,6 +21,13 @@ def day_title(day: int | None) -> tuple[str, str, str]:
     date = day_of(day)
     locale = QLocale(QLocale.Language.English)
     return str(date.day), locale.toString(date, "ddd"), f"{locale.toString(date, 'MMM')} {date.year}"
+
+
+ORDERS = {
+    Order.MOMENT: "by moment", Order.NAME: "by name", Order.KIND: "by kind", Order.SIZE: "the largest first",
+    Order.MARK: "by mark", Order.RATING: "the best rated first", Order.CHANGED: "changed last first",
+}  # fmt: skip
+"""What orders are called."""
 
 
 def when_words(view: View, row: int) -> str:
