@@ -150,9 +150,9 @@ class _Moves:
         self._copies = MovedCopies(places, ledger)
         self._moved: list[_Step] = []
         self._all_moved: list[tuple[int, Row]] = []
-        self._touched: dict[tuple[Inside | None, bool], Tree] = {}
+        self._touched: dict[tuple[str, Inside | None], Tree] = {}
         self._folder_objects: dict[tuple[str, ...], Inside | None] = {}
-        self._held: dict[tuple[int, int], Held] = {}
+        self._held: dict[tuple[str, int], Held] = {}
         self._left: set[Inside] = set()
         self._outcome = Outcome()
         self._kind = orders.kind
@@ -264,10 +264,10 @@ class _Moves:
         return self._folder_objects[parts]
 
     def _hold(self, tree: Tree, folder: Inside | None, *, make: bool = False) -> Held:
-        key = id(tree), id(folder)
+        key = tree.root, id(folder)
         if key not in self._held:
             self._held[key] = self._folders.hold(tree, folder, make=make)
-            self._touched[folder, tree is self._tree] = tree
+            self._touched[tree.root, folder] = tree
         return self._held[key]
 
     def _leave_folders(self) -> None:
@@ -355,9 +355,16 @@ class _Moves:
         if (refused := self._let_go(steps, between)) is not None:
             self._refuse_all(journal, numbers, refused)
             return
-        for folder in dict.fromkeys(step.left for step in steps):
-            self._tree.sync_folder(folder)
-        journal.parted()
+        try:
+            for folder in dict.fromkeys(step.left for step in steps):
+                self._tree.sync_folder(folder)
+            journal.parted()
+        except OSError:
+            # What can't be written down does not happen; what can't go back either is put right by the next start.
+            for step in reversed(steps):
+                with contextlib.suppress(OSError):
+                    named_somehow(self._tree, between[step.number], step.old)
+            raise
         for step in steps:
             self._arrive(journal, step, between[step.number])
         self._settle(journal, turned=True)
@@ -386,7 +393,7 @@ class _Moves:
     def _arrive(self, journal: Journal, step: _Step, between: Inside) -> None:
         """Give a file its new name; where somebody else took that meanwhile, its old one, or one told apart."""
         try:
-            self._tree.make_folders(step.came)
+            self._hold(self._tree, step.came, make=True)
             came = named_somehow(self._tree, between, step.new, step.old)
         except OSError as error:
             self._refuse(journal, step.number, self._why_not(step, error))
@@ -406,7 +413,7 @@ class _Moves:
         if not self._moved:
             self._leave_folders()
             return
-        for (folder, _), tree in self._touched.items():
+        for (_, folder), tree in self._touched.items():
             tree.sync_folder(folder)
         self._leave_out_lost(journal)
         journal.moved([step.number for step in self._moved])
