@@ -214,9 +214,9 @@ class Journal:
         ))  # fmt: skip
         self.sync()
 
-    def parted(self) -> None:
-        """Write down, durably, that all files that go to one another's names bear those in between."""
-        self._write({"entry": "parted"})
+    def parted(self, files: int) -> None:
+        """Write down, durably, that all files that go to one another's names, so many, bear those in between."""
+        self._write({"entry": "parted", "files": files})
         self.sync()
 
     def move_folders(self, moves: Mapping[int, tuple[str, str, int]]) -> None:

@@ -83,7 +83,7 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "sidecar": _ROW | {"to": CapturePath, "size?": Whole, "mtime_ns?": Time},
     "sidecar kept": _ROW | _STAMP | {"from": CapturePath, "to": _Kept},
     "through": _ROW | {"name": _Own, "place?": str},
-    "turn": _ROW | {"name": _Own, "inode?": Whole, "place?": str}, "parted": {},
+    "turn": _ROW | {"name": _Own, "inode?": Whole, "place?": str}, "parted": {"files": Whole},
     "unsure": {"place": str, "path": _Kept},
     "failed": _ROW | {"source": str, "why": str},
     "settled": {"words": str},

@@ -358,7 +358,7 @@ class _Moves:
         try:
             for folder in dict.fromkeys(step.left for step in steps):
                 self._tree.sync_folder(folder)
-            journal.parted()
+            journal.parted(len(steps))
         except OSError:
             # What can't be written down does not happen; what can't go back either is put right by the next start.
             for step in reversed(steps):

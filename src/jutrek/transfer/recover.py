@@ -359,8 +359,16 @@ def _settle_turns(run_log: RunLog, places: Sequence[Place]) -> None:
             continue
         if place == LIBRARY and not run_log.parted:
             new, old = old, new
-        tree.make_folders(new.folder)
-        _settle_name_between(tree, old, between, new, int(entry["size"]))
+        try:
+            with contextlib.suppress(FileExistsError, NotADirectoryError):
+                tree.make_folders(new.folder)
+            _settle_name_between(tree, old, between, new, int(entry["size"]))
+        except (FileNotFoundError, NotADirectoryError):
+            # Where its folder can't be any more, it stays in the one that it was in.
+            _settle_name_between(tree, old, between, old, int(entry["size"]))
+        except OSError:
+            if place == LIBRARY:
+                raise
 
 
 def _settle_moves(

@@ -6,7 +6,6 @@ import os
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
-from functools import partial
 from typing import Any, NamedTuple, TypeVar
 
 from jutrek.errors import shown
@@ -14,6 +13,7 @@ from jutrek.library import LIBRARY, Filed, GivenNumber, Library, ProofMark, Stat
 from jutrek.transfer.chain import LONGEST, START, Break, breaks, lines_of
 from jutrek.transfer.journal import Kind, journal_names, path_of
 
+_K = TypeVar("_K")
 _T = TypeVar("_T")
 _TAIL = 16384
 _HEADS = frozenset(kind.value for kind in Kind)
@@ -91,12 +91,18 @@ class RunLog:
         """What was known of paths of the library when it began, by the paths that they have since it moved them."""
         if not self.moves or not (self.folders_moved or self.done):
             return dict(paths)
-        files = {str(one["from"]): str(one["to"]) for row, one in self.to_move.items() if row in self.done}
-        folders = [(str(self.folders[row]["from"]), str(self.folders[row]["to"])) for row in sorted(self.folders_moved)]
-        kept = _renamed(paths, files)
-        for old, new in folders:
+        kept = dict(paths)
+        _rename(kept, self.files_moved())
+        for old, new in self._folder_paths():
             kept = {_below(path, old, new): known for path, known in kept.items()}
         return kept
+
+    def files_moved(self) -> list[tuple[str, str]]:
+        """Where files were that it moved by themselves, and where it put them."""
+        return [(str(one["from"]), str(one["to"])) for row, one in self.to_move.items() if row in self.done]
+
+    def _folder_paths(self) -> list[tuple[str, str]]:
+        return [(str(self.folders[row]["from"]), str(self.folders[row]["to"])) for row in sorted(self.folders_moved)]
 
     @property
     def to_do(self) -> Mapping[int, dict[str, Any]]:
@@ -104,13 +110,12 @@ class RunLog:
         return self.to_move if self.moves else self.to_come
 
 
-def _renamed(paths: Mapping[str, _T], moves: Mapping[str, str]) -> dict[str, _T]:
-    """What is known of paths after some of them moved, all at once, also to one another's names.
+def _rename(known: dict[_K, _T], moves: Iterable[tuple[_K, _K]]) -> None:
+    """Let what is known follow moves that were made all at once, also to one another's names.
 
     What moved comes to lie where something else was known: that is no longer there.
     """
-    kept = {path: known for path, known in paths.items() if path not in moves}
-    return kept | {moves[path]: known for path, known in paths.items() if path in moves}
+    known.update([(new, known.pop(old)) for old, new in list(moves) if old in known])
 
 
 def _below(path: str, old: str, new: str) -> str:
@@ -235,13 +240,15 @@ def known_of_files(library: Library) -> Known:
                 if run_log.kind is Kind.INTAKE:
                     filed[str(entry["to"])] = filed_by(entry)
                 _learn(proofs, run_log, row, entry, done)
-        if run_log.moves:
-            filed = run_log.follow(filed)
-            if run_log.folders_moved:
-                numbers = run_log.follow(numbers)
+        if run_log.moves and run_log.folders_moved:
+            # As a rule a run moves files or folders.
+            filed, numbers = run_log.follow(filed), run_log.follow(numbers)
             _move_proofs(proofs, LIBRARY, run_log.follow)
+        elif run_log.moves:
+            _rename(filed, run_log.files_moved())
+            _rename_proofs(proofs, LIBRARY, run_log.files_moved())
         for place, copies in _copies_moved(run_log).items():
-            _move_proofs(proofs, place, partial(_renamed, moves=copies))
+            _rename_proofs(proofs, place, copies)
         for entry in run_log.others:
             _follow(proofs, entry, run_log.at)
             if entry["entry"] == "said" and (path := str(entry["path"])) in filed:
@@ -249,13 +256,20 @@ def known_of_files(library: Library) -> Known:
     return Known(filed, list(proofs.values()), numbers)
 
 
-def _copies_moved(run_log: RunLog) -> dict[str, dict[str, str]]:
+def _copies_moved(run_log: RunLog) -> dict[str, list[tuple[str, str]]]:
     """Which copies moved within places: by place where each was, and where it is."""
-    found: dict[str, dict[str, str]] = defaultdict(dict)
+    found: dict[str, list[tuple[str, str]]] = defaultdict(list)
     for entry in run_log.others:
         if entry["entry"] == "copy moved":
-            found[str(entry["place"])][str(entry["from"])] = str(entry["to"])
+            found[str(entry["place"])].append((str(entry["from"]), str(entry["to"])))
     return found
+
+
+def _rename_proofs(proofs: dict[tuple[str, str], ProofMark], place: str, moves: Iterable[tuple[str, str]]) -> None:
+    """Let what was proven of files of a place follow their moves."""
+    keys = [((place, old), (place, new)) for old, new in moves]
+    _rename(proofs, keys)
+    proofs.update({key: proofs[key]._replace(path=key[1]) for _, key in keys if key in proofs})
 
 
 def _move_proofs(

@@ -69,8 +69,15 @@ class LibraryTidying(QObject):
     # ---- what is meant
 
     def _rows(self) -> NDArray[np.int64]:
-        """The rows of what is chosen, in the order in which they are shown; else of what is current."""
+        """The rows of what is chosen, in the order in which they are shown; else of what is current.
+
+        Up close only what is seen is meant, and while a clash is asked about nothing is.
+        """
         picked, row = self._view.grid.picked(), self._view.grid.row
+        if self._view.clashes.isVisible():
+            return picked[:0]
+        if self._view.closely.is_open:
+            picked = picked[:0]
         return picked if len(picked) or row < 0 else np.array([row], np.int64)
 
     def _folder(self) -> str:
@@ -126,6 +133,8 @@ class LibraryTidying(QObject):
 
     def _chosen(self) -> NDArray[np.int64] | None:
         rows = self._rows()
+        if self._view.clashes.isVisible():
+            return None
         if self._view.view is None or not len(rows):
             self._view.notify("Nothing is chosen.", "Choose captures first: a click, Space, a frame.")
             return None
