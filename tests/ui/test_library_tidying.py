@@ -75,6 +75,9 @@ def test_by_keys_and_back(qtbot: QtBot, page: LibraryView, home: Library, window
     assert typed(qtbot, page, "Velmora/2024") == "Velmora/2024 will be new."
     until_lies(qtbot, home, "Velmora/2024/00.jpg", "Velmora/2024/04.jpg", page=page)
     assert page.bar.words().startswith("2 captures moved.")
+    qtbot.waitUntil(lambda: len(page.grid.picked()) == 2, timeout=PATIENCE)
+    assert page.view is not None
+    assert page.view.columns.paths(page.grid.picked()) == ["Velmora/2024/00.jpg", "Velmora/2024/04.jpg"]
     back(qtbot, page, window, home, before)
     choose(page, "2024/03/00.jpg")
     qtbot.keyClick(page.grid, Qt.Key.Key_F2)

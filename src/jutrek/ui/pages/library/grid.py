@@ -165,6 +165,15 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
         """The rows of what is chosen, in the order of shooting."""
         return self.rows[self._picked]
 
+    def pick(self, rows: NDArray[np.int64]) -> None:
+        """Choose captures by their rows, as far as they are shown; the first one is the current one."""
+        self._picked = np.isin(self.rows, rows)
+        places = np.flatnonzero(self._picked)
+        if len(places):
+            self._current = self._anchor = int(places[0])
+            self._show_current()
+        self._tell()
+
     def pick_all(self) -> None:
         """Choose all."""
         self._picked[:] = True

@@ -138,6 +138,7 @@ class LibraryPage(Page):
         if view is not None and view.root == self._library:
             self.view.show_view(view)
             self.shelving.renew()
+            self.tidying.show_came()
             self.say_figure(f"{int(view.laid.all_folders[0]):,}")
 
     def _see_board(self, event: events.BoardChanged) -> None:

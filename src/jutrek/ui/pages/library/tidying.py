@@ -54,6 +54,8 @@ class LibraryTidying(QObject):
         self._done: list[tuple[tuple[str, ...], int]] = []
         """Runs that can be taken back, and how much else could be when they ended."""
         self._cut: list[str] = []
+        self._came: list[str] = []
+        """Where what moved lies now; it is chosen as soon as it is shown there."""
         self._wanted: Tidying | None = None
         view.clashes.decided.connect(self._decided)
         view.clashes.refused.connect(self._refused)
@@ -417,6 +419,9 @@ class LibraryTidying(QObject):
         self._view.notify("Nothing was moved.")
 
     def _say(self, wanted: Tidying, done: Tidied) -> None:
+        top = f"{self._view.view.root.rstrip('/')}/" if self._view.view is not None else ""
+        own = (row for row in wanted.laid.rows if row.source.removeprefix(top) == row.capture)
+        self._came = [row.destination or "" for row in own]
         count = paint.counted(done.folders, "folder") if wanted.folders else paint.counted(done.captures, "capture")
         left = " ".join(wanted.left[:1]) or done.why
         stays = len(wanted.laid.stays)
@@ -427,6 +432,14 @@ class LibraryTidying(QObject):
             self._ask_lookup(lambda lookup: lookup.views.acts, lambda acts: self._done.append((done.runs, acts)))
         self._view.notify(f"{count} {wanted.act.value}.", left or more + _BACK, brick=bool(left))
         self._renew()
+
+    def show_came(self) -> None:
+        """Another view is shown: what moved is chosen in it still."""
+        columns = self._columns
+        found = columns.rows_of(self._came) if columns is not None and self._came else {}
+        if found:
+            self._came = []
+            self._view.grid.pick(np.array(sorted(found.values()), np.int64))
 
     def take_back(self, otherwise: Callable[[], None]) -> None:
         """Take back what was done last: here, or with a shelf or a spot.
@@ -453,6 +466,7 @@ class LibraryTidying(QObject):
         """Another library is open: what was done in the one before is taken back from its Journal."""
         self._done.clear()
         self._cut.clear()
+        self._came.clear()
         self._wanted = None
 
 
