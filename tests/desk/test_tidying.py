@@ -89,11 +89,12 @@ def test_all_that_belongs_to_a_capture_goes_along(home: Library, ledger: Ledger)
 def test_what_may_belong_to_two_goes_along_with_one(home: Library, ledger: Ledger) -> None:
     """With the one whose whole name it bears; else with the first."""
     put(Path(home.root) / "yard" / "P0.tif", making.jpeg(WHEN.replace(hour=20), seed=20))
+    put(Path(home.root) / "yard" / "P0.of.both.txt", b"x")
     columns = seen(home, ledger)
     found = rows(columns, "yard/P0.tif", "yard/P0.jpg")
     assert found[0] != found[1]
     files = [one.path for whole in gathered(home, columns, found)[0] for one in whole.files]
-    assert len(files) == len(set(files)) == 7
+    assert len(files) == len(set(files)) == 8
 
 
 def test_folders_are_merged_and_come_apart_again(home: Library, ledger: Ledger) -> None:
