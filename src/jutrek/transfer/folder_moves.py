@@ -190,7 +190,7 @@ class _FolderMoves:
             self._tree.make_folders(new.folder)
             self._listener.step("folder made", row)
             if old.spelt_like(new):
-                between = old.beside(f"{TEMPORARY}{journal.run}-{number}.name")
+                between = _between(journal.run, number, old)
                 journal.through(number, between)
                 self._tree.rename_folder(old, between)
                 self._listener.step("between", row)
@@ -211,7 +211,7 @@ class _FolderMoves:
         self._ledger.move_folder(move.old, move.new)
         self._listener.step("known", row)
         for place in self._places:
-            self._let_follow(journal, place, old, new)
+            self._let_follow(journal, number, place, old, new)
         for gone in remove_emptied(self._tree, old.folder):
             journal.removed_folder(str(gone))
         return None
@@ -220,13 +220,20 @@ class _FolderMoves:
         trouble = of_place(self._library.root, move.new, error)
         return NotMoved(move.old, trouble.error) if isinstance(trouble, CopyRefused) else trouble
 
-    def _let_follow(self, journal: Journal, place: Place, old: Inside, new: Inside) -> None:
+    def _let_follow(self, journal: Journal, number: int, place: Place, old: Inside, new: Inside) -> None:
         """Move the folder of copies, where there is one and nothing is in its way; else catching up does it."""
         try:
-            if not place.tree.is_folder(old) or place.tree.found(new) is not None:
+            is_there = place.tree.found(new) is not None and not place.tree.one_entry(old, new)
+            if is_there or not place.tree.is_folder(old):
                 return
             place.tree.make_folders(new.folder)
-            place.tree.rename_folder(old, new)
+            if old.spelt_like(new):
+                between = _between(journal.run, number, old)
+                journal.through(number, between, place.id)
+                place.tree.rename_folder(old, between)
+                named_folder_at_last(place.tree, between, new, old)
+            else:
+                place.tree.rename_folder(old, new)
             for folder in dict.fromkeys((old.folder, new.folder)):
                 place.tree.sync_folder(folder)
             _copies_moved(self._ledger, journal, place, str(old), str(new))
@@ -260,7 +267,10 @@ def settle_folders(
         followed = {one["place"] for one in run_log.others if one["entry"] == "copies moved" and one["to"] == str(new)}
         for place in (one for one in places if one.id != LIBRARY and one.id not in followed):
             with contextlib.suppress(OSError):
-                if place.tree.found(old) is None and place.tree.is_folder(new):
+                way = run_log.through.get((place.id, row))
+                if way is not None and inside(way, Realm.OWN) == _between(run_log.run, row, old):
+                    _settle_between(place.tree, inside(way, Realm.OWN), new, old)
+                if _is_moved(place.tree, old, new, 0):
                     _copies_moved(ledger, journal, place, str(old), str(new))
 
 

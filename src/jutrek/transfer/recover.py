@@ -381,7 +381,7 @@ def _settle_moves(
     settle_folders(library, ledger, run_log, journal, places)
     moved = [row for row, entry in run_log.to_move.items() if _moved(library.tree, run_log, row, entry)]
     journal.moved([row for row in moved if row not in run_log.done])
-    _settle_copies(ledger, run_log, journal, places)
+    _settle_copies(ledger, run_log, journal, places, moved)
     journal.sync()
     turned = {row for row in moved if (LIBRARY, row) in run_log.turns}
     pairs = [(str(run_log.to_move[row]["from"]), str(run_log.to_move[row]["to"])) for row in moved]
@@ -393,20 +393,36 @@ def _settle_moves(
     return moved
 
 
-def _settle_copies(ledger: Ledger, run_log: RunLog, journal: Journal, places: Sequence[Place]) -> None:
-    """Marks of copies follow what is written down; of copies that went to one another's names nothing is sure."""
+def _settle_copies(
+    ledger: Ledger, run_log: RunLog, journal: Journal, places: Sequence[Place], moved: Sequence[int]
+) -> None:
+    """Marks of copies follow their files' moves; of copies that went to one another's names nothing is sure."""
     turned = {(place, str(run_log.to_move[row]["from"])) for place, row in run_log.turns if row in run_log.to_move}
     for place in {place for place, _ in run_log.turns} - {LIBRARY}:
         rows = [row for id_, row in run_log.turns if id_ == place and row in run_log.to_move]
         unsure_of(place, [str(run_log.to_move[row][end]) for row in rows for end in ("from", "to")], journal, ledger)
-    trees = {place.id: place.tree for place in places}
-    for entry in run_log.others:
-        if entry["entry"] != "copy moved" or (entry["place"], entry["from"]) in turned:
+    for other in (one for one in places if one.id != LIBRARY):
+        pairs = [
+            (str(run_log.to_move[row]["from"]), str(run_log.to_move[row]["to"]))
+            for row in moved
+            if (other.id, str(run_log.to_move[row]["from"])) not in turned
+        ]
+        with contextlib.suppress(OSError):
+            _settle_copies_in(ledger, journal, other, pairs)
+
+
+def _settle_copies_in(ledger: Ledger, journal: Journal, place: Place, pairs: Sequence[tuple[str, str]]) -> None:
+    """Marks of copies that lie where their files went, and not any more where they were, follow."""
+    marks = ledger.marks(place.id) if pairs else {}
+    for old, new in pairs:
+        mark = marks.get(old)
+        if mark is None or old.startswith("/") or place.tree.found(inside(old, Realm.PUT_AWAY)) is not None:
             continue
-        mark, tree = ledger.mark_of(entry["from"], entry["place"]), trees.get(entry["place"])
-        if mark is not None and tree is not None and tree.found(inside(entry["from"], Realm.PUT_AWAY)) is None:
-            ledger.drop_proofs(entry["place"], [entry["from"]])
-            ledger.put_proofs([mark._replace(path=entry["to"], inode=0, ctime_ns=0)])
+        status = place.tree.found(inside(new, Realm.PUT_AWAY))
+        if status is not None and mark.fits(status):
+            journal.note({"entry": "copy moved", "place": place.id, "from": old, "to": new})
+            ledger.drop_proofs(place.id, [old])
+            ledger.put_proofs([mark._replace(path=new, inode=0, ctime_ns=0)])
 
 
 def _moved(tree: Tree, run_log: RunLog, row: int, entry: dict[str, object]) -> bool:
