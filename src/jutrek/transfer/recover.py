@@ -338,7 +338,9 @@ def _settle_name_between(tree: Tree, old: Inside, between: Inside, new: Inside, 
     for name in (new, old):
         reserved = tree.found(name)
         if reserved is not None and reserved.st_size == 0 and size:
-            tree.remove(name, still=reserved)
+            # A kernel may remember the other spelling of a name that was removed just now.
+            with contextlib.suppress(FileNotFoundError):
+                tree.remove(name, still=reserved)
     named_somehow(tree, between, new, old)
 
 
