@@ -79,6 +79,9 @@ def test_a_name_that_is_taken_is_asked_about(home: Library) -> None:
         (("merge", "yard", "yard/x"), "a part of it"),
         (("move", "--to", "x"), "nothing is meant"),
         (("move", "yard/P0.jpg"), "say where to"),
+        (("rename", "yard", "ascmhl"), "it can't lie there"),
+        (("aside", "yard"), "it is a folder"),
+        (("number", "yard", "yard/P0.jpg", "--name", "x"), "it is a folder"),
     ],
 )
 def test_what_cannot_be_done_is_said(home: Library, act: tuple[str, ...], words: str) -> None:

@@ -75,7 +75,7 @@ def test_all_that_belongs_to_a_capture_goes_along(home: Library, ledger: Ledger)
     assert {one.path for one in wholes[0].files} == {
         f"yard/{name}" for name in ("P0.dng", "P0.jpg", "P0.xmp", "P0.jpg.note", "P0.jpg.d.txt", "P0.rating")
     }
-    told = done(tidying.renaming(home, wholes[0], "Boiler"), home, ledger)
+    told = done(tidying.renaming(home, wholes, "Boiler"), home, ledger)
     assert (told.captures, told.files, told.why) == (1, 6, "")
     assert {one for one in names(home) if "Boiler" in one} == {
         f"yard/Boiler{end}" for end in (".dng", ".jpg", ".xmp", ".jpg.note", ".jpg.d.txt", ".rating")
@@ -83,7 +83,10 @@ def test_all_that_belongs_to_a_capture_goes_along(home: Library, ledger: Ledger)
     back(home, ledger, told)
     assert names(home) == before
     os.remove(os.path.join(home.root, "yard/P2.jpg"))
-    assert gathered(home, columns, rows(columns, "yard/P2.jpg")) == ([], ["yard/P2.jpg is gone."])
+    nothing, gone = gathered(home, columns, rows(columns, "yard/P2.jpg"))
+    assert (nothing, gone) == ([], ["yard/P2.jpg is gone."])
+    wanted = tidying.renaming(home, nothing, "Boiler", gone)
+    assert (wanted.is_nothing, wanted.left) == (True, ("yard/P2.jpg is gone.",))
 
 
 def test_what_may_belong_to_two_goes_along_with_one(home: Library, ledger: Ledger) -> None:

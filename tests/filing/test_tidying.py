@@ -112,3 +112,7 @@ def test_names_that_no_disk_takes_are_refused_with_one_that_it_takes(typed: str,
     assert checked_folder("/2026/05 Yard/") == "2026/05 Yard"
     with pytest.raises(NotPossible, match="2026/a_b"):
         checked_folder("2026/a?b")
+    # What is there already is taken as it is called.
+    assert checked_folder("what?/new", {"what?"}.__contains__) == "what?/new"
+    with pytest.raises(NotPossible, match="a path to what is Jutrek's own"):
+        checked_folder(".jutrek/tray", lambda path: True)

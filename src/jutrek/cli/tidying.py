@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, NamedTuple
 
@@ -86,7 +87,7 @@ def move_command(
             import numpy as np
 
             to = folder_for(house.columns, np.array(rows, np.int64))
-        folder = checked_folder(_inside(house.home, to))
+        folder = checked_folder(_inside(house.home, to), partial(_is_folder, house.home))
         if whole_folders and rows:
             raise typer.BadParameter("move either folders or captures at a time")
         if whole_folders and copy:
@@ -122,7 +123,8 @@ def rename_command(
             move = FolderMove(old, os.path.join(os.path.dirname(old), new))
             wanted = moving_folders(house.home, [move], Act.RENAME, f"{old} to {new}")
         else:
-            wanted = renaming(house.home, _gathered(house, rows)[0][0], new)
+            wholes, left = _gathered(house, rows)
+            wanted = renaming(house.home, wholes, new, left)
         _carry_out(house, wanted, taken, look=look, as_json=as_json)
 
 
@@ -140,7 +142,10 @@ def merge_command(
     from jutrek.filing.tidying import checked_folder
 
     with _ready(library) as house:
-        one, other = _inside(house.home, folder), checked_folder(_inside(house.home, into))
+        one, other = (
+            _inside(house.home, folder),
+            checked_folder(_inside(house.home, into), partial(_is_folder, house.home)),
+        )
         _carry_out(house, merging(house.home, house.columns, one, other), taken, look=look, as_json=as_json)
 
 
@@ -192,7 +197,7 @@ def name_command(
     from jutrek.desk.tidying import numbering
 
     with _ready(library) as house:
-        wholes, _ = _gathered(house, _meant(house, paths or [], that)[1])
+        wholes, _ = _captures(house, paths or [], that)
         with working() as report:
             wishes = named_by(
                 house.home, house.ledger, house_of(str(library)), wholes, pattern, stop=stop_on_interrupt(),
@@ -220,7 +225,7 @@ def number_command(
 
     stem = checked_name(name)
     with _ready(library) as house:
-        wholes, _ = _gathered(house, _meant(house, paths or [], that)[1])
+        wholes, _ = _captures(house, paths or [], that)
         wanted = numbering(house.home, numbered(wholes, stem, start), f"as {stem}")
         _carry_out(house, wanted, taken, look=look, as_json=as_json)
 
@@ -233,7 +238,7 @@ def aside_command(
     from jutrek.desk.tidying import putting_aside
 
     with _ready(library) as house:
-        wholes, left = _gathered(house, _meant(house, paths or [], that)[1])
+        wholes, left = _captures(house, paths or [], that)
         _carry_out(house, putting_aside(wholes, left), None, look=look, as_json=as_json)
 
 
@@ -290,6 +295,12 @@ def _inside(home: Library, path: str) -> str:
         raise NotPossible(shown(path), f"it is not in the library ({error})") from error
 
 
+def _is_folder(home: Library, path: str) -> bool:
+    from jutrek.disk import inside
+
+    return home.tree.is_folder(inside(path))
+
+
 def _meant(house: _House, paths: list[str], that: str) -> tuple[list[str], list[int]]:
     """Folders, and rows of captures, that are meant.
 
@@ -314,6 +325,18 @@ def _meant(house: _House, paths: list[str], that: str) -> tuple[list[str], list[
     if not (whole or rows):
         raise NotPossible(house.home.root, "nothing is meant: name paths, or say --that")
     return whole, rows
+
+
+def _captures(house: _House, paths: list[str], that: str) -> tuple[list[Whole], list[str]]:
+    """Captures that are meant, with all that goes along; and sentences about those that are gone.
+
+    Raises:
+        NotPossible: when a folder is named: which of its captures are meant is said by a sentence.
+    """
+    whole_folders, rows = _meant(house, paths, that)
+    if whole_folders:
+        raise NotPossible(shown(whole_folders[0]), "it is a folder; --that 'in folder …' means what lies in it")
+    return _gathered(house, rows)
 
 
 def _gathered(house: _House, rows: list[int]) -> tuple[list[Whole], list[str]]:

@@ -22,7 +22,7 @@ from jutrek.doubles.degrees import Degree
 from jutrek.errors import NotPossible, shown
 from jutrek.filing import HouseRules, Plan
 from jutrek.filing.names import legal, stem_of
-from jutrek.filing.tidying import Answer, Clash, FileAt, Laid, Whole, Wish, lay
+from jutrek.filing.tidying import Answer, Clash, FileAt, Laid, Whole, Wish, checked_path, lay
 from jutrek.library import NOT_FILED, Library, survey
 from jutrek.transfer import Listener, Outcome, bring, refile
 from jutrek.transfer.folder_moves import FolderMove, move_folders
@@ -221,10 +221,11 @@ def moving(
     return laid(library, Tidying(act, f"to {folder or 'the root'}", wishes, left=tuple(left)))
 
 
-def renaming(library: Library, whole: Whole, stem: str) -> Tidying:
-    """A capture called otherwise, with all its files."""
-    wish = Wish(whole, os.path.dirname(whole.path), stem)
-    return laid(library, Tidying(Act.RENAME, f"{os.path.basename(whole.path)} to {stem}", (wish,)))
+def renaming(library: Library, wholes: Sequence[Whole], stem: str, left: Sequence[str] = ()) -> Tidying:
+    """A capture called otherwise, with all its files; none where it is gone."""
+    wishes = tuple(Wish(one, os.path.dirname(one.path), stem) for one in wholes[:1])
+    about = f"{os.path.basename(wholes[0].path)} to {stem}" if wholes else f"to {stem}"
+    return laid(library, Tidying(Act.RENAME, about, wishes, left=tuple(left)))
 
 
 def numbering(library: Library, wishes: Sequence[Wish], about: str) -> Tidying:
@@ -238,7 +239,7 @@ def merging(library: Library, columns: Columns, folder: str, into: str) -> Tidyi
     Raises:
         NotPossible: when one of them lies in the other, or is not there.
     """
-    one, other = inside(folder), inside(into)
+    one, other = checked_path(folder), checked_path(into)
     if other.parts[: len(one.parts)] == one.parts:
         raise NotPossible(shown(folder), f"it can't be merged into {shown(into)}, which is a part of it")
     if not library.tree.is_folder(one):
@@ -282,7 +283,7 @@ def moving_folders(library: Library, moves: Sequence[FolderMove], act: Act, abou
     """
     good, left, taken = [], [], []
     for one in moves:
-        old, new = inside(one.old), inside(one.new)
+        old, new = checked_path(one.old), checked_path(one.new)
         if not library.tree.is_folder(old):
             raise NotPossible(shown(one.old), "there is no such folder")
         if len(new.parts) > len(old.parts) and folded("/".join(new.parts[: len(old.parts)])) == folded(str(old)):

@@ -8,12 +8,12 @@ it stays. A name that another capture of the same plan leaves is free.
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from enum import StrEnum
 from itertools import count
 from typing import NamedTuple
 
-from jutrek.disk import Tree, folded, inside
+from jutrek.disk import Inside, Outside, Tree, folded, inside
 from jutrek.errors import NotPossible, shown
 from jutrek.filing.folders import Folders
 from jutrek.filing.names import MAX_BYTES, legal, legal_folder, stem_and_tail, stem_of
@@ -108,16 +108,39 @@ def checked_name(text: str) -> str:
     return name
 
 
-def checked_folder(text: str) -> str:
+def checked_folder(text: str, exists: Callable[[str], bool] = lambda path: False) -> str:
     """A folder that a person types, relative to the library; the empty one is its root.
 
+    Args:
+        text: as typed.
+        exists: whether a folder is there: what is there already is taken as it is called.
+
     Raises:
-        NotPossible: when not every file system can take it; it says which one could be taken.
+        NotPossible: when not every file system can take what would be new; it says which one could be taken.
     """
     path = text.strip().strip("/")
-    if path and legal_folder(path) != path:
-        raise NotPossible(shown(path), f"not every disk takes that folder; {shown(legal_folder(path))} could be taken")
+    if not path:
+        return path
+    checked_path(path)
+    parts = path.split("/")
+    known = next((at for at in range(len(parts), 0, -1) if exists("/".join(parts[:at]))), 0)
+    new = "/".join(parts[known:])
+    if new and legal_folder(new) != new:
+        could = "/".join([*parts[:known], legal_folder(new)])
+        raise NotPossible(shown(path), f"not every disk takes that folder; {shown(could)} could be taken")
     return path
+
+
+def checked_path(path: str) -> Inside:
+    """A path of captures or a folder of them.
+
+    Raises:
+        NotPossible: when it leads out of the library, or to what is Jutrek's own in it.
+    """
+    try:
+        return inside(path)
+    except Outside as error:
+        raise NotPossible(shown(path), f"it can't lie there: it is {error}") from error
 
 
 def endings_of(names: Sequence[str]) -> tuple[str, list[str]]:

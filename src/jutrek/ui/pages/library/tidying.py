@@ -142,10 +142,14 @@ class LibraryTidying(QObject):
             return None
         return rows
 
+    def _exists(self, path: str) -> bool:
+        view = self._view.view
+        return view is not None and view.tree.number(path) is not None
+
     def _check_folder(self, text: str) -> tuple[str, bool]:
         """What is to be said of a folder that is typed."""
         try:
-            path = checked_folder(text)
+            path = checked_folder(text, self._exists)
         except JutrekError as error:
             return str(error), False
         view = self._view.view
@@ -167,7 +171,7 @@ class LibraryTidying(QObject):
         """Move captures to a folder, or put copies of them there."""
         from jutrek.desk.tidying import moving
 
-        to = checked_folder(folder)
+        to = checked_folder(folder, self._exists)
         self._go(rows, lambda library, wholes, left: moving(library, wholes, to, left, copies=copies))
 
     def ask_own(self) -> None:
@@ -223,7 +227,7 @@ class LibraryTidying(QObject):
     def _rename(self, rows: NDArray[np.int64], stem: str) -> None:
         from jutrek.desk.tidying import renaming
 
-        self._go(rows, lambda library, wholes, _: renaming(library, wholes[0], stem))
+        self._go(rows, lambda library, wholes, left: renaming(library, wholes, stem, left))
 
     def ask_pattern(self) -> None:
         """Ask for a pattern of names, and show what comes of it before anything is called so."""
@@ -311,7 +315,7 @@ class LibraryTidying(QObject):
         """Ask into which folder another one is to go."""
         self._view.asking.ask(
             f"Move the folder {plain(os.path.basename(path))} to:", "Move it",
-            lambda to: self._move_folder(path, os.path.join(checked_folder(to), os.path.basename(path))),
+            lambda to: self._move_folder(path, os.path.join(checked_folder(to, self._exists), os.path.basename(path))),
             hint="a folder; type to find one", offers=self._folders(), check=self._check_folder,
         )  # fmt: skip
 
@@ -334,7 +338,7 @@ class LibraryTidying(QObject):
     def _merge(self, path: str, into: str) -> None:
         from jutrek.desk.tidying import merging
 
-        columns, to = self._columns, checked_folder(into)
+        columns, to = self._columns, checked_folder(into, self._exists)
         if columns is not None:
             self._start(lambda library: merging(library, columns, path, to))
 
