@@ -37,6 +37,8 @@ from jutrek.transfer.release import keep_certificate, release
 from jutrek.transfer.run_log import known_of_files, run_log_of, runs
 from jutrek.transfer.saying import Words, say
 from jutrek.transfer.setting_aside import set_aside
+from jutrek.transfer.sidecar_runs import ToSay, write_sidecars
+from jutrek.transfer.sidecars import with_label
 from jutrek.transfer.tray import empty_tray, tray_of
 from tests import making
 from tests.making import WHEN, names_below, never, planned, put
@@ -184,6 +186,10 @@ def everything(library: Library, ledger: Ledger, card: Path, tarn: Place, tell: 
     keep_certificate(shown, library)
     tell.act("release", [(one.path, one.size, len(one.where), one.is_home, one.why) for one in shown.files])
     tell.act("clear", clear(shown, library, ledger, places, Way.REMOVE, stop=never()))
+    marks = [ToSay(f"{stem}.xmp", lambda old: with_label(old, "R")) for stem in ("Clips/2026/C1_7", "Stills/2026/DSC1")]
+    marked = write_sidecars(marks, "marked R", library, ledger, stop=never())
+    tell.act("describe", marked.sidecars)
+    tell.act("as described before", back(marked.run))
     tell.act("take back", back(brought.run))
 
 

@@ -227,7 +227,7 @@ def test_a_kill_at_any_step_leaves_every_file_whole(home: Library, ledger: Ledge
         (leftover,) = recover(home, again)
         there = names_below(home.root)
         moved = {old: new for old, new in moves(plan).items() if new in there}
-        assert (leftover.moved, leftover.home, leftover.left) == (True, len(moved), 6 - len(moved))
+        assert (leftover.did, leftover.home, leftover.left) == ("moved", len(moved), 6 - len(moved))
         renamed = {"begin": count - 1, "folder made": count - 1, "renamed": count, "written down": 6}
         assert len(moved) == renamed[step]
         assert {moved.get(path, path): one for path, one in filed.items()} == again.all_filed()

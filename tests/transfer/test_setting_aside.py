@@ -270,7 +270,7 @@ def test_a_kill_around_a_new_sidecar_leaves_the_old_one_or_both(
     with suppress(KeyboardInterrupt):
         go(library, ledger, drop(library, "mess/a.jpg", "2026/a.jpg", Degree.PAYLOAD, carries=True))
     (leftover,) = recover(library, ledger)
-    assert (leftover.kind, leftover.home, leftover.moved) == (Kind.SET_ASIDE, 1, True)
+    assert (leftover.kind, leftover.home, leftover.did) == (Kind.SET_ASIDE, 1, "moved")
     assert (written.read_bytes() == xmp()) is (at != "behind it")
     assert back(library, ledger, leftover.run)[1] == []
     assert tops(library) == before

@@ -37,6 +37,8 @@ GROUPS = {
         "devices": "saying.devices_app",
         "refile": "refiling.refile_command",
         "tidy": "tidying.tidy_app",
+        "mark": "marking.mark_command",
+        "marks": "marking.marks_app",
         "counters": "counting.counters_app",
         "outside": "outside.outside_command",
         "adopt": "doubling.adopt_command",

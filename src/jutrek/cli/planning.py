@@ -132,9 +132,9 @@ def _tell_leftovers(library: Library, leftovers: Sequence[Leftover]) -> None:
     tell_troubles(library, leftovers)
     for leftover in leftovers:
         complain(
-            f"a re-filing of {leftover.at} did not end: "
-            f"{counted(leftover.home, 'file')} moved, {leftover.left} did not."
-            if leftover.moved
+            f"a run of {leftover.at} did not end: {counted(leftover.home, 'file')} {leftover.did}, "
+            f"{leftover.left} {'was' if leftover.left == 1 else 'were'} not."
+            if leftover.did
             else f"an intake of {leftover.at} did not end: {counted(leftover.home, 'file is', 'files are')} home, "
             f"{counted(leftover.left, 'is', 'are')} not. Bringing its sources home again brings the rest."
         )

@@ -35,13 +35,13 @@ tidy_app = typer.Typer(
     help="Move, rename, number, merge and set aside what is home. `take-back` takes each back.", no_args_is_help=True
 )
 
-_Paths = Annotated[
+Paths = Annotated[
     list[str] | None,
     typer.Argument(help="Captures, by any of their files; or folders.", metavar="[PATH]...", autocompletion=folders),
 ]  # fmt: skip
 _Folders = Annotated[list[str], typer.Argument(help="Folders of the library.", autocompletion=folders)]
 _Folder = Annotated[str, typer.Argument(help="A folder of the library.", autocompletion=folders)]
-_That = Annotated[
+That = Annotated[
     str,
     typer.Option("--that", metavar="SENTENCE", help="Also all that a sentence says.", autocompletion=sentences),
 ]  # fmt: skip
@@ -52,7 +52,7 @@ _Taken = Annotated[
 ]
 
 
-class _House(NamedTuple):
+class House(NamedTuple):
     """A library that is tidied."""
 
     home: Library
@@ -63,13 +63,13 @@ class _House(NamedTuple):
 @tidy_app.command("move")
 def move_command(
     library: LibraryOption,
-    paths: _Paths = None,
+    paths: Paths = None,
     to: Annotated[str, typer.Option("--to", help="The folder; made where there is none.", autocompletion=folders)] = "",
     own: Annotated[
         bool, typer.Option("--own", help="To a folder of their own, called by their day and shoot.")
     ] = False,
     copy: Annotated[bool, typer.Option("--copy", help="Copy captures, proven, instead of moving them.")] = False,
-    that: _That = "",
+    that: That = "",
     taken: _Taken = None,
     look: _Look = False,
     as_json: AsJson = False,
@@ -81,8 +81,8 @@ def move_command(
 
     if bool(to) == own:
         raise typer.BadParameter("say where to: --to FOLDER, or --own")
-    with _ready(library) as house:
-        whole_folders, rows = _meant(house, paths or [], that)
+    with ready(library) as house:
+        whole_folders, rows = meant(house, paths or [], that)
         if own:
             import numpy as np
 
@@ -116,8 +116,8 @@ def rename_command(
     from jutrek.transfer.folder_moves import FolderMove
 
     new = checked_name(name)
-    with _ready(library) as house:
-        whole_folders, rows = _meant(house, [path], "")
+    with ready(library) as house:
+        whole_folders, rows = meant(house, [path], "")
         if whole_folders:
             old = whole_folders[0]
             move = FolderMove(old, os.path.join(os.path.dirname(old), new))
@@ -141,7 +141,7 @@ def merge_command(
     from jutrek.desk.tidying import merging
     from jutrek.filing.tidying import checked_folder
 
-    with _ready(library) as house:
+    with ready(library) as house:
         one, other = (
             _inside(house.home, folder),
             checked_folder(_inside(house.home, into), partial(_is_folder, house.home)),
@@ -184,8 +184,8 @@ def level_command(
 @tidy_app.command("name")
 def name_command(
     library: LibraryOption,
-    paths: _Paths = None,
-    that: _That = "",
+    paths: Paths = None,
+    that: That = "",
     pattern: Annotated[str, typer.Option("--pattern", help="Another pattern than the house's.")] = "",
     taken: _Taken = None,
     look: _Look = False,
@@ -196,7 +196,7 @@ def name_command(
     from jutrek.desk.naming_anew import named_by
     from jutrek.desk.tidying import numbering
 
-    with _ready(library) as house:
+    with ready(library) as house:
         wholes, _ = _captures(house, paths or [], that)
         with working() as report:
             wishes = named_by(
@@ -212,8 +212,8 @@ def name_command(
 def number_command(
     library: LibraryOption,
     name: Annotated[str, typer.Option("--name", help="What stands before the number.")],
-    paths: _Paths = None,
-    that: _That = "",
+    paths: Paths = None,
+    that: That = "",
     start: Annotated[int, typer.Option("--from", min=0, help="The first number.")] = 1,
     taken: _Taken = None,
     look: _Look = False,
@@ -224,7 +224,7 @@ def number_command(
     from jutrek.filing.tidying import checked_name, numbered
 
     stem = checked_name(name)
-    with _ready(library) as house:
+    with ready(library) as house:
         wholes, _ = _captures(house, paths or [], that)
         wanted = numbering(house.home, numbered(wholes, stem, start), f"as {stem}")
         _carry_out(house, wanted, taken, look=look, as_json=as_json)
@@ -232,12 +232,12 @@ def number_command(
 
 @tidy_app.command("aside")
 def aside_command(
-    library: LibraryOption, paths: _Paths = None, that: _That = "", look: _Look = False, as_json: AsJson = False
+    library: LibraryOption, paths: Paths = None, that: That = "", look: _Look = False, as_json: AsJson = False
 ) -> None:
     """Set captures aside: they lie with the doubles that were set aside, until that is emptied."""
     from jutrek.desk.tidying import putting_aside
 
-    with _ready(library) as house:
+    with ready(library) as house:
         wholes, left = _captures(house, paths or [], that)
         _carry_out(house, putting_aside(wholes, left), None, look=look, as_json=as_json)
 
@@ -254,7 +254,7 @@ def _move_folders(
     from jutrek.desk.tidying import Act, moving_folders
     from jutrek.transfer.folder_moves import FolderMove
 
-    with _ready(library) as house:
+    with ready(library) as house:
         olds = [_inside(house.home, one) for one in given]
         moves: list[FolderMove] = [FolderMove(old, to(old)) for old in olds]
         wanted = moving_folders(house.home, moves, Act.MOVE, about)
@@ -265,7 +265,7 @@ def _move_folders(
 
 
 @contextmanager
-def _ready(library: Path) -> Iterator[_House]:
+def ready(library: Path) -> Iterator[House]:
     """A library that was cleared up after a run that did not end, and its columns, current with the disk."""
     from jutrek.cli.keeping import opened
     from jutrek.cli.planning import house_of, working
@@ -274,7 +274,7 @@ def _ready(library: Path) -> Iterator[_House]:
     with opened(library) as (home, ledger):
         with working() as report:
             columns = current(home, ledger, lambda: house_of(str(library)), stop=stop_on_interrupt(), report=report)
-        yield _House(home, ledger, columns)
+        yield House(home, ledger, columns)
 
 
 def _inside(home: Library, path: str) -> str:
@@ -301,7 +301,7 @@ def _is_folder(home: Library, path: str) -> bool:
     return home.tree.is_folder(inside(path))
 
 
-def _meant(house: _House, paths: list[str], that: str) -> tuple[list[str], list[int]]:
+def meant(house: House, paths: list[str], that: str) -> tuple[list[str], list[int]]:
     """Folders, and rows of captures, that are meant.
 
     Raises:
@@ -327,19 +327,19 @@ def _meant(house: _House, paths: list[str], that: str) -> tuple[list[str], list[
     return whole, rows
 
 
-def _captures(house: _House, paths: list[str], that: str) -> tuple[list[Whole], list[str]]:
+def _captures(house: House, paths: list[str], that: str) -> tuple[list[Whole], list[str]]:
     """Captures that are meant, with all that goes along; and sentences about those that are gone.
 
     Raises:
         NotPossible: when a folder is named: which of its captures are meant is said by a sentence.
     """
-    whole_folders, rows = _meant(house, paths, that)
+    whole_folders, rows = meant(house, paths, that)
     if whole_folders:
         raise NotPossible(shown(whole_folders[0]), "it is a folder; --that 'in folder …' means what lies in it")
     return _gathered(house, rows)
 
 
-def _gathered(house: _House, rows: list[int]) -> tuple[list[Whole], list[str]]:
+def _gathered(house: House, rows: list[int]) -> tuple[list[Whole], list[str]]:
     """Captures with all that goes along; and sentences about those that are gone."""
     from jutrek.desk.tidying import gathered
 
@@ -349,7 +349,7 @@ def _gathered(house: _House, rows: list[int]) -> tuple[list[Whole], list[str]]:
 # ---- what is done
 
 
-def _carry_out(house: _House, wanted: Tidying, taken: Answer | None, *, look: bool, as_json: bool) -> None:
+def _carry_out(house: House, wanted: Tidying, taken: Answer | None, *, look: bool, as_json: bool) -> None:
     """Say what would happen, or do it, and leave with a code that says how it went."""
     from jutrek.cli.planning import watching
     from jutrek.desk.places import places_of

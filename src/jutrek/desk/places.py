@@ -12,6 +12,7 @@ from jutrek.filing import OnChanged
 from jutrek.library import Library, Place, connected, known_places, numbers_given
 from jutrek.library.devicelist import damaged_devices
 from jutrek.library.kept import damaged_kept
+from jutrek.library.marks import marks_of
 from jutrek.library.places import damaged_places
 from jutrek.library.spots import spots_of
 from jutrek.library.unwanted import damaged_unwanted
@@ -70,7 +71,7 @@ def troubles_of(library: Library) -> list[str]:
     """A sentence for everything that is damaged in the pages that a library keeps. Each costs only itself."""
     found = [
         *damaged_places(library), *damaged_devices(library), *damaged_kept(library), *damaged_unwanted(library),
-        *spots_of(library)[1], *shelves_of(library)[1],
+        *spots_of(library)[1], *marks_of(library)[1], *shelves_of(library)[1],
     ]  # fmt: skip
     try:
         numbers_given(library)

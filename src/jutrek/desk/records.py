@@ -32,6 +32,7 @@ WORDS = {
     Kind.EMPTY_TRAY: "Set aside, into the trash",
     Kind.LET_GO: "No longer missed",
     Kind.SAY: "Said",
+    Kind.DESCRIBE: "Captures",
 }
 """What runs are called."""
 

@@ -16,6 +16,7 @@ from jutrek.formats.draft import Draft
 from jutrek.formats.outside import of_folder, of_name, of_time
 from jutrek.formats.reading import (
     MEDIA,
+    TAKEN_OFF,
     Claim,
     DeviceFacts,
     Exposure,
@@ -47,6 +48,7 @@ __all__ = [
     "MEDIA",
     "MEDIA_SUFFIXES",
     "STUMBLED",
+    "TAKEN_OFF",
     "Claim",
     "Decoder",
     "DeviceFacts",

@@ -150,11 +150,15 @@ class Tie(NamedTuple):
     value: str
 
 
+TAKEN_OFF = " "
+"""A label that was taken off: its property is there, and empty."""
+
+
 class Wording(NamedTuple):
     """What a person wrote about the content; empty where nothing is said.
 
-    Title, place, the job's number, keywords, who made it, under which rights; a label, and a rating from 1 to 5 (None
-    where it has none).
+    Title, place, the job's number, keywords, who made it, under which rights; a label (`TAKEN_OFF` where it is said
+    that there is none), and a rating from 1 to 5 (None where it has none).
     """
 
     title: str = ""

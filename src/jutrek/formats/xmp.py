@@ -12,6 +12,7 @@ from typing import Any
 
 from jutrek.formats.draft import MAX_KEYWORDS, Draft
 from jutrek.formats.markup import MAX_MARKUP, elements, is_xml, parsed, plain
+from jutrek.formats.reading import TAKEN_OFF
 from jutrek.formats.span import Span
 from jutrek.formats.timestamps import parse
 
@@ -98,8 +99,9 @@ def read_sidecar(span: Span, draft: Draft) -> None:
 
 def _property(name: str, value: str, draft: Draft) -> None:
     if not value:
-        return
-    if name in _DATES:
+        if name == _LABEL:
+            draft.label = draft.label or TAKEN_OFF
+    elif name in _DATES:
         at, words = _DATES[name]
         draft.claim(at, parse(value), words, value)
     elif name in _FACTS and not getattr(draft, _FACTS[name]):

@@ -33,7 +33,8 @@ class Description(NamedTuple):
         lens: what was mounted; empty where unknown.
         title, place, creator: what a person wrote; empty where nobody did.
         keywords: likewise.
-        label: the mark that somebody gave it (`xmp:Label`); empty where it has none.
+        label: the mark that somebody gave it (`xmp:Label`); empty where nothing is said, `formats.TAKEN_OFF` where it
+            is said that it has none.
         rating: 1 to 5 (`xmp:Rating`); None where it has none.
         latitude, longitude: in degrees (WGS 84); None where unknown.
         width, height: in pixels, upright; 0 where unknown.

@@ -106,6 +106,18 @@ class KeptView(_KeptView):
     sentence: Annotated[str, Field(max_length=20_000)]
 
 
+class _ListedMark(TypedDict, total=False):
+    meaning: Annotated[str, Field(max_length=1000)]
+
+
+class ListedMark(_ListedMark):
+    """An entry of `marks.toml`."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    letter: Annotated[str, Field(min_length=1, max_length=8)]
+    colour: str
+
+
 class ListedSpot(TypedDict):
     """An entry of `spots.toml`. Whole numbers of degrees are written without a point."""
 
@@ -169,6 +181,7 @@ LISTED_PLACE = TypeAdapter(ListedPlace)
 LISTED_DEVICE = TypeAdapter(ListedDevice)
 KEPT_VIEW = TypeAdapter(KeptView)
 LISTED_SPOT = TypeAdapter(ListedSpot)
+LISTED_MARK = TypeAdapter(ListedMark)
 ON_SHELF = TypeAdapter(ListedOnShelf)
 COUNTERS = TypeAdapter(Counters)
 PARTIAL = TypeAdapter(PartlyCopied)

@@ -58,6 +58,7 @@ class Kind(StrEnum):
     EMPTY_TRAY = "empty tray"
     LET_GO = "let go"
     SAY = "say"
+    DESCRIBE = "describe"
 
 
 def number_of(name: str) -> int:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
-from jutrek.disk import OWN_FOLDER
+from jutrek.disk import OWN_FOLDER, Outside, inside
 from jutrek.library import LIBRARY, HomeFile, Library
 from jutrek.transfer.run_log import known_of_files
 
@@ -30,13 +32,22 @@ def follow(ledger: Ledger, pairs: Pairs, *, by_hand: bool = False, turned: str =
 
 def restore(library: Library, ledger: Ledger, pairs: Pairs) -> None:
     """Let the ledger know again, from the journals, what came back from under `.jutrek/`."""
-    back = {new for old, new in pairs if _put_away(old)}
+    back = {new for old, new in pairs if _put_away(old) and not _put_away(new)}
     if back:
         filed, proofs, _ = known_of_files(library)
         marks = [mark for mark in proofs if not mark.place and mark.path in back]
         ledger.put([HomeFile(mark.path, mark.size, mark.mtime_ns, None, mark.full) for mark in marks])
+        ledger.put(_as_they_lie(library, back - {mark.path for mark in marks}))
         ledger.put_filed((path, filed[path]) for path in back & filed.keys())
         ledger.put_proofs(marks)
+
+
+def _as_they_lie(library: Library, paths: Iterable[str]) -> Iterator[HomeFile]:
+    """Files of which nothing was ever proven."""
+    for path in paths:
+        with contextlib.suppress(OSError, Outside):
+            status = library.tree.lstat(inside(path))
+            yield HomeFile(path, status.st_size, status.st_mtime_ns)
 
 
 def _put_away(path: str) -> bool:

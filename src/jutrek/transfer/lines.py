@@ -82,6 +82,7 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "part": _ROW | {"upto": Whole, "xxh3_128": _Full, "quick?": Hex},
     "sidecar": _ROW | {"to": CapturePath, "size?": Whole, "mtime_ns?": Time},
     "sidecar kept": _ROW | _STAMP | {"from": CapturePath, "to": _Kept},
+    "to say": _ROW | {"to": CapturePath, "size": Whole, "xxh3_128": _Full},
     "through": _ROW | {"name": _Own, "place?": str},
     "turn": _ROW | {"name": _Own, "inode?": Whole, "place?": str}, "parted": {"files": Whole},
     "unsure": {"place": str, "path": _Kept},

@@ -48,6 +48,7 @@ from jutrek.transfer.renaming import named_somehow
 from jutrek.transfer.resumable import KEPT_FOR, Content, clear_partials, keep_partial
 from jutrek.transfer.run_log import RunLog, filed_by, given_number, known_of_files, run_log_of, unfinished
 from jutrek.transfer.saying import heed
+from jutrek.transfer.sidecar_runs import settle_sidecars
 from jutrek.transfer.sidecars import write_sidecar
 from jutrek.transfer.taking_back import row_of
 
@@ -75,9 +76,11 @@ class Leftover:
     troubles: tuple[str, ...] = ()
 
     @property
-    def moved(self) -> bool:
-        """Whether it moved files within the library."""
-        return self.kind in (Kind.REFILE, Kind.TIDY, Kind.TAKE_BACK, Kind.SET_ASIDE)
+    def did(self) -> str:
+        """What it did to files that are home: moved, or written; empty for one that brought them."""
+        if self.kind in (Kind.REFILE, Kind.TIDY, Kind.TAKE_BACK, Kind.SET_ASIDE):
+            return "moved"
+        return "written" if self.kind is Kind.DESCRIBE else ""
 
 
 def recover(library: Library, ledger: Ledger) -> list[Leftover]:
@@ -130,6 +133,11 @@ def _settle(library: Library, ledger: Ledger, run_log: RunLog, places: Sequence[
             heed(ledger, run_log)
             journal.end("found again", said, 0)
             return Leftover(run_log.run, run_log.at, said, 0, run_log.kind, tuple(run_log.troubles))
+        if run_log.kind is Kind.DESCRIBE:
+            written, left = settle_sidecars(library, ledger, run_log, journal)
+            _clear_scraps(library.tree, run_log)
+            journal.end("found again", written, left)
+            return Leftover(run_log.run, run_log.at, written, left, run_log.kind, tuple(run_log.troubles))
         if run_log.moves:
             done = _settle_moves(library, ledger, run_log, journal, places)
         else:

@@ -41,6 +41,7 @@ class RunLog:
         parted: whether all of these bore them in the library.
         folders: entries of folders that are moved whole, by row.
         folders_moved: the rows of those that moved.
+        to_say: entries of sidecars that are written for what they say, by row.
         sidecars: entries of sidecars that were written, by row.
         failed: why rows did not come home.
         others: entries that only this kind of run has.
@@ -62,6 +63,7 @@ class RunLog:
     parted: bool = False
     folders: dict[int, dict[str, Any]] = field(default_factory=dict)
     folders_moved: set[int] = field(default_factory=set)
+    to_say: dict[int, dict[str, Any]] = field(default_factory=dict)
     sidecars: dict[int, dict[str, Any]] = field(default_factory=dict)
     failed: dict[int, str] = field(default_factory=dict)
     others: list[dict[str, Any]] = field(default_factory=list)
@@ -89,9 +91,10 @@ class RunLog:
 
     def follow(self, paths: Mapping[str, _T]) -> dict[str, _T]:
         """What was known of paths of the library when it began, by the paths that they have since it moved them."""
-        if not self.moves or not (self.folders_moved or self.done):
-            return dict(paths)
         kept = dict(paths)
+        _rename(kept, self.sidecars_put_away())
+        if not self.moves or not (self.folders_moved or self.done):
+            return kept
         _rename(kept, self.files_moved())
         for old, new in self._folder_paths():
             kept = {_below(path, old, new): known for path, known in kept.items()}
@@ -101,13 +104,21 @@ class RunLog:
         """Where files were that it moved by themselves, and where it put them."""
         return [(str(one["from"]), str(one["to"])) for row, one in self.to_move.items() if row in self.done]
 
+    def sidecars_put_away(self) -> list[tuple[str, str]]:
+        """Where sidecars were that new ones took the place of, and where it put them."""
+        return [
+            (str(one["from"]), str(one["to"]))
+            for one in self.others
+            if one["entry"] == "sidecar kept" and one["row"] in self.sidecars
+        ]
+
     def _folder_paths(self) -> list[tuple[str, str]]:
         return [(str(self.folders[row]["from"]), str(self.folders[row]["to"])) for row in sorted(self.folders_moved)]
 
     @property
     def to_do(self) -> Mapping[int, dict[str, Any]]:
         """What it was to do, by row."""
-        return self.to_move if self.moves else self.to_come
+        return self.to_move if self.moves else self.to_say if self.kind is Kind.DESCRIBE else self.to_come
 
 
 def _rename(known: dict[_K, _T], moves: Iterable[tuple[_K, _K]]) -> None:
@@ -164,6 +175,10 @@ def _drop_what_hangs(run_log: RunLog) -> None:
         for row in rows.keys() - run_log.to_do.keys():
             del rows[row]
             run_log.bad.append((0, f"row {row} was never announced"))
+    for row in run_log.sidecars.keys() & run_log.to_say.keys():
+        if run_log.sidecars[row]["to"] != run_log.to_say[row]["to"]:
+            del run_log.sidecars[row]
+            run_log.bad.append((0, f"row {row} was announced as another sidecar"))
 
 
 def runs(library: Library) -> list[str]:
@@ -206,9 +221,9 @@ def head_of(library: Library, run: str) -> dict[str, Any]:
 
 
 def moving_runs(library: Library) -> Iterator[RunLog]:
-    """Read the journals of all runs that moved files within the library, newest first."""
+    """Read the journals of all runs that moved files within the library, or put them away, newest first."""
     for run in reversed(runs(library)):
-        if head_of(library, run).get("entry") in _MOVES:
+        if head_of(library, run).get("entry") in (*_MOVES, Kind.DESCRIBE):
             yield run_log_of(library, run)
 
 
@@ -249,6 +264,7 @@ def known_of_files(library: Library) -> Known:
             _rename_proofs(proofs, LIBRARY, run_log.files_moved())
         for place, copies in _copies_moved(run_log).items():
             _rename_proofs(proofs, place, copies)
+        _learn_sidecars(proofs, run_log)
         for entry in run_log.others:
             _follow(proofs, entry, run_log.at)
             if entry["entry"] == "said" and (path := str(entry["path"])) in filed:
@@ -312,6 +328,17 @@ def _follow(proofs: dict[tuple[str, str], ProofMark], entry: Mapping[str, Any], 
                 proofs[key] = mark._replace(state=State.COPIED)
 
 
+def _learn_sidecars(proofs: dict[tuple[str, str], ProofMark], run_log: RunLog) -> None:
+    """Take which sidecars were written anew, and where their old versions went."""
+    _rename_proofs(proofs, LIBRARY, run_log.sidecars_put_away())
+    for row, entry in run_log.to_say.items():
+        if "mtime_ns" in (written := run_log.sidecars.get(row, {})):
+            path, full = str(entry["to"]), bytes.fromhex(entry["xxh3_128"])
+            proofs[LIBRARY, path] = ProofMark(
+                LIBRARY, path, int(entry["size"]), int(written["mtime_ns"]), full, run_log.at
+            )  # fmt: skip
+
+
 def _learn(
     proofs: dict[tuple[str, str], ProofMark], run_log: RunLog, row: int, entry: dict[str, Any], done: dict[str, Any]
 ) -> None:
@@ -369,8 +396,8 @@ def _enter(run_log: RunLog, entry: dict[str, Any], number: int) -> None:
     """Take an entry. What was said before of the same row holds: lines are only ever appended."""
     kind = entry["entry"]
     match kind:
-        case "bring" | "move":
-            rows = run_log.to_come if kind == "bring" else run_log.to_move
+        case "bring" | "move" | "to say":
+            rows = {"bring": run_log.to_come, "move": run_log.to_move}.get(kind, run_log.to_say)
             if entry["row"] in rows:
                 run_log.bad.append((number, f"row {entry['row']} was announced before"))
             rows.setdefault(entry["row"], entry)

@@ -8,7 +8,7 @@ sidecar is new, whole and durable, or not there; what stands under its name alre
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 from lxml import etree
@@ -27,7 +27,11 @@ _DC = "http://purl.org/dc/elements/1.1/"
 _XML = "http://www.w3.org/XML/1998/namespace"
 _CORE = "http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/"
 _PHOTOSHOP = "http://ns.adobe.com/photoshop/1.0/"
+_XMP = "http://ns.adobe.com/xap/1.0/"
+_LABEL = f"{{{_XMP}}}Label"
 _SPACES = {"exif": _EXIF, "xmpMM": _MEDIA, "dc": _DC, "Iptc4xmpCore": _CORE, "photoshop": _PHOTOSHOP}
+
+etree.register_namespace("xmp", _XMP)
 
 
 class Said(NamedTuple):
@@ -50,11 +54,11 @@ class Said(NamedTuple):
         return any(self[:])
 
 
-def _new() -> tuple[Any, Any]:
-    """A new packet, and the element in it that properties go into."""
+def _new(spaces: Mapping[str, str] = _SPACES) -> tuple[Any, Any]:
+    """A new packet, and the element in it that properties go into; prefixes of what it may say."""
     meta = etree.Element(f"{{{_META}}}xmpmeta", nsmap={"x": _META})
     rdf = etree.SubElement(meta, f"{{{_RDF}}}RDF", nsmap={"rdf": _RDF})
-    return meta, etree.SubElement(rdf, f"{{{_RDF}}}Description", {f"{{{_RDF}}}about": ""}, nsmap=_SPACES)
+    return meta, etree.SubElement(rdf, f"{{{_RDF}}}Description", {f"{{{_RDF}}}about": ""}, nsmap=dict(spaces))
 
 
 def with_words(old: bytes, said: Said) -> bytes:
@@ -63,14 +67,7 @@ def with_words(old: bytes, said: Said) -> bytes:
     Raises:
         ValueError: when the old one is no XMP packet.
     """
-    if old:
-        draft = Draft()
-        meta = parsed(old, draft, "The sidecar's data")
-        about = meta.find(f".//{{{_RDF}}}Description") if meta is not None else None
-        if about is None:
-            raise ValueError(" ".join(draft.notes) or "its sidecar holds no description.")
-    else:
-        meta, about = _new()
+    meta, about = _read(old) if old else _new()
     if said.date:
         _date(about, said.date)
     for name, text in (("title", said.title), ("rights", said.rights)):
@@ -87,7 +84,57 @@ def with_words(old: bytes, said: Said) -> bytes:
             _list(about, "subject", "Bag", said.keywords)
         for word in said.keywords if bag is not None else ():
             etree.SubElement(bag, f"{{{_RDF}}}li").text = _written(word)
-    return bytes(etree.tostring(meta, xml_declaration=True, encoding="UTF-8", pretty_print=True))
+    return _text(meta, new=not old)
+
+
+def with_label(old: bytes, label: str) -> bytes:
+    """A sidecar whose label (`xmp:Label`, part 2 section 8.4) is another one, and that keeps all else.
+
+    Args:
+        old: what it says so far; empty where there is none.
+        label: what it is to be; empty to say that there is none, also where the file itself has one.
+
+    Raises:
+        ValueError: when the old one is no XMP packet.
+    """
+    meta, about = _read(old) if old else _new({"xmp": _XMP})
+    beside = about.getparent()
+    said = []
+    for one in beside.findall(f"{{{_RDF}}}Description") if beside is not None else [about]:
+        said += [one.attrib.pop(_LABEL)] if _LABEL in one.attrib else []
+        for before in one.findall(_LABEL):
+            said.append(before.text or "")
+            _take_out(before)
+    if said == [_written(label)]:
+        return old
+    about.set(_LABEL, _written(label))
+    return _text(meta, new=not old)
+
+
+def _read(old: bytes) -> tuple[Any, Any]:
+    """The packet of a sidecar, and the element in it that properties go into."""
+    draft = Draft()
+    meta = parsed(old, draft, "The sidecar's data")
+    about = next(meta.iter(f"{{{_RDF}}}Description"), None) if meta is not None else None
+    if about is None:
+        raise ValueError(" ".join(draft.notes) or "its sidecar holds no description.")
+    return meta, about
+
+
+def _take_out(element: Any) -> None:
+    """Take an element out of its parent, and leave the text behind it."""
+    before, parent = element.getprevious(), element.getparent()
+    if element.tail and before is not None:
+        before.tail = (before.tail or "") + element.tail
+    elif element.tail:
+        parent.text = (parent.text or "") + element.tail
+    parent.remove(element)
+
+
+def _text(meta: Any, *, new: bool) -> bytes:
+    """A packet as it is written, with what stands before and behind its root; one that is not new as it was laid out."""
+    tree = meta.getroottree()
+    return bytes(etree.tostring(tree, xml_declaration=True, encoding="UTF-8", pretty_print=new))
 
 
 def _date(about: Any, date: str) -> None:
@@ -114,7 +161,7 @@ def sidecar_text(row: Row, rules: HouseRules) -> bytes:
         _list(about, "rights", "Alt", [rights])[0].set(f"{{{_XML}}}lang", "x-default")
     if rules.words:
         _list(about, "subject", "Bag", rules.words)
-    return bytes(etree.tostring(meta, xml_declaration=True, encoding="UTF-8", pretty_print=True))
+    return _text(meta, new=True)
 
 
 def _list(about: Any, name: str, kind: str, values: Sequence[str]) -> list[Any]:

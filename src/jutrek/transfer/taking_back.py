@@ -22,6 +22,7 @@ from jutrek.transfer.trash import found, send
 TAKEN_BACK = f"{OWN_FOLDER}/taken-back"
 CAN_BE_TAKEN_BACK = frozenset({
     Kind.INTAKE, Kind.REFILE, Kind.TIDY, Kind.TAKE_BACK, Kind.SET_ASIDE, Kind.EMPTY_TRAY, Kind.LET_GO, Kind.SAY,
+    Kind.DESCRIBE,
 })  # fmt: skip
 
 
@@ -220,6 +221,24 @@ def _set_aside(library: Library, run_log: RunLog) -> list[_Wanted]:
     ]
 
 
+def _described(library: Library, run_log: RunLog) -> list[_Wanted]:
+    """Sidecars that were written are put away, where they lie now, and their old versions have their names again."""
+    kept = {one["row"]: one for one in run_log.others if one["entry"] == "sidecar kept"}
+    now = followed(library, run_log.run, (str(one["to"]) for one in run_log.sidecars.values()))
+    wanted: list[_Wanted] = []
+    for row, one in run_log.sidecars.items():
+        path, stamp = now[str(one["to"])], _left(one)
+        if path.startswith(f"{OWN_FOLDER}/"):
+            # Another one took its place since, and that one stays.
+            wanted.append((str(one["to"]), path, FileStamp(-1, -1)))
+            continue
+        wanted.append((path, f"{TAKEN_BACK}/{run_log.run}/{one['to']}", stamp))
+        with contextlib.suppress(OSError, Outside):
+            if row in kept and stamp.unchanged(_looked_at(library.tree, path)):
+                wanted.append((str(kept[row]["to"]), path, _left(kept[row])))
+    return wanted
+
+
 def _emptied(library: Library, run_log: RunLog) -> list[_Wanted]:
     """What went to the trash, and is there still, comes back into the tray."""
     sent = [one for one in run_log.others if one["entry"] == "to trash"]
@@ -235,4 +254,5 @@ def _emptied(library: Library, run_log: RunLog) -> list[_Wanted]:
     return wanted
 
 
-_WANTED = {Kind.INTAKE: _intake, Kind.SET_ASIDE: _set_aside, Kind.EMPTY_TRAY: _emptied}
+_WANTED = {Kind.INTAKE: _intake, Kind.SET_ASIDE: _set_aside, Kind.EMPTY_TRAY: _emptied,
+           Kind.DESCRIBE: _described}  # fmt: skip

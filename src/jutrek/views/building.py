@@ -19,6 +19,7 @@ from jutrek.filing.rules import UNFILED_FOLDER, HouseRules
 from jutrek.formats import Kind, Precision, format_of, kind_by_suffix
 from jutrek.library.home import State as Found
 from jutrek.library.knowledge import KnownFile
+from jutrek.library.marks import HouseMark, mark_said
 from jutrek.views.columns import (
     COLUMNS,
     KINDS,
@@ -55,7 +56,11 @@ _FOUND = {Found.PROVEN: State.PROVEN, Found.CHANGED: State.CHANGED, Found.ROTTED
 
 
 def built(
-    knowledge: Knowledge, rules: HouseRules, devices: Mapping[str, Device], whereabouts: Whereabouts | None = None
+    knowledge: Knowledge,
+    rules: HouseRules,
+    devices: Mapping[str, Device],
+    whereabouts: Whereabouts | None = None,
+    marks: Sequence[HouseMark] = (),
 ) -> Columns:
     """The columns of all captures at home, and of those that were set aside or are gone.
 
@@ -64,6 +69,7 @@ def built(
         rules: the house's.
         devices: by their keys.
         whereabouts: names positions; without it only towns have names.
+        marks: the house's.
     """
     away = [(path, size, State.GONE) for path, size in knowledge.gone]
     away += [(path, size, State.ASIDE) for path, size in knowledge.aside]
@@ -73,7 +79,7 @@ def built(
     captures = [*_captures(own), *((len(own) + number,) for number in range(len(away)))]
     if not captures:
         return _none()
-    builder = _Builder(files, captures, rules, devices, whereabouts or Whereabouts())
+    builder = _Builder(files, captures, rules, devices, whereabouts or Whereabouts(), marks)
     builder.states[len(captures) - len(away) :] = [bit_of(state) for *_, state in away]
     return builder.done()
 
@@ -116,6 +122,7 @@ class _Member(NamedTuple):
     kind: str
     tail: str
     when: datetime | None
+    name: str
 
 
 def _tied(pile: Iterable[int], files: Sequence[KnownFile]) -> list[tuple[int, ...]]:
@@ -123,17 +130,26 @@ def _tied(pile: Iterable[int], files: Sequence[KnownFile]) -> list[tuple[int, ..
     members = []
     for number in pile:
         known = files[number]
-        tail = stem_and_tail(known.path.rpartition("/")[2])[1]
-        members.append(_Member(number, known.kind, tail, _time(known.moment or known.taken)))
+        name = known.path.rpartition("/")[2]
+        when = _time(known.moment or known.taken)
+        members.append(_Member(number, known.kind, stem_and_tail(name)[1], when, name))
     members.sort(key=lambda one: _order(one, files[one.number]))
     made: list[list[_Member]] = []
     for one in members:
-        host = next((group for group in made if _belongs(one, group[0])), None)
+        host = _named_by(one, made) or next((group for group in made if _belongs(one, group[0])), None)
         if host is not None:
             host.append(one)
         elif one.kind not in (Kind.OTHER, ""):
             made.append([one])
     return [tuple(one.number for one in group) for group in made]
+
+
+def _named_by(one: _Member, made: Iterable[list[_Member]]) -> list[_Member] | None:
+    """The capture of the file whose whole name a file bears that says something of it: `P1.MP4` of `P1.MP4.xmp`."""
+    if one.kind not in _BESIDE:
+        return None
+    whole = os.path.splitext(one.name)[0]
+    return next((group for group in made if any(member.name == whole for member in group)), None)
 
 
 def _order(one: _Member, known: KnownFile) -> tuple[int, bool, bool, int, str]:
@@ -188,7 +204,9 @@ class _Builder:
         rules: HouseRules,
         devices: Mapping[str, Device],
         whereabouts: Whereabouts,
+        marks: Sequence[HouseMark],
     ) -> None:
+        self._house_marks = marks
         self._begins, self._devices, self._whereabouts = rules.day_begins, devices, whereabouts
         self._captures = captures
         self._starts = np.zeros(len(captures), np.int64)
@@ -225,7 +243,7 @@ class _Builder:
             keyword_starts=keyword_starts,
             keywords=np.fromiter((code for row in rows for code in words[row]), np.int32),
             name_starts=name_starts, name_bytes=name_bytes, beside_starts=beside_starts, beside_bytes=beside_bytes,
-            names={names: codes.names for names, codes in self._codes.items()},
+            names={names: codes.names for names, codes in self._codes.items()} | {Names.MEANING: self._meanings},
         )  # fmt: skip
 
     def _order(self, moment: Ints, folder: Ints) -> Ints:
@@ -304,17 +322,33 @@ class _Builder:
         lengths = np.where((kinds == own_kind) & ~is_track, self._column("milliseconds"), 0)
         named = (
             (Names.PERSON, of["operator"]), (Names.LENS, of["lens"]), (Names.SHOOT, of["shoot"]),
-            (Names.MARK, of["label"]), (Names.SAID, of["said"]), (Names.DEVICE, called),
+            (Names.SAID, of["said"]), (Names.DEVICE, called),
         )  # fmt: skip
         return {
             "kind": kinds[firsts], "format": formats[firsts],
             "formats": np.bitwise_or.reduceat(np.uint64(1) << formats.astype(np.uint64), self._starts),
-            "rating": self._said(self._column("rating")),
+            "rating": self._said_beside(self._column("rating") != 0, self._column("rating")), "mark": self._marks(),
             "pixels": np.minimum(self._column("pixels")[firsts], np.iinfo(np.int32).max),
             "length": np.add.reduceat(lengths, self._starts),
             "latitude": north, "longitude": east, "place": self._places(north, east),
             **{names.value: self._said(self._codes[names].of_all(values)) for names, values in named},
         }  # fmt: skip
+
+    def _said_beside(self, said: NDArray[np.bool_], values: Ints) -> Ints:
+        """Of each capture what is said of it: by a sidecar first, which was written later than the file, else by it."""
+        beside = self._first(said & np.array([kind == Kind.SIDECAR for kind in self._of["kind"]]))
+        at = np.where(beside >= 0, beside, self._first(said))
+        return np.where(at >= 0, values[at], 0)
+
+    def _marks(self) -> Ints:
+        """The codes of marks. One of the house is called by its letter, whichever way its label says it."""
+        labels = self._of["label"]
+        marks = {label: mark_said(self._house_marks, label) for label in set(labels) if label.strip()}
+        letters = {label: mark.letter if mark else label for label, mark in marks.items()}
+        codes = self._codes[Names.MARK].of_all(letters.get(label, "") for label in labels)
+        meanings = {mark.letter: mark.meaning for mark in self._house_marks}
+        self._meanings = tuple(meanings.get(name, "") for name in self._codes[Names.MARK].names)
+        return self._said_beside(np.array([label != "" for label in labels]), codes)
 
     def _places(self, latitudes: NDArray[np.float64], longitudes: NDArray[np.float64]) -> Ints:
         """Where captures were: as said of their shoot or intake, or as written in them, else by their positions."""

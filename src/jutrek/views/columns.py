@@ -34,7 +34,10 @@ _EPOCH = datetime(1970, 1, 1)
 
 
 class Names(StrEnum):
-    """Lists of names that codes lead into. Code 0 is the empty name: not known."""
+    """Lists of names that codes lead into. Code 0 is the empty name: not known.
+
+    Of marks of the house the name is their letter, and what they mean stands under the same code in a list of its own.
+    """
 
     FORMAT = "format"
     DEVICE = "device"
@@ -44,6 +47,7 @@ class Names(StrEnum):
     PLACE = "place"
     FOLDER = "folder"
     MARK = "mark"
+    MEANING = "meaning"
     SAID = "said"
     KEYWORD = "keyword"
 

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 
 from jutrek.disk import OWN_FOLDER, own
 from jutrek.library import Library, known_devices, survey
+from jutrek.library.marks import MARKS, marks_of
 from jutrek.library.spots import SPOTS, spots_of
 from jutrek.views import snapshot
 from jutrek.views.columns import Columns
@@ -88,13 +89,14 @@ def rebuilt(
     from jutrek.views.building import built
 
     aside = [(one.path, one.size) for one in tray_of(library)]
-    columns = built(ledger.knowledge(aside), rules, known_devices(library), Whereabouts(spots_of(library)[0]))
+    whereabouts, marks = Whereabouts(spots_of(library)[0]), marks_of(library)[0]
+    columns = built(ledger.knowledge(aside), rules, known_devices(library), whereabouts, marks)
     snapshot.keep(columns, ledger.path, state, folders or {})
     return columns
 
 
-_PAGES = (own("house-rules.toml"), own("devices.toml"), own("journal"), SPOTS)
-"""What columns are made of besides the ledger: rules, devices, spots, what was set aside; a run is a new journal."""
+_PAGES = (own("house-rules.toml"), own("devices.toml"), own("journal"), SPOTS, MARKS)
+"""What columns are made of besides the ledger: rules, devices, spots, marks, runs and what they set aside."""
 
 
 def state_of(library: Library, ledger: Ledger) -> str:

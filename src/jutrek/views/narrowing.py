@@ -167,6 +167,8 @@ class Narrowing:
             return self._on_shelf(folded(" ".join(view.text.split())))
         names = columns.names[_NAMES[view.sort]]
         fits = np.fromiter(map(_fitting(view), names), bool, len(names))
+        if view.sort is Sort.MARK:
+            fits |= np.fromiter(map(_fitting(view), columns.names[Names.MEANING]), bool, len(names))
         if view.sort in _BY_WORDS and view.text in names:
             # What is called just so is meant, and not what has these words and others.
             fits = np.fromiter((name == view.text for name in names), bool, len(names))

@@ -22,7 +22,7 @@ from jutrek.views.columns import COLUMNS, KINDS, TRUSTS, Columns, Names
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-_VERSION = 4
+_VERSION = 5
 _CODED = {"device", "person", "lens", "shoot", "place", "folder", "mark", "said", "format", "keywords"}
 _NAMES_OF = {"keywords": Names.KEYWORD}
 
@@ -104,6 +104,8 @@ def _fit(arrays: dict[str, NDArray[Any]], names: dict[Names, tuple[str, ...]]) -
         array, known = arrays[name], names[_NAMES_OF.get(name) or Names(name)]
         if len(array) and not 0 <= int(array.min()) <= int(array.max()) < len(known):
             return False
+    if len(names[Names.MEANING]) != len(names[Names.MARK]):
+        return False
     for starts, of in (
         ("keyword_starts", "keywords"),
         ("name_starts", "name_bytes"),

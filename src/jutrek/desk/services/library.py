@@ -6,6 +6,7 @@ from jutrek.desk.services.cards import CardsService
 from jutrek.desk.services.checks import ChecksService
 from jutrek.desk.services.doubles import DoublesService
 from jutrek.desk.services.learner import Learner
+from jutrek.desk.services.marking import MarkingService
 from jutrek.desk.services.opened import IntakeSide, Opened
 from jutrek.desk.services.places import PlacesService
 from jutrek.desk.services.refiling import RefilingService
@@ -57,6 +58,7 @@ class LibraryServices:
         self.doubles = DoublesService(opened, self.places)
         self.refiling = RefilingService(opened, lambda: self.rules.now)
         self.tidying = TidyingService(opened, self.places, lambda: self.rules.now)
+        self.marking = MarkingService(opened, self.places)
         # It begins while the intake has nothing to do, and ends as soon as it has: both need the ledger.
         wanted = lambda: worker.wanted or intake.busy()  # noqa: E731
         self.learner = Learner(opened, lambda: self.doubles.count(wanted), lambda: self.rules.now)

@@ -181,11 +181,9 @@ class Runs:
         """Say what the last run left, and offer to finish it, or to roll it back."""
         leftovers, notify = event.leftovers, self._page.notify
         left, home = sum(one.left for one in leftovers), sum(one.home for one in leftovers)
-        if all(one.moved for one in leftovers):
-            more = (
-                f"{paint.counted(home, 'file')} moved; {left:,} did not. House rules can plan it anew, or take it back."
-            )
-            notify("The last re-filing did not end.", more)
+        if all(one.did for one in leftovers):
+            more = f"{paint.counted(home, 'file')} {leftovers[-1].did}, {left:,} not. The Journal takes it back."
+            notify("The last run did not end.", more)
             return
         more = f"{paint.counted(home, 'file')} came home, proven; {left:,} still on their sources."
         intakes = [one for one in leftovers if one.kind == "intake" and one.left]

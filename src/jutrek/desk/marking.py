@@ -1,0 +1,142 @@
+"""Marking captures for a face: a label goes into the sidecar beside each, and to its copies in connected backups."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from jutrek.desk.places import Places
+from jutrek.errors import JutrekError, LibraryBusy, shown
+from jutrek.filing.names import stem_of
+from jutrek.library import Library, Place
+from jutrek.transfer import Listener
+from jutrek.transfer.catching_up import catch_up, lacking
+from jutrek.transfer.metadata_merge import sidecar_of
+from jutrek.transfer.sidecar_runs import ToSay, Written, write_sidecars
+from jutrek.transfer.sidecars import with_label
+from jutrek.views.columns import Names, bit_of
+from jutrek.views.conditions import State
+
+if TYPE_CHECKING:
+    from jutrek.library.ledger import Ledger
+    from jutrek.views.columns import Columns
+
+_AWAY = bit_of(State.GONE) | bit_of(State.ASIDE)
+
+
+@dataclass(frozen=True, slots=True)
+class Marked:
+    """What came of it.
+
+    Attributes:
+        run: its run in the journal; empty where there was nothing to write.
+        captures: how many were marked.
+        same: how many had that mark already.
+        why: what did not work, in a sentence; empty where all did.
+    """
+
+    run: str = ""
+    captures: int = 0
+    same: int = 0
+    why: str = ""
+
+
+def mark_captures(
+    columns: Columns,
+    rows: Sequence[int],
+    label: str,
+    library: Library,
+    ledger: Ledger,
+    places: Places,
+    *,
+    stop: threading.Event,
+    listener: Listener | None = None,
+) -> Marked:
+    """Give captures a mark, or take it off.
+
+    Args:
+        columns: of the library's captures.
+        rows: which of them.
+        label: the letter of a mark, or what a label is to say; empty to take it off.
+        library: the library.
+        ledger: its ledger, open.
+        places: those that are known: copies in those that are here follow.
+        stop: ends the work when it is set.
+        listener: hears how it goes on.
+
+    Raises:
+        LibraryBusy: when another Jutrek is at work in the library.
+        LibraryTrouble: when its journal can't be written.
+    """
+    wanted, away, same = [], 0, 0
+    names = columns.names[Names.MARK]
+    sidecars = _Sidecars(library, columns)
+    for row in dict.fromkeys(rows):
+        if columns.state[row] & _AWAY:
+            away += 1
+        elif names[columns.mark[row]] == label:
+            same += 1
+        else:
+            wanted.append(ToSay(sidecars.of(row), lambda old: with_label(old, label)))
+    about = f"marked {label}" if label else "marks taken off"
+    written = write_sidecars(wanted, about, library, ledger, stop=stop, listener=listener)
+    if written.sidecars:
+        for place in places.here:
+            _follow(written, library, ledger, place, stop)
+    why = written.why or ("What is gone, or was set aside, can't be marked." if away else "")
+    return Marked(written.run, len(written.sidecars), same, why)
+
+
+def _follow(written: Written, library: Library, ledger: Ledger, place: Place, stop: threading.Event) -> None:
+    """Bring sidecars to a backup that has been caught up once. What can't be brought now comes when it is caught up."""
+    if not ledger.marks(place.id):
+        return
+    try:
+        wanted, own = lacking(library, ledger, place), set(written.sidecars)
+        rows = tuple(row for row in wanted.rows if row.destination in own)
+        some = replace(
+            wanted, rows=rows, moves=(), beyond=(), damaged=(), changed=(),
+            replaced=tuple(path for path in wanted.replaced if path in own),
+        )  # fmt: skip
+        outcome = catch_up(some, library, ledger, stop=stop)
+    except LibraryBusy:
+        raise
+    except JutrekError as error:
+        written.left.append(f"{shown(place.name)} will have the marks when it is caught up: {error}")
+        return
+    if outcome.why:
+        written.left.append(f"{shown(place.name)} will have the marks when it is caught up: {outcome.why}")
+
+
+class _Sidecars:
+    """Where sidecars of captures lie, or are to lie."""
+
+    def __init__(self, library: Library, columns: Columns) -> None:
+        self._library, self._columns = library, columns
+        self._stems: dict[int, Counter[str]] = {}
+
+    def of(self, row: int) -> str:
+        """The sidecar of a capture: the first one that it has; else one that has its stem, unless that is another's."""
+        columns = self._columns
+        own = next(self._has(row), "")
+        if own:
+            return own
+        path = columns.path(row)
+        folder = int(columns.folder[row])
+        if folder not in self._stems:
+            rows = np.flatnonzero(columns.folder == folder).tolist()
+            self._stems[folder] = Counter(stem_of(columns.name(one)).casefold() for one in rows)
+        if self._stems[folder][stem_of(columns.name(row)).casefold()] > 1:
+            return f"{path}.xmp"
+        return sidecar_of(self._library, path)[0]
+
+    def _has(self, row: int) -> Iterator[str]:
+        for one in self._columns.companions(row):
+            if os.path.splitext(one)[1].lower() == ".xmp":
+                yield one

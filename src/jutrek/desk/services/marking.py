@@ -1,0 +1,44 @@
+"""Marks of a library's captures."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from jutrek.desk.marking import Marked, mark_captures
+from jutrek.desk.services.opened import Opened
+from jutrek.desk.services.places import PlacesService
+from jutrek.transfer import Listener
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from jutrek.views.columns import Columns
+
+
+class MarkingService:
+    """Writes marks beside captures."""
+
+    def __init__(self, opened: Opened, places: PlacesService) -> None:
+        self._at, self._places = opened, places
+
+    def go(self, columns: Columns, rows: Sequence[int], label: str) -> Marked:
+        """Give captures a mark, or take it off.
+
+        Args:
+            columns: of the library's captures.
+            rows: which of them.
+            label: the letter of the mark; empty to take it off.
+
+        Raises:
+            LibraryTrouble: when it can't be done.
+        """
+        at = self._at
+        listener = Listener(
+            progress=lambda run: at.teller.working("Marking", run.files, run.all_files, changes=True)
+        )  # fmt: skip
+        try:
+            return mark_captures(
+                columns, rows, label, at.library, at.ledger, self._places.look(), stop=at.stop, listener=listener
+            )
+        finally:
+            at.changed()
