@@ -14,6 +14,7 @@ import numpy as np
 from jutrek.desk.places import Places
 from jutrek.errors import JutrekError, LibraryBusy, shown
 from jutrek.filing.names import stem_of
+from jutrek.filing.rulebook import load_rules
 from jutrek.library import Library, Place
 from jutrek.transfer import Listener
 from jutrek.transfer.catching_up import catch_up, lacking
@@ -22,6 +23,7 @@ from jutrek.transfer.sidecar_runs import ToSay, Written, write_sidecars
 from jutrek.transfer.sidecars import with_label
 from jutrek.views.columns import Names, bit_of
 from jutrek.views.conditions import State
+from jutrek.views.describing import describe
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -87,6 +89,7 @@ def mark_captures(
     about = f"marked {label}" if label else "marks taken off"
     written = write_sidecars(wanted, about, library, ledger, stop=stop, listener=listener)
     if written.sidecars:
+        describe(library, ledger, load_rules(library).rules, stop=threading.Event(), only=set(written.sidecars))
         for place in places.here:
             _follow(written, library, ledger, place, stop)
     why = written.why or ("What is gone, or was set aside, can't be marked." if away else "")

@@ -17,6 +17,7 @@ from jutrek.filing.rulebook import load_rules
 from jutrek.formats import read
 from jutrek.library import Library, Survey, known_devices
 from jutrek.library.ledger import Ledger
+from jutrek.library.marks import HouseMark, forget_mark, keep_mark, marks_of
 from jutrek.library.spots import forget_spot, name_spot, spots_of
 from jutrek.views import looking
 from jutrek.views.columns import Columns
@@ -59,6 +60,7 @@ class View(NamedTuple):
         names: what there is to be named in sentences.
         colours: of devices that have one, by what they are called.
         shelves: of the library, each with its captures.
+        marks: of the house.
     """
 
     root: str
@@ -72,19 +74,23 @@ class View(NamedTuple):
     names: dict[Sort, list[str]]
     colours: dict[str, int]
     shelves: tuple[Stood, ...] = ()
+    marks: tuple[HouseMark, ...] = ()
 
 
 class Rebuilding:
     """Columns that are to be built anew, by whichever thread: of very many captures that takes many seconds."""
 
-    def __init__(self, library: Library, state: str, folders: dict[str, int] | None) -> None:
+    def __init__(
+        self, library: Library, state: str, folders: dict[str, int] | None, written: frozenset[int] = frozenset()
+    ) -> None:
         """
         Args:
             library: the library.
             state: what they are built of, as `looking.state_of` tells it.
             folders: the times of the library's folders, where all of it was read; else None.
+            written: which of the marks that are shown before they are written are written by now.
         """
-        self.library, self.state, self._folders = library, state, folders
+        self.library, self.state, self._folders, self.written = library, state, folders, written
         self.took = 0.0
         """Seconds that it took."""
 
@@ -111,6 +117,11 @@ class Views:
         self._layer: Layer | None = None
         self._names: dict[Sort, list[str]] = {}
         self._colours: dict[str, int] = {}
+        self._marks: tuple[HouseMark, ...] = ()
+        self._marking: dict[int, tuple[list[str], str]] = {}
+        """Marks that are shown before they are written, and until columns show what was written."""
+        self._written: set[int] = set()
+        self._given = 0
         self._state = ""
         self._not_before = 0.0
         """When columns are built anew at the soonest: of very many captures that takes long."""
@@ -146,7 +157,9 @@ class Views:
             rows, groups = apart(columns, tree, order, Apart.NOTHING)
         root, name = self._library.root, self._library.name
         shown = None if order is not None else what
-        return View(root, name, columns, tree, laid, rows, groups, shown, self._names, self._colours, shelves)
+        return View(
+            root, name, columns, tree, laid, rows, groups, shown, self._names, self._colours, shelves, self._marks
+        )  # fmt: skip
 
     def catch_up(self, stop: threading.Event, report: looking.Report) -> int:
         """Look whether other files are there than before, if anything says so.
@@ -211,12 +224,15 @@ class Views:
         # While files are left to be read, what is kept must not count as all of the library: without the times of
         # folders whoever needs it current looks through it, and reads them.
         whole = self._reading is not None and not self._reading.left
-        return Rebuilding(self._library, state, self._folders if whole else None)
+        return Rebuilding(self._library, state, self._folders if whole else None, frozenset(self._written))
 
     def take(self, built: Rebuilding, columns: Columns) -> bool:
         """Show columns that were built. Returns whether they are those of this library."""
         if built.library != self._library:
             return False
+        for number in built.written:
+            self._marking.pop(number, None)
+        self._written -= built.written
         self._use(columns, built.state)
         self._not_before = time.monotonic() + (_RESTS * built.took if built.took > _A_MOMENT else 0)
         return True
@@ -227,10 +243,66 @@ class Views:
         return built is not None and self.take(built, built.run())
 
     def _use(self, columns: Columns, state: str) -> None:
+        self._marks = tuple(marks_of(self._library)[0])
+        for paths, letter in self._marking.values():
+            columns = self._marked(columns, list(columns.rows_of(paths).values()), letter)
         self._layer, self._state = Layer(columns, self._stood(shelves_of(self._library)[0], columns)), state
         self._names = names_of(columns, [one.name for one in self._layer.shelves])
         devices = known_devices(self._library).values()
         self._colours = {f"{one.letter} {one.name}".strip(): one.colour for one in devices}
+
+    # ---- marks
+
+    def mark(self, columns: Columns, rows: Sequence[int], letter: str) -> int:
+        """Show captures with a mark that is being written.
+
+        Args:
+            columns: that the rows are of.
+            rows: of the captures.
+            letter: of the mark; empty for none.
+
+        Returns:
+            What `marked` is told when it was written: from then on what is shown next is what was written.
+        """
+        self._given += 1
+        if self._layer is not None:
+            own, paths = self._layer.columns, columns.paths(rows)
+            self._marking[self._given] = paths, letter
+            meant = rows if own is columns else list(own.rows_of(paths).values())
+            self._layer, self._state = Layer(self._marked(own, meant, letter), self._layer.shelves), ""
+            self._names = names_of(self._layer.columns, [one.name for one in self._layer.shelves])
+        return self._given
+
+    def marked(self, number: int) -> None:
+        """A mark was written, or could not be."""
+        self._written.add(number)
+
+    def _marked(self, columns: Columns, rows: Sequence[int], letter: str) -> Columns:
+        meaning = next((one.meaning for one in self._marks if one.letter == letter), "")
+        return columns.marked(rows, letter, meaning)
+
+    def keep_mark(self, mark: HouseMark) -> None:
+        """Write down a mark of the house; `take_back` takes it back. Columns are built anew by `renew`.
+
+        Raises:
+            LibraryTrouble: when it can't be one, or cannot be written.
+        """
+        before = keep_mark(self._library, mark)
+        self._done.append(partial(self._mark_back, before, mark.letter))
+        self._marks = tuple(marks_of(self._library)[0])
+
+    def forget_mark(self, letter: str) -> None:
+        """Take a mark from the house's list; likewise."""
+        self._done.append(partial(self._mark_back, forget_mark(self._library, letter), letter))
+        self._marks = tuple(marks_of(self._library)[0])
+
+    def _mark_back(self, before: HouseMark | None, letter: str) -> str:
+        if before is None:
+            forget_mark(self._library, letter)
+        else:
+            keep_mark(self._library, before)
+        self._marks = tuple(marks_of(self._library)[0])
+        return "The marks of the house are as they were before."
 
     # ---- shelves
 

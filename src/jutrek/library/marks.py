@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 MARKS = own("marks.toml")
 _NOTE = "Marks of this house: a letter, what it means, and its colour, one of those that Jutrek knows by name."
-COLOURS = ("indigo", "rose", "lime", "rust", "sky", "plum", "straw", "slate")
+COLOURS = ("iris", "rose", "lime", "apricot", "sky", "lilac", "straw", "mist")
 """What the colours of marks are called. None of them is one that devices have."""
 LONGEST_MEANING = 100
 
@@ -129,7 +129,8 @@ def _plain(text: str) -> str:
 def _known(library: Library) -> list[HouseMark]:
     known, bad = marks_of(library)
     if bad:
-        raise PageBroken(library.tree.at(MARKS), f"it has to be put right before it is written: {bad[0]}")
+        what = "it has to be put right before it is written; `jutrek marks list` says what is wrong"
+        raise PageBroken(library.tree.at(MARKS), what)
     return known
 
 

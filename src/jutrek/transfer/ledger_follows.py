@@ -37,7 +37,7 @@ def restore(library: Library, ledger: Ledger, pairs: Pairs) -> None:
         filed, proofs, _ = known_of_files(library)
         marks = [mark for mark in proofs if not mark.place and mark.path in back]
         ledger.put([HomeFile(mark.path, mark.size, mark.mtime_ns, None, mark.full) for mark in marks])
-        ledger.put(_as_they_lie(library, back - {mark.path for mark in marks}))
+        ledger.put(list(_as_they_lie(library, back - {mark.path for mark in marks})))
         ledger.put_filed((path, filed[path]) for path in back & filed.keys())
         ledger.put_proofs(marks)
 

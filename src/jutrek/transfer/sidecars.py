@@ -132,7 +132,7 @@ def _take_out(element: Any) -> None:
 
 
 def _text(meta: Any, *, new: bool) -> bytes:
-    """A packet as it is written, with what stands before and behind its root; one that is not new as it was laid out."""
+    """A packet as it is written, with what stands around its root; one that is not new keeps how it was laid out."""
     tree = meta.getroottree()
     return bytes(etree.tostring(tree, xml_declaration=True, encoding="UTF-8", pretty_print=new))
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from datetime import date, datetime, timedelta
 from enum import StrEnum
 from typing import TYPE_CHECKING, NamedTuple
@@ -217,6 +217,15 @@ class Columns:
         """The moment of a capture, local time; None without one."""
         stamp = int(self.moment[row])
         return None if stamp == NEVER else _EPOCH + timedelta(microseconds=stamp)
+
+    def marked(self, rows: Sequence[int], name: str, meaning: str = "") -> Columns:
+        """The same with a mark on some captures; without a name it is taken off."""
+        names, meanings = self.names[Names.MARK], self.names[Names.MEANING]
+        if name not in names:
+            names, meanings = (*names, name), (*meanings, meaning)
+        mark = self.mark.copy()
+        mark[np.asarray(rows, np.int64)] = names.index(name)
+        return replace(self, mark=mark, names={**self.names, Names.MARK: names, Names.MEANING: meanings})
 
     def states(self, row: int) -> tuple[State, ...]:
         """What has become of a capture."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from typing import TYPE_CHECKING
 
 from jutrek.captures import RUNGS, Moment, Said, decided, device_key
@@ -31,20 +31,29 @@ _KEPT_EVERY = 2.0
 class Describing:
     """What is left to be read of a library. It must have been surveyed before."""
 
-    def __init__(self, library: Library, ledger: Ledger, rules: HouseRules, *, at_once: int = _AT_ONCE) -> None:
+    def __init__(
+        self,
+        library: Library,
+        ledger: Ledger,
+        rules: HouseRules,
+        *,
+        at_once: int = _AT_ONCE,
+        only: Collection[str] | None = None,
+    ) -> None:
         """
         Args:
             library: the library.
             ledger: its ledger, open.
             rules: which dates the house trusts, and in which zone it is.
             at_once: files that are read in each step.
+            only: paths of the files that are meant; None for all.
         """
         self._at_once = at_once
         self._root, self._ledger = library.root, ledger
         self._ladder = [RUNGS[name] for name in rules.trust]
         has_zone = rules.zone is not None or rules.journeys
         self._home = Journeys(rules.zone, rules.journeys) if has_zone else None
-        self._todo = ledger.descriptions.missing()
+        self._todo = [row for row in ledger.descriptions.missing() if only is None or row[0] in only]
         self._found: list[Description] = []
         self._kept_at = time.monotonic()
         self.done = 0
@@ -99,11 +108,13 @@ def describe(
     *,
     stop: threading.Event,
     report: Callable[[int, int], None] = lambda done, total: None,
+    only: Collection[str] | None = None,
 ) -> int:
     """Read what is left to be read of a library; see `Describing`.
 
     Args:
         report: told how many files were read, and how many there are.
+        only: paths of the files that are meant; None for all.
 
     Returns:
         How many were read.
@@ -111,7 +122,7 @@ def describe(
     Raises:
         Stopped: when `stop` was set. What was read until then is kept.
     """
-    describing = Describing(library, ledger, rules)
+    describing = Describing(library, ledger, rules, only=only)
     try:
         while describing.left:
             describing.go_on(stop)

@@ -156,12 +156,13 @@ class Page(QObject):
         self,
         job: Callable[[LibraryServices], _T],
         answer: Callable[[_T], None] | None = None,
+        trouble: Callable[[JutrekError], None] | None = None,
         *,
         quiet: bool = False,
     ) -> None:
-        """Ask for something of the library, as above."""
+        """Ask for something of the library, as above; `trouble` hears what kept it from being done."""
         if (session := self._session(quiet)) is not None:
-            session.ask_library(job, answer, self.say_trouble)
+            session.ask_library(job, answer, trouble or self.say_trouble)
 
     def ask_lookup(
         self, job: Callable[[LookupService], _T], answer: Callable[[_T], None] | None = None

@@ -111,6 +111,11 @@ class CloseLook(QWidget):
         self._views, self._row = views, row
         self._show()
 
+    def renew_at(self, views: Sequence[CaptureView], row: int) -> None:
+        """Show the same capture among other ones: which of them it is now is known."""
+        self._views, self._row = views, row
+        self._show()
+
     @property
     def at(self) -> int:
         """Which of the captures is shown."""

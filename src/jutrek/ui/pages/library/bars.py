@@ -164,6 +164,8 @@ class ShareBar(QWidget, Spoken):
             room = stretch.box.adjusted(7, 0, -3, 0)
             if room.width() > 24:
                 paint.text(painter, room, stretch.words, font(11.5, SEMIBOLD), ink)
+            elif stretch.part is not None and len(stretch.part.words) == 1:
+                paint.text(painter, stretch.box, stretch.part.words, font(11.5, SEMIBOLD), ink, align=paint.CENTRE)
             if at == self._cursor and self.hasFocus():
                 painter.setPen(QPen(theme.ink, 1, Qt.PenStyle.DotLine))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -211,10 +213,17 @@ class ShareBars(QWidget):
             column.addWidget(bar)
         column.addStretch()
 
-    def show_bars(self, bars: Mapping[Sort, tuple[Part, ...]], colour_of: Callable[[str], QColor | None]) -> None:
-        """Show the parts of all bars."""
+    def show_bars(
+        self, bars: Mapping[Sort, tuple[Part, ...]], colours: Mapping[Sort, Callable[[str], QColor | None]]
+    ) -> None:
+        """Show the parts of all bars.
+
+        Args:
+            bars: their parts.
+            colours: of some of them what gives what is called so a colour of its own, where it has one.
+        """
         for sort, bar in self.bars.items():
             parts = bars.get(sort, ())
             told = len(parts) > 1 or any(part.chosen for part in parts)
             bar.setVisible(told or (sort is Sort.KIND and bool(parts)))
-            bar.show_parts(parts, colour_of if sort is Sort.DEVICE else lambda _: None)
+            bar.show_parts(parts, colours.get(sort, lambda _: None))

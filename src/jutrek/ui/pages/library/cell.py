@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPoint, QPointF, QRect, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF
+from PySide6.QtCore import QPoint, QRect, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from jutrek.ui import paint
-from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
+from jutrek.ui.pages.library.pennants import colour_of, paint_pennant
+from jutrek.ui.theme import SEMIBOLD, Theme, font
 from jutrek.views.columns import KINDS, Names, bit_of
 from jutrek.views.conditions import State
 
@@ -87,7 +88,7 @@ class Cells:
             self._badge(painter, frame.topLeft() + QPoint(4, 4), paint.length_words(columns.length[row] / 1000))
         mark = columns.names[Names.MARK][columns.mark[row]]
         if mark:
-            self._pennant(painter, QPoint(frame.right() - 26, frame.top()), mark)
+            paint_pennant(painter, QPoint(frame.right() - 26, frame.top()), mark, colour_of(view.marks, mark))
         state = int(columns.state[row])
         edge = theme.accent if chosen else theme.brick if state & _BAD else theme.amber if state & _WANTS_LOOK else None
         if edge is not None or current:
@@ -110,13 +111,3 @@ class Cells:
         painter.setBrush(_BADGE)
         painter.drawRoundedRect(box, 3, 3)
         paint.text(painter, box, words, face, _ON_BADGE, align=paint.CENTRE)
-
-    def _pennant(self, painter: QPainter, at: QPoint, mark: str) -> None:
-        """A pennant with the first letter of a mark."""
-        theme = self._theme
-        shape = QPolygonF([QPointF(at) + QPointF(x, y) for x, y in ((0, 0), (20, 0), (20, 24), (10, 19), (0, 24))])
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(theme.ink, 1.5))
-        painter.setBrush(theme.card)
-        painter.drawPolygon(shape)
-        paint.text(painter, QRect(at, QSize(20, 19)), mark[:1], font(11.5, BOLD), theme.ink, align=paint.CENTRE)

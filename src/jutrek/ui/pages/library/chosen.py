@@ -10,7 +10,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from jutrek.ui import paint
-from jutrek.ui.pages.library.words import when_words
+from jutrek.ui.pages.library.words import mark_words, when_words
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 from jutrek.views.columns import Names
 from jutrek.views.standing import standing_of
@@ -79,6 +79,7 @@ def _of_one(view: View, row: int) -> list[tuple[str, str]]:
         ("Where", names[Names.PLACE][columns.place[row]]),
         ("Carried by", names[Names.PERSON][columns.person[row]]),
         ("Files", ", ".join([columns.name(row), *(one.rpartition("/")[2] for one in others)])),
+        ("Mark", mark_words(view, row)),
         ("Keywords", ", ".join(columns.words(row))),
         ("Copies", f"in {paint.counted(copies, 'backup')}" if copies else "in no backup"),
         ("Pixels", f"{width / 1e6:.1f} megapixels" if width else ""),

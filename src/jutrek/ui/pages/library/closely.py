@@ -5,8 +5,10 @@ from __future__ import annotations
 import os
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING, overload
 
+import numpy as np
 from PySide6.QtCore import QObject, QRect, Signal
 from PySide6.QtWidgets import QWidget
 
@@ -14,12 +16,12 @@ from jutrek.captures import Device
 from jutrek.desk.board_captures import CaptureView, State
 from jutrek.desk.details import CaptureDetails
 from jutrek.formats import Kind
+from jutrek.ui.pages.library.words import mark_words
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import Theme
 from jutrek.views.columns import KINDS, Names
 
 if TYPE_CHECKING:
-    import numpy as np
     from numpy.typing import NDArray
 
     from jutrek.desk.viewing import LookedAt, View
@@ -106,6 +108,16 @@ class Closely(QObject):
         walk = _Walk(view, rows, self._known.get)
         self.look.look(walk, walk[at].id, self._details, at)
 
+    def renew(self, view: View, rows: NDArray[np.int64]) -> None:
+        """Another view is shown below: what is looked at is shown as it is told there, if it is a part of it."""
+        now = self.look.capture() if self.look is not None and self.is_open else None
+        if self.look is None or now is None:
+            return
+        at = np.flatnonzero(rows == view.columns.row_of(now.destination))
+        if len(at):
+            self._view, self._rows, self._root = view, rows, view.root
+            self.look.renew_at(_Walk(view, rows, self._known.get), int(at[0]))
+
     def _on_walked(self, path: str) -> None:
         if self.look is not None:
             self.walked.emit(self.look.at)
@@ -115,9 +127,15 @@ class Closely(QObject):
         name = os.path.relpath(path, self._root) if self._root else path
         known = self._known.get(name)
         if known is not None:
-            return known.details
+            return self._with_mark(name, known.details)
         self.wanted.emit(name)
         return CaptureDetails(path, (), "What the file says is being read.", True, (), ())
+
+    def _with_mark(self, path: str, details: CaptureDetails) -> CaptureDetails:
+        """What is known of a capture, with the mark that it has now before all else."""
+        row = self._view.columns.row_of(path) if self._view is not None else -1
+        words = mark_words(self._view, row) if self._view is not None and row >= 0 else ""
+        return replace(details, facts=(("Mark", words), *details.facts)) if words else details
 
     def take(self, path: str, found: LookedAt) -> None:
         """What a file says was read."""

@@ -40,6 +40,8 @@ if TYPE_CHECKING:
 
 _TITLE = 38
 _MOST_SPOKEN = 120
+_FOUND_AGAIN = 5000
+"""So many captures that are chosen are found again in columns that were built anew."""
 
 
 class CaptureGrid(QAbstractScrollArea, Spoken):
@@ -89,8 +91,9 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
             view: laid out.
             rows: of its captures, where not all of them are shown; as one group.
         """
-        same = self._view is not None and self._view.columns is view.columns
-        picked = self.rows[self._picked] if same else np.zeros(0, np.int64)
+        # Of columns that were only marked otherwise the rows are the same.
+        same = self._view is not None and self._view.columns.name_bytes is view.columns.name_bytes
+        picked = self.rows[self._picked] if same else self._found_again(view)
         row = self.row
         path = self._view.columns.path(row) if self._view is not None and row >= 0 and not same else ""
         self._view, self._is_part = view, rows is not None
@@ -106,6 +109,13 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
             self.verticalScrollBar().setValue(0)
         self.viewport().update()
         self.chosen.emit()
+
+    def _found_again(self, view: View) -> NDArray[np.int64]:
+        """The rows of what is chosen in a view of columns that were built anew; of very many nothing is."""
+        if self._view is None or not 0 < np.count_nonzero(self._picked) <= _FOUND_AGAIN:
+            return np.zeros(0, np.int64)
+        paths = self._view.columns.paths(self.rows[self._picked].tolist())
+        return np.array(sorted(view.columns.rows_of(paths).values()), np.int64)
 
     def show_size(self, step: int) -> None:
         """Show pictures in another size, the smallest for 0."""

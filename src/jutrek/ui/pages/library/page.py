@@ -15,6 +15,7 @@ from jutrek.desk import events
 from jutrek.desk.settings import last_library_size, last_trunk, remember_library_size, remember_trunk
 from jutrek.errors import JutrekError, Stopped
 from jutrek.ui.pages.library.folders import menu_of
+from jutrek.ui.pages.library.marking import LibraryMarking
 from jutrek.ui.pages.library.sentence import kept_menu
 from jutrek.ui.pages.library.shelving import Shelving
 from jutrek.ui.pages.library.tidying import LibraryTidying
@@ -50,7 +51,8 @@ class LibraryPage(Page):
         ("Left, Right, Up, Down", "walk; with Shift choose on the way, with Ctrl walk and choose nothing"),
         ("Home, End, PageUp, PageDown", "walk far"), ("Ctrl+Space", "choose one more"), ("Ctrl+A", "choose all"),
         ("Ctrl++, Ctrl+−", "larger, smaller pictures"), ("Ctrl+C", "copy the path"),
-        ("Ctrl+H", "put on a shelf"), ("Ctrl+Shift+Left, Right, Home, End", "another place on a shelf"),
+        ("M and a letter", "mark"), ("Ctrl+H", "put on a shelf"),
+        ("Ctrl+Shift+Left, Right, Home, End", "another place on a shelf"),
         ("Ctrl+M", "move to a folder"), ("Ctrl+Shift+M", "into a folder of their own"),
         ("F2", "call a capture or a folder otherwise; number several"),
         ("Ctrl+X, Ctrl+V", "take in hand, and put into the folder that is looked at"), ("Delete", "set aside"),
@@ -88,7 +90,10 @@ class LibraryPage(Page):
         view.checked.connect(lambda: context.go_to("journal"))
         view.folders.list.asked.connect(self._folder_menu)
         self.shelving = Shelving(view, self.ask_lookup, self.show, self.renew, self)
-        self.tidying = LibraryTidying(view, self.ask_library, self.ask_lookup, self.renew, self)
+        self.tidying = LibraryTidying(view, self.ask_library, self.ask_lookup, self.renew, self.read_again, self)
+        self.marking = LibraryMarking(
+            view, self.tidying, self.ask_library, self.ask_lookup, self.show, self.read_again, self
+        )  # fmt: skip
         self.shelving.takes = self.tidying.takes
         view.grid.carried.connect(self.tidying.hang_over)
         view.grid.asked.connect(self._captures_menu)
@@ -103,8 +108,12 @@ class LibraryPage(Page):
         self.view.take_focus()
         if self._library:
             self.show(self.view.wanted)
-            self._ask_reading(lambda lookup: lookup.catch_up())
+            self.read_again()
             self.ask_lookup(lambda lookup: lookup.views.take_found(), self._say_found)
+
+    def read_again(self) -> None:
+        """Read what files say that came or changed, and show it."""
+        self._ask_reading(lambda lookup: lookup.catch_up())
 
     def _say_found(self, found: Survey | None) -> None:
         """Say what other programs changed meanwhile: it was found again, or is told as gone."""
@@ -308,6 +317,7 @@ class LibraryPage(Page):
         menu.addAction("Show on disk", self.view.on_disk.click)
         menu.addAction("Copy the path\tCtrl+C", self.view.copy.click)
         menu.addSeparator()
+        self.marking.add_to_menu(menu)
         self.shelving.add_to_menu(menu)
         menu.addSeparator()
         self.tidying.add_to_menu(menu)

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
-from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -169,6 +169,13 @@ class Stairs(QWidget, Spoken):
         siblings = view.tree.children(above)
         return siblings, siblings.index(number)
 
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and _is_typed(event):
+            # Letters jump here, and call nothing else.
+            event.accept()
+            return True
+        return super().event(event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         view, key = self._view, event.key()
         if view is None:
@@ -182,9 +189,7 @@ class Stairs(QWidget, Spoken):
             self._down(view)
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Escape, Qt.Key.Key_Backspace) and self.path:
             self.go(self.path.rpartition("/")[0])
-        elif (
-            event.text().isprintable() and event.text() and not event.modifiers() & Qt.KeyboardModifier.ControlModifier
-        ):
+        elif _is_typed(event):
             self._jump(event.text())
         else:
             super().keyPressEvent(event)
@@ -357,3 +362,9 @@ class Stairs(QWidget, Spoken):
             for step, _, tiles in self._tiles()
             for tile in tiles
         ]  # fmt: skip
+
+
+def _is_typed(event: QKeyEvent) -> bool:
+    """Whether a key writes a sign."""
+    control = event.modifiers() & Qt.KeyboardModifier.ControlModifier
+    return bool(event.text()) and event.text().isprintable() and not control

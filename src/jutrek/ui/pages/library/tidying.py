@@ -39,6 +39,7 @@ class LibraryTidying(QObject):
         ask: Callable[..., object],
         ask_lookup: Callable[..., object],
         renew: Callable[[], None],
+        read_again: Callable[[], None],
         parent: QObject,
     ) -> None:
         """
@@ -47,10 +48,12 @@ class LibraryTidying(QObject):
             ask: has a job done by the services of the library, and its answer heard.
             ask_lookup: the same by the lookup service.
             renew: shows what was learnt since.
+            read_again: reads what files say that changed, and shows it.
             parent: keeps it.
         """
         super().__init__(parent)
         self._view, self._ask_library, self._ask_lookup, self._renew = view, ask, ask_lookup, renew
+        self._read_again = read_again
         self._done: list[tuple[tuple[str, ...], int]] = []
         """Runs that can be taken back, and how much else could be when they ended."""
         self._cut: list[str] = []
@@ -124,7 +127,7 @@ class LibraryTidying(QObject):
 
     def ask_where(self, *, copies: bool = False) -> None:
         """Ask where what is chosen is to lie, or copies of it."""
-        rows = self._chosen()
+        rows = self.chosen()
         if rows is not None:
             verb, them = "Copy" if copies else "Move", "them" if len(rows) > 1 else "it"
             self._view.asking.ask(
@@ -133,7 +136,8 @@ class LibraryTidying(QObject):
                 offers=self._folders(), check=self._check_folder,
             )  # fmt: skip
 
-    def _chosen(self) -> NDArray[np.int64] | None:
+    def chosen(self) -> NDArray[np.int64] | None:
+        """The rows of what is meant; None where nothing is, which is said."""
         rows = self._rows()
         if self._view.clashes.isVisible():
             return None
@@ -176,7 +180,7 @@ class LibraryTidying(QObject):
 
     def ask_own(self) -> None:
         """Ask what a folder of their own is to be called; one is proposed."""
-        rows, view = self._chosen(), self._view.view
+        rows, view = self.chosen(), self._view.view
         if rows is not None and view is not None:
             from jutrek.desk.tidying import folder_for
 
@@ -193,7 +197,7 @@ class LibraryTidying(QObject):
             if path := folders.folder():
                 self.ask_folder_name(path)
             return
-        rows, view = self._chosen(), self._view.view
+        rows, view = self.chosen(), self._view.view
         if rows is None or view is None:
             return
         if len(rows) > 1:
@@ -231,7 +235,7 @@ class LibraryTidying(QObject):
 
     def ask_pattern(self) -> None:
         """Ask for a pattern of names, and show what comes of it before anything is called so."""
-        rows = self._chosen()
+        rows = self.chosen()
         if rows is not None:
             self._view.asking.ask(
                 f"Name {paint.counted(len(rows), 'capture')} by:", "Try it", partial(self._try_pattern, rows),
@@ -263,13 +267,13 @@ class LibraryTidying(QObject):
 
         if self._view.folders.list.hasFocus():
             return
-        rows = self._chosen()
+        rows = self.chosen()
         if rows is not None:
             self._go(rows, lambda _, wholes, left: putting_aside(wholes, left))
 
     def cut(self) -> None:
         """Take what is chosen in hand: it is put elsewhere by Ctrl+V, and until then stays where it is."""
-        rows = self._chosen()
+        rows = self.chosen()
         if rows is not None and self._columns is not None:
             self._cut = self._columns.paths(rows.tolist())
             count = paint.counted(len(self._cut), "capture")
@@ -432,10 +436,14 @@ class LibraryTidying(QObject):
         more = (
             f"{paint.counted(stays, 'stays', 'stay')} where {'it is' if stays == 1 else 'they are'}. " if stays else ""
         )
-        if done.runs:
-            self._ask_lookup(lambda lookup: lookup.views.acts, lambda acts: self._done.append((done.runs, acts)))
+        self.remember(done.runs)
         self._view.notify(f"{count} {wanted.act.value}.", left or more + _BACK, brick=bool(left))
         self._renew()
+
+    def remember(self, runs: tuple[str, ...]) -> None:
+        """Runs that can be taken back, before what was done before them."""
+        if runs:
+            self._ask_lookup(lambda lookup: lookup.views.acts, lambda acts: self._done.append((runs, acts)))
 
     def show_came(self) -> None:
         """Another view is shown: what moved is chosen in it still."""
@@ -462,9 +470,8 @@ class LibraryTidying(QObject):
 
     def _taken_back(self, answer: tuple[int, str]) -> None:
         moved, stays = answer
-        what = "Nothing" if not moved else f"{moved:,}"
-        self._view.notify(f"{what} moved back." if moved else "Nothing could be moved back.", stays, brick=bool(stays))
-        self._renew()
+        self._view.notify("Taken back." if moved else "Nothing could be taken back.", stays, brick=bool(stays))
+        self._read_again()
 
     def forget(self) -> None:
         """Another library is open: what was done in the one before is taken back from its Journal."""

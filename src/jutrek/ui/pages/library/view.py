@@ -21,6 +21,7 @@ from jutrek.ui.pages.library.drives import Drives
 from jutrek.ui.pages.library.folders import FolderPanel, menu_of
 from jutrek.ui.pages.library.grid import CaptureGrid
 from jutrek.ui.pages.library.held import Held
+from jutrek.ui.pages.library.pennants import colour_of
 from jutrek.ui.pages.library.ribbons import Ribbons
 from jutrek.ui.pages.library.sentence import SentenceBar
 from jutrek.ui.pages.library.shelves import ShelfStrip
@@ -249,7 +250,8 @@ class LibraryView(QWidget):
             self.sentence.names = view.names
         parts = laid.view.parts if isinstance(laid.view, All) else (laid.view,)
         self.wall.show_counts(laid.months, laid.by_day, next((one for one in parts if sort_of(one) is Sort.TIME), None))
-        self.bars.show_bars(laid.bars, self._colour_of)
+        marks = partial(colour_of, view.marks)
+        self.bars.show_bars(laid.bars, {Sort.DEVICE: self._colour_of, Sort.MARK: marks})
         self.folders.list.rows.show_view(view)
         folder = next((one.text for one in parts if isinstance(one, Value) and one.sort is Sort.FOLDER), None)
         if folder is not None and folder.startswith("/"):
@@ -259,6 +261,7 @@ class LibraryView(QWidget):
         self.shelves.show_view(view, shelf_of(view.laid.view))
         self._shelf_area.setFixedHeight(min(152, self.shelves.height() + 2))
         self._show_captures()
+        self.closely.renew(view, self.grid.rows)
 
     def _span(self, view: View) -> str:
         """From when to when, and how large."""

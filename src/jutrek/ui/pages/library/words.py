@@ -43,11 +43,17 @@ def when_words(view: View, row: int) -> str:
     return f"{words}, doubtful" if view.columns.trust[row] == 1 else words
 
 
+def mark_words(view: View, row: int) -> str:
+    """The mark of a capture, and what it means; empty where it has none."""
+    names, code = view.columns.names, view.columns.mark[row]
+    return f"{names[Names.MARK][code]} {names[Names.MEANING][code]}".strip()
+
+
 def spoken(view: View, row: int) -> str:
     """What a screen reader says of a capture."""
     columns = view.columns
     device = columns.names[Names.DEVICE][columns.device[row]]
-    mark = columns.names[Names.MARK][columns.mark[row]]
+    mark = mark_words(view, row)
     parts = [columns.name(row), KINDS[columns.kind[row]], when_words(view, row)]
     parts += [f"device {device}"] if device else []
     parts += [f"marked {mark}"] if mark else []
