@@ -52,7 +52,7 @@ RULES = HouseRules(
     layout="{year}/{kind}", name="{date}_{time}< {shoot}>_{counter}", counter_per=Per.DAY, originals=True
 )
 OTHER = HouseRules(layout="{kind}/{year}", name="{original}<_{job}>")
-NOT_TOLD = ("after", "chain", "who", "direct", "at")
+NOT_TOLD = ("after", "chain", "who", "direct", "at", "inode")
 """What is another at each run, or by the disk."""
 LISTED = re.compile("<(?!hostname|tool)[^<]*>.+</")
 NAMES = "(?:[0-9]{6}-)?[0-9]{8}-[0-9]{6}-[0-9a-f]{6}|[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}"

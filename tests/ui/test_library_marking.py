@@ -85,6 +85,7 @@ def test_by_a_letter_and_back(qtbot: QtBot, page: LibraryView, home: Library, wi
         qtbot.waitUntil(lambda: page.bar.words().startswith(("2 captures", "Taken back")), timeout=PATIENCE)
         page.notify("")
         page.activateWindow()
+        qtbot.waitUntil(window.isActiveWindow, timeout=PATIENCE)
         qtbot.keyClick(window, Qt.Key.Key_Z, CONTROL)
         until_marked(qtbot, page, before | wanted)
     assert sidecar(home, "2024/03/00") == b""

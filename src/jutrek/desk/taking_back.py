@@ -37,7 +37,7 @@ _WORDS = {
     Kind.SET_ASIDE: ("back where they were", "set aside again"),
     Kind.EMPTY_TRAY: ("set aside again", "in the trash again"),
     Kind.LET_GO: ("missed again", "missed again"),
-    Kind.DESCRIBE: ("put back", "written again"),
+    Kind.DESCRIBE: ("as before", "written again"),
     Kind.SAY: ("called what they were before", "called so again"),
 }
 """What files are when a run of a kind was taken back, and when that was taken back itself."""

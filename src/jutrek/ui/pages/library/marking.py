@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from jutrek.ui.pages.library.view import LibraryView
     from jutrek.views.conditions import Condition
 
-_OFF = frozenset({Qt.Key.Key_Backspace, Qt.Key.Key_Delete, Qt.Key.Key_Minus})
+_OFF = frozenset({Qt.Key.Key_Backspace, Qt.Key.Key_Delete})
 
 
 class MarksMenu(QMenu):
@@ -159,7 +159,7 @@ class LibraryMarking(QObject):
         words = f"{mark.letter} means: {plain(mark.meaning) or 'nothing in words'}."
         self._ask_lookup(
             lambda lookup: lookup.views.keep_mark(mark),
-            lambda _: self._kept(words, f"M and {mark.letter} mark with it."),
+            lambda _: self._kept(words, f"M and {mark.letter} give it to captures."),
         )  # fmt: skip
 
     def _forget(self, mark: HouseMark) -> None:
