@@ -226,9 +226,10 @@ def _tell(look: Look, wanted: Condition, order: Order, *, count: bool, by: By | 
         tell_json({"count": len(rows)}) if as_json else out(len(rows))
         return
     if order is not Order.MOMENT:
+        from jutrek.views.by_hand import orders_of
         from jutrek.views.ordering import ordered
 
-        rows = ordered(columns, rows, order)
+        rows = ordered(columns, rows, order, orders_of(look.home, columns, look.ledger))
     if as_json:
         for row in rows.tolist():
             tell_json(_told(columns, row))

@@ -230,6 +230,32 @@ def number_command(
         _carry_out(house, wanted, taken, look=look, as_json=as_json)
 
 
+@tidy_app.command("order")
+def order_command(
+    library: LibraryOption,
+    paths: Paths = None,
+    before: Annotated[str, typer.Option("--before", help="The capture that they are put in front of.")] = "",
+    forget: Annotated[bool, typer.Option("--forget", help="Let folders stand by moment again instead.")] = False,
+    that: That = "",
+) -> None:
+    """Put captures of a folder in another place in its order by hand, which `list --order hand` shows."""
+    from jutrek.views.by_hand import arrange
+    from jutrek.views.by_hand import forget as by_moment
+
+    with ready(library) as house:
+        if forget and not (before or that):
+            for folder in paths or [""]:
+                by_moment(house.columns, _inside(house.home, folder), house.home, house.ledger)
+            say(f"{counted(len(paths or ['']), 'folder is', 'folders are')} by moment again.")
+            return
+        whole_folders, rows = meant(house, paths or [], that)
+        if whole_folders or forget:
+            raise typer.BadParameter("name captures of one folder; or folders with --forget alone")
+        ahead = meant(house, [before], "")[1] if before else []
+        arrange(house.columns, rows, ahead[0] if ahead else None, house.home, house.ledger, stop=stop_on_interrupt())
+    say(f"{counted(len(rows), 'capture')} put {f'before {shown(before)}' if before else 'at the end of the folder'}.")
+
+
 @tidy_app.command("aside")
 def aside_command(
     library: LibraryOption, paths: Paths = None, that: That = "", look: _Look = False, as_json: AsJson = False

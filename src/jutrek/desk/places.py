@@ -19,7 +19,7 @@ from jutrek.library.unwanted import damaged_unwanted
 from jutrek.sources import mounts
 from jutrek.transfer import Control, Listener, Outcome
 from jutrek.transfer.catching_up import Lacking, bring_changed_home, catch_up, with_the_librarys
-from jutrek.views.shelves import shelves_of
+from jutrek.views.shelves import BY_HAND, shelves_of
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -72,6 +72,7 @@ def troubles_of(library: Library) -> list[str]:
     found = [
         *damaged_places(library), *damaged_devices(library), *damaged_kept(library), *damaged_unwanted(library),
         *spots_of(library)[1], *marks_of(library)[1], *shelves_of(library)[1],
+        *shelves_of(library, BY_HAND)[1],
     ]  # fmt: skip
     try:
         numbers_given(library)

@@ -30,7 +30,7 @@ from jutrek.transfer.journal import Kind
 from jutrek.transfer.moving import Orders
 from jutrek.transfer.setting_aside import Drop, put_aside, set_aside
 from jutrek.views.columns import Names, day_of
-from jutrek.views.shelves import shelves_of
+from jutrek.views.shelves import BY_HAND, shelves_of
 from jutrek.views.shelving import teach
 from jutrek.words import counted
 
@@ -372,7 +372,7 @@ def tidy(
     """
     if wanted.clashes:
         raise NotPossible(library.root, f"{counted(len(wanted.clashes), 'name is', 'names are')} taken: decide first")
-    teach(shelves_of(library)[0], ledger)
+    teach((*shelves_of(library)[0], *shelves_of(library, BY_HAND)[0]), ledger)
     head = {"act": wanted.act.value, "name": wanted.about}
     heard = listener or Listener()
     outcomes: list[Outcome] = []

@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.decoding import Shown, shown
 from jutrek.desk.details import CaptureDetails, details_of
+from jutrek.desk.marks_shown import MarksShown
+from jutrek.desk.rebuilding import Rebuilding
 from jutrek.disk import Outside, inside
 from jutrek.errors import NotInside, NotPossible, SourceUnreadable
 from jutrek.filing.rulebook import load_rules
@@ -20,13 +22,14 @@ from jutrek.library.ledger import Ledger
 from jutrek.library.marks import HouseMark, forget_mark, keep_mark, marks_of
 from jutrek.library.spots import forget_spot, name_spot, spots_of
 from jutrek.views import looking
+from jutrek.views.by_hand import arrange, forget, orders_of
 from jutrek.views.columns import Columns
 from jutrek.views.conditions import Condition, Sort
 from jutrek.views.describing import Describing
 from jutrek.views.laying import Apart, Groups, Laid, Layer, apart
 from jutrek.views.orders import Order
 from jutrek.views.outside import outside
-from jutrek.views.shelves import Shelves, Thing, change, put_on, shelves_of
+from jutrek.views.shelves import BY_HAND, Shelves, Thing, change, put_on, shelves_of
 from jutrek.views.shelving import Stood, arranged, shelf_among, stood, things_of
 from jutrek.views.vocabulary import names_of
 
@@ -77,38 +80,6 @@ class View(NamedTuple):
     marks: tuple[HouseMark, ...] = ()
 
 
-class Rebuilding:
-    """Columns that are to be built anew, by whichever thread: of very many captures that takes many seconds."""
-
-    def __init__(
-        self, library: Library, state: str, folders: dict[str, int] | None, written: frozenset[int] = frozenset()
-    ) -> None:
-        """
-        Args:
-            library: the library.
-            state: what they are built of, as `looking.state_of` tells it.
-            folders: the times of the library's folders, where all of it was read; else None.
-            written: which of the marks that are shown before they are written are written by now.
-        """
-        self.library, self.state, self._folders, self.written = library, state, folders, written
-        self.took = 0.0
-        """Seconds that it took."""
-
-    def run(self) -> Columns:
-        """Build them.
-
-        Raises:
-            LibraryTrouble: when that cannot be.
-        """
-        began = time.monotonic()
-        with Ledger(self.library.ledger_path) as ledger:
-            columns = looking.rebuilt(
-                self.library, ledger, load_rules(self.library).rules, self.state, self._folders
-            )  # fmt: skip
-        self.took = time.monotonic() - began
-        return columns
-
-
 class Views:
     """Views of one library."""
 
@@ -118,10 +89,9 @@ class Views:
         self._names: dict[Sort, list[str]] = {}
         self._colours: dict[str, int] = {}
         self._marks: tuple[HouseMark, ...] = ()
-        self._marking: dict[int, tuple[list[str], str]] = {}
-        """Marks that are shown before they are written, and until columns show what was written."""
-        self._written: set[int] = set()
-        self._given = 0
+        self._shown_marks = MarksShown()
+        self._orders: tuple[Stood, ...] = ()
+        """By hand, within folders."""
         self._state = ""
         self._not_before = 0.0
         """When columns are built anew at the soonest: of very many captures that takes long."""
@@ -152,7 +122,7 @@ class Views:
         order = arranged(laid.rows, view, shelves)
         if order is None:
             what = Apart.NOTHING if what is Apart.DAYS and by is not Order.MOMENT else what
-            rows, groups = apart(columns, tree, laid.rows, what, by)
+            rows, groups = apart(columns, tree, laid.rows, what, by, self._orders)
         else:
             rows, groups = apart(columns, tree, order, Apart.NOTHING)
         root, name = self._library.root, self._library.name
@@ -224,15 +194,13 @@ class Views:
         # While files are left to be read, what is kept must not count as all of the library: without the times of
         # folders whoever needs it current looks through it, and reads them.
         whole = self._reading is not None and not self._reading.left
-        return Rebuilding(self._library, state, self._folders if whole else None, frozenset(self._written))
+        return Rebuilding(self._library, state, self._folders if whole else None, self._shown_marks.written)
 
     def take(self, built: Rebuilding, columns: Columns) -> bool:
         """Show columns that were built. Returns whether they are those of this library."""
         if built.library != self._library:
             return False
-        for number in built.written:
-            self._marking.pop(number, None)
-        self._written -= built.written
+        self._shown_marks.are_read(built.written)
         self._use(columns, built.state)
         self._not_before = time.monotonic() + (_RESTS * built.took if built.took > _A_MOMENT else 0)
         return True
@@ -244,8 +212,8 @@ class Views:
 
     def _use(self, columns: Columns, state: str) -> None:
         self._marks = tuple(marks_of(self._library)[0])
-        for paths, letter in self._marking.values():
-            columns = self._marked(columns, list(columns.rows_of(paths).values()), letter)
+        columns = self._shown_marks.on(columns, self._marks)
+        self._orders = orders_of(self._library, columns, self._ledger)
         self._layer, self._state = Layer(columns, self._stood(shelves_of(self._library)[0], columns)), state
         self._names = names_of(columns, [one.name for one in self._layer.shelves])
         devices = known_devices(self._library).values()
@@ -264,22 +232,16 @@ class Views:
         Returns:
             What `marked` is told when it was written: from then on what is shown next is what was written.
         """
-        self._given += 1
+        number = self._shown_marks.give(columns.paths(rows), letter)
         if self._layer is not None:
-            own, paths = self._layer.columns, columns.paths(rows)
-            self._marking[self._given] = paths, letter
-            meant = rows if own is columns else list(own.rows_of(paths).values())
-            self._layer, self._state = Layer(self._marked(own, meant, letter), self._layer.shelves), ""
-            self._names = names_of(self._layer.columns, [one.name for one in self._layer.shelves])
-        return self._given
+            marked = self._shown_marks.on(self._layer.columns, self._marks)
+            self._layer, self._state = Layer(marked, self._layer.shelves), ""
+            self._names = names_of(marked, [one.name for one in self._layer.shelves])
+        return number
 
     def marked(self, number: int) -> None:
         """A mark was written, or could not be."""
-        self._written.add(number)
-
-    def _marked(self, columns: Columns, rows: Sequence[int], letter: str) -> Columns:
-        meaning = next((one.meaning for one in self._marks if one.letter == letter), "")
-        return columns.marked(rows, letter, meaning)
+        self._shown_marks.is_written(number)
 
     def keep_mark(self, mark: HouseMark) -> None:
         """Write down a mark of the house; `take_back` takes it back. Columns are built anew by `renew`.
@@ -340,6 +302,58 @@ class Views:
         words = self._done[-1]()
         self._done.pop()
         return words
+
+    def arrange(
+        self,
+        paths: Sequence[str],
+        before: str = "",
+        *,
+        stop: threading.Event | None = None,
+        report: looking.Report = lambda what, done, total: None,
+    ) -> None:
+        """Put captures of one folder in another place in its order by hand; `take_back` takes it back.
+
+        Args:
+            paths: of the captures, in the order that they are to have.
+            before: the path of the one that they are put in front of; empty for the end.
+            stop, report: as for `put_on`.
+
+        Raises:
+            LibraryTrouble: when they do not lie in one folder, or it cannot be written.
+            Stopped: when it was stopped.
+        """
+        if self._layer is None:
+            return
+        columns = self._layer.columns
+        found = columns.rows_of([*paths, before])
+        moved = [found[path] for path in paths if path in found]
+        self._arranged(*arrange(
+            columns, moved, found.get(before), self._library, self._ledger, stop=stop,
+            report=lambda done, total: report("Looking at files", done, total),
+        ))  # fmt: skip
+
+    def by_moment(self, folder: str) -> None:
+        """Let the captures right in a folder stand by moment again; likewise."""
+        if self._layer is not None:
+            self._arranged(*forget(self._layer.columns, folder, self._library, self._ledger))
+
+    def _arranged(self, before: Shelves, after: Shelves) -> None:
+        if self._layer is not None:
+            self._orders = orders_of(self._library, self._layer.columns, self._ledger)
+        if before != after:
+            self._done.append(partial(self._orders_back, before, after))
+
+    def _orders_back(self, before: Shelves, after: Shelves) -> str:
+        def back(now: Shelves) -> Shelves:
+            if now != after:
+                self._done.pop()
+                raise NotPossible(self._library.root, "its orders by hand were changed elsewhere since")
+            return before
+
+        change(self._library, back, BY_HAND)
+        if self._layer is not None:
+            self._orders = orders_of(self._library, self._layer.columns, self._ledger)
+        return "The order is as it was before."
 
     def _shelves_back(self, before: Shelves, after: Shelves) -> str:
         def back(now: Shelves) -> Shelves:

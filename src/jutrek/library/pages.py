@@ -128,18 +128,25 @@ class ListedSpot(TypedDict):
     metres: Annotated[int, Field(ge=1, le=100_000)]
 
 
-class _ListedOnShelf(TypedDict, total=False):
+class _ListedThing(TypedDict, total=False):
     path: CapturePath
     size: Whole
     quick: Hex
     taken: Annotated[str, Field(max_length=40)]
 
 
-class ListedOnShelf(_ListedOnShelf):
+class ListedOnShelf(_ListedThing):
     """A line of `shelves.jsonl`: what stands on a shelf, told by content; or a shelf, where nothing is told."""
 
     __pydantic_config__ = _STRICT  # type: ignore[misc]
     shelf: Annotated[str, Field(min_length=1, max_length=1000)]
+
+
+class ListedInOrder(_ListedThing):
+    """A line of `orders.jsonl`: what is in an order by hand, told by content."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    order: Annotated[str, Field(min_length=1, max_length=1000)]
 
 
 class Counters(TypedDict):
@@ -183,6 +190,7 @@ KEPT_VIEW = TypeAdapter(KeptView)
 LISTED_SPOT = TypeAdapter(ListedSpot)
 LISTED_MARK = TypeAdapter(ListedMark)
 ON_SHELF = TypeAdapter(ListedOnShelf)
+IN_ORDER = TypeAdapter(ListedInOrder)
 COUNTERS = TypeAdapter(Counters)
 PARTIAL = TypeAdapter(PartlyCopied)
 UNWANTED = TypeAdapter(DeclaredUnwanted)

@@ -330,7 +330,12 @@ Groups = list[tuple[int | None, str, slice]]
 
 
 def apart(
-    columns: Columns, tree: FolderTree, rows: NDArray[np.int64], what: Apart, by: Order = Order.MOMENT
+    columns: Columns,
+    tree: FolderTree,
+    rows: NDArray[np.int64],
+    what: Apart,
+    by: Order = Order.MOMENT,
+    hand: Sequence[Stood] = (),
 ) -> tuple[NDArray[np.int64], Groups]:
     """Rows in the order in which they are shown, and their groups.
 
@@ -340,10 +345,11 @@ def apart(
         rows: in the order of shooting.
         what: stands apart.
         by: in which order within what stands apart. Days stand apart only in the order of shooting.
+        hand: the orders by hand.
     """
     if what is Apart.DAYS and by is Order.MOMENT:
         return rows, by_days(columns, rows)
-    rows = ordered(columns, rows, by)
+    rows = ordered(columns, rows, by, hand)
     if what is not Apart.FOLDERS or not len(rows):
         return rows, [(None, "", slice(0, len(rows)))] if len(rows) else []
     numbers = tree.of_code[columns.folder[rows]]

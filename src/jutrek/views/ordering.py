@@ -3,29 +3,36 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
 
+from jutrek.views.by_hand import by_hand
 from jutrek.views.columns import Columns, Names
 from jutrek.views.orders import Order
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
+    from jutrek.views.shelving import Stood
+
 _DIGITS = re.compile(r"(\d+)")
 
 
-def ordered(columns: Columns, rows: NDArray[np.int64], order: Order) -> NDArray[np.int64]:
+def ordered(columns: Columns, rows: NDArray[np.int64], order: Order, hand: Sequence[Stood] = ()) -> NDArray[np.int64]:
     """Rows in an order.
 
     Args:
         columns: of the captures.
         rows: in the order of shooting.
         order: which one.
+        hand: the orders by hand.
     """
     if order is Order.MOMENT or len(rows) < 2:
         return rows
+    if order is Order.HAND:
+        return by_hand(columns, rows, hand)
     if order is Order.NAME:
         keys = [_natural(path.rpartition("/")[2]) for path in columns.paths(rows)]
         return rows[sorted(range(len(rows)), key=keys.__getitem__)]

@@ -7,7 +7,7 @@ from enum import StrEnum
 
 class Order(StrEnum):
     """By what captures are ordered: moment, name, kind, size from the largest, mark, rating from the best, change from
-    the last. What is equal in it stays in the order of shooting."""
+    the last; or by hand, folder by folder. What is equal in it stays in the order of shooting."""
 
     MOMENT = "moment"
     NAME = "name"
@@ -16,3 +16,4 @@ class Order(StrEnum):
     MARK = "mark"
     RATING = "rating"
     CHANGED = "changed"
+    HAND = "hand"

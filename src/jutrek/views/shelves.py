@@ -9,14 +9,37 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterable, Sequence
-from typing import NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
-from jutrek.disk import own
+from jutrek.disk import Inside, own
 from jutrek.errors import NotPossible, PageBroken, reason
 from jutrek.library import Library
 
-_PAGE, _BEFORE = own("shelves.jsonl"), own("shelves.before.jsonl")
+if TYPE_CHECKING:
+    from pydantic import TypeAdapter
+
 LONGEST_NAME = 200
+
+
+class Page(NamedTuple):
+    """A page of groups that are made by hand.
+
+    Attributes:
+        key: what a line calls the group that it is of.
+        at: where it lies.
+        before: where it lies as it was before the last change.
+        what: what is on it, in words.
+    """
+
+    key: str
+    at: Inside
+    before: Inside
+    what: str
+
+
+SHELVES = Page("shelf", own("shelves.jsonl"), own("shelves.before.jsonl"), "shelves")
+BY_HAND = Page("order", own("orders.jsonl"), own("orders.before.jsonl"), "orders by hand")
+"""Orders within folders, which are laid out alike; see `views.by_hand`."""
 
 
 class Thing(NamedTuple):
@@ -55,21 +78,22 @@ class Shelf(NamedTuple):
 Shelves = tuple[Shelf, ...]
 
 
-def shelves_of(library: Library) -> tuple[Shelves, list[str]]:
+def shelves_of(library: Library, page: Page = SHELVES) -> tuple[Shelves, list[str]]:
     """The shelves of a library in their order, and a sentence for every line of their page that is damaged."""
     try:
-        shelves, bad = _read(library)
+        shelves, bad = _read(library, page)
     except PageBroken as error:
         return (), [str(error)]
     return shelves, [why for _, why in bad]
 
 
-def change(library: Library, how: Callable[[Shelves], Shelves]) -> tuple[Shelves, Shelves]:
+def change(library: Library, how: Callable[[Shelves], Shelves], page: Page = SHELVES) -> tuple[Shelves, Shelves]:
     """Change the shelves of a library.
 
     Args:
         library: the library.
         how: gives what they are to be of what they are.
+        page: on which they stand.
 
     Returns:
         What they were, and what they are now.
@@ -78,11 +102,11 @@ def change(library: Library, how: Callable[[Shelves], Shelves]) -> tuple[Shelves
         NotPossible: when it cannot be written; or whatever `how` says.
         PageBroken: when the page cannot be read: what it says would be lost.
     """
-    before, bad = _read(library)
+    before, bad = _read(library, page)
     after = how(before)
     if after != before:
-        lines = [json.dumps(one).encode() for shelf in after for one in _told(shelf)] + [line for line, _ in bad]
-        _write(library, b"".join(line + b"\n" for line in lines))
+        lines = [json.dumps(one).encode() for shelf in after for one in _told(shelf, page)] + [line for line, _ in bad]
+        _write(library, b"".join(line + b"\n" for line in lines), page)
     return before, after
 
 
@@ -96,25 +120,25 @@ def back(library: Library) -> tuple[Shelves, list[str]]:
         NotPossible: when there is none, or it cannot be taken back.
     """
     try:
-        page = library.tree.read_own(_BEFORE)
+        text = library.tree.read_own(SHELVES.before)
     except OSError as error:
         raise NotPossible(library.root, "no change of its shelves is known that could be taken back") from error
-    _write(library, page)
+    _write(library, text, SHELVES)
     return shelves_of(library)
 
 
-def _write(library: Library, page: bytes) -> None:
+def _write(library: Library, text: bytes, page: Page) -> None:
     """Write the page; what it was is kept beside it."""
     tree = library.tree
     try:
         try:
-            was = tree.read_own(_PAGE)
+            was = tree.read_own(page.at)
         except FileNotFoundError:
             was = b""
-        tree.write_own(_BEFORE, was)
-        tree.write_own(_PAGE, page)
+        tree.write_own(page.before, was)
+        tree.write_own(page.at, text)
     except OSError as error:
-        raise NotPossible(library.root, f"its shelves can't be written: {reason(error)}") from error
+        raise NotPossible(library.root, f"its {page.what} can't be written: {reason(error)}") from error
 
 
 # ---- what may be changed
@@ -211,22 +235,24 @@ def _with(shelves: Shelves, shelf: Shelf) -> Shelves:
 # ---- the page
 
 
-def _read(library: Library) -> tuple[Shelves, list[tuple[bytes, str]]]:
+def _read(library: Library, page: Page) -> tuple[Shelves, list[tuple[bytes, str]]]:
     from jutrek.library import pages
 
-    good, bad = pages.lines(pages.ON_SHELF, library.tree, _PAGE)
+    model: TypeAdapter[Any] = pages.ON_SHELF if page is SHELVES else pages.IN_ORDER
+    good, bad = pages.lines(model, library.tree, page.at)
     found: dict[str, tuple[str, dict[tuple[int, bytes], Thing]]] = {}
     for line in good:
-        _, things = found.setdefault(line["shelf"].casefold(), (line["shelf"], {}))
+        name = str(line[page.key])
+        _, things = found.setdefault(name.casefold(), (name, {}))
         if "path" in line and "size" in line and "quick" in line:
             one = Thing(line["size"], bytes.fromhex(line["quick"]), line["path"], line.get("taken", ""))
             things.setdefault(one.key, one)
     return tuple(Shelf(name, tuple(things.values())) for name, things in found.values()), bad
 
 
-def _told(shelf: Shelf) -> Iterable[dict[str, object]]:
+def _told(shelf: Shelf, page: Page) -> Iterable[dict[str, object]]:
     if not shelf.things:
-        yield {"shelf": shelf.name}
+        yield {page.key: shelf.name}
     for one in shelf.things:
         taken = {"taken": one.taken} if one.taken else {}
-        yield {"shelf": shelf.name, "path": one.path, "size": one.size, "quick": one.quick.hex(), **taken}
+        yield {page.key: shelf.name, "path": one.path, "size": one.size, "quick": one.quick.hex(), **taken}

@@ -87,6 +87,10 @@ class LookupService:
         """Put captures on a shelf: `Views.put_on`, which is told of and can be stopped."""
         return self.views.put_on(name, paths, before, stop=self._stop, report=self._teller.working)
 
+    def arrange(self, paths: Sequence[str], before: str) -> None:
+        """Put captures in another place in their folder: `Views.arrange`, likewise."""
+        self.views.arrange(paths, before, stop=self._stop, report=self._teller.working)
+
     def close(self) -> None:
         """Close the ledger."""
         self._ledger.close()

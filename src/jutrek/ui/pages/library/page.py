@@ -29,8 +29,9 @@ from jutrek.views.spotting import spot_around
 from jutrek.words import counted
 
 if TYPE_CHECKING:
+    from jutrek.desk.rebuilding import Rebuilding
     from jutrek.desk.services.lookup import LookupService
-    from jutrek.desk.viewing import LookedAt, Rebuilding, View
+    from jutrek.desk.viewing import LookedAt, View
     from jutrek.library import Survey
     from jutrek.ui.shell.context import Context
     from jutrek.views.columns import Columns

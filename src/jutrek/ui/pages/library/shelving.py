@@ -69,7 +69,7 @@ class Shelving(QObject):
     def renew(self) -> None:
         """Another view is shown: keys move captures only on a shelf."""
         for shortcut in self._orders:
-            shortcut.setEnabled(bool(self.shelf))
+            shortcut.setEnabled(bool(self.shelf) or self._view.by_hand)
 
     # ---- what is shown and chosen
 
@@ -107,9 +107,12 @@ class Shelving(QObject):
         onto.addAction("Another…", self.another)
         if self.shelf:
             menu.addAction(caption(f"Take off “{self.shelf}”"), self.take_off)
-            order = menu.addMenu("In the order of the shelf")
+        if self.shelf or self._view.by_hand:
+            order = menu.addMenu("In the order of the shelf" if self.shelf else "In the order by hand")
             for words, keys, by in _STEPS:
                 order.addAction(f"{words}\t{keys}", partial(self.move, by))
+            if not self.shelf:
+                order.addAction("This folder by moment again", self._by_moment)
 
     def open_menu(self) -> None:
         """Ask which shelf what is chosen is to be put on."""
@@ -172,13 +175,16 @@ class Shelving(QObject):
         """Move what is chosen on the shelf that is shown: by so many places, or to an end."""
         grid = self._view.grid
         places = np.flatnonzero(np.isin(grid.rows, grid.picked()))
-        if not self.shelf or not len(places):
+        if not (self.shelf or self._view.by_hand) or not len(places):
             return
         to = int(places[0]) + by if by < 0 else int(places[-1]) + by + 1
         self.move_before(max(0, min(to, len(grid.rows))))
 
     def move_before(self, at: int) -> None:
-        """Move what is chosen on the shelf that is shown, in front of one of what is shown; behind all for the last."""
+        """Move what is chosen in the order that is shown, in front of one of what is shown; behind all for the last."""
+        if self._view.by_hand:
+            self._arrange(at)
+            return
         view, grid, things = self._view.view, self._view.grid, self._things()
         found = shelf_among(view.shelves, self.shelf) if view is not None else None
         if found is None or not things:
@@ -187,6 +193,31 @@ class Shelving(QObject):
         before = known[int(grid.rows[at])] if at < len(grid.rows) else None
         name = found.name
         self._change(lambda shelves: put_on(shelves, name, things, before), "", "")
+
+    def _arrange(self, at: int) -> None:
+        """Put what is chosen in front of one of what is shown in its folder, or at the folder's end."""
+        view, grid, rows = self._view.view, self._view.grid, self._rows()
+        if view is None or not len(rows):
+            return
+        columns, shown = view.columns, grid.rows
+        own = columns.folder[shown] == columns.folder[rows[0]]
+        if (columns.folder[rows] != columns.folder[rows[0]]).any() or not own[max(0, at - 1) : at + 1].any():
+            self._view.notify("Nothing was put elsewhere.", "An order by hand is one within a folder.")
+            return
+        behind = shown[at:][own[at:] & ~np.isin(shown[at:], rows)]
+        paths, before = columns.paths(rows.tolist()), columns.path(int(behind[0])) if len(behind) else ""
+        self._ask(lambda lookup: lookup.arrange(paths, before), lambda _: self._view.notify(""))
+
+    def _by_moment(self) -> None:
+        view, rows = self._view.view, self._rows()
+        if view is not None and len(rows):
+            folder = view.columns.path(int(rows[0])).rpartition("/")[0]
+            self._ask(
+                lambda lookup: lookup.views.by_moment(folder),
+                lambda _: self._view.notify(
+                    f"{plain(folder) or 'The root'} is by moment again.", "Ctrl+Z takes it back."
+                ),
+            )
 
     def take_back(self) -> None:
         """Take back what was done last."""
@@ -241,14 +272,14 @@ class Shelving(QObject):
             grid.show_gap(-1)
             return
         strip.hang_over(strip.mapFromGlobal(place) if strip.isVisible() else None)
-        grid.show_gap(grid.gap_at(place) if self.shelf else -1)
+        grid.show_gap(grid.gap_at(place) if self.shelf or self._view.by_hand else -1)
 
     def _drop(self, place: QPoint) -> None:
         strip, grid = self._view.shelves, self._view.grid
         name = strip.at(strip.mapFromGlobal(place)) if strip.isVisible() else ""
         if name:
             self.put(name)
-        elif not self.takes(place) and self.shelf and (at := grid.gap_at(place)) >= 0:
+        elif not self.takes(place) and (self.shelf or self._view.by_hand) and (at := grid.gap_at(place)) >= 0:
             self.move_before(at)
 
 

@@ -99,7 +99,7 @@ class Stairs(QWidget, Spoken):
         return self._rows_of(view, number)
 
     def _rows_of(self, view: View, number: int) -> NDArray[np.int64]:
-        rows = view.laid.rows
+        rows = view.rows
         folders = view.tree.of_code[view.columns.folder[rows]]
         within: NDArray[np.int64] = rows[(folders >= number) & (folders < view.tree.ends[number])]
         return within

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 from PySide6.QtCore import QPoint, QRect, Qt, Signal
 from PySide6.QtGui import QKeySequence, QResizeEvent, QShortcut
@@ -46,6 +47,7 @@ if TYPE_CHECKING:
 
     from jutrek.desk.viewing import View
 
+_T = TypeVar("_T")
 _MARGIN, _LEFT, _RIGHT, _NARROW = 18, 262, 300, 232
 _ATTENTION = 0.42
 """The share of the width that what wants attention may have."""
@@ -123,7 +125,7 @@ class LibraryView(QWidget):
         self.lined.setToolTip("What stands apart: days and shoots, folders, or nothing")
         self.apart, self.order = Apart.DAYS, Order.MOMENT
         self.ordered = _link("in order…")
-        self.ordered.setToolTip("In which order captures stand: by moment, name, kind, size, mark, rating, change")
+        self.ordered.setToolTip("In which order captures stand: by moment, name, kind, size … or by hand")
         self.ways = keyed(_link("by folder"), "F3")
         self.all_open, self.all_shut = _link("all open"), _link("all shut")
         wall = scrolling(self.wall)
@@ -211,8 +213,9 @@ class LibraryView(QWidget):
         self.closely.closed.connect(self.grid.setFocus)
         self.weeks.clicked.connect(self._turn_wall)
         self.ways.clicked.connect(self.turn)
-        self.lined.clicked.connect(self._ask_apart)
-        self.ordered.clicked.connect(self._ask_order)
+        apart = {what: what.value for what in Apart}
+        self.lined.clicked.connect(lambda: self._offer(self.lined, apart, self.apart, self.set_apart))
+        self.ordered.clicked.connect(lambda: self._offer(self.ordered, ORDERS, self.order, self.set_order))
         self.all_open.clicked.connect(lambda: self.folders.list.rows.open_all(True))
         self.all_shut.clicked.connect(lambda: self.folders.list.rows.open_all(False))
         self.stop.clicked.connect(self.stopped)
@@ -274,8 +277,8 @@ class LibraryView(QWidget):
     def _show_captures(self) -> None:
         if self.view is None:
             return
-        for link in (self.lined, self.ordered):
-            link.setVisible(not self.by_folder and self.view.apart is not None)
+        self.ordered.setVisible(self.view.apart is not None)
+        self.lined.setVisible(not self.by_folder and self.view.apart is not None)
         if self.by_folder:
             self.grid.show_view(self.view, self.stairs.rows())
             size = paint.size_words(int(self.view.columns.size[self.grid.rows].sum()))
@@ -325,28 +328,24 @@ class LibraryView(QWidget):
         self._show_captures()
         self.take_focus()
 
-    def _ask_order(self) -> None:
-        """Ask in which order captures are to stand."""
+    def _offer(self, link: QPushButton, offers: Mapping[_T, str], now: _T, then: Callable[[_T], None]) -> None:
+        """Ask for one of several, of which one holds now."""
         menu = menu_of(self)
-        for order in Order:
-            action = menu.addAction(ORDERS[order], partial(self.set_order, order))
+        for one, words in offers.items():
+            action = menu.addAction(words, partial(then, one))
             action.setCheckable(True)
-            action.setChecked(order is self.order)
-        menu.popup(self.ordered.mapToGlobal(QPoint(0, self.ordered.height())))
+            action.setChecked(one is now)
+        menu.popup(link.mapToGlobal(QPoint(0, link.height())))
+
+    @property
+    def by_hand(self) -> bool:
+        """Whether captures stand in an order by hand, which may be changed."""
+        return self.order is Order.HAND and self.view is not None and self.view.apart is not None
 
     def set_order(self, order: Order) -> None:
         """Have captures stand in another order."""
         self.order = order
         self.said.emit(self.wanted)
-
-    def _ask_apart(self) -> None:
-        """Ask what is to stand apart."""
-        menu = menu_of(self)
-        for what in Apart:
-            action = menu.addAction(what.value, partial(self.set_apart, what))
-            action.setCheckable(True)
-            action.setChecked(what is self.apart)
-        menu.popup(self.lined.mapToGlobal(QPoint(0, self.lined.height())))
 
     def set_apart(self, what: Apart) -> None:
         """Have days and shoots, folders or nothing stand apart. Days do so by moment alone."""
@@ -471,11 +470,11 @@ class LibraryView(QWidget):
             self.bar.say("Nothing is chosen.", "", self._hint())
 
     def _hint(self) -> str:
+        if self.view is not None and (self.view.apart is None or self.by_hand):
+            return "Drag the chosen to another place, or Ctrl+Shift with an arrow · Ctrl+H on another shelf"
         if self.by_folder:
             return "Arrows walk along a step and down · type to jump · Space up close · F3 by time"
-        if self.view is not None and self.view.apart is None:
-            return "Drag the chosen to another place, or Ctrl+Shift with an arrow · Ctrl+H on another shelf"
-        return "A frame, Shift, Ctrl choose several · Space up close · Ctrl+M to a folder · Ctrl+H on a shelf"
+        return "A frame, Shift, Ctrl choose several · Space up close · M marks · Ctrl+M to a folder · Ctrl+H on a shelf"
 
 
 def _link(words: str) -> QPushButton:

@@ -26,6 +26,7 @@ def day_title(day: int | None) -> tuple[str, str, str]:
 ORDERS = {
     Order.MOMENT: "by moment", Order.NAME: "by name", Order.KIND: "by kind", Order.SIZE: "the largest first",
     Order.MARK: "by mark", Order.RATING: "the best rated first", Order.CHANGED: "changed last first",
+    Order.HAND: "by hand",
 }  # fmt: skip
 """What orders are called."""
 
