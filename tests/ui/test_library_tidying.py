@@ -247,3 +247,36 @@ def test_captures_stand_in_another_order(qtbot: QtBot, page: LibraryView, home: 
     page.set_apart(Apart.DAYS)
     qtbot.waitUntil(lambda: page.view is not None and page.view.apart is Apart.DAYS, timeout=PATIENCE)
     assert page.order is Order.MOMENT
+
+
+def test_in_an_order_by_hand(qtbot: QtBot, page: LibraryView, home: Library, window: MainWindow) -> None:
+    """By keys and by the pointer, within a folder; taken back; in the stairs alike."""
+    page.set_apart(Apart.FOLDERS)
+    page.set_order(Order.HAND)
+
+    def until(*wanted: str) -> None:
+        shown = lambda: [page.view.columns.path(row) for row in page.grid.rows.tolist()] if page.view else []  # noqa: E731
+        qtbot.waitUntil(lambda: [one for one in shown() if "2025/03" in one] == list(wanted), timeout=PATIENCE)
+
+    one, other = "2025/03/04.jpg", "2025/03/sound.wav"
+    until(one, other)
+    qtbot.waitUntil(lambda: page._middle_title._words.endswith("BY HAND"), timeout=PATIENCE)
+    choose(page, other)
+    qtbot.keyClick(page.grid, Qt.Key.Key_Left, CONTROL | SHIFT)
+    until(other, one)
+    assert page.view is not None
+    assert [page.view.columns.path(row) for row in page.grid.picked().tolist()] == [other]
+    # A gap in another folder takes none.
+    choose(page, other, "2024/03/00.jpg")
+    qtbot.keyClick(page.grid, Qt.Key.Key_Left, CONTROL | SHIFT)
+    assert "within a folder" in page.bar.words()
+    choose(page, one)
+    grid, box = page.grid, page.grid._lines.box(page.grid.at)
+    start = grid.viewport().mapToGlobal(box.center() - QPoint(0, grid._top()))
+    drag(grid.viewport(), start, start - QPoint(box.width() + box.width() // 3, 0))
+    until(one, other)
+    qtbot.keyClick(window, Qt.Key.Key_Z, CONTROL)
+    until(other, one)
+    page.turn()
+    page.stairs.go("2025/03")
+    until(other, one)
