@@ -10,6 +10,7 @@ from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication, QMenu, QWidget
 from pytestqt.qtbot import QtBot
 
+from jutrek.desk import outside_watch
 from jutrek.library import Library
 from jutrek.ui.app.window import MainWindow
 from jutrek.ui.pages.library.page import LibraryPage
@@ -280,3 +281,25 @@ def test_in_an_order_by_hand(qtbot: QtBot, page: LibraryView, home: Library, win
     page.turn()
     page.stairs.go("2025/03")
     until(other, one)
+
+
+def test_what_changes_outside_is_shown_while_the_page_is_looked_at(
+    qtbot: QtBot, page: LibraryView, home: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Also where no folder changed; what the page does itself is not told as somebody else's."""
+    monkeypatch.setattr(outside_watch, "_RESTS", 0.1)
+    qtbot.wait(500)
+    root = Path(home.root)
+    (root / "2024/03").rename(root / "2024/March")
+    qtbot.waitUntil(lambda: "Outside, 1 file was moved" in page.bar.words(), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: _known(page, ("2024/March/00.jpg",)), timeout=PATIENCE)
+    page.notify("")
+    made = (root / "2025/03/04.jpg").read_bytes()
+    (root / "2025/03/04.jpg").write_bytes(made + b"more")
+    qtbot.waitUntil(lambda: "1 is another version" in page.bar.words(), timeout=PATIENCE)
+    choose(page, "2025/03/04.jpg")
+    qtbot.keyClick(page.grid, Qt.Key.Key_F2)
+    typed(qtbot, page, "Mine")
+    until_lies(qtbot, home, "2025/03/Mine.jpg", page=page)
+    qtbot.wait(800)
+    assert page.bar.words().startswith("1 capture renamed.")

@@ -181,6 +181,10 @@ class Described(NamedTuple):
     left: int
 
 
+class ChangedOutside(NamedTuple):
+    """Another program may have changed the library."""
+
+
 class Learning(NamedTuple):
     """How far the library was looked at for doubles: files read and decoded, and of how many, and whether it is paused.
 
@@ -234,6 +238,7 @@ Event = (
     | RecordsKnown
     | DrivesChanged
     | Described
+    | ChangedOutside
     | Learning
     | DoublesCounted
     | Looking

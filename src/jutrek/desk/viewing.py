@@ -131,12 +131,13 @@ class Views:
             root, name, columns, tree, laid, rows, groups, shown, self._names, self._colours, shelves, self._marks
         )  # fmt: skip
 
-    def catch_up(self, stop: threading.Event, report: looking.Report) -> int:
+    def catch_up(self, stop: threading.Event, report: looking.Report, *, look: bool = False) -> int:
         """Look whether other files are there than before, if anything says so.
 
         Args:
             stop: ends it when it is set.
             report: told what is going on.
+            look: whether something does, besides the times of folders.
 
         Returns:
             How many files are to be read for what they say; `read_some` does that.
@@ -146,7 +147,7 @@ class Views:
             Stopped: when it was stopped.
         """
         kept = self._folders if self._folders is not None else looking.kept_folders(self._ledger)
-        if not looking.unchanged(self._library.root, kept):
+        if look or not looking.unchanged(self._library.root, kept):
             # Before: what changes meanwhile is noticed the next time.
             kept = looking.folders_of(self._library.root)
             rules = load_rules(self._library).rules

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from jutrek.desk import events
 from jutrek.desk.doubles import FileFacts, facts_of
 from jutrek.desk.hub import Teller
+from jutrek.desk.outside_watch import OutsideWatch
 from jutrek.desk.records import FileRecord, every_mark, files_of, records_of
 from jutrek.desk.viewing import Views
 from jutrek.doubles.degrees import Group
@@ -25,6 +26,7 @@ class LookupService:
         self._library, self._teller, self._stop = library, teller, stop
         self._ledger = Ledger(library.ledger_path)
         self.views = Views(library, self._ledger)
+        self._watch: OutsideWatch | None = None
 
     def tell_records(self) -> None:
         """Read the journal; `RecordsKnown` follows."""
@@ -47,14 +49,28 @@ class LookupService:
         """What tells the files of a group of doubles apart."""
         return facts_of(group, self._library, self._ledger)
 
-    def catch_up(self) -> int:
+    def watch(self) -> None:
+        """From now on `ChangedOutside` tells when another program may have changed the library."""
+        if self._watch is None:
+            self._watch = OutsideWatch(self._library.root, lambda: self._teller.tell(events.ChangedOutside()))
+            self._watch.start()
+
+    def forgive(self) -> None:
+        """What changed in this moment Jutrek itself did."""
+        if self._watch is not None:
+            self._watch.forgive()
+
+    def catch_up(self, *, look: bool = False) -> int:
         """Look whether other files are at home than before. Returns how many are to be read for what they say.
+
+        Args:
+            look: whether to look through it in any case.
 
         Raises:
             LibraryTrouble: when the library cannot be listed.
             Stopped: when it was stopped.
         """
-        return self.views.catch_up(self._stop, self._teller.working)
+        return self.views.catch_up(self._stop, self._teller.working, look=look)
 
     def read_some(self) -> int:
         """Read some of them. Returns how many are left. Raises `Stopped` when it was stopped."""
@@ -93,4 +109,6 @@ class LookupService:
 
     def close(self) -> None:
         """Close the ledger."""
+        if self._watch is not None:
+            self._watch.stop()
         self._ledger.close()

@@ -72,6 +72,8 @@ class LibraryPage(Page):
         view = self.view = self.widget = LibraryView(context.theme, context.pictures)
         self._library = ""
         self._asked = 0
+        self._outside = False
+        """Whether another program may have changed the library since it was looked through last."""
         self._builder = context.pictures.pool.line(_LAST)
         self._is_building = self._wants_more = False
         self._built.connect(self._take)
@@ -102,6 +104,7 @@ class LibraryPage(Page):
         self._removed.connect(self._remove)
         context.client.on(events.BoardChanged, self._see_board)
         context.client.on(events.Described, lambda _: self._learnt())
+        context.client.on(events.ChangedOutside, lambda _: self._changed_outside())
         context.client.on(events.DoublesCounted, lambda _: self._learnt())
 
     def activated(self) -> None:
@@ -109,11 +112,23 @@ class LibraryPage(Page):
         self.view.take_focus()
         if self._library:
             self.show(self.view.wanted)
-            self.read_again()
-            self.ask_lookup(lambda lookup: lookup.views.take_found(), self._say_found)
+            self.ask_lookup(lambda lookup: lookup.watch())
+            self._look_again()
+
+    def _look_again(self) -> None:
+        """Look through the library, if anything says that it changed, and say what other programs did."""
+        look, self._outside = self._outside, False
+        self._ask_reading(lambda lookup: lookup.catch_up(look=look))
+        self.ask_lookup(lambda lookup: lookup.views.take_found(), self._say_found)
+
+    def _changed_outside(self) -> None:
+        self._outside = True
+        if self.shown and self._library:
+            self._look_again()
 
     def read_again(self) -> None:
-        """Read what files say that came or changed, and show it."""
+        """Read what files say that came or changed by what was done here, and show it."""
+        self.ask_lookup(lambda lookup: lookup.forgive())
         self._ask_reading(lambda lookup: lookup.catch_up())
 
     def _say_found(self, found: Survey | None) -> None:

@@ -443,6 +443,7 @@ class LibraryTidying(QObject):
     def remember(self, runs: tuple[str, ...]) -> None:
         """Runs that can be taken back, before what was done before them."""
         if runs:
+            self._ask_lookup(lambda lookup: lookup.forgive())
             self._ask_lookup(lambda lookup: lookup.views.acts, lambda acts: self._done.append((runs, acts)))
 
     def show_came(self) -> None:
