@@ -23,7 +23,7 @@ from tests.views.test_narrowing import DEVICES, shots
 
 @pytest.fixture(scope="module")
 def layer() -> Layer:
-    known = Knowledge(shots(), [("2026/05 May/lost.jpg", 5)], [(".jutrek/tray/x.jpg", 6)])
+    known = Knowledge(shots(), [KnownFile("2026/05 May/lost.jpg", 5)], [(".jutrek/tray/x.jpg", 6)])
     return Layer(built(known, HouseRules(), DEVICES))
 
 

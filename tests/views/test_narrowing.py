@@ -67,8 +67,8 @@ def known() -> list[KnownFile]:
 
 @pytest.fixture(scope="module")
 def columns(known: list[KnownFile]) -> Columns:
-    return built(Knowledge(known, [("2026/05 May/lost.jpg", 5)], [(".jutrek/tray/x.jpg", 6)]), HouseRules(), DEVICES,
-                 Whereabouts(SPOTS))  # fmt: skip
+    away = Knowledge(known, [KnownFile("2026/05 May/lost.jpg", 5)], [(".jutrek/tray/x.jpg", 6)])
+    return built(away, HouseRules(), DEVICES, Whereabouts(SPOTS))
 
 
 def told(one: KnownFile) -> str:

@@ -40,23 +40,41 @@ def gone_command(
         list[str] | None, typer.Option("--let-go", help="Miss a file no more, by its path in the library.")
     ] = None,
     everything: Annotated[bool, typer.Option("--let-all-go", help="Miss none of them any more.")] = False,
+    back: Annotated[
+        list[str] | None, typer.Option("--bring-back", help="Bring a file back from a backup, by its path.")
+    ] = None,
+    all_back: Annotated[bool, typer.Option("--bring-all-back", help="Bring back all that backups have.")] = False,
     as_json: AsJson = False,
 ) -> None:
     """List files that are gone, rotted or unreadable, in library and backups, until they are back or missed no more."""
     from jutrek.desk.places import places_of
-    from jutrek.library import as_place
-    from jutrek.transfer.checking import known_bad
+    from jutrek.library import as_place, survey
+    from jutrek.transfer.checking import bring_back, forget_gone, known_bad
     from jutrek.transfer.checking import let_go as let_them_go
 
+    stop = stop_on_interrupt()
     with opened(library, surveyed=True) as (home, ledger):
         places = places_of(home)
+        wanted = [one.path for one in ledger.knowledge().gone] if all_back else (back or [])
+        if wanted:
+            outcome = bring_back(wanted, home, ledger, places.here, stop=stop)
+            say(f"{counted(outcome.home, 'file is', 'files are')} back, read and compared. {outcome.why}".rstrip())
+            survey(home, ledger, stop=stop)
+        gone = {one.path: one for one in ledger.knowledge().gone}
+        lost = [path for path in gone if everything or path in (let_go or ())]
+        count = forget_gone(home, ledger, lost)[1]
+        gone = {path: one for path, one in gone.items() if path not in lost}
         missed: list[tuple[Place, ProofMark]] = []
-        count = 0
         for place in (as_place(home), *places.here, *places.away):
-            bad = known_bad(ledger, place.id)
+            bad = [mark for mark in known_bad(ledger, place.id) if place.id or mark.path not in gone]
             wanted = [mark.path for mark in bad if everything or mark.path in (let_go or ())]
             count += let_them_go(home, ledger, place, wanted) if wanted else 0
             missed += [(place, mark) for mark in bad if mark.path not in wanted]
+    for one in gone.values():
+        if as_json:
+            tell_json({"place": home.name, "path": one.path, "state": "gone", "copies": one.copies})
+        else:
+            out("gone", home.name, one.path, f"in {counted(one.copies, 'backup')}")
     for place, mark in missed:
         if as_json:
             tell_json({"place": place.name, "path": mark.path, "state": mark.state.value, "seen": mark.at})
@@ -64,7 +82,7 @@ def gone_command(
             out(mark.state, place.name, mark.path, mark.at[:10])
     if let_go or everything:
         say(f"{counted(count, 'file is', 'files are')} missed no more; `jutrek take-back` takes that back.")
-    raise typer.Exit(NOT_ALL if missed else DONE)
+    raise typer.Exit(NOT_ALL if missed or gone else DONE)
 
 
 @unwanted_app.command("add")

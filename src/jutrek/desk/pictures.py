@@ -69,7 +69,7 @@ def home_picture(path: str, kind: Kind, size: Size) -> Picture | None:
         return small_picture(Shown(path, kind), size)
     picture = thumbnails.kept(of, folder)
     if picture is None:
-        if thumbnails.failed(of):
+        if of.mtime is None or thumbnails.failed(of):
             return None
         longest = thumbnails.SIZES[folder]
         try:

@@ -31,11 +31,11 @@ class Original(NamedTuple):
 
     Attributes:
         uri: of its absolute path.
-        mtime: time of its last change, in whole seconds.
+        mtime: time of its last change, in whole seconds; None where it is gone: its last thumbnail holds.
     """
 
     uri: str
-    mtime: int
+    mtime: int | None
 
     @property
     def name(self) -> str:
@@ -44,9 +44,11 @@ class Original(NamedTuple):
 
 
 def original(path: str) -> Original | None:
-    """A file as thumbnails know it; None where it is not there, or is a thumbnail itself."""
+    """A file as thumbnails know it; None where it cannot be looked at, or is a thumbnail itself."""
     try:
-        mtime = int(os.stat(path).st_mtime)
+        mtime: int | None = int(os.stat(path).st_mtime)
+    except FileNotFoundError:
+        mtime = None
     except OSError:
         return None
     if path.startswith(_folder() + os.sep):
@@ -77,7 +79,7 @@ def kept(of: Original, size: str) -> Image.Image | None:
                 return None
             picture.load()
             said = getattr(picture, "text", {})
-            if said.get(_URI) != of.uri or said.get(_TIME) != str(of.mtime):
+            if said.get(_URI) != of.uri or (of.mtime is not None and said.get(_TIME) != str(of.mtime)):
                 return None
             return picture.convert("RGB")
     # Decoders raise whatever they like on damaged content: it is made again then.

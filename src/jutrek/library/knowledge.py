@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import os
 import sqlite3
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import AbstractContextManager
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
-_QUERY = """
+_SELECT = """
 SELECT files.path, files.size, files.quick, coalesce(moments.local, ''), coalesce(moments.device, said.device, ''),
   coalesce(moments.operator, ''), coalesce(moments.shoot, ''), coalesce(origins.day, ''),
   coalesce(said.kind, contents.kind, ''), coalesce(said.format, contents.format, ''), coalesce(said.taken, ''),
@@ -28,15 +29,20 @@ LEFT JOIN descriptions AS said ON said.path = files.path
 LEFT JOIN contents ON contents.path = files.path AND contents.size = files.size AND contents.mtime_ns = files.mtime_ns
 LEFT JOIN proofs AS own ON own.place = '' AND own.path = files.path
 LEFT JOIN by_hand ON by_hand.path = files.path
-LEFT JOIN copies ON copies.path = files.path
-ORDER BY files.path
+LEFT JOIN {copies} ON copies.path = files.path
 """
+_QUERY = f"{_SELECT.format(copies='copies')} ORDER BY files.path"
+_OF_ONE = f"{_SELECT.format(copies='(SELECT NULL AS path, 0 AS count) AS copies')} WHERE files.path = ?"
 _COPIES = (
     "CREATE TEMP TABLE copies AS SELECT proofs.path AS path, count(*) AS count FROM proofs JOIN files"
     " ON files.path = proofs.path AND files.size = proofs.size WHERE proofs.place != '' AND proofs.state = 'proven'"
     " AND (files.full IS NULL OR files.full = proofs.full) GROUP BY proofs.path"
 )
-_GONE = "SELECT path, size FROM proofs WHERE place = '' AND path NOT IN (SELECT path FROM files) ORDER BY path"
+_GONE = "SELECT path, size, mtime_ns FROM proofs WHERE place = '' AND path NOT IN (SELECT path FROM files)"
+_HELD = (
+    "SELECT path, count(*) FROM proofs WHERE place != '' AND state = 'proven'"
+    " AND path NOT IN (SELECT path FROM files) GROUP BY path"
+)
 
 
 class KnownFile(NamedTuple):
@@ -98,17 +104,22 @@ class KnownFile(NamedTuple):
     mtime_ns: int = 0
 
 
+OWN_COLUMNS = frozenset({"path", "size", "mtime_ns", "quick", "print", "payload", "copies", "found", "proved", "moved"})
+"""What is kept of a lost file in columns, and what holds for a file only while it is there."""
+USUAL = KnownFile("", 0)._asdict()
+
+
 class Knowledge(NamedTuple):
     """What is known of a library's files.
 
     Attributes:
         files: at home, ordered by path.
-        gone: path and size of those that were proven once, and are not there any more.
+        gone: captures that are not there any more, as they were known last, and all else that was proven once.
         aside: path and size of those that were set aside.
     """
 
     files: list[KnownFile]
-    gone: list[tuple[str, int]] = []  # noqa: RUF012 (never changed)
+    gone: list[KnownFile] = []  # noqa: RUF012 (never changed)
     aside: list[tuple[str, int]] = []  # noqa: RUF012 (never changed)
 
 
@@ -127,8 +138,39 @@ def knowledge(
         connection.execute("CREATE INDEX temp.copies_by_path ON copies (path)")
         files = [KnownFile(os.fsdecode(row[0]), *row[1:]) for row in connection.execute(_QUERY)]
         connection.execute("DROP TABLE temp.copies")
-        gone = [(os.fsdecode(path), size) for path, size in connection.execute(_GONE)]
+        gone = _gone(connection)
     put_away = list(aside)
     # What was set aside is not missed.
     names = {path for path, _ in put_away}
-    return Knowledge(files, [one for one in gone if one[0] not in names], put_away)
+    return Knowledge(files, [one for one in gone if one.path not in names], put_away)
+
+
+def known_of(connection: sqlite3.Connection, path: str) -> KnownFile | None:
+    """What is known of one file, but for its copies; None where it is not in the library."""
+    row = connection.execute(_OF_ONE, (os.fsencode(path),)).fetchone()
+    return KnownFile(os.fsdecode(row[0]), *row[1:]) if row is not None else None
+
+
+def _gone(connection: sqlite3.Connection) -> list[KnownFile]:
+    """What is not there any more, by path; copies in backups are counted."""
+    missed = (KnownFile(os.fsdecode(path), size, mtime_ns=mtime) for path, size, mtime in connection.execute(_GONE))
+    found = {one.path: one for one in (*missed, *lost_in(connection))}
+    held = {os.fsdecode(path): count for path, count in connection.execute(_HELD)} if found else {}
+    return [one._replace(copies=held.get(path, 0)) for path, one in sorted(found.items())]
+
+
+def lost_in(connection: sqlite3.Connection) -> Iterator[KnownFile]:
+    """What is gone, of a ledger's connection."""
+    for path, size, mtime_ns, quick, said in connection.execute("SELECT * FROM lost ORDER BY path"):
+        yield KnownFile(os.fsdecode(path), size, quick, mtime_ns=mtime_ns, **_said(said))
+
+
+def _said(text: str) -> dict[str, Any]:
+    try:
+        said = json.loads(text)
+    except ValueError:
+        return {}
+    usual = {name: USUAL[name] for name in USUAL.keys() - OWN_COLUMNS}
+    known = {name: (int, float) if value is None else type(value) for name, value in usual.items()}
+    pairs = said.items() if isinstance(said, dict) else ()
+    return {name: value for name, value in pairs if name in known and isinstance(value, known[name])}

@@ -23,9 +23,10 @@ from jutrek.library.contents import Contents
 from jutrek.library.descriptions import Descriptions
 from jutrek.library.home import Filed, GivenNumber, HomeFile, ProofMark, State, Waits
 from jutrek.library.knowledge import Knowledge, knowledge
+from jutrek.library.lost import Lost
 from jutrek.library.rows import put_rows
 
-VERSION = 9
+VERSION = 10
 """Of its tables."""
 _FILLED = 7
 """The last version that added a table which journals fill."""
@@ -103,7 +104,7 @@ class Ledger:
         """Whether it was made just now, so that it knows less than the library's journals."""
         self.contents = Contents(self._transaction)
         """What files hold."""
-        self.descriptions = Descriptions(self._transaction)
+        self.descriptions, self.lost = Descriptions(self._transaction), Lost(self._transaction)
         """What files say."""
         self.catalogue = Catalogue(self._transaction)
         """What is at home, asked in parts."""

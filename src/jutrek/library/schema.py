@@ -123,6 +123,16 @@ descriptions = sa.Table(
     sa.Column("duration", sa.Float, nullable=False),
 )
 """Since version 9: what files say, as `library.descriptions.Description`; keywords as JSON."""
+lost = sa.Table(
+    "lost",
+    meta,
+    sa.Column("path", sa.LargeBinary, primary_key=True),
+    sa.Column("size", sa.BigInteger, nullable=False),
+    sa.Column("mtime_ns", sa.BigInteger, nullable=False),
+    sa.Column("quick", sa.LargeBinary),
+    sa.Column("said", sa.Text, nullable=False),
+)
+"""Since version 10: captures that are gone, as `library.knowledge.KnownFile` had them; what it says as JSON."""
 agreements = sa.Table(
     "agreements",
     meta,

@@ -25,6 +25,7 @@ from jutrek.library.home import HomeFile
 from jutrek.library.identity import Library
 
 if TYPE_CHECKING:
+    from jutrek.library.knowledge import KnownFile
     from jutrek.library.ledger import Ledger
 
 _REPORT_EVERY = 2000
@@ -133,7 +134,9 @@ def survey(
     lost = [path for path in gone if path not in moves] + others
     if eyes.take_in:
         ledger.move(((old, now.path) for old, now in moves.items()), by_hand=True)
+        ledger.lost.keep(lost)
         ledger.drop(lost)
+        ledger.lost.forget(_back(ledger, came, evidence))
         ledger.put([arrived.get(one.path, one) for one in fresh.values()])
     new = [one.path for one in came if one.path not in arrived] + others
     altered = [path for path in changed if path not in arrived and path not in others]
@@ -217,6 +220,25 @@ def _moved(ledger: Ledger, gone: dict[str, Stamp], came: list[HomeFile], evidenc
         if now is not None:
             found[old.path] = replace(now, quick=old.quick, full=old.full)
     return found
+
+
+def _back(ledger: Ledger, came: list[HomeFile], evidence: _Evidence) -> list[str]:
+    """Captures that were gone and are there again: under their name, or by their content under another one.
+
+    Of what nobody fingerprinted another name counts where it is the same in another folder, with its size and time.
+    """
+    gone = ledger.lost.all() if came else []
+    by_size: dict[int, list[HomeFile]] = defaultdict(list)
+    for one in came if gone else ():
+        by_size[one.size].append(one)
+    there = {one.path for one in came}
+
+    def is_it(old: KnownFile, now: HomeFile) -> bool:
+        if old.quick is not None:
+            return evidence.print_of(now.path) == old.quick
+        return old.mtime_ns == now.mtime_ns and os.path.basename(old.path) == os.path.basename(now.path)
+
+    return [one.path for one in gone if one.path in there or any(is_it(one, now) for now in by_size[one.size])]
 
 
 class _Candidates:

@@ -21,7 +21,8 @@ from typing import TYPE_CHECKING, Any
 from jutrek.disk import OWN_FOLDER, Outside, Tree, inside, put_away
 from jutrek.errors import PlaceLost, Stopped, reason
 from jutrek.filing import Action, HouseRules, Row
-from jutrek.library import LIBRARY, Library, Place, ProofMark, State
+from jutrek.library import LIBRARY, Library, Place, ProofMark, State, as_place
+from jutrek.library.knowledge import KnownFile
 from jutrek.transfer.control import Control
 from jutrek.transfer.copies import Target, unchanged
 from jutrek.transfer.following_lists import lists_follow
@@ -365,9 +366,82 @@ def let_go(library: Library, ledger: Ledger, place: Place, paths: Sequence[str])
     return len(wanted)
 
 
+def bring_back(
+    paths: Sequence[str],
+    library: Library,
+    ledger: Ledger,
+    others: Sequence[Place],
+    *,
+    stop: threading.Event,
+    listener: Listener | None = None,
+) -> Outcome:
+    """Bring captures back that are gone from the library, with the bytes that backups have of them.
+
+    Args:
+        paths: where they lay; also of those that were never proven here.
+        library: the library.
+        ledger: its ledger, open.
+        others: backups that are connected.
+        stop: ends the work when it is set.
+        listener: hears how it goes on.
+
+    Returns:
+        The outcome: `home` counts what is back. What no backup has is not in it.
+
+    Raises:
+        LibraryBusy: when another Jutrek is at work in the library.
+    """
+    own, there = ledger.marks(LIBRARY), [ledger.proofs(place.id) for place in others]
+    wanted = []
+    for path in dict.fromkeys(paths):
+        mark = own.get(path) or next((marks[path] for marks in there if path in marks), None)
+        if mark is not None and library.tree.found(inside(path)) is None:
+            wanted.append(mark._replace(place=LIBRARY))
+    return mend(wanted, library, ledger, as_place(library), others, stop=stop, listener=listener)
+
+
+def forget_gone(library: Library, ledger: Ledger, paths: Sequence[str]) -> tuple[str, int]:
+    """Miss captures no more that are gone from the library, proven once or not: a person said so.
+
+    Args:
+        library: the library.
+        ledger: its ledger, open.
+        paths: where they lay. What is there is left as it is.
+
+    Returns:
+        The run that tells of it, empty where none is missed; and how many files are missed no more.
+
+    Raises:
+        LibraryBusy: when another Jutrek is at work in the library.
+    """
+    marks, lost = ledger.marks(LIBRARY), {one.path: one for one in ledger.lost.all()}
+    told = []
+    for path in dict.fromkeys(paths):
+        if (path in marks or path in lost) and library.tree.found(inside(path)) is None:
+            known = _told(marks[path]) if path in marks else {
+                "place": LIBRARY, "path": path, "size": lost[path].size, "mtime_ns": lost[path].mtime_ns
+            }  # fmt: skip
+            told.append({**known, "state": State.GONE.value})
+    if not told:
+        return "", 0
+    with locked(library):
+        about = {"place": LIBRARY, "name": library.name, "root": library.root}
+        journal = Journal.begin(library, Kind.LET_GO, about)
+        try:
+            journal.note(*({"entry": "let go", **one} for one in told))
+            journal.end("done", len(told), 0)
+        finally:
+            journal.close()
+    forgotten = [str(one["path"]) for one in told]
+    ledger.drop_proofs(LIBRARY, forgotten)
+    ledger.lost.forget(forgotten)
+    return journal.run, len(told)
+
+
 def miss_again(library: Library, ledger: Ledger, run_log: RunLog) -> int:
     """Take a letting go back: what was missed then is missed again. Returns how many files that are."""
-    lines = [one for one in run_log.others if one["entry"] == "let go" and "xxh3_128" in one]
+    told = [one for one in run_log.others if one["entry"] == "let go"]
+    lines = [one for one in told if "xxh3_128" in one]
     with locked(library):
         journal = Journal.begin(library, Kind.TAKE_BACK, {"takes_back": run_log.run})
         try:
@@ -382,7 +456,9 @@ def miss_again(library: Library, ledger: Ledger, run_log: RunLog) -> int:
         )
         for one in lines
     )  # fmt: skip
-    return len(lines)
+    never = [one for one in told if one not in lines and one["place"] == LIBRARY and "size" in one]
+    ledger.lost.put(KnownFile(one["path"], one["size"], mtime_ns=one.get("mtime_ns", 0)) for one in never)
+    return len(lines) + len(never)
 
 
 def _told(mark: ProofMark) -> dict[str, Any]:

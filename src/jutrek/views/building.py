@@ -71,17 +71,22 @@ def built(
         whereabouts: names positions; without it only towns have names.
         marks: the house's.
     """
-    away = [(path, size, State.GONE) for path, size in knowledge.gone]
-    away += [(path, size, State.ASIDE) for path, size in knowledge.aside]
     # What was not read yet, or cannot be, is what its extension says; and what a ledger has may be anything.
-    own = [one if one.kind in KINDS else one._replace(kind=_kind_of(one.path)) for one in knowledge.files]
-    files = [*own, *(KnownFile(path, size, kind=_kind_of(path)) for path, size, _ in away)]
-    captures = [*_captures(own), *((len(own) + number,) for number in range(len(away)))]
+    own, gone = ([_with_kind(one) for one in some] for some in (knowledge.files, knowledge.gone))
+    aside = [KnownFile(path, size, kind=_kind_of(path)) for path, size in knowledge.aside]
+    files, behind = [*own, *gone, *aside], len(own) + len(gone)
+    missed = [tuple(len(own) + number for number in one) for one in _captures(gone)]
+    captures = [*_captures(own), *missed, *((behind + number,) for number in range(len(aside)))]
     if not captures:
         return _none()
     builder = _Builder(files, captures, rules, devices, whereabouts or Whereabouts(), marks)
-    builder.states[len(captures) - len(away) :] = [bit_of(state) for *_, state in away]
+    away = [bit_of(State.GONE)] * len(missed) + [bit_of(State.ASIDE)] * len(aside)
+    builder.states[len(captures) - len(away) :] = away
     return builder.done()
+
+
+def _with_kind(known: KnownFile) -> KnownFile:
+    return known if known.kind in KINDS else known._replace(kind=_kind_of(known.path))
 
 
 def _kind_of(path: str) -> str:

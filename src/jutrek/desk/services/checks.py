@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from jutrek.desk.answers import CheckEnded, Mended
 from jutrek.desk.services.opened import Opened
 from jutrek.desk.services.places import PlacesService
 from jutrek.library import as_place
-from jutrek.transfer.checking import check, known_bad, let_go, mend
+from jutrek.transfer.checking import bring_back, check, forget_gone, known_bad, let_go, mend
 
 
 class ChecksService:
@@ -37,6 +39,21 @@ class ChecksService:
         outcome = mend(bad, at.library, at.ledger, place, others, stop=at.stop)
         self._places.tell()
         return Mended(place.name, outcome.home, len(bad) - outcome.home)
+
+    def bring_back(self, paths: Sequence[str]) -> Mended:
+        """Bring back what is gone from the library, as far as connected backups have it; `PlacesKnown` follows."""
+        at, here = self._at, self._places.look().here
+        outcome = bring_back(paths, at.library, at.ledger, here, stop=at.stop)
+        at.survey()
+        at.changed()
+        self._places.tell()
+        return Mended(at.library.name, outcome.home, len(paths) - outcome.home)
+
+    def forget(self, paths: Sequence[str]) -> tuple[str, int]:
+        """Miss no more what is gone from the library; `PlacesKnown` follows. Returns the run, and how many files."""
+        told = forget_gone(self._at.library, self._at.ledger, paths)
+        self._places.tell()
+        return told
 
     def let_go(self, id_: str) -> None:
         """Miss no more what is gone or bad in a place, as a person said so; `PlacesKnown` follows."""

@@ -16,6 +16,7 @@ from jutrek.desk.settings import last_library_size, last_trunk, remember_library
 from jutrek.errors import JutrekError, Stopped
 from jutrek.ui.pages.library.folders import menu_of
 from jutrek.ui.pages.library.marking import LibraryMarking
+from jutrek.ui.pages.library.missing import LibraryMissing
 from jutrek.ui.pages.library.sentence import kept_menu
 from jutrek.ui.pages.library.shelving import Shelving
 from jutrek.ui.pages.library.tidying import LibraryTidying
@@ -97,6 +98,7 @@ class LibraryPage(Page):
         self.marking = LibraryMarking(
             view, self.tidying, self.ask_library, self.ask_lookup, self.show, self.read_again, self
         )  # fmt: skip
+        self.missing = LibraryMissing(view, self.tidying, self.ask_library, self.read_again, self)
         self.shelving.takes = self.tidying.takes
         view.grid.carried.connect(self.tidying.hang_over)
         view.grid.asked.connect(self._captures_menu)
@@ -333,6 +335,7 @@ class LibraryPage(Page):
         menu.addAction("Show on disk", self.view.on_disk.click)
         menu.addAction("Copy the path\tCtrl+C", self.view.copy.click)
         menu.addSeparator()
+        self.missing.add_to_menu(menu)
         self.marking.add_to_menu(menu)
         self.shelving.add_to_menu(menu)
         menu.addSeparator()
