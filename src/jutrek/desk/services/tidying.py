@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from jutrek.desk.naming_anew import named_by
 from jutrek.desk.services.opened import Opened
 from jutrek.desk.services.places import PlacesService
-from jutrek.desk.taking_back import take_back
+from jutrek.desk.taking_back import take_back, told_of
 from jutrek.desk.tidying import Tidied, Tidying, numbering, tidy
 from jutrek.filing import HouseRules
 from jutrek.filing.tidying import Whole
@@ -79,8 +79,10 @@ class TidyingService:
                     stop=at.stop,
                     listener=self._listener("Taking back"),
                 )
-                moved += outcome.home
-                stays = stays or " ".join(left) or outcome.why
+                # What only told something of files moves none of them, and says in words what is so again.
+                told = told_of(at.library, run)
+                moved += told or outcome.home
+                stays = stays or " ".join(left) or ("" if told else outcome.why)
         finally:
             at.changed()
         return moved, stays

@@ -36,8 +36,8 @@ from jutrek.ui.widgets.keyed import keyed
 from jutrek.ui.widgets.layout import Card, scrolling
 from jutrek.ui.widgets.statebar import StateBar
 from jutrek.ui.widgets.teaching import Teaching
-from jutrek.views.columns import day_of
-from jutrek.views.conditions import EVERYTHING, All, Condition, Sort, Value, both, sort_of
+from jutrek.views.columns import bit_of, day_of
+from jutrek.views.conditions import EVERYTHING, All, Condition, Sort, State, Value, both, sort_of
 from jutrek.views.laying import Apart, keeping, leaving_out, timed
 from jutrek.views.orders import Order
 from jutrek.views.shelving import shelf_of
@@ -49,6 +49,7 @@ if TYPE_CHECKING:
 
 _T = TypeVar("_T")
 _MARGIN, _LEFT, _RIGHT, _NARROW = 18, 262, 300, 232
+_GONE = bit_of(State.GONE)
 _ATTENTION = 0.42
 """The share of the width that what wants attention may have."""
 _TAUGHT = (
@@ -474,6 +475,8 @@ class LibraryView(QWidget):
             return "Drag the chosen to another place, or Ctrl+Shift with an arrow · Ctrl+H on another shelf"
         if self.by_folder:
             return "Arrows walk along a step and down · type to jump · Space up close · F3 by time"
+        if self.view is not None and len(self.grid.rows) and self.view.columns.state[self.grid.rows[0]] & _GONE:
+            return "Their menu brings back what a backup has of them, or misses them no more"
         return "A frame, Shift, Ctrl choose several · Space up close · M marks · Ctrl+M to a folder · Ctrl+H on a shelf"
 
 
