@@ -37,7 +37,7 @@ def take_back_command(
     from jutrek.cli.planning import watching
     from jutrek.desk.places import places_of
     from jutrek.desk.records import newest, run_named
-    from jutrek.desk.taking_back import done_words, folders_of, plan_of_taking_back, take_back, told_of
+    from jutrek.desk.taking_back import done_words, folders_of, made_again, plan_of_taking_back, take_back, told_of
     from jutrek.transfer.journal import number_of
     from jutrek.transfer.taking_back import empty_taken_back
 
@@ -51,7 +51,7 @@ def take_back_command(
             say(f"What {counted(count, 'run')} had brought is in the trash.")
             return
         wanted = run_named(home, run) if run else newest(home, lambda one: one.can_take_back, "could be taken back").run
-        told_only = told_of(home, wanted)
+        told_only, again = told_of(home, wanted), made_again(home, wanted)
         words, paths = done_words(home, wanted), [below_root(home, path) for path in only or ()]
         plan, left = plan_of_taking_back(home, wanted, paths)
         folders, stay_there = folders_of(home, wanted)
@@ -61,9 +61,13 @@ def take_back_command(
                 out(folder.old, folder.new)
             for row in plan.rows:
                 out(below_root(home, row.source), row.destination or "")
+            for path in again:
+                out(path)
             for sentence in left:
                 say(f"would stay: {sentence}")
-            if folders or stay_there:
+            if again:
+                say(f"{counted(len(again), 'folder')} would be made again.")
+            elif folders or stay_there:
                 say(f"{counted(len(folders), 'folder')} would be moved back, {len(left)} would stay.")
             elif told_only is None:
                 say(f"{counted(len(plan.rows), 'file')} would be {words}, {len(left)} would stay as they are.")

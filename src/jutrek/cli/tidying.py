@@ -230,6 +230,27 @@ def number_command(
         _carry_out(house, wanted, taken, look=look, as_json=as_json)
 
 
+@tidy_app.command("empty")
+def empty_command(
+    library: LibraryOption,
+    folder: Annotated[str, typer.Argument(help="Where to look; all of the library else.", autocompletion=folders)] = "",
+    look: _Look = False,
+) -> None:
+    """Remove folders in which nothing lies."""
+    from jutrek.cli.keeping import opened
+    from jutrek.transfer.empty_folders import empty_folders, remove_empty
+    from jutrek.transfer.journal import number_of
+
+    with opened(library) as (home, _):
+        empty = empty_folders(home, _inside(home, folder) if folder else "")
+        for one in empty:
+            out(one)
+        run, count = ("", len(empty)) if look else remove_empty(home, empty)
+    would = "would be" if look else "is" if count == 1 else "are"
+    back = f" `jutrek take-back {number_of(run) or run}` takes it back." if run else ""
+    say(f"{counted(count, 'empty folder')} {would} removed.{back}")
+
+
 @tidy_app.command("order")
 def order_command(
     library: LibraryOption,

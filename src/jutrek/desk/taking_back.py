@@ -16,6 +16,7 @@ from jutrek.filing.facts import lies_in
 from jutrek.library import Library, as_place, give_back_numbers
 from jutrek.transfer import Listener, Outcome, plan_taking_back, refile
 from jutrek.transfer.checking import miss_again
+from jutrek.transfer.empty_folders import make_again, removed_by
 from jutrek.transfer.folder_moves import FolderMove, folders_back, move_folders
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.lock import locked
@@ -79,8 +80,14 @@ def _files(count: int) -> str:
 
 def told_of(library: Library, run: str) -> int | None:
     """How many files a run only told something of, so that taking it back moves none; None for other runs."""
-    count = sum(one["entry"] in ("let go", "said") for one in run_log_of(library, run).others)
+    run_log = run_log_of(library, run)
+    count = sum(one["entry"] in ("let go", "said") for one in run_log.others) + len(removed_by(run_log))
     return int(count) or None
+
+
+def made_again(library: Library, run: str) -> list[str]:
+    """The folders that taking back a run would make again, where it removed empty ones and did nothing else."""
+    return removed_by(run_log_of(library, run))
 
 
 def folders_of(library: Library, run: str) -> tuple[list[FolderMove], list[str]]:
@@ -124,6 +131,9 @@ def take_back(
     if any(one["entry"] == "said" for one in run_log.others):
         count, left = say_back(library, ledger, run_log)
         return Outcome(remarks=[f"{_files(count)} {done_words(library, run)}."]), left
+    if removed_by(run_log):
+        made = make_again(library, run_log)
+        return Outcome(remarks=[f"{counted(made, 'folder is', 'folders are')} there again."]), []
     if run_log.folders_moved:
         moves, left = folders_back(library, run_log, folders_now(library, run_log))
         outcome = move_folders(

@@ -13,6 +13,7 @@ from jutrek.filing import HouseRules
 from jutrek.filing.tidying import Whole
 from jutrek.library import Library
 from jutrek.transfer import Listener
+from jutrek.transfer.empty_folders import empty_folders, remove_empty
 
 
 class TidyingService:
@@ -44,6 +45,15 @@ class TidyingService:
             )
         finally:
             at.changed()
+
+    def remove_empty(self, folder: str) -> tuple[str, int]:
+        """Remove the empty folders below one, itself included. Returns the run, and how many.
+
+        Raises:
+            LibraryTrouble: when it can't be done.
+        """
+        library = self._at.library
+        return remove_empty(library, empty_folders(library, folder))
 
     def named_by(self, gather: Callable[[Library], Sequence[Whole]], pattern: str) -> Tidying:
         """What captures would be called by a pattern, or by the house's where it is empty. Nothing moves.

@@ -323,7 +323,17 @@ class LibraryPage(Page):
             menu.addAction("Show the folders above", lambda: self.view.hide_trunk(""))
         menu.addSeparator()
         self.tidying.add_to_folder_menu(menu, path)
+        menu.addAction("Remove empty folders in it", lambda: self._remove_empty(path))
         menu.popup(at)
+
+    def _remove_empty(self, path: str) -> None:
+        def say(answer: tuple[str, int]) -> None:
+            run, count = answer
+            self.tidying.remember((run,) if run else ())
+            back = "Ctrl+Z makes them again, and so does the Journal." if count else ""
+            self.view.notify(f"{counted(count, 'empty folder')} removed.", back)
+
+        self.ask_library(lambda library: library.tidying.remove_empty(path), say)
 
     def _captures_menu(self, at: QPoint) -> None:
         """What may be done with what is chosen."""
