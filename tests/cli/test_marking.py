@@ -103,7 +103,7 @@ def test_of_two_captures_of_one_name_each_has_its_own(home: Library) -> None:
 def test_what_is_no_mark_or_no_capture_is_refused(home: Library) -> None:
     refused = jutrek("mark", "yard/P0.jpg", "--as", "Q", "-l", home.root, code=2)
     assert "there are: R for the report, P" in refused.stderr
-    assert "it is a folder" in jutrek("mark", "yard", "--as", "R", "-l", home.root, code=2).stderr
+    jutrek("mark", "yard", "yard/P0.jpg", "--as", "R", "-l", home.root, code=2)
     jutrek("mark", "yard/P0.jpg", "-l", home.root, code=2)
     jutrek("mark", "yard/P0.jpg", "--as", "R", "--off", "-l", home.root, code=2)
     assert "had it already" in jutrek("mark", "yard/P1.jpg", "--as", "R", "-l", home.root).stderr
@@ -121,3 +121,27 @@ def test_copies_in_backups_follow(home: Library, tmp_path: Path) -> None:
     for name in ours:
         assert (Path(tarn.root) / name).read_bytes() == (Path(home.root) / name).read_bytes(), name
     assert said(home, "in no backup") == set()
+
+
+def test_folders_are_marked_and_keep_it_wherever_they_go(home: Library) -> None:
+    """In a file of their own: through a move outside, and a merge; it is no capture, and taken back."""
+
+    def marked() -> list[str]:
+        return jutrek("marks", "folders", "-l", home.root).stdout.splitlines()
+
+    everything = said(home, "everything")
+    put(Path(home.root) / "depot/P9.jpg", making.jpeg(seed=9))
+    jutrek("mark", "yard", "depot", "--as", "R", "-l", home.root)
+    assert marked() == ["R\tdepot", "R\tyard"]
+    assert said(home, "everything") == everything | {"depot/P9.jpg"}
+    (Path(home.root) / "yard").rename(Path(home.root) / "2026")
+    assert marked() == ["R\t2026", "R\tdepot"]
+    jutrek("mark", "depot", "--as", "P", "-l", home.root)
+    jutrek("tidy", "merge", "depot", "2026", "-l", home.root)
+    assert marked() == ["R\t2026"]
+    assert not (Path(home.root) / "depot").exists()
+    told = json.loads(jutrek("mark", "2026", "--off", "--json", "-l", home.root).stdout)
+    assert (marked(), told["captures"]) == ([], 1)
+    jutrek("take-back", told["run"], "-l", home.root)
+    assert marked() == ["R\t2026"]
+    assert jutrek("mark", "2026", "--as", "R", "-l", home.root).stderr.startswith("0 folders marked R. 1 folder had it")

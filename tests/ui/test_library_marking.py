@@ -145,3 +145,31 @@ def test_letters_jump_on_the_stairs(qtbot: QtBot, page: LibraryView) -> None:
     page.stairs.setFocus()
     qtbot.keyClick(page.stairs, Qt.Key.Key_M)
     assert QApplication.activePopupWidget() is None
+
+
+def test_a_folder_is_marked_and_back(qtbot: QtBot, page: LibraryView, home: Library, window: MainWindow) -> None:
+    """By M over the folders; it is said, and shown in the stairs; on the disk it lies in the folder."""
+    write_down(qtbot, page, "Q for the report")
+    assert page.view is not None
+    panel = page.folders.list
+    panel.rows.open_all(True)
+    panel.mark("2025/03")
+    page.activateWindow()
+    panel.setFocus()
+    qtbot.waitUntil(panel.hasFocus, timeout=PATIENCE)
+    qtbot.keyClick(panel, Qt.Key.Key_M)
+    qtbot.waitUntil(lambda: isinstance(QApplication.activePopupWidget(), MarksMenu), timeout=PATIENCE)
+    qtbot.keyClick(QApplication.activePopupWidget(), Qt.Key.Key_Q)
+    qtbot.waitUntil(lambda: page.view is not None and page.view.mark_of("2025/03") == "Q", timeout=PATIENCE)
+    assert b'Label="Q"' in sidecar(home, "2025/03/.folder")
+    assert any("marked Q" in str(panel.rows.index(at).data()) for at in range(panel.rows.rowCount()))
+    page.turn()
+    page.stairs.go("2025/03")
+    page.grab()
+    page.turn()
+    page.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: "marked Q" in page.bar.words(), timeout=PATIENCE)
+    qtbot.keyClick(window, Qt.Key.Key_Z, CONTROL)
+    qtbot.waitUntil(lambda: page.view is not None and page.view.mark_of("2025/03") == "", timeout=PATIENCE)
+    assert sidecar(home, "2025/03/.folder") == b""

@@ -35,8 +35,8 @@ def mark_command(
     that: That = "",
     as_json: AsJson = False,
 ) -> None:
-    """Give captures a mark of the house, where other programs see it: in sidecars beside them."""
-    from jutrek.desk.marking import mark_captures
+    """Give captures or folders a mark of the house, where other programs see it: in sidecars beside or in them."""
+    from jutrek.desk.marking import mark_captures, mark_folders
     from jutrek.desk.places import places_of
     from jutrek.transfer.journal import number_of
 
@@ -45,19 +45,22 @@ def mark_command(
     with ready(library) as house:
         label = "" if off else _mark(house.home, mark).letter
         folders, rows = meant(house, paths or [], that)
+        if folders and rows:
+            raise typer.BadParameter("mark either folders or captures at a time")
+        here, stop = places_of(house.home), stop_on_interrupt()
         if folders:
-            raise NotPossible(folders[0], "it is a folder; --that 'in folder …' means what lies in it")
-        done = mark_captures(
-            house.columns, rows, label, house.home, house.ledger, places_of(house.home), stop=stop_on_interrupt()
-        )  # fmt: skip
+            done = mark_folders(folders, label, house.home, house.ledger, here, stop=stop)
+        else:
+            done = mark_captures(house.columns, rows, label, house.home, house.ledger, here, stop=stop)
     if as_json:
         tell_json({"run": done.run, "captures": done.captures, "same": done.same, "why": done.why})
     if done.why:
         complain(done.why)
     back = f" `jutrek take-back {number_of(done.run) or done.run}` takes it back." if done.run else ""
-    already = f" {counted(done.same, 'capture')} had it already." if done.same and not off else ""
+    one = "folder" if folders else "capture"
+    already = f" {counted(done.same, one)} had it already." if done.same and not off else ""
     what = "have no mark any more" if off else f"marked {label}"
-    say(f"{counted(done.captures, 'capture')} {what}.{already}{back}")
+    say(f"{counted(done.captures, one)} {what}.{already}{back}")
     raise typer.Exit(NOT_ALL if done.why else 0)
 
 
@@ -85,6 +88,18 @@ def list_command(library: LibraryOption, as_json: AsJson = False) -> None:
         tell_json(one._asdict()) if as_json else out(one.letter, one.meaning, one.colour)
     for trouble in bad:
         complain(trouble)
+
+
+@marks_app.command("folders")
+def folders_command(library: LibraryOption, as_json: AsJson = False) -> None:
+    """List the folders that have a mark."""
+    from jutrek.views.columns import Names
+
+    with ready(library) as house:
+        names = house.columns.names
+        for path, letter in sorted(zip(names[Names.FOLDER], names[Names.FOLDER_MARK], strict=True)):
+            if letter:
+                tell_json({"path": path, "mark": letter}) if as_json else out(letter, path or ".")
 
 
 @marks_app.command("keep")

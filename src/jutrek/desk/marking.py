@@ -16,6 +16,7 @@ from jutrek.errors import JutrekError, LibraryBusy, shown
 from jutrek.filing.names import stem_of
 from jutrek.filing.rulebook import load_rules
 from jutrek.library import Library, Place
+from jutrek.library.marks import FOLDER_SIDECAR
 from jutrek.transfer import Listener
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.metadata_merge import sidecar_of
@@ -88,12 +89,40 @@ def mark_captures(
             wanted.append(ToSay(sidecars.of(row), lambda old: with_label(old, label)))
     about = f"marked {label}" if label else "marks taken off"
     written = write_sidecars(wanted, about, library, ledger, stop=stop, listener=listener)
+    _see(written, library, ledger, places, stop)
+    why = written.why or ("What is gone, or was set aside, can't be marked." if away else "")
+    return Marked(written.run, len(written.sidecars), same, why)
+
+
+def mark_folders(
+    folders: Sequence[str],
+    label: str,
+    library: Library,
+    ledger: Ledger,
+    places: Places,
+    *,
+    stop: threading.Event,
+) -> Marked:
+    """Give folders a mark, or take it off: in a sidecar in each, which goes wherever the folder goes.
+
+    Arguments and errors as of `mark_captures`.
+    """
+    wanted = [
+        ToSay(os.path.join(folder, FOLDER_SIDECAR), lambda old: with_label(old, label) if old or label else old)
+        for folder in dict.fromkeys(folders)
+    ]
+    about = f"folders marked {label}" if label else "marks of folders taken off"
+    written = write_sidecars(wanted, about, library, ledger, stop=stop)
+    _see(written, library, ledger, places, stop)
+    return Marked(written.run, len(written.sidecars), len(wanted) - len(written.sidecars), written.why)
+
+
+def _see(written: Written, library: Library, ledger: Ledger, places: Places, stop: threading.Event) -> None:
+    """Know what was written, and bring it to backups."""
     if written.sidecars:
         describe(library, ledger, load_rules(library).rules, stop=threading.Event(), only=set(written.sidecars))
         for place in places.here:
             _follow(written, library, ledger, place, stop)
-    why = written.why or ("What is gone, or was set aside, can't be marked." if away else "")
-    return Marked(written.run, len(written.sidecars), same, why)
 
 
 def _follow(written: Written, library: Library, ledger: Ledger, place: Place, stop: threading.Event) -> None:

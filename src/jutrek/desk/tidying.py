@@ -24,6 +24,7 @@ from jutrek.filing import HouseRules, Plan
 from jutrek.filing.names import legal, stem_of
 from jutrek.filing.tidying import Answer, Clash, FileAt, Laid, Whole, Wish, checked_path, lay
 from jutrek.library import NOT_FILED, Library, survey
+from jutrek.library.marks import FOLDER_SIDECAR
 from jutrek.transfer import Listener, Outcome, bring, refile
 from jutrek.transfer.folder_moves import FolderMove, move_folders
 from jutrek.transfer.journal import Kind
@@ -245,10 +246,17 @@ def merging(library: Library, columns: Columns, folder: str, into: str) -> Tidyi
     if not library.tree.is_folder(one):
         raise NotPossible(shown(folder), "there is no such folder")
     wishes: list[Wish] = []
+    aside: list[Whole] = []
     for below in _folders_below(library, folder):
         target = into + below[len(folder) :]
-        wishes += [Wish(whole, target) for whole in _everything(library, columns, below)]
-    return laid(library, Tidying(Act.MERGE, f"{folder} into {into}", tuple(wishes)))
+        for whole in _everything(library, columns, below):
+            # Of two that say how their folders are marked, the one holds that is there.
+            is_mark = os.path.basename(whole.path) == FOLDER_SIDECAR
+            if is_mark and library.tree.found(inside(os.path.join(target, FOLDER_SIDECAR))) is not None:
+                aside.append(whole)
+            else:
+                wishes.append(Wish(whole, target))
+    return laid(library, Tidying(Act.MERGE, f"{folder} into {into}", tuple(wishes), aside=tuple(aside)))
 
 
 def _folders_below(library: Library, folder: str) -> list[str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -23,7 +23,7 @@ from jutrek.library.marks import HouseMark, forget_mark, keep_mark, marks_of
 from jutrek.library.spots import forget_spot, name_spot, spots_of
 from jutrek.views import looking
 from jutrek.views.by_hand import arrange, forget, orders_of
-from jutrek.views.columns import Columns
+from jutrek.views.columns import Columns, Names
 from jutrek.views.conditions import Condition, Sort
 from jutrek.views.describing import Describing
 from jutrek.views.laying import Apart, Groups, Laid, Layer, apart
@@ -64,6 +64,7 @@ class View(NamedTuple):
         colours: of devices that have one, by what they are called.
         shelves: of the library, each with its captures.
         marks: of the house.
+        folder_marks: the letters of folders that have a mark, by path.
     """
 
     root: str
@@ -78,6 +79,11 @@ class View(NamedTuple):
     colours: dict[str, int]
     shelves: tuple[Stood, ...] = ()
     marks: tuple[HouseMark, ...] = ()
+    folder_marks: Mapping[str, str] = {}
+
+    def mark_of(self, folder: str) -> str:
+        """The letter of a folder's mark; empty where it has none."""
+        return self.folder_marks.get(folder, "")
 
 
 class Views:
@@ -89,6 +95,7 @@ class Views:
         self._names: dict[Sort, list[str]] = {}
         self._colours: dict[str, int] = {}
         self._marks: tuple[HouseMark, ...] = ()
+        self._folder_marks: dict[str, str] = {}
         self._shown_marks = MarksShown()
         self._orders: tuple[Stood, ...] = ()
         """By hand, within folders."""
@@ -128,7 +135,8 @@ class Views:
         root, name = self._library.root, self._library.name
         shown = None if order is not None else what
         return View(
-            root, name, columns, tree, laid, rows, groups, shown, self._names, self._colours, shelves, self._marks
+            root, name, columns, tree, laid, rows, groups, shown, self._names, self._colours, shelves, self._marks,
+            self._folder_marks,
         )  # fmt: skip
 
     def catch_up(self, stop: threading.Event, report: looking.Report, *, look: bool = False) -> int:
@@ -213,7 +221,9 @@ class Views:
 
     def _use(self, columns: Columns, state: str) -> None:
         self._marks = tuple(marks_of(self._library)[0])
-        columns = self._shown_marks.on(columns, self._marks)
+        columns, names = self._shown_marks.on(columns, self._marks), columns.names
+        marked = zip(names[Names.FOLDER], names[Names.FOLDER_MARK], strict=True)
+        self._folder_marks = {path: mark for path, mark in marked if mark}
         self._orders = orders_of(self._library, columns, self._ledger)
         self._layer, self._state = Layer(columns, self._stood(shelves_of(self._library)[0], columns)), state
         self._names = names_of(columns, [one.name for one in self._layer.shelves])

@@ -22,6 +22,8 @@ _NOTE = "Marks of this house: a letter, what it means, and its colour, one of th
 COLOURS = ("iris", "rose", "lime", "apricot", "sky", "lilac", "straw", "mist")
 """What the colours of marks are called. None of them is one that devices have."""
 LONGEST_MEANING = 100
+FOLDER_SIDECAR = ".folder.xmp"
+"""The name of the sidecar in a folder that says how the folder is marked: it goes wherever the folder goes."""
 
 
 class HouseMark(NamedTuple):

@@ -19,7 +19,7 @@ from jutrek.filing.rules import UNFILED_FOLDER, HouseRules
 from jutrek.formats import Kind, Precision, format_of, kind_by_suffix
 from jutrek.library.home import State as Found
 from jutrek.library.knowledge import KnownFile
-from jutrek.library.marks import HouseMark, mark_said
+from jutrek.library.marks import FOLDER_SIDECAR, HouseMark, mark_said
 from jutrek.views.columns import (
     COLUMNS,
     KINDS,
@@ -49,6 +49,7 @@ _PLAIN = re.compile(r"[^._()~]*(?:_\d[^._()~]*)*\.[^._()~]+")
 """Names of which nothing but the extension is taken off for what a capture's files have in common."""
 _EDITED = re.compile(r"edit|proxy|[ \-]\d{1,3}\.", re.IGNORECASE)
 _MOST_FORMATS = 64
+_BESIDE_OTHERS = (Names.MEANING, Names.FOLDER_MARK)
 _PRECISIONS = {0: 0, 4: Precision.YEAR, 7: Precision.MONTH, 10: Precision.DAY, 16: Precision.MINUTE,
                19: Precision.SECOND}  # fmt: skip
 _FOUND = {Found.PROVEN: State.PROVEN, Found.CHANGED: State.CHANGED, Found.ROTTED: State.DAMAGED,
@@ -73,6 +74,8 @@ def built(
     """
     # What was not read yet, or cannot be, is what its extension says; and what a ledger has may be anything.
     own, gone = ([_with_kind(one) for one in some] for some in (knowledge.files, knowledge.gone))
+    of_folders = {one.path: one.label for one in own if one.path.rpartition("/")[2] == FOLDER_SIDECAR}
+    own = [one for one in own if one.path not in of_folders] if of_folders else own
     aside = [KnownFile(path, size, kind=_kind_of(path)) for path, size in knowledge.aside]
     files, behind = [*own, *gone, *aside], len(own) + len(gone)
     missed = [tuple(len(own) + number for number in one) for one in _captures(gone)]
@@ -82,7 +85,7 @@ def built(
     builder = _Builder(files, captures, rules, devices, whereabouts or Whereabouts(), marks)
     away = [bit_of(State.GONE)] * len(missed) + [bit_of(State.ASIDE)] * len(aside)
     builder.states[len(captures) - len(away) :] = away
-    return builder.done()
+    return builder.done({path.rpartition("/")[0]: label for path, label in of_folders.items() if label.strip()})
 
 
 def _with_kind(known: KnownFile) -> KnownFile:
@@ -223,8 +226,12 @@ class _Builder:
         self._dated = self._dates()
         self.states = self._states()
 
-    def done(self) -> Columns:
-        """The columns, in the order of shooting."""
+    def done(self, folder_marks: Mapping[str, str]) -> Columns:
+        """The columns, in the order of shooting.
+
+        Args:
+            folder_marks: the labels of folders that have one.
+        """
         folders = [one.path.rpartition("/")[0] for one in map(self._files.__getitem__, self._firsts.tolist())]
         single = {
             **self._dated, **self._facts(), "state": self.states,
@@ -248,7 +255,10 @@ class _Builder:
             keyword_starts=keyword_starts,
             keywords=np.fromiter((code for row in rows for code in words[row]), np.int32),
             name_starts=name_starts, name_bytes=name_bytes, beside_starts=beside_starts, beside_bytes=beside_bytes,
-            names={names: codes.names for names, codes in self._codes.items()} | {Names.MEANING: self._meanings},
+            names={
+                Names.FOLDER_MARK: self._of_folders(folder_marks), Names.MEANING: self._meanings,
+                **{one: codes.names for one, codes in self._codes.items() if one not in _BESIDE_OTHERS},
+            },
         )  # fmt: skip
 
     def _order(self, moment: Ints, folder: Ints) -> Ints:
@@ -348,12 +358,20 @@ class _Builder:
     def _marks(self) -> Ints:
         """The codes of marks. One of the house is called by its letter, whichever way its label says it."""
         labels = self._of["label"]
-        marks = {label: mark_said(self._house_marks, label) for label in set(labels) if label.strip()}
-        letters = {label: mark.letter if mark else label for label, mark in marks.items()}
-        codes = self._codes[Names.MARK].of_all(letters.get(label, "") for label in labels)
+        letters = {label: self._letter(label) for label in set(labels)}
+        codes = self._codes[Names.MARK].of_all(letters[label] for label in labels)
         meanings = {mark.letter: mark.meaning for mark in self._house_marks}
         self._meanings = tuple(meanings.get(name, "") for name in self._codes[Names.MARK].names)
         return self._said_beside(np.array([label != "" for label in labels]), codes)
+
+    def _letter(self, label: str) -> str:
+        mark = mark_said(self._house_marks, label) if label.strip() else None
+        return mark.letter if mark is not None else label.strip()
+
+    def _of_folders(self, marks: Mapping[str, str]) -> tuple[str, ...]:
+        """The marks of folders by their codes, also of such that hold no capture themselves."""
+        self._codes[Names.FOLDER].of_all(sorted(marks))
+        return tuple(self._letter(marks.get(name, "")) for name in self._codes[Names.FOLDER].names)
 
     def _places(self, latitudes: NDArray[np.float64], longitudes: NDArray[np.float64]) -> Ints:
         """Where captures were: as said of their shoot or intake, or as written in them, else by their positions."""

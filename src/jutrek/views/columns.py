@@ -37,6 +37,7 @@ class Names(StrEnum):
     """Lists of names that codes lead into. Code 0 is the empty name: not known.
 
     Of marks of the house the name is their letter, and what they mean stands under the same code in a list of its own.
+    So do the marks of folders.
     """
 
     FORMAT = "format"
@@ -46,6 +47,7 @@ class Names(StrEnum):
     SHOOT = "shoot"
     PLACE = "place"
     FOLDER = "folder"
+    FOLDER_MARK = "folder mark"
     MARK = "mark"
     MEANING = "meaning"
     SAID = "said"

@@ -22,8 +22,9 @@ from jutrek.views.columns import COLUMNS, KINDS, TRUSTS, Columns, Names
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-_VERSION = 5
+_VERSION = 6
 _CODED = {"device", "person", "lens", "shoot", "place", "folder", "mark", "said", "format", "keywords"}
+_BESIDE = ((Names.MEANING, Names.MARK), (Names.FOLDER_MARK, Names.FOLDER))
 _NAMES_OF = {"keywords": Names.KEYWORD}
 
 
@@ -104,7 +105,7 @@ def _fit(arrays: dict[str, NDArray[Any]], names: dict[Names, tuple[str, ...]]) -
         array, known = arrays[name], names[_NAMES_OF.get(name) or Names(name)]
         if len(array) and not 0 <= int(array.min()) <= int(array.max()) < len(known):
             return False
-    if len(names[Names.MEANING]) != len(names[Names.MARK]):
+    if any(len(names[one]) != len(names[of]) for one, of in _BESIDE):
         return False
     for starts, of in (
         ("keyword_starts", "keywords"),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from jutrek.desk.marking import Marked, mark_captures
+from jutrek.desk.marking import Marked, mark_captures, mark_folders
 from jutrek.desk.services.opened import Opened
 from jutrek.desk.services.places import PlacesService
 from jutrek.transfer import Listener
@@ -20,6 +20,14 @@ class MarkingService:
 
     def __init__(self, opened: Opened, places: PlacesService) -> None:
         self._at, self._places = opened, places
+
+    def folder(self, path: str, label: str) -> Marked:
+        """Give a folder a mark, or take it off; likewise."""
+        at = self._at
+        try:
+            return mark_folders([path], label, at.library, at.ledger, self._places.look(), stop=at.stop)
+        finally:
+            at.changed()
 
     def go(self, columns: Columns, rows: Sequence[int], label: str) -> Marked:
         """Give captures a mark, or take it off.

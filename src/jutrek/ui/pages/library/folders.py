@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from jutrek.ui import paint
 from jutrek.ui.pages.library.held import FAR
+from jutrek.ui.pages.library.pennants import colour_of, paint_pennant
 from jutrek.ui.plainly import plain, tip_text
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 from jutrek.views.narrowing import folded
@@ -137,7 +138,8 @@ class FolderRows(QAbstractListModel):
             depth = int(self.view.tree.depths[number])
             shown, whole = int(laid.folders[number]), int(laid.all_folders[number])
             state = ", open" if path in self.open else ""
-            return plain(f"{self.name(number)}, level {depth + 1}, {shown:,} of {whole:,} captures{state}")
+            mark = f", marked {one}" if (one := self.view.mark_of(path)) else ""
+            return plain(f"{self.name(number)}, level {depth + 1}, {shown:,} of {whole:,} captures{mark}{state}")
         if role == Qt.ItemDataRole.ToolTipRole:
             return tip_text(self.view.tree.paths[number] or self.view.root)
         return None
@@ -182,6 +184,9 @@ class _Drawing(QStyledItemDelegate):
             right -= _NUMBER
         face = font(13, SEMIBOLD) if tree.depths[number] == 0 else font(13)
         room = QRect(left + 14, box.top(), right - left - 18, box.height())
+        if mark := view.mark_of(tree.paths[number]):
+            paint_pennant(painter, room.topLeft() + QPoint(0, 4), mark, colour_of(view.marks, mark), scale=0.72)
+            room.adjust(20, 0, 0, 0)
         paint.text(painter, room, model.name(number), face, theme.ink if shown else theme.soft)
 
 

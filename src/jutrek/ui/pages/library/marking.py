@@ -91,7 +91,13 @@ class LibraryMarking(QObject):
     # ---- menus
 
     def open_menu(self) -> None:
-        """Ask which mark what is chosen is to have."""
+        """Ask which mark what is chosen is to have; or a folder, where the keys go to those."""
+        folders = self._view.folders.list
+        if folders.hasFocus() and (path := folders.folder()):
+            menu = MarksMenu(self._marks, partial(self.mark_folder, path), self._view)
+            menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            menu.popup(folders.mapToGlobal(folders.visualRect(folders.currentIndex()).bottomLeft()))
+            return
         if self._tidying.chosen() is None:
             return
         menu = self._menu(self._view)
@@ -105,6 +111,11 @@ class LibraryMarking(QObject):
         marks = self._menu(menu)
         marks.setTitle("Mark\tM")
         menu.addMenu(marks)
+
+    def add_to_folder_menu(self, menu: QMenu, path: str) -> None:
+        """Offer marks for a folder."""
+        if path:
+            menu.addMenu(MarksMenu(self._marks, partial(self.mark_folder, path), menu))
 
     def _menu(self, parent: QWidget) -> MarksMenu:
         menu = MarksMenu(self._marks, self.mark, parent)
@@ -191,6 +202,18 @@ class LibraryMarking(QObject):
 
         self._view.notify("")
         self._ask_lookup(lambda lookup: lookup.views.mark(columns, own, letter), write)
+
+    def mark_folder(self, path: str, letter: str) -> None:
+        """Give a folder a mark; the empty letter takes it off."""
+        self._view.notify("")
+        self._ask_library(lambda at: at.marking.folder(path, letter), partial(self._folder_marked, path, letter))
+
+    def _folder_marked(self, path: str, letter: str, done: Marked) -> None:
+        if done.run:
+            self._tidying.remember((done.run,))
+        words = f"{plain(path)} is marked {letter}." if letter else f"{plain(path)} has no mark."
+        self._view.notify(words, done.why or ("Ctrl+Z takes it back." if done.run else ""), brick=bool(done.why))
+        self._renew()
 
     def _not_marked(self, number: int, error: JutrekError) -> None:
         """It can't be written: what is shown is what is true."""

@@ -322,6 +322,7 @@ class LibraryPage(Page):
         elif self.view.folders.list.rows.trunk:
             menu.addAction("Show the folders above", lambda: self.view.hide_trunk(""))
         menu.addSeparator()
+        self.marking.add_to_folder_menu(menu, path)
         self.tidying.add_to_folder_menu(menu, path)
         menu.addAction("Remove empty folders in it", lambda: self._remove_empty(path))
         menu.popup(at)

@@ -32,7 +32,7 @@ def colour_of(marks: Iterable[HouseMark], name: str) -> QColor | None:
     return next((_COLOURS[one.colour] for one in marks if one.letter == name), None)
 
 
-def paint_pennant(painter: QPainter, at: QPoint, name: str, colour: QColor | None) -> None:
+def paint_pennant(painter: QPainter, at: QPoint, name: str, colour: QColor | None, *, scale: float = 1.0) -> None:
     """Paint a pennant that hangs down from a point.
 
     Args:
@@ -40,13 +40,16 @@ def paint_pennant(painter: QPainter, at: QPoint, name: str, colour: QColor | Non
         at: its upper left corner.
         name: of the mark; its first letter is shown.
         colour: of the mark; None for one that the house knows nothing of.
+        scale: how large, against its usual size.
     """
     painter.save()
+    painter.translate(at)
+    painter.scale(scale, scale)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(_INK, 1.5, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap, Qt.PenJoinStyle.MiterJoin))
     painter.setBrush(colour or _OTHERS)
-    painter.drawPolygon(QPolygonF([QPointF(at) + QPointF(x, y) for x, y in _SHAPE]))
-    paint.text(painter, QRect(at, QSize(20, 19)), name[:1], font(11.5, BOLD), _INK, align=paint.CENTRE)
+    painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in _SHAPE]))
+    paint.text(painter, QRect(QPoint(0, 0), QSize(20, 19)), name[:1], font(11.5, BOLD), _INK, align=paint.CENTRE)
     painter.restore()
 
 

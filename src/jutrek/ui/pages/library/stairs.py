@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from jutrek.decoding import Shown
 from jutrek.formats import Kind
 from jutrek.ui import paint
+from jutrek.ui.pages.library.pennants import colour_of, paint_pennant
 from jutrek.ui.pictures.service import SIZE, Pictures
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 from jutrek.ui.widgets.spoken import Part, Spoken
@@ -324,6 +325,11 @@ class Stairs(QWidget, Spoken):
         words = f"{count:,}" if count == whole else f"{count:,} of {whole:,}"
         right = paint.text(painter, line, words, font(11.5), soft, align=paint.RIGHT)
         name = view.tree.paths[tile.number].rpartition("/")[2]
+        if mark := view.mark_of(view.tree.paths[tile.number]):
+            at = QPoint(tile.box.right() - 24, tile.box.top())
+            if box.height() <= _LOW:
+                at, line = line.topLeft() + QPoint(0, 5), line.adjusted(20, 0, 0, 0)
+            paint_pennant(painter, at, mark, colour_of(view.marks, mark), scale=1.0 if box.height() > _LOW else 0.72)
         paint.text(painter, line.adjusted(0, 0, -right - 6, 0), name, font(13, SEMIBOLD), ink)
 
     def _pictures_of(self, painter: QPainter, view: View, tile: _Tile) -> None:
