@@ -149,6 +149,7 @@ def test_letters_jump_on_the_stairs(qtbot: QtBot, page: LibraryView) -> None:
 
 def test_a_folder_is_marked_and_back(qtbot: QtBot, page: LibraryView, home: Library, window: MainWindow) -> None:
     """By M over the folders; it is said, and shown in the stairs; on the disk it lies in the folder."""
+    choose(page, "2024/03/00.jpg")
     write_down(qtbot, page, "Q for the report")
     assert page.view is not None
     panel = page.folders.list
