@@ -20,8 +20,8 @@ Hints = Callable[[Callable[[], object]], int]
 @pytest.fixture
 def hints(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Hints]:
     """Does something, and tells how many hints came of it until all was quiet."""
-    monkeypatch.setattr(outside_watch, "_RESTS", 0.15)
-    monkeypatch.setattr(outside_watch, "_OWN", 0.3)
+    monkeypatch.setattr(outside_watch, "_RESTS", 0.1)
+    monkeypatch.setattr(outside_watch, "_OWN", 0.25)
     for folder in ("a/b", ".jutrek"):
         (tmp_path / "lib" / folder).mkdir(parents=True)
     heard = threading.Semaphore(0)
@@ -31,13 +31,13 @@ def hints(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Hints]:
     while not heard.acquire(timeout=0.3):
         (tmp_path / "lib/now").touch()
         (tmp_path / "lib/now").unlink()
-    while heard.acquire(timeout=0.5):
+    while heard.acquire(timeout=0.4):
         pass
 
     def told(act: Callable[[], object]) -> int:
         act()
         count = 0
-        while heard.acquire(timeout=0.7):
+        while heard.acquire(timeout=0.3 if count else 1.0):
             count += 1
         return count
 

@@ -64,7 +64,7 @@ class Painted(QWidget, Spoken):
 def test_a_widget_may_go_while_somebody_asks_for_its_parts(qtbot: QtBot, later: bool) -> None:
     """Qt keeps what it was given by a number of its own."""
     application()
-    for _ in range(20):
+    for _ in range(6):
         widget = Painted()
         QPushButton("first", widget)
         assert names(widget) == ["first", r"a\u202eb0", r"a\u202eb1"]
