@@ -32,6 +32,7 @@ from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.certificate import Certificate
 from jutrek.transfer.checking import check, let_go, mend
 from jutrek.transfer.clearing import Way, clear
+from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.hash_lists import write_hash_lists
 from jutrek.transfer.release import keep_certificate, release
 from jutrek.transfer.run_log import known_of_files, run_log_of, runs
@@ -188,6 +189,7 @@ def everything(library: Library, ledger: Ledger, card: Path, tarn: Place, tell: 
     tell.act("clear", clear(shown, library, ledger, places, Way.REMOVE, stop=never()))
     marks = [ToSay(f"{stem}.xmp", lambda old: with_label(old, "R")) for stem in ("Clips/2026/C1_7", "Stills/2026/DSC1")]
     marked = write_sidecars(marks, "marked R", library, ledger, stop=never())
+    lists_follow(library, ledger)
     tell.act("describe", marked.sidecars)
     tell.act("as described before", back(marked.run))
     tell.act("take back", back(brought.run))

@@ -36,7 +36,7 @@ def mark_command(
     as_json: AsJson = False,
 ) -> None:
     """Give captures or folders a mark of the house, where other programs see it: in sidecars beside or in them."""
-    from jutrek.desk.marking import mark_captures, mark_folders
+    from jutrek.desk.marking import follow, mark_captures, mark_folders
     from jutrek.desk.places import places_of
     from jutrek.transfer.journal import number_of
 
@@ -47,21 +47,22 @@ def mark_command(
         folders, rows = meant(house, paths or [], that)
         if folders and rows:
             raise typer.BadParameter("mark either folders or captures at a time")
-        here, stop = places_of(house.home), stop_on_interrupt()
+        stop = stop_on_interrupt()
         if folders:
-            done = mark_folders(folders, label, house.home, house.ledger, here, stop=stop)
+            done = mark_folders(folders, label, house.home, house.ledger, stop=stop)
         else:
-            done = mark_captures(house.columns, rows, label, house.home, house.ledger, here, stop=stop)
+            done = mark_captures(house.columns, rows, label, house.home, house.ledger, stop=stop)
+        behind = follow(done.sidecars, house.home, house.ledger, places_of(house.home), stop=stop)
     if as_json:
         tell_json({"run": done.run, "captures": done.captures, "same": done.same, "why": done.why})
-    if done.why:
-        complain(done.why)
+    for why in filter(None, (done.why, behind)):
+        complain(why)
     back = f" `jutrek take-back {number_of(done.run) or done.run}` takes it back." if done.run else ""
     one = "folder" if folders else "capture"
     already = f" {counted(done.same, one)} had it already." if done.same and not off else ""
     what = "have no mark any more" if off else f"marked {label}"
     say(f"{counted(done.captures, one)} {what}.{already}{back}")
-    raise typer.Exit(NOT_ALL if done.why else 0)
+    raise typer.Exit(NOT_ALL if done.why or behind else 0)
 
 
 def _mark(home: Library, text: str) -> HouseMark:

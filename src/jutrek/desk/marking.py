@@ -1,11 +1,11 @@
-"""Marking captures for a face: a label goes into the sidecar beside each, and to its copies in connected backups."""
+"""Marking captures for a face: a label goes into the sidecar beside each; hash lists and backups follow."""
 
 from __future__ import annotations
 
 import os
 import threading
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -19,6 +19,7 @@ from jutrek.library import Library, Place
 from jutrek.library.marks import FOLDER_SIDECAR
 from jutrek.transfer import Listener
 from jutrek.transfer.catching_up import catch_up, lacking
+from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.metadata_merge import sidecar_of
 from jutrek.transfer.sidecar_runs import ToSay, Written, write_sidecars
 from jutrek.transfer.sidecars import with_label
@@ -39,12 +40,14 @@ class Marked:
 
     Attributes:
         run: its run in the journal; empty where there was nothing to write.
+        sidecars: those that were written.
         captures: how many were marked.
         same: how many had that mark already.
         why: what did not work, in a sentence; empty where all did.
     """
 
     run: str = ""
+    sidecars: tuple[str, ...] = ()
     captures: int = 0
     same: int = 0
     why: str = ""
@@ -56,12 +59,11 @@ def mark_captures(
     label: str,
     library: Library,
     ledger: Ledger,
-    places: Places,
     *,
     stop: threading.Event,
     listener: Listener | None = None,
 ) -> Marked:
-    """Give captures a mark, or take it off.
+    """Give captures a mark, or take it off. What else follows is done by `follow`.
 
     Args:
         columns: of the library's captures.
@@ -69,7 +71,6 @@ def mark_captures(
         label: the letter of a mark, or what a label is to say; empty to take it off.
         library: the library.
         ledger: its ledger, open.
-        places: those that are known: copies in those that are here follow.
         stop: ends the work when it is set.
         listener: hears how it goes on.
 
@@ -89,19 +90,13 @@ def mark_captures(
             wanted.append(ToSay(sidecars.of(row), lambda old: with_label(old, label)))
     about = f"marked {label}" if label else "marks taken off"
     written = write_sidecars(wanted, about, library, ledger, stop=stop, listener=listener)
-    _see(written, library, ledger, places, stop)
+    _see(written, library, ledger)
     why = written.why or ("What is gone, or was set aside, can't be marked." if away else "")
-    return Marked(written.run, len(written.sidecars), same, why)
+    return Marked(written.run, tuple(written.sidecars), len(written.sidecars), same, why)
 
 
 def mark_folders(
-    folders: Sequence[str],
-    label: str,
-    library: Library,
-    ledger: Ledger,
-    places: Places,
-    *,
-    stop: threading.Event,
+    folders: Sequence[str], label: str, library: Library, ledger: Ledger, *, stop: threading.Event
 ) -> Marked:
     """Give folders a mark, or take it off: in a sidecar in each, which goes wherever the folder goes.
 
@@ -113,37 +108,57 @@ def mark_folders(
     ]
     about = f"folders marked {label}" if label else "marks of folders taken off"
     written = write_sidecars(wanted, about, library, ledger, stop=stop)
-    _see(written, library, ledger, places, stop)
-    return Marked(written.run, len(written.sidecars), len(wanted) - len(written.sidecars), written.why)
+    _see(written, library, ledger)
+    count = len(written.sidecars)
+    return Marked(written.run, tuple(written.sidecars), count, len(wanted) - count, written.why)
 
 
-def _see(written: Written, library: Library, ledger: Ledger, places: Places, stop: threading.Event) -> None:
-    """Know what was written, and bring it to backups."""
+def _see(written: Written, library: Library, ledger: Ledger) -> None:
+    """Know what sidecars say that were written."""
     if written.sidecars:
         describe(library, ledger, load_rules(library).rules, stop=threading.Event(), only=set(written.sidecars))
-        for place in places.here:
-            _follow(written, library, ledger, place, stop)
 
 
-def _follow(written: Written, library: Library, ledger: Ledger, place: Place, stop: threading.Event) -> None:
-    """Bring sidecars to a backup that has been caught up once. What can't be brought now comes when it is caught up."""
-    if not ledger.marks(place.id):
-        return
+def follow(
+    sidecars: Collection[str], library: Library, ledger: Ledger, places: Places, *, stop: threading.Event
+) -> str:
+    """Let hash lists and connected backups follow what was written.
+
+    Args:
+        sidecars: that were written.
+        library: the library.
+        ledger: its ledger, open.
+        places: those that are known.
+        stop: ends the work when it is set.
+
+    Returns:
+        What did not work, in a sentence; empty where all did. It is done when the backup is caught up.
+
+    Raises:
+        LibraryBusy: when another Jutrek is at work in the library.
+    """
+    if not sidecars:
+        return ""
+    left = lists_follow(library, ledger)
+    left += [why for place in places.here if (why := _bring(sidecars, library, ledger, place, stop))]
+    return left[0] if left else ""
+
+
+def _bring(sidecars: Collection[str], library: Library, ledger: Ledger, place: Place, stop: threading.Event) -> str:
+    """Bring sidecars to a backup that has been caught up once. Returns what kept it from that."""
+    if not ledger.proofs(place.id):
+        return ""
     try:
-        wanted, own = lacking(library, ledger, place), set(written.sidecars)
-        rows = tuple(row for row in wanted.rows if row.destination in own)
-        some = replace(
-            wanted, rows=rows, moves=(), beyond=(), damaged=(), changed=(),
-            replaced=tuple(path for path in wanted.replaced if path in own),
-        )  # fmt: skip
-        outcome = catch_up(some, library, ledger, stop=stop)
+        wanted = lacking(library, ledger, place, only=sidecars)
+        some = replace(wanted, moves=(), beyond=(), damaged=(), changed=())
+        outcome = catch_up(some, library, ledger, stop=stop, whole=False) if some.rows else None
     except LibraryBusy:
         raise
     except JutrekError as error:
-        written.left.append(f"{shown(place.name)} will have the marks when it is caught up: {error}")
-        return
-    if outcome.why:
-        written.left.append(f"{shown(place.name)} will have the marks when it is caught up: {outcome.why}")
+        return f"{shown(place.name)} will have the marks when it is caught up: {error}"
+    if outcome is not None and outcome.why:
+        return f"{shown(place.name)} will have the marks when it is caught up: {outcome.why}"
+    return ""
 
 
 class _Sidecars:

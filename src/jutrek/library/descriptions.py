@@ -17,6 +17,13 @@ if TYPE_CHECKING:
     import sqlite3
 
 
+_MISSING = (
+    "SELECT files.path, files.size, files.mtime_ns FROM files LEFT JOIN descriptions AS known"
+    " ON known.path = files.path AND known.size = files.size AND known.mtime_ns = files.mtime_ns"
+    " WHERE known.path IS NULL"
+)
+
+
 class Description(NamedTuple):
     """What a file says.
 
@@ -98,12 +105,16 @@ class Descriptions:
             row = connection.execute(query, (os.fsencode(path),)).fetchone()
         return Dated(*row) if row is not None else None
 
-    def missing(self) -> list[tuple[str, int, int]]:
-        """Path, size and mtime_ns of the library's files that were not read yet, or changed since."""
-        query = (
-            "SELECT files.path, files.size, files.mtime_ns FROM files LEFT JOIN descriptions AS known"
-            " ON known.path = files.path AND known.size = files.size AND known.mtime_ns = files.mtime_ns"
-            " WHERE known.path IS NULL ORDER BY files.path"
-        )
+    def missing(self, only: Iterable[str] | None = None) -> list[tuple[str, int, int]]:
+        """Path, size and mtime_ns of the library's files that were not read yet, or changed since.
+
+        Args:
+            only: paths of those that are meant; None for all.
+        """
         with self._transaction() as connection:
-            return [(os.fsdecode(path), size, mtime_ns) for path, size, mtime_ns in connection.execute(query)]
+            if only is None:
+                rows = connection.execute(f"{_MISSING} ORDER BY files.path").fetchall()
+            else:
+                one = f"{_MISSING} AND files.path = ?"
+                rows = [row for path in only for row in connection.execute(one, (os.fsencode(path),))]
+        return [(os.fsdecode(path), size, mtime_ns) for path, size, mtime_ns in rows]

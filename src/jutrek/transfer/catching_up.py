@@ -14,7 +14,7 @@ import os
 import secrets
 import threading
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import TYPE_CHECKING
@@ -73,13 +73,24 @@ class Lacking:
         return sum(row.size for row in self.rows)
 
 
-def lacking(library: Library, ledger: Ledger, place: Place, *, connected: bool = True) -> Lacking:
+def lacking(
+    library: Library,
+    ledger: Ledger,
+    place: Place,
+    *,
+    connected: bool = True,
+    only: Collection[str] | None = None,
+) -> Lacking:
     """Compare a place with its library. The ledger must have been surveyed.
 
     Args:
+        only: paths of the files that are meant, for which nothing else is looked at; None for all.
         connected: whether the place can be looked at; else what was proven there is believed to be there still.
     """
     files, here, there = ledger.all_files(), ledger.marks(LIBRARY), ledger.marks(place.id)
+    if only is not None:
+        files = {path: files[path] for path in only if path in files}
+        there = {path: there[path] for path in only if path in there}
     held = {
         path: mark
         for path, mark in there.items()
@@ -231,11 +242,13 @@ def catch_up(
     stop: threading.Event,
     listener: Listener | None = None,
     control: Control | None = None,
+    whole: bool = True,
 ) -> Outcome:
     """Bring a place what it lacks.
 
     Args:
         wanted: what it lacks.
+        whole: whether that is all that it lacks: then the place is looked through for what runs of before left.
         library: the library.
         ledger: its ledger, open.
         stop: ends the work when it is set.
@@ -267,7 +280,11 @@ def catch_up(
         about = {"place": place.id, "name": place.name, "root": place.root}
         aside = _asides(wanted.replaced)
         task = Task(wanted.rows, HouseRules(), (target,), Kind.CATCH_UP, about, expected=expected, aside=aside)
-        outcome = _CatchingUp(task, library, ledger, control or Control(stop), listener or Listener()).go_for(wanted)
+        heard, steered = listener or Listener(), control or Control(stop)
+        if whole:
+            outcome = _CatchingUp(task, library, ledger, steered, heard).go_for(wanted)
+        else:
+            outcome = Run(task, library, ledger, steered, heard).go()
         outcome.remarks += lists_follow(library, ledger, [place], process="transfer", begin=True)
         if wanted.damaged:
             outcome.remarks.append(

@@ -23,7 +23,6 @@ from jutrek.disk import OWN_FOLDER, FileStamp, Inside, Outside, Realm, inside, p
 from jutrek.errors import CopyRefused, FileTrouble, JutrekError, Stopped, of_place, reason, shown
 from jutrek.filing import Action, Row
 from jutrek.library import LIBRARY, HomeFile, Library, ProofMark
-from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, new_hash, read_back
@@ -92,7 +91,7 @@ def write_sidecars(
     stop: threading.Event,
     listener: Listener | None = None,
 ) -> Written:
-    """Write what is to be said beside captures.
+    """Write what is to be said beside captures. Hash lists, and places, follow when `lists_follow` is called.
 
     Args:
         wanted: what, each sidecar once.
@@ -111,7 +110,6 @@ def write_sidecars(
         steps = list(_steps(library, wanted, written.left))
         if steps:
             _Writing(steps, library, ledger, stop, listener or Listener(), written).go(act)
-            written.left += lists_follow(library, ledger)
         return written
 
 

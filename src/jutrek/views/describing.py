@@ -53,7 +53,7 @@ class Describing:
         self._ladder = [RUNGS[name] for name in rules.trust]
         has_zone = rules.zone is not None or rules.journeys
         self._home = Journeys(rules.zone, rules.journeys) if has_zone else None
-        self._todo = [row for row in ledger.descriptions.missing() if only is None or row[0] in only]
+        self._todo = ledger.descriptions.missing(only)
         self._found: list[Description] = []
         self._kept_at = time.monotonic()
         self.done = 0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from jutrek.desk.marking import Marked, mark_captures, mark_folders
+from jutrek.desk.marking import Marked, follow, mark_captures, mark_folders
 from jutrek.desk.services.opened import Opened
 from jutrek.desk.services.places import PlacesService
 from jutrek.transfer import Listener
@@ -20,17 +20,11 @@ class MarkingService:
 
     def __init__(self, opened: Opened, places: PlacesService) -> None:
         self._at, self._places = opened, places
-
-    def folder(self, path: str, label: str) -> Marked:
-        """Give a folder a mark, or take it off; likewise."""
-        at = self._at
-        try:
-            return mark_folders([path], label, at.library, at.ledger, self._places.look(), stop=at.stop)
-        finally:
-            at.changed()
+        self._written: dict[str, None] = {}
+        """Sidecars that hash lists and backups do not know yet."""
 
     def go(self, columns: Columns, rows: Sequence[int], label: str) -> Marked:
-        """Give captures a mark, or take it off.
+        """Give captures a mark, or take it off; `follow` is to be called when no more come.
 
         Args:
             columns: of the library's captures.
@@ -44,9 +38,31 @@ class MarkingService:
         listener = Listener(
             progress=lambda run: at.teller.working("Marking", run.files, run.all_files, changes=True)
         )  # fmt: skip
+        return self._done(
+            mark_captures(columns, rows, label, at.library, at.ledger, stop=at.stop, listener=listener)
+        )  # fmt: skip
+
+    def folder(self, path: str, label: str) -> Marked:
+        """Give a folder a mark, or take it off; likewise."""
+        at = self._at
+        return self._done(mark_folders([path], label, at.library, at.ledger, stop=at.stop))
+
+    def _done(self, marked: Marked) -> Marked:
+        self._written |= dict.fromkeys(marked.sidecars)
+        return marked
+
+    def follow(self) -> str:
+        """Let hash lists and connected backups follow what was written. Returns what did not work, in a sentence.
+
+        Raises:
+            LibraryTrouble: when it can't be done; it is tried again the next time.
+        """
+        at = self._at
+        if not self._written:
+            return ""
         try:
-            return mark_captures(
-                columns, rows, label, at.library, at.ledger, self._places.look(), stop=at.stop, listener=listener
-            )
+            why = follow(list(self._written), at.library, at.ledger, self._places.look(), stop=at.stop)
+            self._written.clear()
         finally:
             at.changed()
+        return why

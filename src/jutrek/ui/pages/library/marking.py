@@ -66,6 +66,7 @@ class LibraryMarking(QObject):
         ask_lookup: Callable[..., object],
         show: Callable[[Condition], None],
         renew: Callable[[], None],
+        learnt: Callable[[], None],
         parent: QObject,
     ) -> None:
         """
@@ -75,11 +76,14 @@ class LibraryMarking(QObject):
             ask: has a job done by the services of the library, and its answer heard.
             ask_lookup: the same by the lookup service.
             show: shows another view.
-            renew: shows what was learnt since.
+            renew: shows what is true, at once.
+            learnt: shows it soon: it is shown already.
             parent: keeps it.
         """
         super().__init__(parent)
-        self._view, self._tidying, self._show, self._renew = view, tidying, show, renew
+        self._view, self._tidying, self._show, self._renew, self._learnt = view, tidying, show, renew, learnt
+        self._at_work = 0
+        """How many marks are being written."""
         self._ask_library, self._ask_lookup = ask, ask_lookup
         shortcut = QShortcut(QKeySequence("M"), view, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
         shortcut.activated.connect(self.open_menu)
@@ -195,6 +199,7 @@ class LibraryMarking(QObject):
 
         def write(number: int) -> None:
             self._show(self._view.wanted)
+            self._at_work += 1
             self._ask_library(
                 lambda at: at.marking.go(columns, own, letter), partial(self._marked, letter, number),
                 partial(self._not_marked, number),
@@ -206,21 +211,42 @@ class LibraryMarking(QObject):
     def mark_folder(self, path: str, letter: str) -> None:
         """Give a folder a mark; the empty letter takes it off."""
         self._view.notify("")
-        self._ask_library(lambda at: at.marking.folder(path, letter), partial(self._folder_marked, path, letter))
+        self._at_work += 1
+        self._ask_library(
+            lambda at: at.marking.folder(path, letter), partial(self._folder_marked, path, letter),
+            self._no_folder_marked,
+        )  # fmt: skip
+
+    def _over(self) -> None:
+        """One was written, or could not be: behind the last one hash lists and backups follow."""
+        self._at_work -= 1
+        if not self._at_work:
+            self._ask_library(lambda at: at.marking.follow(), self._followed)
+
+    def _followed(self, why: str) -> None:
+        if why:
+            self._view.notify("Marks are written.", why, brick=True)
 
     def _folder_marked(self, path: str, letter: str, done: Marked) -> None:
+        self._over()
         if done.run:
             self._tidying.remember((done.run,))
         words = f"{plain(path)} is marked {letter}." if letter else f"{plain(path)} has no mark."
         self._view.notify(words, done.why or ("Ctrl+Z takes it back." if done.run else ""), brick=bool(done.why))
         self._renew()
 
+    def _no_folder_marked(self, error: JutrekError) -> None:
+        self._over()
+        self._view.notify("Nothing was marked.", str(error), brick=True)
+
     def _not_marked(self, number: int, error: JutrekError) -> None:
         """It can't be written: what is shown is what is true."""
+        self._over()
         self._view.notify("Nothing was marked.", str(error), brick=True)
         self._ask_lookup(lambda lookup: lookup.views.marked(number), lambda _: self._renew())
 
     def _marked(self, letter: str, number: int, done: Marked) -> None:
+        self._over()
         if done.run:
             self._tidying.remember((done.run,))
         meaning = next((one.meaning for one in self._marks if one.letter == letter), "")
@@ -231,4 +257,6 @@ class LibraryMarking(QObject):
             self._view.notify(words, done.why or f"{already}Ctrl+Z takes it back.", brick=bool(done.why))
         else:
             self._view.notify("Nothing was marked.", done.why or already, brick=bool(done.why))
-        self._ask_lookup(lambda lookup: lookup.views.marked(number), lambda _: self._renew())
+        # What was not written all of is shown as it is, at once.
+        then = self._renew if done.why else self._learnt
+        self._ask_lookup(lambda lookup: lookup.views.marked(number), lambda _: then())

@@ -96,7 +96,7 @@ class LibraryPage(Page):
         self.shelving = Shelving(view, self.ask_lookup, self.show, self.renew, self)
         self.tidying = LibraryTidying(view, self.ask_library, self.ask_lookup, self.renew, self.read_again, self)
         self.marking = LibraryMarking(
-            view, self.tidying, self.ask_library, self.ask_lookup, self.show, self.read_again, self
+            view, self.tidying, self.ask_library, self.ask_lookup, self.show, self.read_again, self._learnt, self
         )  # fmt: skip
         self.missing = LibraryMissing(view, self.tidying, self.ask_library, self.read_again, self)
         self.shelving.takes = self.tidying.takes
