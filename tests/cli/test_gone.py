@@ -11,6 +11,7 @@ import pytest
 
 from jutrek.library import Library, Place, add_place
 from jutrek.library.ledger import Ledger
+from jutrek.transfer.checking import forget_gone
 from tests import making
 from tests.cli.calling import jutrek
 from tests.making import WHEN, put, xmp
@@ -47,6 +48,9 @@ def test_what_was_never_proven_is_missed_with_all_that_was_known(home: Library) 
     # What is back is missed no more: by its name, or by its content under another one.
     put(Path(home.root) / "yard/P0.jpg", making.jpeg(WHEN, seed=0))
     put(Path(home.root) / "elsewhere/P1.dng", making.dng(seed=1))
+    other = put(Path(home.root) / "elsewhere/P1.jpg", making.jpeg(WHEN, seed=1))
+    # Another one of its name and size, as its time says: nobody fingerprinted what is gone.
+    os.utime(other, (1_700_000_000, 1_700_000_000))
     assert gone(home) == {"yard/P1.jpg"}
 
 
@@ -65,6 +69,9 @@ def test_missed_no_more_and_again(home: Library) -> None:
 def test_what_is_there_is_never_let_go_as_gone(home: Library) -> None:
     jutrek("check", "-l", home.root)
     assert gone(home, "--let-go", "yard/P2.jpg", code=0) == set()
+    with Ledger(home.ledger_path) as ledger:
+        assert forget_gone(home, ledger, ["yard/P2.jpg"]) == ("", 0)
+        assert ledger.marks("")["yard/P2.jpg"].stands
     assert not [name for name in os.listdir(Path(home.root) / ".jutrek/journal") if "0002" in name]
 
 

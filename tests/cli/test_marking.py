@@ -116,7 +116,11 @@ def test_copies_in_backups_follow(home: Library, tmp_path: Path) -> None:
     tarn = add_place(home, str(tmp_path / "Tarn"))
     jutrek("check", "-l", home.root)
     jutrek("catch-up", "-l", home.root)
+    put(Path(home.root) / "yard/late.jpg", making.jpeg(seed=9))
     jutrek("mark", "yard/P0.jpg", "yard/P2.dng", "--as", "R", "-l", home.root)
+    # Nothing else is brought there by the way.
+    assert not (Path(tarn.root) / "yard/late.jpg").exists()
+    (Path(home.root) / "yard/late.jpg").unlink()
     ours = {one for one in names_below(home.root) if not one.startswith(".jutrek") and not one.startswith("ascmhl")}
     for name in ours:
         assert (Path(tarn.root) / name).read_bytes() == (Path(home.root) / name).read_bytes(), name

@@ -19,8 +19,10 @@ from jutrek.errors import JutrekError, Stopped
 from jutrek.formats import TAKEN_OFF, read
 from jutrek.library import LIBRARY, Library, survey
 from jutrek.library.ledger import Ledger
-from jutrek.transfer import Listener, recover
-from jutrek.transfer.run_log import known_of_files, runs
+from jutrek.transfer import Listener, recover, sidecar_runs
+from jutrek.transfer.journal import Journal, Kind
+from jutrek.transfer.ledger_follows import restore
+from jutrek.transfer.run_log import known_of_files, run_log_of, runs
 from jutrek.transfer.sidecar_runs import ToSay, Written, write_sidecars
 from jutrek.transfer.sidecars import with_label
 from jutrek.transfer.taking_back import taken_back_by
@@ -137,6 +139,47 @@ def test_what_is_no_packet_or_no_file_is_left_as_it_is(home: Library, ledger: Le
     assert (len(written.sidecars), len(written.left)) == (3, 3)
     assert (Path(home.root) / "2026/P1.xmp").read_bytes() == b"<odd/>"
     assert os.readlink(Path(home.root) / "2026/P5.xmp") == "/etc/hostname"
+
+
+def test_what_does_not_read_back_as_it_was_written_is_taken_away_again(
+    home: Library, ledger: Ledger, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = sidecars(home)
+    monkeypatch.setattr(sidecar_runs, "read_back", lambda *_: (bytes(16), True))
+    written = go(home, ledger, "R")
+    assert (written.sidecars, len(written.left)) == ([], 6)
+    assert "did not read back" in written.why
+    assert sidecars(home) == before
+
+
+def test_a_crafted_journal_moves_nothing_of_others(home: Library, ledger: Ledger) -> None:
+    """Neither out of the tray to a sidecar's name, nor a picture out of the library as a sidecar that was written."""
+    root = Path(home.root)
+    theirs = [".jutrek/tray/t/secret.xmp", ".jutrek/replaced/t/2026/P5.xmp"]
+    for path in theirs:
+        put(root / path, b"put away")
+    picture = (root / "2026/P0.jpg").stat()
+    journal = Journal.begin(home, Kind.DESCRIBE, {"act": "marked R"})
+    run = journal.run
+    stamp = {"size": picture.st_size, "mtime_ns": picture.st_mtime_ns}
+    for number, to in enumerate(("2026/P0.xmp", "2026/P2.xmp", "2026/P4.xmp")):
+        journal.note({"entry": "to say", "row": number, "to": to, "size": 9, "xxh3_128": "0" * 32})
+    for number, path in zip((0, 2), theirs, strict=True):
+        journal.note({"entry": "sidecar kept", "row": number, "from": f"2026/P{2 * number}.xmp", "to": path, **stamp})
+    journal.note({"entry": "sidecar", "row": 1, "to": "2026/P0.jpg", **stamp})
+    journal.close()
+    recover(home, ledger)
+    assert all((root / path).exists() for path in theirs)
+    assert any("another sidecar" in why for why in run_log_of(home, run).troubles)
+    back(home, ledger, run)
+    assert (root / "2026/P0.jpg").exists()
+
+
+def test_what_moves_below_the_librarys_own_folder_is_no_part_of_it(home: Library, ledger: Ledger) -> None:
+    put(Path(home.root) / ".jutrek/taken-back/r/2026/P1.xmp", SAID)
+    before = ledger.all_files()
+    restore(home, ledger, [(".jutrek/replaced/t/2026/P1.xmp", ".jutrek/taken-back/r/2026/P1.xmp")])
+    assert ledger.all_files() == before
 
 
 @pytest.mark.parametrize("step", ["begin", "put away", "written"])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import random
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 
@@ -59,6 +60,8 @@ def test_random_orders_are_those_of_a_plain_list(home: Library, ledger: Ledger) 
             Stood(str(number), np.array(some, np.int64), (), ())
             for number, some in enumerate((rows[: cuts[0]], rows[cuts[0] : cuts[1]]))
         ]
+        moments = sorted(chance.choices(range(4), k=6))
+        columns = replace(columns, moment=np.array(moments, np.int64))
         shown = sorted(chance.sample(range(6), chance.randint(0, 6)))
         assert by_hand(columns, np.array(shown, np.int64), orders).tolist() == _one_by_one(columns, shown, orders)
 
