@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import os
 import subprocess
 import tempfile
@@ -15,6 +16,7 @@ if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
 
 _MANY, _MOVED, _REAL, _FOLDERS, _ROUNDS = 50_000, 10_000, 100_000, 10, 3
+_MARKED = 5_000
 
 
 def run() -> None:
@@ -24,6 +26,7 @@ def run() -> None:
         _folders(os.path.join(folder, "many"))
         _files(os.path.join(folder, "moved"))
         _outside(os.path.join(folder, "outside"))
+        _marks(os.path.join(folder, "marks"))
 
 
 def _library(root: str, count: int) -> Library:
@@ -119,6 +122,47 @@ def _files(root: str) -> None:
     print(f"{_MOVED:,} files moved out of {_FOLDERS} folders into one, and back")
     print(f"  ours {there:.2f} and {back:.2f} s, bare renames {bare_there:.2f} and {bare_back:.2f} s")
     print(f"  {there / bare_there:.1f} and {back / bare_back:.1f} times; wanted 3")
+
+
+def _marks(root: str) -> None:
+    """Captures marked: a sidecar beside each, against as many small files written, synced and named."""
+    import numpy as np
+    from PIL import Image
+
+    from jutrek.desk.marking import mark_captures
+    from jutrek.filing import HouseRules
+    from jutrek.library.ledger import Ledger
+    from jutrek.transfer.sidecars import with_label
+    from jutrek.views.looking import current
+
+    library, text = _library(root, _MARKED), with_label(b"", "R")
+    made = io.BytesIO()
+    Image.new("RGB", (8, 8)).save(made, "JPEG")
+    for number in range(_MARKED):
+        with open(f"{root}/2026/{number % _FOLDERS:02}/f{number:06}.jpg", "ab") as file:
+            file.truncate(0)
+            file.write(made.getvalue())
+    with Ledger(library.ledger_path) as ledger:
+        columns = current(library, ledger, HouseRules, stop=threading.Event())
+        rows = np.arange(columns.count).tolist()
+
+        def bare() -> None:
+            for row in rows:
+                path = os.path.join(root, columns.path(row))
+                with open(f"{path}.part", "wb") as file:
+                    file.write(text)
+                    file.flush()
+                    os.fsync(file.fileno())
+                os.rename(f"{path}.part", f"{path}.bare")
+                fd = os.open(os.path.dirname(path), os.O_RDONLY)
+                os.fsync(fd)
+                os.close(fd)
+
+        theirs = _timed(bare)
+        ours = [_timed(lambda: mark_captures(columns, rows, "R", library, ledger, stop=threading.Event()))]
+        ours += [_timed(lambda: mark_captures(columns, rows[:1], "P", library, ledger, stop=threading.Event()))]
+    print(f"{_MARKED:,} captures marked; one alone in {ours[1] * 1000:.0f} ms")
+    print(f"  ours {ours[0]:.2f} s, small files written and synced {theirs:.2f} s: {ours[0] / theirs:.1f} times")
 
 
 def _outside(root: str) -> None:

@@ -1,4 +1,4 @@
-"""What the demo's library has besides its files: a place, some kept views, shelves."""
+"""What the demo's library has besides its files: a place, some kept views, shelves, spots, marks."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from functools import partial
 from jutrek.disk import have_folder, inside
 from jutrek.library import Library, add_place, known_places, new_library
 from jutrek.library.fingerprint import quick
+from jutrek.library.marks import HouseMark, keep_mark, marks_of
 from jutrek.library.spots import name_spot, spots_of
 from jutrek.views.kept import keep_view, kept_views
 from jutrek.views.shelves import Thing, change, put_on, shelves_of
@@ -36,8 +37,14 @@ _DEMO_SPOTS = (
 )  # fmt: skip
 
 
+_DEMO_MARKS = (
+    HouseMark("R", "for the report"), HouseMark("P", "not for the public", "rose"),
+    HouseMark("B", "for the board in the depot", "lime"),
+)  # fmt: skip
+
+
 def furnish(library: str, folder: str) -> None:
-    """Give the demo's library a place in a folder, which is made, unless it has one; some kept views, shelves, spots.
+    """Give the demo's library a place in a folder, which is made, unless it has one; kept views, shelves, spots, marks.
 
     Raises:
         LibraryTrouble: when that cannot be.
@@ -52,6 +59,9 @@ def furnish(library: str, folder: str) -> None:
     if not spots_of(home)[0]:
         for spot in _DEMO_SPOTS:
             name_spot(home, spot)
+    if not marks_of(home)[0]:
+        for mark in _DEMO_MARKS:
+            keep_mark(home, mark)
     if not shelves_of(home)[0]:
         for name, paths in _DEMO_SHELVES.items():
             things = [_thing(home, path) for path in paths if os.path.exists(os.path.join(library, path))]
