@@ -152,6 +152,12 @@ class Camera:
         self.until(lambda: view.view is not None and len(view.grid.rows) > 200 and "left" not in view.bar.words())
         self.window.page("library").show(parse("stills in May 2026"))
         self.until(lambda: len(view.grid.rows) < 200)
+        for letter, at in (("R", (0, 5, 6)), ("P", (8,))):
+            for one in at:
+                view.grid.choose(one, add=one != at[0])
+            self.window.page("library").marking.mark(letter)
+            self.until(lambda: f"marked {letter}" in view.bar.words())  # noqa: B023
+        view.notify("")
         for at in (1, 2):
             view.grid.choose(at, span=at > 1)
         view.folders.list.mark("2026/05/14 Bridge survey, upper valley")
