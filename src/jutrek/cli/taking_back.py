@@ -51,7 +51,7 @@ def take_back_command(
             say(f"What {counted(count, 'run')} had brought is in the trash.")
             return
         wanted = run_named(home, run) if run else newest(home, lambda one: one.can_take_back, "could be taken back").run
-        told_only, again = told_of(home, wanted), made_again(home, wanted)
+        told_only = told_of(home, wanted)
         words, paths = done_words(home, wanted), [below_root(home, path) for path in only or ()]
         plan, left = plan_of_taking_back(home, wanted, paths)
         folders, stay_there = folders_of(home, wanted)
@@ -61,18 +61,16 @@ def take_back_command(
                 out(folder.old, folder.new)
             for row in plan.rows:
                 out(below_root(home, row.source), row.destination or "")
-            for path in again:
-                out(path)
             for sentence in left:
                 say(f"would stay: {sentence}")
-            if again:
+            if again := made_again(home, wanted):
+                for path in again:
+                    out(path)
                 say(f"{counted(len(again), 'folder')} would be made again.")
             elif folders or stay_there:
                 say(f"{counted(len(folders), 'folder')} would be moved back, {len(left)} would stay.")
-            elif told_only is None:
-                say(f"{counted(len(plan.rows), 'file')} would be {words}, {len(left)} would stay as they are.")
             else:
-                say(f"{counted(told_only, 'file')} would be {words}, but for those of which something was said since.")
+                _say_files(words, len(plan.rows), len(left), told_only)
             say(f"`jutrek take-back {number_of(wanted) or wanted}` takes that run back.")
             raise typer.Exit(NOT_ALL if left else DONE)
         some = frozenset(below_root(home, row.source) for row in plan.rows) if paths else frozenset()
@@ -82,12 +80,16 @@ def take_back_command(
         say(f"stays: {sentence}")
     stay = len(left) + len(outcome.failed)
     one, many = ("folder is", "folders are") if folders or stay_there else ("file is", "files are")
-    told = (
-        f"{counted(outcome.home, one, many)} {words}, {counted(stay, 'stays', 'stay')} as before."
-        if told_only is None
-        else ""
-    )
-    end_of(outcome, told, short=bool(left))
+    told = f"{counted(outcome.home, one, many)} {words}, {counted(stay, 'stays', 'stay')} as before."
+    end_of(outcome, told if told_only is None else "", short=bool(left))
+
+
+def _say_files(words: str, files: int, left: int, told: int | None) -> None:
+    """Say what files would be; of a run that only told something of them so many."""
+    if told is None:
+        say(f"{counted(files, 'file')} would be {words}, {left} would stay as they are.")
+    else:
+        say(f"{counted(told, 'file')} would be {words}, but for those of which something was said since.")
 
 
 def below_root(library: Library, path: str) -> str:

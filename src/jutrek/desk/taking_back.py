@@ -123,17 +123,9 @@ def take_back(
     Raises:
         NotPossible: when it cannot be taken back.
     """
-    kind = _kind_of(library, run)
-    if kind == Kind.LET_GO:
-        missed = miss_again(library, ledger, run_log_of(library, run))
-        return Outcome(remarks=[f"{_files(missed)} missed again."]), []
-    run_log = run_log_of(library, run)
-    if any(one["entry"] == "said" for one in run_log.others):
-        count, left = say_back(library, ledger, run_log)
-        return Outcome(remarks=[f"{_files(count)} {done_words(library, run)}."]), left
-    if removed_by(run_log):
-        made = make_again(library, run_log)
-        return Outcome(remarks=[f"{counted(made, 'folder is', 'folders are')} there again."]), []
+    kind, run_log = _kind_of(library, run), run_log_of(library, run)
+    if (told := _told_back(library, ledger, run_log, kind)) is not None:
+        return told
     if run_log.folders_moved:
         moves, left = folders_back(library, run_log, folders_now(library, run_log))
         outcome = move_folders(
@@ -158,6 +150,21 @@ def take_back(
         for place in (as_place(library), *places.here):
             clear_partials(place.tree)
     return outcome, left
+
+
+def _told_back(
+    library: Library, ledger: Ledger, run_log: RunLog, kind: Kind | None
+) -> tuple[Outcome, list[str]] | None:
+    """Take back a run that moved no file: it said something of them, or removed empty folders. None for others."""
+    if kind == Kind.LET_GO:
+        return Outcome(remarks=[f"{_files(miss_again(library, ledger, run_log))} missed again."]), []
+    if any(one["entry"] == "said" for one in run_log.others):
+        count, left = say_back(library, ledger, run_log)
+        return Outcome(remarks=[f"{_files(count)} {done_words(library, run_log.run)}."]), left
+    if removed_by(run_log):
+        made = make_again(library, run_log)
+        return Outcome(remarks=[f"{counted(made, 'folder is', 'folders are')} there again."]), []
+    return None
 
 
 def _give_numbers_back(library: Library, run_log: RunLog) -> None:

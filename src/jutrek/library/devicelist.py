@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 from jutrek.disk import own
 from jutrek.errors import PageBroken
+from jutrek.library.pagefiles import tables_text
 
 if TYPE_CHECKING:
     from jutrek.captures import Device
@@ -50,8 +51,6 @@ def keep_devices(library: Library, devices: Iterable[Device]) -> None:
         OSError: when it cannot be written.
         PageBroken: when the list is damaged: what it says would be lost.
     """
-    import tomlkit
-
     listed, bad = _listed(library)
     known = {device.key: device for device in listed}
     merged = known | {device.key: device for device in devices if not device.key.startswith(SOURCE_ONLY)}
@@ -59,14 +58,11 @@ def keep_devices(library: Library, devices: Iterable[Device]) -> None:
         return
     if bad:
         raise PageBroken(library.tree.at(_LIST), f"it has to be put right before it is written: {bad[0]}")
-    page, tables = tomlkit.document(), tomlkit.aot()
-    page.add(tomlkit.comment(_NOTE))
-    for device in sorted(merged.values(), key=lambda one: (len(one.letter), one.letter, one.key)):
-        table = tomlkit.table()
-        table.update({
+    tables = (
+        {
             "key": device.key.encode("utf-8", "replace").decode(), "name": device.name, "letter": device.letter,
             "colour": device.colour, "operator": device.operator,
-        })  # fmt: skip
-        tables.append(table)
-    page.add("device", tables)
-    library.tree.write_own(_LIST, tomlkit.dumps(page).encode())
+        }
+        for device in sorted(merged.values(), key=lambda one: (len(one.letter), one.letter, one.key))
+    )  # fmt: skip
+    library.tree.write_own(_LIST, tables_text(_NOTE, "device", tables))

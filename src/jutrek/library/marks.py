@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.disk import own
 from jutrek.errors import NotPossible, PageBroken, reason
+from jutrek.library.pagefiles import tables_text
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -137,16 +138,7 @@ def _known(library: Library) -> list[HouseMark]:
 
 
 def _write(library: Library, marks: Sequence[HouseMark]) -> None:
-    import tomlkit
-
-    page, tables = tomlkit.document(), tomlkit.aot()
-    page.add(tomlkit.comment(_NOTE))
-    for mark in marks:
-        table = tomlkit.table()
-        table.update({"letter": mark.letter, "meaning": mark.meaning, "colour": mark.colour})
-        tables.append(table)
-    page.add("mark", tables)
     try:
-        library.tree.write_own(MARKS, tomlkit.dumps(page).encode())
+        library.tree.write_own(MARKS, tables_text(_NOTE, "mark", (mark._asdict() for mark in marks)))
     except OSError as error:
         raise NotPossible(library.root, f"its marks can't be written: {reason(error)}") from error

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 import tomllib
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from jutrek.disk import Inside, Tree
@@ -25,6 +26,26 @@ def toml_page(tree: Tree, path: Inside) -> dict[str, Any]:
         return tomllib.loads(text.decode("utf-8"))
     except (ValueError, RecursionError) as error:
         raise PageBroken(tree.at(path), _first_line(error)) from error
+
+
+def tables_text(note: str, what: str, tables: Iterable[Mapping[str, Any]]) -> bytes:
+    """A page of TOML that lists tables, as it is written.
+
+    Args:
+        note: what it is, for who edits it by hand.
+        what: the tables' name.
+        tables: what they hold.
+    """
+    import tomlkit
+
+    page, listed = tomlkit.document(), tomlkit.aot()
+    page.add(tomlkit.comment(note))
+    for one in tables:
+        table = tomlkit.table()
+        table.update(one)
+        listed.append(table)
+    page.add(what, listed)
+    return tomlkit.dumps(page).encode()
 
 
 def json_page(tree: Tree, path: Inside) -> Any:

@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING
 from jutrek.disk import OWN_FOLDER, Tree, own, patiently
 from jutrek.errors import PageBroken, PlaceUnusable, reason
 from jutrek.library.identity import is_library
+from jutrek.library.pagefiles import tables_text
 
 if TYPE_CHECKING:
     from jutrek.library.identity import Library
@@ -187,17 +188,9 @@ def _top_of(path: str) -> str:
 
 
 def _keep(library: Library, places: Iterable[Place]) -> None:
-    import tomlkit
-
-    page, tables = tomlkit.document(), tomlkit.aot()
-    page.add(tomlkit.comment(_NOTE))
-    for place in places:
-        table = tomlkit.table()
-        texts = {"id": place.id, "name": place.name, "root": place.root, "below": place.below}
-        table.update({key: text.encode("utf-8", "replace").decode() for key, text in texts.items()})
-        tables.append(table)
-    page.add("place", tables)
+    texts = ({"id": one.id, "name": one.name, "root": one.root, "below": one.below} for one in places)
+    tables = ({key: text.encode("utf-8", "replace").decode() for key, text in one.items()} for one in texts)
     try:
-        library.tree.write_own(_LIST, tomlkit.dumps(page).encode())
+        library.tree.write_own(_LIST, tables_text(_NOTE, "place", tables))
     except OSError as error:
         raise PlaceUnusable(library.root, f"its list of backups can't be written: {reason(error)}") from error

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from jutrek.disk import own
 from jutrek.errors import NotPossible, PageBroken, reason
 from jutrek.library.identity import Library
+from jutrek.library.pagefiles import tables_text
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -75,19 +76,14 @@ def _known(library: Library) -> list[Spot]:
 
 
 def _write(library: Library, spots: Sequence[Spot]) -> None:
-    import tomlkit
-
-    page, tables = tomlkit.document(), tomlkit.aot()
-    page.add(tomlkit.comment(_NOTE))
-    for spot in spots:
-        table = tomlkit.table()
-        table.update({
+    tables = (
+        {
             "name": spot.name, "latitude": round(spot.latitude, 6), "longitude": round(spot.longitude, 6),
             "metres": spot.metres,
-        })  # fmt: skip
-        tables.append(table)
-    page.add("spot", tables)
+        }
+        for spot in spots
+    )  # fmt: skip
     try:
-        library.tree.write_own(SPOTS, tomlkit.dumps(page).encode())
+        library.tree.write_own(SPOTS, tables_text(_NOTE, "spot", tables))
     except OSError as error:
         raise NotPossible(library.root, f"its spots can't be written: {reason(error)}") from error
