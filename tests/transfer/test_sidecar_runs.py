@@ -207,7 +207,7 @@ def test_a_kill_leaves_the_old_version_or_the_new_one(home: Library, step: str, 
 
 
 @pytest.mark.long
-@pytest.mark.parametrize("seed", range(12))
+@pytest.mark.parametrize("seed", range(6))
 def test_walks_with_kills(home: Library, seed: int) -> None:
     """Marks, taking back and moving, cut off at random."""
     chance = random.Random(seed)
