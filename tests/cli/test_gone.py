@@ -106,3 +106,14 @@ def test_a_line_of_it_that_is_damaged_costs_what_it_said(home: Library) -> None:
             connection.execute("UPDATE lost SET said = ?", (said,))
         assert listed(home, "gone") == ["yard/P0.jpg"]
         assert gone(home) == {"yard/P0.jpg"}
+
+
+def test_what_was_put_away_is_not_missed_by_a_ledger_that_was_lost(home: Library) -> None:
+    """Such as sidecars that others took the place of: journals tell that they were proven."""
+    jutrek("marks", "keep", "R", "-l", home.root)
+    jutrek("marks", "keep", "P", "-l", home.root)
+    for letter in "RP":
+        jutrek("mark", "yard/P0.jpg", "--as", letter, "-l", home.root)
+    Path(home.ledger_path).unlink()
+    assert gone(home, code=0) == set()
+    assert gone(home, "--let-all-go", code=0) == set()

@@ -16,10 +16,10 @@ from jutrek.demo import Scenario
 @pytest.mark.timeout(110)
 def test_nothing_that_is_pressed_moved_or_pulled_breaks_the_window(demo: Scenario) -> None:
     """In a process of its own: what breaks the window may end it."""
-    words = [sys.executable, "-m", "bench.monkey", os.environ.get("JUTREK_SEED", "1"), "150", demo.root]
+    words = [sys.executable, "-m", "bench.monkey", os.environ.get("JUTREK_SEED", "1"), "300", demo.root]
     done = subprocess.run(words, capture_output=True, text=True, check=False, timeout=100)
     assert done.returncode == 0, done.stdout[-3000:] + done.stderr[-3000:]
-    assert "150 events" in done.stdout
+    assert "300 events" in done.stdout
 
 
 def test_the_monkey_notices_what_does_not_hold() -> None:

@@ -9,6 +9,8 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import AbstractContextManager
 from typing import Any, NamedTuple
 
+from jutrek.disk import OWN_FOLDER
+
 _SELECT = """
 SELECT files.path, files.size, files.quick, coalesce(moments.local, ''), coalesce(moments.device, said.device, ''),
   coalesce(moments.operator, ''), coalesce(moments.shoot, ''), coalesce(origins.day, ''),
@@ -154,7 +156,9 @@ def known_of(connection: sqlite3.Connection, path: str) -> KnownFile | None:
 def _gone(connection: sqlite3.Connection) -> list[KnownFile]:
     """What is not there any more, by path; copies in backups are counted."""
     missed = (KnownFile(os.fsdecode(path), size, mtime_ns=mtime) for path, size, mtime in connection.execute(_GONE))
-    found = {one.path: one for one in (*missed, *lost_in(connection))}
+    # What was put away is not missed, wherever below the library's own folder it lies.
+    own = f"{OWN_FOLDER}/"
+    found = {one.path: one for one in (*missed, *lost_in(connection)) if not one.path.startswith(own)}
     held = {os.fsdecode(path): count for path, count in connection.execute(_HELD)} if found else {}
     return [one._replace(copies=held.get(path, 0)) for path, one in sorted(found.items())]
 
