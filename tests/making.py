@@ -114,7 +114,7 @@ def planned(
     devices = devices_of([found.source for found in founds], captures, decisions, {})
     story = tell(captures, devices, decisions, rules, ())
     standings = standings_of(story.captures, library, ledger, stop=stop, report=lambda *_: None, founds=founds)
-    return plan_of(founds, story, library, rules, standings)
+    return plan_of(founds, story, library, rules, standings, ledger.stored.all())
 
 
 def everything(root: Path | str) -> dict[str, tuple[str, int, int, int]]:

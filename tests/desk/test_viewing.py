@@ -12,8 +12,9 @@ from typing import TypeVar
 import pytest
 
 from jutrek.desk import events, viewing
+from jutrek.desk.laid_out import View
 from jutrek.desk.services.lookup import LookupService
-from jutrek.desk.viewing import View, Views
+from jutrek.desk.viewing import Views
 from jutrek.errors import NotInside, NotPossible, Stopped
 from jutrek.filing import HouseRules
 from jutrek.library import Library

@@ -67,7 +67,7 @@ def test_the_usual_rules_are_these() -> None:
         "doubles": {"companions": "bring", "retagged": "ask", "re-encoded": "ask", "look-alike": "bring"},
         "copies": {
             "card-structure": "alone", "read-twice": False, "extra-checksum": "none", "hash-lists": True,
-            "proof-days": 0, "changed-copies": "ask", "order": "time",
+            "proof-days": 0, "least-copies": 1, "changed-copies": "ask", "order": "time",
         },
         "sidecars": {"corrected-dates": False, "original-names": False, "creator": "", "rights": "", "words": []},
     }  # fmt: skip

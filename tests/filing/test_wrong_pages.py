@@ -53,6 +53,7 @@ LIMITS: dict[str, tuple[Any, ...]] = {
     "card-structure": ("beside",),
     "extra-checksum": ("blake3",),
     "proof-days": (3650, 3651),
+    "least-copies": (9, 10),
     "changed-copies": ("library", "copy"),
 }  # fmt: skip
 """What is tried beside that, by key."""

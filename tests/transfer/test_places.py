@@ -486,6 +486,6 @@ def test_known_of_files_ignores_other_runs_rows(library: Library, ledger: Ledger
     go(planned(library, ledger, [card]), library, ledger, [])
     survey(library, ledger)
     catch_up(lacking(library, ledger, tarn), library, ledger, stop=never())
-    filed, proofs, _ = known_of_files(library)
+    filed, proofs, *_ = known_of_files(library)
     assert sorted(mark.place for mark in proofs) == sorted([LIBRARY, tarn.id])
     assert next(iter(filed.values())).original == "A.JPG"

@@ -121,7 +121,7 @@ def test_the_parts_of_a_view_are_told_one_by_one() -> None:
 
 
 @pytest.mark.parametrize(("text", "found"), [
-    ("st", [(0, "stills")]), ("stills by Ar", [(10, "Arlen M2"), (10, '"Arlen or two"')]),
+    ("st", [(0, "stills"), (0, "stored away")]), ("stills by Ar", [(10, "Arlen M2"), (10, '"Arlen or two"')]),
     ("stills by Arlen M", [(10, "Arlen M2"), (16, "marked"), (16, "moved outside")]),
     ('by "Arlen o', [(3, '"Arlen or two"')]),
     ("longer ", [(7, "than")]), ("in folder 20", [(10, "2026/05")]), ("with keyword b", [(13, "bridge")]),

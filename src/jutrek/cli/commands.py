@@ -47,6 +47,9 @@ GROUPS = {
     },
     "Keeping it": {
         "backups": "keeping.backups_app",
+        "store": "storing.store_command",
+        "fetch": "storing.fetch_command",
+        "archive": "storing.archive_app",
         "catch-up": "keeping.catch_up_command",
         "check": "keeping.check_command",
         "weekly": "weekly.weekly_command",

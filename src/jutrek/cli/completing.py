@@ -75,6 +75,15 @@ def devices(ctx: typer.Context, incomplete: str) -> Found:
 
 
 @_quiet
+def drives(ctx: typer.Context, incomplete: str) -> Found:
+    """Names of archive drives."""
+    from jutrek.library import known_drives, open_library
+
+    for one in known_drives(open_library(_library(ctx))):
+        yield one.name, one.root
+
+
+@_quiet
 def places(ctx: typer.Context, incomplete: str) -> Found:
     """Names of places."""
     from jutrek.library import known_places, open_library

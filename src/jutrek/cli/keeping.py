@@ -211,7 +211,8 @@ def _wanted(places: Places, name: str) -> tuple[Place, ...]:
 def check_command(
     library: LibraryOption,
     name: Annotated[
-        str, typer.Option("--backup", help="A backup; else the library itself.", autocompletion=places)
+        str,
+        typer.Option("--backup", help="A backup, or an archive drive; else the library itself.", autocompletion=places),
     ] = "",
     minutes: Annotated[
         float | None, typer.Option("--minutes", min=0, help="End after that long; the rest comes next.")
@@ -222,13 +223,14 @@ def check_command(
     """Read files again and compare them with their proofs, the oldest first."""
     from jutrek.cli.planning import watching, working
     from jutrek.desk.places import places_of
-    from jutrek.library import as_place
+    from jutrek.library import as_place, drives_here
     from jutrek.transfer.checking import check, mend
 
     stop = stop_on_interrupt()
     with opened(library, surveyed=True) as (home, ledger):
         places = places_of(home)
-        place = _wanted(places, name)[0] if name else as_place(home)
+        drive = next((one for one in drives_here(home) if name and name in (one.name, one.id)), None)
+        place = drive or (_wanted(places, name)[0] if name else as_place(home))
         with working() as report:
             checked = check(
                 home, ledger, place, stop=stop, seconds=minutes * 60 if minutes is not None else None,

@@ -16,7 +16,7 @@ from jutrek.cli.options import AsJson
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import complain, out, page, pointed_at, say
-from jutrek.errors import NotPossible
+from jutrek.errors import NotPossible, shown
 from jutrek.views.by import By
 from jutrek.views.orders import Order
 from jutrek.words import counted
@@ -231,15 +231,42 @@ def _tell(look: Look, wanted: Condition, order: Order, *, count: bool, by: By | 
 
         rows = ordered(columns, rows, order, orders_of(look.home, columns, look.ledger))
     if as_json:
+        where = _on_drives(look, as_json=True)
         for row in rows.tolist():
-            tell_json(_told(columns, row))
+            tell_json({**_told(columns, row), "drive": where.get(columns.drive_of(row))})
     elif len(rows):
-        paths = columns.paths(rows.tolist())
-        lines = "\n".join(paths)
-        if lines.count("\n") >= len(paths):
-            lines = "\n".join(one.replace("\n", "\\n") for one in paths)
-        page(lines)
+        _tell_paths(look, rows.tolist())
     say(f"{counted(len(rows), 'capture')}: {sentence(wanted)}.")
+
+
+def _tell_paths(look: Look, rows: list[int]) -> None:
+    """Print a path for each row; of what is stored away also on which drive it is."""
+    columns = look.columns
+    paths = columns.paths(rows)
+    if columns.drive[rows].any():
+        where = _on_drives(look)
+        for row, path in zip(rows, paths, strict=True):
+            drive = columns.drive_of(row)
+            out(path, where[drive]) if drive else out(path)
+        return
+    lines = "\n".join(paths)
+    if lines.count("\n") >= len(paths):
+        lines = "\n".join(one.replace("\n", "\\n") for one in paths)
+    page(lines)
+
+
+def _on_drives(look: Look, *, as_json: bool = False) -> dict[str, Any]:
+    """On which archive drive something lies, and whether that is here, by the drive's id."""
+    from collections import defaultdict
+
+    from jutrek.library import drives_here, known_drives
+
+    here = {drive.id for drive in drives_here(look.home)}
+    names = {drive.id: drive.name for drive in known_drives(look.home)}
+    if as_json:
+        return {id_: {"name": name, "connected": id_ in here} for id_, name in names.items()}
+    words = {id_: f"on {shown(name)}{'' if id_ in here else ', away'}" for id_, name in names.items()}
+    return defaultdict(lambda: "on a drive that is known no more", words)
 
 
 def _told(columns: Columns, row: int) -> dict[str, Any]:

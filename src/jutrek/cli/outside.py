@@ -61,6 +61,8 @@ def _tell(found: Survey) -> None:
     for word, paths in (("changed", found.altered), ("gone", found.lost), ("new", found.came)):
         for path in sorted(paths):
             out(word, path)
+    for path in found.both:
+        out("twice", path, "in the root, and on its archive drive")
     for path in found.arriving:
         out("arriving", path, "left until it rests")
     if not (found.moves or found.altered or found.lost or found.came):

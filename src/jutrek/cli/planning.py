@@ -124,7 +124,7 @@ def prepare(
             complain(f"{doubt.headline} ({doubt.certainty}). {doubt.evidence}")
             for number, answer in enumerate(doubt.answers, 1):
                 say(f"    --answer {doubt.sign}={number}  {answer.words}")
-        return plan_of(founds, story, library, choices.rules, standings), story
+        return plan_of(founds, story, library, choices.rules, standings, ledger.stored.all()), story
 
 
 def _tell_leftovers(library: Library, leftovers: Sequence[Leftover]) -> None:

@@ -366,7 +366,9 @@ def meant(house: House, paths: list[str], that: str) -> tuple[list[str], list[in
         elif path and house.home.tree.is_folder(inside(path)):
             whole.append(path)
         else:
-            raise NotPossible(shown(path or "the root"), "it is no capture or folder of the library")
+            stored = path and house.ledger.stored.below(path)
+            what = "it is stored away; fetch it first" if stored else "it is no capture or folder of the library"
+            raise NotPossible(shown(path or "the root"), what)
     if that:
         rows += rows_of(Look(house.home, house.ledger, house.columns, ()), understood(that)).tolist()
     if not (whole or rows):

@@ -221,7 +221,7 @@ def facts_of(group: Group, library: Library, ledger: Ledger) -> tuple[FileFacts,
 
 
 def _facts(one: Content, library: Library, ledger: Ledger, proof: ProofMark | None, *, equal: bool) -> FileFacts:
-    path = os.path.join(library.root, one.path)
+    path = ledger.stored.at(library.root, one.path)
     try:
         reading = read(path)
     except SourceUnreadable:

@@ -200,7 +200,12 @@ def _others(founds: Iterable[Found]) -> Iterator[SourceFile]:
 
 
 def plan_of(
-    founds: Sequence[Found], story: Story, library: Library, rules: HouseRules, standings: Mapping[str, Comparison]
+    founds: Sequence[Found],
+    story: Story,
+    library: Library,
+    rules: HouseRules,
+    standings: Mapping[str, Comparison],
+    stored: Iterable[str] = (),
 ) -> Plan:
     """Make the plan of a story.
 
@@ -210,6 +215,7 @@ def plan_of(
         library: the library.
         rules: the house rules.
         standings: where each file stands in the library, by path.
+        stored: paths of files that lie on archive drives, whose names are taken.
 
     Raises:
         LibraryMissing: when a folder of the library cannot be listed.
@@ -218,7 +224,7 @@ def plan_of(
     for found in founds:
         for thing in found.left:
             left.setdefault(thing.path if isinstance(thing, Left) else thing[0].path, thing)
-    return make_plan(library, rules, story.captures, standings, left.values(), story.wishes)
+    return make_plan(library, rules, story.captures, standings, left.values(), story.wishes, stored)
 
 
 def _look(stop: threading.Event) -> None:

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
     from jutrek.views.columns import Columns
 
-_AWAY = bit_of(State.GONE) | bit_of(State.ASIDE)
+_AWAY = bit_of(State.GONE) | bit_of(State.ASIDE) | bit_of(State.STORED)
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +91,7 @@ def mark_captures(
     about = f"marked {label}" if label else "marks taken off"
     written = write_sidecars(wanted, about, library, ledger, stop=stop, listener=listener)
     _see(written, library, ledger)
-    why = written.why or ("What is gone, or was set aside, can't be marked." if away else "")
+    why = written.why or ("What is gone, set aside or stored away can't be marked." if away else "")
     return Marked(written.run, tuple(written.sidecars), len(written.sidecars), same, why)
 
 
@@ -102,9 +102,11 @@ def mark_folders(
 
     Arguments and errors as of `mark_captures`.
     """
+    asked = list(dict.fromkeys(folders))
+    there = [folder for folder in asked if not ledger.stored.below(folder)]
     wanted = [
         ToSay(os.path.join(folder, FOLDER_SIDECAR), lambda old: with_label(old, label) if old or label else old)
-        for folder in dict.fromkeys(folders)
+        for folder in there
     ]
     about = f"folders marked {label}" if label else "marks of folders taken off"
     written = write_sidecars(wanted, about, library, ledger, stop=stop)

@@ -19,6 +19,8 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
     from PIL import Image
 
+    from jutrek.desk.thumbnails import Original
+
 _SMALL_ENOUGH = 6000
 """Bytes from which on an embedded JPEG is large enough for a thumbnail."""
 _WHOLE_SOUND = 90.0
@@ -67,7 +69,7 @@ def home_picture(path: str, kind: Kind, size: Size) -> Picture | None:
     of, folder = thumbnails.original(path), thumbnails.size_for(max(size))
     if of is None or folder is None:
         return small_picture(Shown(path, kind), size)
-    picture = thumbnails.kept(of, folder)
+    picture = thumbnails.kept(of, folder) or _last_of(of)
     if picture is None:
         if of.mtime is None or thumbnails.failed(of):
             return None
@@ -82,6 +84,24 @@ def home_picture(path: str, kind: Kind, size: Size) -> Picture | None:
         picture = _image_of(made)
         thumbnails.keep(of, folder, picture)
     return _fitted(picture, size)
+
+
+def last_picture(path: str, size: Size) -> Picture | None:
+    """The last thumbnail of a file that is not there, as large as fits into `size` pixels; None for any other file."""
+    from jutrek.desk import thumbnails
+
+    of = thumbnails.original(path)
+    picture = _last_of(of) if of is not None else None
+    return _fit_in(picture, size) if picture is not None else None
+
+
+def _last_of(of: Original) -> Image.Image | None:
+    """The largest thumbnail that is kept of a file which is not there."""
+    from jutrek.desk import thumbnails
+
+    if of.mtime is not None:
+        return None
+    return next(filter(None, (thumbnails.kept(of, one) for one in reversed(thumbnails.SIZES))), None)
 
 
 def _image_of(picture: Picture) -> Image.Image:

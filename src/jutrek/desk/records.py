@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from jutrek.disk import OWN_FOLDER, FileStamp, Outside, Realm, inside
 from jutrek.errors import NotPossible, shown
-from jutrek.library import LIBRARY, Library, ProofMark, known_places
+from jutrek.library import LIBRARY, Library, ProofMark, known_drives, known_places
 from jutrek.transfer.journal import Kind, number_of
 from jutrek.transfer.run_log import RunLog, broken_records, end_of, head_of, run_log_of, runs
 from jutrek.transfer.taking_back import CAN_BE_TAKEN_BACK, TAKEN_BACK, taken_back_by, where_now
@@ -33,6 +33,8 @@ WORDS = {
     Kind.LET_GO: "No longer missed",
     Kind.SAY: "Said",
     Kind.DESCRIBE: "Captures",
+    Kind.STORE: "Stored",
+    Kind.FETCH: "Fetched",
 }
 """What runs are called."""
 
@@ -109,7 +111,7 @@ def records_of(library: Library, *, verify: bool = True) -> list[Record]:
     """
     undone = taken_back_by(library)
     broken = broken_records(library) if verify else {}
-    names = {place.id: place.name for place in known_places(library)}
+    names = {place.id: place.name for place in (*known_places(library), *known_drives(library))}
     heads = {run: head_of(library, run) for run in runs(library)}
     continued = {str(head["continues"]) for head in heads.values() if head.get("continues")}
     found = []
@@ -139,7 +141,7 @@ Marks = Mapping[tuple[str, str], ProofMark]
 
 def every_mark(library: Library, ledger: Ledger) -> Marks:
     """What is known of all files of a library and its places."""
-    ids = (LIBRARY, *(place.id for place in known_places(library)))
+    ids = (LIBRARY, *(place.id for place in (*known_places(library), *known_drives(library))))
     return {(id_, path): mark for id_ in ids for path, mark in ledger.marks(id_).items()}
 
 

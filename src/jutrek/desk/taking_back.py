@@ -10,6 +10,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from jutrek.desk.places import Places
+from jutrek.desk.storing import crossed_back
 from jutrek.errors import LibraryBusy, NotPossible, PageBroken, shown
 from jutrek.filing import Plan
 from jutrek.filing.facts import lies_in
@@ -24,6 +25,7 @@ from jutrek.transfer.moving import Orders
 from jutrek.transfer.resumable import clear_partials
 from jutrek.transfer.run_log import RunLog, given_number, head_of, run_log_of
 from jutrek.transfer.saying import say_back
+from jutrek.transfer.settling_stored import CROSSES
 from jutrek.transfer.taking_back import folders_now, followed
 from jutrek.transfer.trash import forget, found
 from jutrek.words import counted
@@ -39,6 +41,8 @@ _WORDS = {
     Kind.EMPTY_TRAY: ("set aside again", "in the trash again"),
     Kind.LET_GO: ("missed again", "missed again"),
     Kind.DESCRIBE: ("as before", "written again"),
+    Kind.STORE: ("in the library again", "stored again"),
+    Kind.FETCH: ("stored again", "in the library again"),
     Kind.SAY: ("called what they were before", "called so again"),
 }
 """What files are when a run of a kind was taken back, and when that was taken back itself."""
@@ -133,6 +137,9 @@ def take_back(
         )  # fmt: skip
         return outcome, left
     plan, left = plan_taking_back(library, run)
+    if kind in CROSSES:
+        paths = [row.destination or "" for row in plan.rows if not only or row.destination in only]
+        return crossed_back(library, ledger, run_log, paths, places, stop=stop, listener=listener), left
     emptied = kind == Kind.EMPTY_TRAY
     trashed = found(os.path.join(library.root, row.destination or "") for row in plan.rows) if emptied else {}
     if only:

@@ -141,7 +141,8 @@ def gathered(library: Library, columns: Columns, rows: Iterable[int]) -> tuple[l
     for row in wanted:
         whole = listings[folders[row]].whole(columns.name(row), columns.companions(row))
         if whole is None:
-            left.append(f"{shown(columns.path(row))} is gone.")
+            stored = columns.drive_of(row)
+            left.append(f"{shown(columns.path(row))} is {'stored away; fetch it first' if stored else 'gone'}.")
         else:
             wholes.append(whole)
     return wholes, left
@@ -293,7 +294,7 @@ def moving_folders(library: Library, moves: Sequence[FolderMove], act: Act, abou
     for one in moves:
         old, new = checked_path(one.old), checked_path(one.new)
         if not library.tree.is_folder(old):
-            raise NotPossible(shown(one.old), "there is no such folder")
+            raise NotPossible(shown(one.old), "there is no such folder; what is stored away is fetched first")
         if len(new.parts) > len(old.parts) and folded("/".join(new.parts[: len(old.parts)])) == folded(str(old)):
             raise NotPossible(shown(one.old), "a folder can't go into itself")
         if any(other.old != one.old and one.old.startswith(f"{other.old}/") for other in moves):

@@ -5,28 +5,31 @@ from __future__ import annotations
 import os
 import threading
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.decoding import Shown, shown
 from jutrek.desk.details import CaptureDetails, details_of
+from jutrek.desk.drives_shown import DrivesShown
+from jutrek.desk.laid_out import View
 from jutrek.desk.marks_shown import MarksShown
 from jutrek.desk.rebuilding import Rebuilding
 from jutrek.disk import Outside, inside
 from jutrek.errors import NotInside, NotPossible, SourceUnreadable
 from jutrek.filing.rulebook import load_rules
 from jutrek.formats import read
-from jutrek.library import Library, Survey, known_devices
+from jutrek.library import Library, Survey, drives_here, known_devices
 from jutrek.library.ledger import Ledger
 from jutrek.library.marks import HouseMark, forget_mark, keep_mark, marks_of
 from jutrek.library.spots import forget_spot, name_spot, spots_of
+from jutrek.library.stored import Lying, lying
 from jutrek.views import looking
 from jutrek.views.by_hand import arrange, forget, orders_of
 from jutrek.views.columns import Columns, Names
 from jutrek.views.conditions import Condition, Sort
 from jutrek.views.describing import Describing
-from jutrek.views.laying import Apart, Groups, Laid, Layer, apart
+from jutrek.views.laying import Apart, Layer, apart
 from jutrek.views.orders import Order
 from jutrek.views.outside import outside
 from jutrek.views.shelves import BY_HAND, Shelves, Thing, change, put_on, shelves_of
@@ -34,10 +37,6 @@ from jutrek.views.shelving import Stood, arranged, shelf_among, stood, things_of
 from jutrek.views.vocabulary import names_of
 
 if TYPE_CHECKING:
-    import numpy as np
-    from numpy.typing import NDArray
-
-    from jutrek.views.folders import FolderTree
     from jutrek.whereabouts import Spot
 
 
@@ -46,44 +45,6 @@ _A_MOMENT, _AT_ONCE = 0.3, 100
 _RESTS = 4
 """How many times as long as it took, columns are not built anew."""
 _LOOKING = "Looking through the library"
-
-
-class View(NamedTuple):
-    """A view as it is shown.
-
-    Attributes:
-        root: of the library.
-        name: of the library.
-        columns: of the library.
-        tree: its folders.
-        laid: the view laid out.
-        rows: of its captures, in the order in which they are shown.
-        groups: of these rows, as `views.laying.apart` gives them.
-        apart: what stands apart in these groups; None where they are in the order of a shelf.
-        names: what there is to be named in sentences.
-        colours: of devices that have one, by what they are called.
-        shelves: of the library, each with its captures.
-        marks: of the house.
-        folder_marks: the letters of folders that have a mark, by path.
-    """
-
-    root: str
-    name: str
-    columns: Columns
-    tree: FolderTree
-    laid: Laid
-    rows: NDArray[np.int64]
-    groups: Groups
-    apart: Apart | None
-    names: dict[Sort, list[str]]
-    colours: dict[str, int]
-    shelves: tuple[Stood, ...] = ()
-    marks: tuple[HouseMark, ...] = ()
-    folder_marks: Mapping[str, str] = {}
-
-    def mark_of(self, folder: str) -> str:
-        """The letter of a folder's mark; empty where it has none."""
-        return self.folder_marks.get(folder, "")
 
 
 class Views:
@@ -96,7 +57,7 @@ class Views:
         self._colours: dict[str, int] = {}
         self._marks: tuple[HouseMark, ...] = ()
         self._folder_marks: dict[str, str] = {}
-        self._shown_marks = MarksShown()
+        self._shown_marks, self._drives = MarksShown(), DrivesShown(library, ledger)
         self._orders: tuple[Stood, ...] = ()
         """By hand, within folders."""
         self._state = ""
@@ -136,7 +97,7 @@ class Views:
         shown = None if order is not None else what
         return View(
             root, name, columns, tree, laid, rows, groups, shown, self._names, self._colours, shelves, self._marks,
-            self._folder_marks,
+            self._folder_marks, self._drives.now(), self._drives.folders,
         )  # fmt: skip
 
     def catch_up(self, stop: threading.Event, report: looking.Report, *, look: bool = False) -> int:
@@ -155,9 +116,9 @@ class Views:
             Stopped: when it was stopped.
         """
         kept = self._folders if self._folders is not None else looking.kept_folders(self._ledger)
-        if look or not looking.unchanged(self._library.root, kept):
+        if look or not looking.unchanged(self._library, kept):
             # Before: what changes meanwhile is noticed the next time.
-            kept = looking.folders_of(self._library.root)
+            kept = looking.folders_of(self._library)
             rules = load_rules(self._library).rules
             found = outside(
                 self._library, self._ledger, rules, rest=0, stop=stop, report=lambda seen: report(_LOOKING, seen, 0)
@@ -222,6 +183,7 @@ class Views:
     def _use(self, columns: Columns, state: str) -> None:
         self._marks = tuple(marks_of(self._library)[0])
         columns, names = self._shown_marks.on(columns, self._marks), columns.names
+        self._drives.use(columns)
         marked = zip(names[Names.FOLDER], names[Names.FOLDER_MARK], strict=True)
         self._folder_marks = {path: mark for path, mark in marked if mark}
         self._orders = orders_of(self._library, columns, self._ledger)
@@ -454,7 +416,8 @@ class Views:
         Raises:
             SourceUnreadable: when it cannot be read: it may be gone meanwhile.
         """
-        return looked_at(self._library, path)
+        lies = lying(self._library.root, self._ledger.stored, drives_here(self._library))
+        return looked_at(self._library, path, lies)
 
 
 class LookedAt(NamedTuple):
@@ -469,12 +432,13 @@ class LookedAt(NamedTuple):
     details: CaptureDetails
 
 
-def looked_at(library: Library, path: str) -> LookedAt:
+def looked_at(library: Library, path: str, lies: Lying) -> LookedAt:
     """A file at home, read now.
 
     Args:
         library: the library.
         path: relative to it.
+        lies: where its files lie.
 
     Raises:
         SourceUnreadable: when it cannot be read.
@@ -484,7 +448,7 @@ def looked_at(library: Library, path: str) -> LookedAt:
     from jutrek.sources import SourceFile
 
     try:
-        whole = library.tree.at(inside(path))
+        whole = lies.at(str(inside(path)))
     except Outside as error:
         raise NotInside(path, error) from error
     reading = read(whole)

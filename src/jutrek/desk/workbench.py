@@ -44,7 +44,7 @@ from jutrek.transfer import Done
 from jutrek.whereabouts import Whereabouts
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Collection, Mapping, Sequence
 
     from jutrek.captures import Change
     from jutrek.library.ledger import Ledger
@@ -86,6 +86,7 @@ class Workbench:
         self._lined_up_by: object = None
         self._heard: tuple[Heard, ...] = ()
         self._standings: dict[str, Comparison] | None = None
+        self._stored: Collection[str] = ()
         self._looks: dict[str, Comparison] = {}
         self._look_stamps: dict[str, tuple[int, int]] = {}
         self._looked = False
@@ -284,6 +285,7 @@ class Workbench:
         self._standings = standings_of(
             self.story.captures, self._library, ledger, stop=stop, report=report, founds=self.founds.values()
         )
+        self._stored = ledger.stored.all()
         self._looked = False
         self._existing.clear()
         self._retell()
@@ -319,7 +321,7 @@ class Workbench:
         return True
 
     def _plan_of(self, library: Library, story: Story, standings: dict[str, Comparison]) -> Plan:
-        return plan_of(list(self.founds.values()), story, library, self.history.now.rules, standings)
+        return plan_of(list(self.founds.values()), story, library, self.history.now.rules, standings, self._stored)
 
     def effect(self, key: str, number: int) -> Effect | None:
         """What an answer to a question would change; None where that cannot be told now.

@@ -5,7 +5,6 @@ encoding. Compared with what the ledger has learnt of the library, and within th
 from __future__ import annotations
 
 import contextlib
-import os
 import threading
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
@@ -128,7 +127,7 @@ def _compare(
                 seen[key].append((path, _printer(one, stop)))
                 continue
             mine = _printer(one, stop)()
-            by_mark[key] = payload_prints(by_mark[key], ledger, lambda home: os.path.join(root, home.path), stop)
+            by_mark[key] = payload_prints(by_mark[key], ledger, lambda home: ledger.stored.at(root, home.path), stop)
             equal = next((home.path for home in by_mark[key] if home.print == mine), "")
             equal = equal or next((other for other, print_of in seen[key] if _prints_as(print_of, mine)), "")
         except SourceUnreadable:
@@ -320,4 +319,4 @@ class Lookout:
         return found
 
     def _path(self, one: Content) -> str:
-        return os.path.join(self.library_root, one.path)
+        return self.ledger.stored.at(self.library_root, one.path)

@@ -200,7 +200,7 @@ class _Comparer:
                 known = home
                 if known.quick is None:
                     try:
-                        known = replace(home, quick=quick(os.path.join(self._root, home.path)))
+                        known = replace(home, quick=quick(self._ledger.stored.at(self._root, home.path)))
                     except SourceUnreadable:
                         continue
                     self._learnt[home.path] = known
@@ -213,7 +213,7 @@ class _Comparer:
         known = self._learnt.get(home.path, home)
         if known.full is None:
             try:
-                known = replace(known, full=full(os.path.join(self._root, home.path), stop=self._stop))
+                known = replace(known, full=full(self._ledger.stored.at(self._root, home.path), stop=self._stop))
             except SourceUnreadable:
                 return None
             self._learnt[home.path] = known

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import threading
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
@@ -92,7 +91,7 @@ def _all_equal(path: str, size: int, library: Library, ledger: Ledger) -> Iterat
 
 def _learnt(one: HomeFile, like: HomeFile, library: Library, ledger: Ledger) -> HomeFile | None:
     """A file with its fingerprints, if its quick one is that of another; None if not, or if it cannot be read."""
-    path = os.path.join(library.root, one.path)
+    path = ledger.stored.at(library.root, one.path)
     try:
         known = replace(one, quick=one.quick or quick(path))
         if known.quick == like.quick:

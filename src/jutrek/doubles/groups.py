@@ -109,7 +109,7 @@ class _Search:
         return any(set(group.marks) <= kept for kept in self.settled)
 
     def _path(self, one: Content) -> str:
-        return os.path.join(self.library.root, one.path)
+        return self.ledger.stored.at(self.library.root, one.path)
 
     def same_bytes(self, files: Sequence[Content]) -> list[list[Content]]:
         """Same size, quick and full fingerprint. Full ones are made where they are needed, and kept."""

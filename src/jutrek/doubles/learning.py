@@ -7,7 +7,6 @@ is in the ledger, some files at a time.
 
 from __future__ import annotations
 
-import os
 import threading
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -24,6 +23,7 @@ from jutrek.formats import MEDIA, Kind, Reading, read
 from jutrek.library import HomeFile, Library
 from jutrek.library.contents import Content
 from jutrek.library.fingerprint import quick
+from jutrek.library.stored import Lying
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -135,12 +135,12 @@ class Lesson:
         Raises:
             Stopped: when `stop` was set.
         """
-        root = self._library.root
+        lies = self._ledger.stored.lying(self._library.root)
         if self._unseen is None:
             part = self._todo[self._read : self._read + self._at_once]
             homes = self._ledger.of_paths(path for path, _, _ in part)
             rows = [(row, homes.get(row[0])) for row in part]
-            for one in self._each(partial(_read, root, stop), rows, heavy=False):
+            for one in self._each(partial(_read, lies, stop), rows, heavy=False):
                 if one is not None:
                     self._found.append(one[:2])
                     self._shown |= {one[0].path: one[2]} if one[2] is not None else {}
@@ -150,7 +150,7 @@ class Lesson:
             own = self._unseen[self._seen : self._seen + self._at_once]
             wanted = [(one, self._shown.pop(one.path, None)) for one in own]
             heavy = sum(one.size for one in own) > _HEAVY * len(own)
-            for seen in self._each(partial(_see, root, stop), wanted, heavy=heavy):
+            for seen in self._each(partial(_see, lies, stop), wanted, heavy=heavy):
                 self._found += [(seen, None)] if seen is not None else []
                 self._seen += 1
                 report(self.done, self.total)
@@ -211,7 +211,7 @@ def learn(
 
 
 def _read(
-    root: str, stop: threading.Event, row: tuple[tuple[str, int, int], HomeFile | None]
+    lies: Lying, stop: threading.Event, row: tuple[tuple[str, int, int], HomeFile | None]
 ) -> tuple[Content, HomeFile | None, Shown | None] | None:
     """Read one file. Of what cannot be read now nothing is kept: it is tried another time.
 
@@ -219,7 +219,7 @@ def _read(
         What it holds, the file with its quick fingerprint if that was lacking, and what the picture of a still is.
     """
     (name, size, mtime_ns), home = row
-    path = os.path.join(root, name)
+    path = lies.at(name)
     if stop.is_set():
         raise Stopped
     try:
@@ -231,12 +231,12 @@ def _read(
     return content, marked, shown(path, reading) if reading.kind is Kind.STILL else None
 
 
-def _see(root: str, stop: threading.Event, one: tuple[Content, Shown | None]) -> Content | None:
+def _see(lies: Lying, stop: threading.Event, one: tuple[Content, Shown | None]) -> Content | None:
     """Decode one file for its looks; None where it cannot be read now."""
     from jutrek.doubles.grayscale import looks_at, looks_of_still
 
     content, view = one
-    path = os.path.join(root, content.path)
+    path = lies.at(content.path)
     if stop.is_set():
         raise Stopped
     try:

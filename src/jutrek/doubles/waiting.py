@@ -32,7 +32,7 @@ def remembered(
     Args:
         files: those that the standings are of.
     """
-    known = ledger.waits()
+    known = ledger.waiting.all()
     found: dict[str, Waits] = {}
     over: list[str] = []
     lasting: dict[str, Comparison] = {}
@@ -51,10 +51,10 @@ def remembered(
                 over.append(path)
     new = {path: one for path, one in found.items() if known.get(path) != one}
     if new or over:
-        ledger.put_waits(new, over)
+        ledger.waiting.put(new, over)
     return {**standings, **lasting}
 
 
 def decide_anew(paths: Iterable[str], ledger: Ledger) -> None:
     """Forget what was found of files: they were compared as a whole just now, and nothing was found."""
-    ledger.put_waits({}, paths)
+    ledger.waiting.put({}, paths)

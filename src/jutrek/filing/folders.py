@@ -68,6 +68,14 @@ class _Taken:
         self._coming: list[tuple[str, Ends]] = []
         self._bearers: Counter[str] | None = None
 
+    def note(self, name: str, *, is_folder: bool) -> None:
+        """Something lies there."""
+        key = same_name(name)
+        self.names.add(key)
+        self.stems.add(stem_of(key))
+        if is_folder:
+            self.folders.setdefault(key, name)
+
     def give_back(self, keys: Iterable[str], stem: str) -> None:
         """Count names as free, and their stems and `stem` as far as no other name has them."""
         names, bearers = self.names, self.bearers
@@ -107,12 +115,22 @@ class _Taken:
 class Folders:
     """The folders of a library, each listed once when it is first asked for."""
 
-    def __init__(self, root: str) -> None:
+    def __init__(self, root: str, stored: Iterable[str] = ()) -> None:
         """
         Args:
             root: of the library; empty for one that holds nothing yet.
+            stored: paths of files that lie on archive drives: their names are taken, too.
         """
         self._root = root
+        self._stored: dict[str, dict[str, bool]] = {}
+        for path in stored:
+            folder, is_folder = path, False
+            while folder:
+                folder, _, name = folder.rpartition("/")
+                names = self._stored.setdefault(folder, {})
+                if is_folder and name in names:
+                    break
+                names[name], is_folder = is_folder, True
         self._taken: dict[str, _Taken] = {}
         self._spelt: dict[str, str] = {"": ""}
 
@@ -210,17 +228,15 @@ class Folders:
             taken = self._taken[folder] = _Taken(folder)
             if self._root:
                 self._list(folder, taken)
+            for name, is_folder in sorted(self._stored.get(folder, {}).items()):
+                taken.note(name, is_folder=is_folder)
         return taken
 
     def _list(self, folder: str, taken: _Taken) -> None:
         try:
             with os.scandir(os.path.join(self._root, folder)) as entries:
                 for entry in sorted(entries, key=lambda entry: entry.name):
-                    key = same_name(entry.name)
-                    taken.names.add(key)
-                    taken.stems.add(stem_of(key))
-                    if entry.is_dir():
-                        taken.folders.setdefault(key, entry.name)
+                    taken.note(entry.name, is_folder=entry.is_dir())
         except (FileNotFoundError, NotADirectoryError):
             return
         except OSError as error:

@@ -85,6 +85,7 @@ def make_plan(
     standings: Mapping[str, Comparison],
     left: Iterable[Left | tuple[SourceFile, str]] = (),
     wishes: Wishes | None = None,
+    stored: Iterable[str] = (),
 ) -> Plan:
     """Make the plan of an intake. Lists folders of the library, and changes nothing.
 
@@ -93,10 +94,11 @@ def make_plan(
         standings: by source path.
         left: what is no capture: things that are no files, and files with the reason why they stay.
         wishes: what was decided about single captures and shoots.
+        stored: paths of files that lie on archive drives, whose names are taken.
     """
     wishes = wishes or Wishes()
     facts = all_facts(captures, wishes)
-    planner = _Planner(library, rules, standings, wishes, captures)
+    planner = _Planner(library, rules, standings, wishes, captures, stored)
     rows: list[Row] = []
     with uncollected():
         for one, wish in zip(facts, Piles(facts, rules).wishes(rules), strict=True):
@@ -117,9 +119,10 @@ class _Planner:
         standings: Mapping[str, Comparison],
         wishes: Wishes,
         captures: Sequence[Capture],
+        stored: Iterable[str],
     ) -> None:
         self._rules, self._standings, self._wishes = rules, standings, wishes
-        self._folders = Folders(library.root)
+        self._folders = Folders(library.root, stored)
         counts = rules.uses("counter")
         numbers = Numbers(rules.counter_per, rules.counter_start, numbers_given(library) if counts else {})
         self._namer = Namer(self._folders, numbers, captures)

@@ -48,6 +48,8 @@ _ABOUT = {
     "intake in the library and each backup. unwanted: what every card has and nobody misses, by the ends of paths;\n"
     "never a capture.\n"
     "proof-days: for how many days beyond its own a copy that was read back counts for calling a card safe to clear.\n"
+    "least-copies: how many proven copies there must be, that on the archive drive among them, before a file leaves\n"
+    "the library to be stored away.\n"
     "changed-copies: which version is right where a copy was changed outside: ask | library | copy.\n"
     "order: time | small, small files first.",
     "sidecars": "What is written into an XMP sidecar beside every file that comes home.\n"

@@ -119,6 +119,7 @@ class _Copies(_Table):
     hash_lists: bool = Field(True, alias="hash-lists")
     unwanted: list[str] = list(_USUAL.unwanted)
     proof_days: int = Field(0, alias="proof-days", ge=0, le=3650)
+    least_copies: int = Field(1, alias="least-copies", ge=1, le=9)
     changed_copies: Literal["ask", "library", "copy"] = Field("ask", alias="changed-copies")
     order: Literal["time", "small"] = "time"
 
@@ -202,6 +203,7 @@ _SHAPES = {
 _NUMBERS: dict[Where, str] = {
     ("counter", "start"): "a whole number from 0 to 999,999,999",
     ("copies", "proof-days"): "a whole number of days from 0 to 3,650",
+    ("copies", "least-copies"): "a whole number from 1 to 9",
 }
 _TABLE_OF: dict[str, Where] = {
     "layout": ("filing",), "name": ("filing",), "developed": ("filing",), "trust": ("trust",),
@@ -240,6 +242,7 @@ def _rules(page: _Page) -> HouseRules:
         hash_lists=page.copies.hash_lists,
         unwanted=tuple(page.copies.unwanted),
         proof_days=page.copies.proof_days,
+        least_copies=page.copies.least_copies,
         changed=OnChanged(page.copies.changed_copies),
         order=Order(page.copies.order),
         sidecars=sidecars.corrected_dates,
@@ -282,6 +285,7 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
             "card-structure": rules.structure.value, "read-twice": rules.twice,
             "extra-checksum": "blake3" if rules.second_sum else "none", "hash-lists": rules.hash_lists,
             "unwanted": list(rules.unwanted), "proof-days": rules.proof_days,
+            "least-copies": rules.least_copies,
             "changed-copies": rules.changed.value, "order": rules.order.value,
         },
         "sidecars": {

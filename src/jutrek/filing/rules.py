@@ -160,6 +160,8 @@ class HouseRules:
             misses; they hold for nothing that is a picture, clip or sound.
         proof_days: for how many days beyond the one on which a copy was read back that counts for calling a card safe;
             0 is that day only, and what was read before is read again.
+        least_copies: how many proven copies there must be of a file, that on the archive drive among them, before it
+            leaves the library to be stored away.
         changed: which version is right where a copy was changed outside Jutrek; the other one is put aside.
         order: whether files come home in the order of time, or small ones first.
         creator, rights, words: who made what comes in, under which rights, and keywords, for such a sidecar; `{year}`
@@ -197,6 +199,7 @@ class HouseRules:
     hash_lists: bool = True
     unwanted: tuple[str, ...] = UNWANTED
     proof_days: int = 0
+    least_copies: int = 1
     changed: OnChanged = OnChanged.ASK
     order: Order = Order.TIME
     creator: str = ""

@@ -9,7 +9,20 @@ from jutrek.library.devicelist import keep_devices, known_devices
 from jutrek.library.home import NOT_FILED, Filed, GivenNumber, HomeFile, ProofMark, State
 from jutrek.library.identity import Library, apart, is_library, new_library, open_library
 from jutrek.library.numbers import give_back_numbers, keep_numbers, numbers_given, set_number
-from jutrek.library.places import LIBRARY, Place, add_place, as_place, connected, forget_place, known_places
+from jutrek.library.places import (
+    LIBRARY,
+    Place,
+    add_drive,
+    add_place,
+    as_place,
+    connected,
+    drives_here,
+    forget_drive,
+    forget_place,
+    keep_drive,
+    known_drives,
+    known_places,
+)
 from jutrek.library.roots import notice_roots
 from jutrek.library.survey import Survey, survey
 
@@ -26,16 +39,21 @@ __all__ = [
     "ProofMark",
     "State",
     "Survey",
+    "add_drive",
     "add_place",
     "apart",
     "as_place",
     "connected",
+    "drives_here",
+    "forget_drive",
     "forget_place",
     "give_back_numbers",
     "is_library",
     "keep_devices",
+    "keep_drive",
     "keep_numbers",
     "known_devices",
+    "known_drives",
     "known_places",
     "new_library",
     "notice_roots",

@@ -22,7 +22,9 @@ _AT_ONCE = 500
 _PAGE = 1000
 FILED = "SELECT moments.*, origins.* FROM moments LEFT JOIN origins ON origins.path = moments.path"
 _NO_MOMENT = "coalesce(moments.local, '') = ''"
-_UNPROVEN = "NOT EXISTS (SELECT 1 FROM proofs WHERE place = '' AND proofs.path = files.path AND state = 'proven')"
+OF_HOME = "proofs.place = coalesce((SELECT drive FROM stored WHERE stored.path = proofs.path), '')"
+"""The condition of proofs of files where they lie: in the root, or on the archive drive that they are stored on."""
+_UNPROVEN = f"NOT EXISTS (SELECT 1 FROM proofs WHERE {OF_HOME} AND proofs.path = files.path AND state = 'proven')"
 
 
 class Facet(StrEnum):

@@ -23,13 +23,14 @@ SELECT files.path, files.size, files.quick, coalesce(moments.local, ''), coalesc
   coalesce(contents.payload, 0), contents.print, coalesce(copies.count, 0),
   CASE WHEN own.state = 'proven' AND own.size != files.size THEN 'changed' ELSE coalesce(own.state, '') END,
   coalesce(own.at, ''),
-  by_hand.path IS NOT NULL, files.mtime_ns
+  by_hand.path IS NOT NULL, files.mtime_ns, coalesce(stored.drive, '')
 FROM files
+LEFT JOIN stored ON stored.path = files.path
 LEFT JOIN moments ON moments.path = files.path
 LEFT JOIN origins ON origins.path = files.path
 LEFT JOIN descriptions AS said ON said.path = files.path
 LEFT JOIN contents ON contents.path = files.path AND contents.size = files.size AND contents.mtime_ns = files.mtime_ns
-LEFT JOIN proofs AS own ON own.place = '' AND own.path = files.path
+LEFT JOIN proofs AS own ON own.place = coalesce(stored.drive, '') AND own.path = files.path
 LEFT JOIN by_hand ON by_hand.path = files.path
 LEFT JOIN {copies} ON copies.path = files.path
 """
@@ -38,6 +39,7 @@ _OF_ONE = f"{_SELECT.format(copies='(SELECT NULL AS path, 0 AS count) AS copies'
 _COPIES = (
     "CREATE TEMP TABLE copies AS SELECT proofs.path AS path, count(*) AS count FROM proofs JOIN files"
     " ON files.path = proofs.path AND files.size = proofs.size WHERE proofs.place != '' AND proofs.state = 'proven'"
+    " AND proofs.place NOT IN (SELECT drive FROM stored)"
     " AND (files.full IS NULL OR files.full = proofs.full) GROUP BY proofs.path"
 )
 _GONE = "SELECT path, size, mtime_ns FROM proofs WHERE place = '' AND path NOT IN (SELECT path FROM files)"
@@ -70,6 +72,7 @@ class KnownFile(NamedTuple):
         proved: when that was, UTC, ISO 8601; empty where it never was.
         moved: whether somebody moved or renamed it outside.
         mtime_ns: when it was changed last, nanoseconds since 1970, UTC.
+        drive: the id of the archive drive that it is stored on; empty where it lies in the root.
     """
 
     path: str
@@ -104,9 +107,12 @@ class KnownFile(NamedTuple):
     proved: str = ""
     moved: bool = False
     mtime_ns: int = 0
+    drive: str = ""
 
 
-OWN_COLUMNS = frozenset({"path", "size", "mtime_ns", "quick", "print", "payload", "copies", "found", "proved", "moved"})
+OWN_COLUMNS = frozenset({
+    "path", "size", "mtime_ns", "quick", "print", "payload", "copies", "found", "proved", "moved", "drive",
+})  # fmt: skip
 """What is kept of a lost file in columns, and what holds for a file only while it is there."""
 USUAL = KnownFile("", 0)._asdict()
 

@@ -11,29 +11,31 @@ import contextlib
 import json
 import os
 import sqlite3
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from itertools import count
 from types import TracebackType
 from typing import Any, Self
 
 from jutrek.disk import FileStamp, chosen, have_folder
 from jutrek.errors import LedgerUnusable
-from jutrek.library.catalogue import FILED, Catalogue, told
+from jutrek.library.catalogue import FILED, OF_HOME, Catalogue, told
 from jutrek.library.contents import Contents
 from jutrek.library.descriptions import Descriptions
-from jutrek.library.home import Filed, GivenNumber, HomeFile, ProofMark, State, Waits
+from jutrek.library.home import Filed, GivenNumber, HomeFile, ProofMark, State
 from jutrek.library.knowledge import Knowledge, knowledge
 from jutrek.library.lost import Lost
 from jutrek.library.rows import put_rows
+from jutrek.library.stored import Stored
+from jutrek.library.waiting import Waiting
 
-VERSION = 10
+VERSION = 11
 """Of its tables."""
 _FILLED = 7
 """The last version that added a table which journals fill."""
 _AT_ONCE = 500
 _NOWHERE = b"\0"
 """No path begins with it."""
-_MOVED = dict.fromkeys(("files", "moments", "origins", "contents", "descriptions"), "") | {
+_MOVED = dict.fromkeys(("files", "moments", "origins", "contents", "descriptions", "stored"), "") | {
     "proofs": " AND proofs.place = ''"
 }
 """The tables of what is known of files by their paths, and which of their rows are of the library."""
@@ -104,10 +106,13 @@ class Ledger:
         """Whether it was made just now, so that it knows less than the library's journals."""
         self.contents = Contents(self._transaction)
         """What files hold."""
-        self.descriptions, self.lost = Descriptions(self._transaction), Lost(self._transaction)
+        self.descriptions = Descriptions(self._transaction)
         """What files say."""
+        self.lost, self.stored = Lost(self._transaction), Stored(self._transaction)
         self.catalogue = Catalogue(self._transaction)
         """What is at home, asked in parts."""
+        self.waiting = Waiting(self._transaction)
+        """What waits for a person."""
         try:
             have_folder(os.path.dirname(path))
             try:
@@ -246,10 +251,9 @@ class Ledger:
 
         What their bytes were is no help to anybody: they count as home nowhere.
         """
-        states = State.ROTTED.value, State.UNREADABLE.value
+        query = f"SELECT path FROM proofs WHERE {OF_HOME} AND state IN ('{State.ROTTED}', '{State.UNREADABLE}')"
         with self._transaction() as connection:
-            rows = connection.execute("SELECT path FROM proofs WHERE place = '' AND state IN (?, ?)", states)
-            return frozenset(os.fsdecode(row[0]) for row in rows)
+            return frozenset(os.fsdecode(row[0]) for row in connection.execute(query))
 
     def put(self, files: Sequence[HomeFile]) -> None:
         """Write files into the ledger, replacing what it knew under their paths. Durable on return."""
@@ -396,6 +400,12 @@ class Ledger:
             rows = connection.execute(f"{_MARKS} WHERE place = ? ORDER BY at, path", (place,))
             return {mark.path: mark for mark in map(_mark, rows)}
 
+    def marks_at_home(self) -> dict[str, ProofMark]:
+        """What is known of the library's files where they lie, in the root or stored away, by path."""
+        with self._transaction() as connection:
+            rows = connection.execute(f"{_MARKS} WHERE {OF_HOME} ORDER BY at, path")
+            return {mark.path: mark for mark in map(_mark, rows)}
+
     def proofs(self, place: str) -> dict[str, ProofMark]:
         """What is proven in a place, by path, the oldest proof first. What was found otherwise is no proof."""
         return {path: mark for path, mark in self.marks(place).items() if mark.stands}
@@ -457,27 +467,8 @@ class Ledger:
         rows = [(os.fsencode(path),) for path in paths]
         if rows:
             with self._transaction() as connection:
-                for table in ("files", "moments", "origins", "contents", "descriptions", "by_hand"):
+                for table in (*_MOVED.keys() - {"proofs"}, "by_hand"):
                     connection.executemany(f"DELETE FROM {table} WHERE path = ?", rows)
-
-    def waits(self) -> dict[str, Waits]:
-        """Files of sources that were found to be there already in another way, by their paths."""
-        with self._transaction() as connection:
-            rows = connection.execute("SELECT * FROM waits")
-            return {
-                os.fsdecode(path): Waits(size, mtime_ns, standing, os.fsdecode(equal), bool(better))
-                for path, size, mtime_ns, standing, equal, better in rows
-            }
-
-    def put_waits(self, waits: Mapping[str, Waits], over: Iterable[str] = ()) -> None:
-        """Keep further ones, and forget those that are over."""
-        rows = [(os.fsencode(path), *one[:3], os.fsencode(one.equal), int(one.better)) for path, one in waits.items()]
-        gone = [(os.fsencode(path),) for path in over]
-        with self._transaction() as connection:
-            if gone:
-                connection.executemany("DELETE FROM waits WHERE path = ?", gone)
-            if rows:
-                put_rows(connection, "waits", rows)
 
     def source_prints(self, paths: Iterable[str]) -> dict[str, tuple[int, int, bytes, bytes]]:
         """What is kept of source files: size, mtime_ns, quick and full fingerprint, by path."""

@@ -133,6 +133,13 @@ lost = sa.Table(
     sa.Column("said", sa.Text, nullable=False),
 )
 """Since version 10: captures that are gone, as `library.knowledge.KnownFile` had them; what it says as JSON."""
+stored = sa.Table(
+    "stored",
+    meta,
+    sa.Column("path", sa.LargeBinary, primary_key=True),
+    sa.Column("drive", sa.Text, nullable=False, index=True),
+)
+"""Since version 11: which files lie on an archive drive instead of in the root, by the drive's id."""
 agreements = sa.Table(
     "agreements",
     meta,

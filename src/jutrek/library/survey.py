@@ -5,6 +5,10 @@ content: by its quick fingerprint; where none was made yet by size and time of c
 inode, else by its full fingerprint: frames of a burst may agree in size and time. What the ledger knows of it moves
 along. So are files whose names were swapped. A file whose size or time changed is a new version: its fingerprints are
 forgotten.
+
+The root and the archive drives that are connected are one tree: what somebody took from one to the other is moved, too.
+What is stored on a drive that is away, or does not answer to its end, is believed to lie there still. Of what else is
+on a drive only that is taken in which lies in a folder of the first level that has stored files.
 """
 
 from __future__ import annotations
@@ -18,11 +22,12 @@ from dataclasses import dataclass, replace
 from itertools import chain
 from typing import TYPE_CHECKING
 
-from jutrek.disk import HASH_LISTS, OWN_FOLDER, TEMPORARY
-from jutrek.errors import LibraryMissing, SourceUnreadable, Stopped, reason
+from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.library.fingerprint import full, quick
 from jutrek.library.home import HomeFile
 from jutrek.library.identity import Library
+from jutrek.library.places import drives_here
+from jutrek.library.walking import Away, walk
 
 if TYPE_CHECKING:
     from jutrek.library.knowledge import KnownFile
@@ -42,6 +47,7 @@ class Survey:
         lost: those that are gone.
         moves: those that somebody moved or renamed outside: where each was, and where it is.
         arriving: those that are being written still. They are left alone.
+        both: those that lie in the root and under the same path on a drive. The root's are the library's.
     """
 
     files: int
@@ -50,6 +56,7 @@ class Survey:
     lost: tuple[str, ...] = ()
     moves: tuple[tuple[str, str], ...] = ()
     arriving: tuple[str, ...] = ()
+    both: tuple[str, ...] = ()
 
     @property
     def new(self) -> int:
@@ -115,14 +122,17 @@ def survey(
         LibraryMissing: when the library's root cannot be listed.
         Stopped: when `stop` was set.
     """
-    known = ledger.all_files()
+    known, drives = ledger.all_files(), drives_here(library)
     seen, fresh = _fresh(library.root, known, stop, report)
-    arriving = _arriving(library.root, fresh, eyes.rest, stop) if eyes.rest else frozenset[str]()
+    away = Away(library, ledger.stored.all(), drives, seen)
+    fresh |= away.look(known, stop)
+    ledger.stored.here = away.here
+    arriving = _arriving(away.at, fresh, eyes.rest, stop) if eyes.rest else frozenset[str]()
     fresh = {path: one for path, one in fresh.items() if path not in arriving}
     came = [one for path, one in fresh.items() if path not in known]
     changed = {path: known[path] for path in fresh if path in known}
-    gone = {path: stamp for path, stamp in known.items() if path not in seen}
-    evidence = _Evidence(library.root, ledger, stop)
+    gone = {path: stamp for path, stamp in known.items() if path not in seen and not away.has(path)}
+    evidence = _Evidence(away, ledger, stop)
     moves = _moved(ledger, gone, came, evidence) if gone and came else {}
     if changed:
         taken = {now.path for now in moves.values()}
@@ -130,6 +140,8 @@ def survey(
         left = [one for one in fresh.values() if one.path not in taken]
         moves |= _swapped(ledger, old, left, changed.keys(), evidence)
     arrived = {now.path: now for now in moves.values()}
+    fresh = {path: one for path, one in fresh.items() if path in arrived or path in known or away.is_ours(path)}
+    came = [one for one in came if one.path in fresh]
     others = [path for path, before in changed.items() if path not in arrived and eyes.is_other(path, before)]
     lost = [path for path in gone if path not in moves] + others
     if eyes.take_in:
@@ -138,10 +150,15 @@ def survey(
         ledger.drop(lost)
         ledger.lost.forget(_back(ledger, came, evidence))
         ledger.put([arrived.get(one.path, one) for one in fresh.values()])
+        away.take_in(ledger, {old: now.path for old, now in moves.items()}, known.keys() | fresh.keys(), lost)
     new = [one.path for one in came if one.path not in arrived] + others
     altered = [path for path in changed if path not in arrived and path not in others]
     told = ((old, now.path) for old, now in moves.items())
-    return Survey(len(seen), tuple(new), tuple(altered), tuple(lost), tuple(told), tuple(sorted(arriving)))
+    files = len(seen) + sum(path in known or path in fresh for path in away.there)
+    return Survey(
+        files, tuple(new), tuple(altered), tuple(lost), tuple(told), tuple(sorted(arriving)),
+        tuple(sorted(away.both)),
+    )  # fmt: skip
 
 
 def _fresh(
@@ -153,7 +170,7 @@ def _fresh(
     """The paths of all files, and those of which the ledger knows nothing, or another size or time."""
     seen: set[str] = set()
     fresh: dict[str, HomeFile] = {}
-    for path, size, mtime_ns in _walk(root):
+    for path, size, mtime_ns in walk(root):
         seen.add(path)
         if stop is not None and stop.is_set():
             raise Stopped
@@ -164,14 +181,16 @@ def _fresh(
     return seen, fresh
 
 
-def _arriving(root: str, fresh: dict[str, HomeFile], rest: float, stop: threading.Event | None) -> frozenset[str]:
+def _arriving(
+    at: Callable[[str], str], fresh: dict[str, HomeFile], rest: float, stop: threading.Event | None
+) -> frozenset[str]:
     """Files that were changed a short while ago, and change still."""
     since = time.time_ns() - int(rest * 1e9)
     young = [one for one in fresh.values() if one.mtime_ns > since]
     if not young:
         return frozenset()
     (stop or threading.Event()).wait(rest)
-    return frozenset(one.path for one in young if not _rests(os.path.join(root, one.path), one))
+    return frozenset(one.path for one in young if not _rests(at(one.path), one))
 
 
 def _rests(path: str, before: HomeFile) -> bool:
@@ -281,8 +300,8 @@ class _Candidates:
 class _Evidence:
     """Tells whether a file is one that lay elsewhere, of the same size. What was read for that is kept."""
 
-    def __init__(self, root: str, ledger: Ledger, stop: threading.Event | None) -> None:
-        self._root, self._ledger, self._stop = root, ledger, stop
+    def __init__(self, away: Away, ledger: Ledger, stop: threading.Event | None) -> None:
+        self._away, self._ledger, self._stop = away, ledger, stop
         self._quick: dict[str, bytes | None] = {}
         self._full: dict[str, bytes | None] = {}
 
@@ -306,9 +325,11 @@ class _Evidence:
 
     def _is_inode_of(self, old: HomeFile, now: HomeFile) -> bool:
         """Whether it is the very file that was proven: a name that is changed in place leaves the inode."""
+        if self._away.drive_of(old.path) or self._away.drive_of(now.path):
+            return False
         mark = self._ledger.mark_of(old.path)
         try:
-            return mark is not None and mark.inode == os.lstat(os.path.join(self._root, now.path)).st_ino
+            return mark is not None and mark.inode == os.lstat(self._away.at(now.path)).st_ino
         except OSError:
             return False
 
@@ -318,28 +339,7 @@ class _Evidence:
     def _read(self, how: Callable[[str], bytes], path: str, known: dict[str, bytes | None]) -> bytes | None:
         if path not in known:
             try:
-                known[path] = how(os.path.join(self._root, path))
+                known[path] = how(self._away.at(path))
             except SourceUnreadable:
                 known[path] = None
         return known[path]
-
-
-def _walk(root: str) -> Iterator[tuple[str, int, int]]:
-    folders = [""]
-    while folders:
-        folder = folders.pop()
-        above = f"{folder}/" if folder else ""
-        try:
-            with os.scandir(os.path.join(root, folder)) as entries:
-                for entry in entries:
-                    name = entry.name
-                    path = above + name
-                    if entry.is_dir(follow_symlinks=False):
-                        if path not in (OWN_FOLDER, HASH_LISTS) and not name.startswith(".Trash"):
-                            folders.append(path)
-                    elif entry.is_file(follow_symlinks=False) and not name.startswith(TEMPORARY):
-                        status = entry.stat(follow_symlinks=False)
-                        yield path, status.st_size, status.st_mtime_ns
-        except OSError as error:
-            if not folder:
-                raise LibraryMissing(root, reason(error)) from error

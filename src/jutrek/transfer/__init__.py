@@ -3,9 +3,10 @@
 from jutrek.transfer.bring import bring
 from jutrek.transfer.carry import STEPS
 from jutrek.transfer.control import Choice, Control
+from jutrek.transfer.leftover import Leftover
 from jutrek.transfer.moving import refile
 from jutrek.transfer.outcome import Done, Listener, Outcome, Progress, Stream
-from jutrek.transfer.recover import Leftover, recover
+from jutrek.transfer.recover import recover
 from jutrek.transfer.taking_back import last_refiling, plan_finishing, plan_taking_back
 
 __all__ = [

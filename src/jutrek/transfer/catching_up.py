@@ -22,7 +22,8 @@ from typing import TYPE_CHECKING
 from jutrek.disk import OWN_FOLDER, TEMPORARY, Inside, Outside, Tree, inside, put_away
 from jutrek.errors import PlaceLost, PlaceUnusable
 from jutrek.filing import Action, HouseRules, Row
-from jutrek.library import LIBRARY, HomeFile, Library, Place, ProofMark, State, as_place
+from jutrek.library import LIBRARY, HomeFile, Library, Place, ProofMark, State, as_place, drives_here
+from jutrek.library.stored import lying
 from jutrek.transfer.capacity import hindrances
 from jutrek.transfer.control import Control
 from jutrek.transfer.copies import Target, unchanged
@@ -52,6 +53,7 @@ class Lacking:
         damaged: paths of files that are damaged at home, and that the place lacks, too.
         beyond: paths of files that were proven there and that the library has no more.
         changed: paths of files that somebody changed in the place since they were proven there.
+        away: paths of files that it lacks, and that are stored on archive drives that are away.
     """
 
     place: Place
@@ -61,11 +63,12 @@ class Lacking:
     beyond: tuple[str, ...]
     damaged: tuple[str, ...] = ()
     changed: tuple[str, ...] = ()
+    away: tuple[str, ...] = ()
 
     @property
     def files(self) -> int:
         """How many files are not where they should be."""
-        return len(self.rows) + len(self.moves) + len(self.damaged) + len(self.changed)
+        return len(self.rows) + len(self.moves) + len(self.damaged) + len(self.changed) + len(self.away)
 
     @property
     def size(self) -> int:
@@ -87,7 +90,8 @@ def lacking(
         only: paths of the files that are meant, for which nothing else is looked at; None for all.
         connected: whether the place can be looked at; else what was proven there is believed to be there still.
     """
-    files, here, there = ledger.all_files(), ledger.marks(LIBRARY), ledger.marks(place.id)
+    files, here, there = ledger.all_files(), ledger.marks_at_home(), ledger.marks(place.id)
+    lies = lying(library.root, ledger.stored, drives_here(library))
     if only is not None:
         files = {path: files[path] for path in only if path in files}
         there = {path: there[path] for path in only if path in there}
@@ -100,7 +104,7 @@ def lacking(
     for path, mark in held.items():
         if path not in files:
             spare[mark.full].append(path)
-    rows, moves, replaced, damaged, changed = [], [], [], [], []
+    rows, moves, replaced, damaged, changed, away = [], [], [], [], [], []
     for path, (size, mtime_ns) in sorted(files.items()):
         ours, theirs = here.get(path), held.get(path)
         fits = ours is not None and (ours.size, ours.mtime_ns) == (size, mtime_ns)
@@ -117,14 +121,20 @@ def lacking(
         if is_damaged:
             damaged.append(path)
             continue
+        if lies.is_away(path):
+            away.append(path)
+            continue
         if theirs is not None or (path in there and there[path].state in _NOT_AS_IT_WAS):
             replaced.append(path)
-        source = os.path.join(library.root, path)
-        rows.append(Row(source, library.root, Action.BRING, path, "The backup lacks it.", size, mtime_ns))
+        rows.append(
+            Row(lies.at(path), lies.root_of(path), Action.BRING, path, "The backup lacks it.", size, mtime_ns)
+        )  # fmt: skip
     moving = {old for old, _ in moves}
     own = f"{OWN_FOLDER}/"
     beyond = tuple(path for path in held if path not in files and path not in moving and not path.startswith(own))
-    return Lacking(place, tuple(rows), tuple(moves), tuple(replaced), beyond, tuple(damaged), tuple(changed))
+    return Lacking(
+        place, tuple(rows), tuple(moves), tuple(replaced), beyond, tuple(damaged), tuple(changed), tuple(away)
+    )  # fmt: skip
 
 
 def _is_changed(tree: Tree, mark: ProofMark | None) -> bool:
@@ -271,7 +281,7 @@ def catch_up(
             target = Target(place, main=True)
         except OSError as error:
             raise PlaceLost(place.root, error) from error
-        marks = ledger.proofs(LIBRARY)
+        marks = {path: mark for path, mark in ledger.marks_at_home().items() if mark.stands}
         expected = {
             row.source: mark.full
             for row in wanted.rows
@@ -286,6 +296,10 @@ def catch_up(
         else:
             outcome = Run(task, library, ledger, steered, heard).go()
         outcome.remarks += lists_follow(library, ledger, [place], process="transfer", begin=True)
+        if wanted.away:
+            outcome.remarks.append(
+                f"Files that are stored on drives that are away were not copied to {place.name}: {len(wanted.away):,}."
+            )
         if wanted.damaged:
             outcome.remarks.append(
                 f"Files that are damaged in the library were not copied to {place.name}: {len(wanted.damaged):,}."

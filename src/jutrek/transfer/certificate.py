@@ -29,6 +29,7 @@ class Where(NamedTuple):
         at: when its bytes were read back, UTC, ISO 8601.
         mtime_ns, inode, ctime_ns: which file it was then.
         direct: whether the reading back is sure to have reached the medium; None where that is not known any more.
+        drive: the id of the archive drive that it is stored on, of one in the library; empty for the root.
     """
 
     place: str
@@ -38,6 +39,7 @@ class Where(NamedTuple):
     inode: int = 0
     ctime_ns: int = 0
     direct: bool | None = None
+    drive: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -173,8 +173,9 @@ class _Checker:
         """What to read: files that were never proven, then those whose proof is the oldest."""
         proven = self._ledger.marks(self._place.id)
         if self._place.id == LIBRARY:
+            stored = self._ledger.stored.all()
             for path, (size, mtime_ns) in sorted(self._ledger.all_files().items()):
-                if path not in proven:
+                if path not in proven and path not in stored:
                     yield ProofMark(LIBRARY, path, size, mtime_ns, b"", "")
         # What followed into a tray lies there for a last look, and is nobody's copy.
         yield from (mark for mark in proven.values() if not mark.path.startswith(f"{OWN_FOLDER}/"))

@@ -18,7 +18,7 @@ from typing import TYPE_CHECKING
 
 from jutrek.disk import FileStamp, Outside, Realm, Tree, inside
 from jutrek.errors import NotPossible, reason
-from jutrek.library import Library, Place, as_place
+from jutrek.library import Library, Place, as_place, drives_here
 from jutrek.transfer.certificate import Certificate, OnSource, Where
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
@@ -65,7 +65,8 @@ def clear(
     """
     if datetime.fromisoformat(certificate.at).astimezone().date() != date.today():
         raise NotPossible(certificate.root, f"it was proven on {certificate.at[:10]}; prove it again")
-    keeper = _Keeper(certificate, ledger, {place.id: place.tree for place in (as_place(library), *places)})
+    everywhere = (as_place(library), *places, *drives_here(library))
+    keeper = _Keeper(certificate, ledger, {place.id: place.tree for place in everywhere})
     cleared = Cleared()
     going: list[OnSource] = []
     for one in certificate.files:
@@ -132,10 +133,10 @@ class _Keeper:
 
     def _lacks(self, where: Where, one: OnSource, seen: list[os.stat_result]) -> str:
         """Why a copy is no proof any more; empty where it is. It is added to those that were seen."""
-        known = self._ledger.mark_of(where.path, where.place)
+        known = self._ledger.mark_of(where.path, where.drive or where.place)
         if known is None or not known.stands or known.full != one.full:
             return f"Its copy is {known.state if known else 'not known'} since."
-        tree = self._trees.get(where.place)
+        tree = self._trees.get(where.drive or where.place)
         try:
             copy = tree.found(inside(where.path)) if tree is not None else None
         except (OSError, Outside):

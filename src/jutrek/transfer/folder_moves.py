@@ -166,6 +166,10 @@ class _FolderMoves:
             return NotInside(move.old, error)
         if len(new.parts) > len(old.parts) and Inside(new.parts[: len(old.parts)]).spelt_like(old):
             return NotMoved(move.old, "a folder can't go into itself")
+        if self._ledger.stored.below(move.old):
+            return NotMoved(move.old, "something of it is stored on an archive drive; fetch it first")
+        if self._ledger.stored.below(move.new):
+            return NameTaken(move.new)
         try:
             if move.old.rpartition("/")[2] not in self._tree.folders(old.folder):
                 return NotMoved(move.old, "it is gone")

@@ -59,6 +59,8 @@ class Kind(StrEnum):
     LET_GO = "let go"
     SAY = "say"
     DESCRIBE = "describe"
+    STORE = "store"
+    FETCH = "fetch"
 
 
 def number_of(name: str) -> int:

@@ -58,7 +58,7 @@ class _Told(BaseModel):
 _HEAD = {
     "run?": str, "at?": str, "who?": str, "after?": str, "sources?": list[str], "places?": list[_Named],
     "continues?": str, "takes_back?": str, "place?": str, "name?": str, "root?": str, "source?": str,
-    "certificate?": _Own, "safe?": bool, "way?": str, "act?": str,
+    "certificate?": _Own, "safe?": bool, "way?": str, "act?": str, "drive?": str,
 }  # fmt: skip
 _FINDING = {"place": str, "path": _Kept, "why": str}
 _ASIDE = {"place": str, "from": _Kept, "to": _Kept}
@@ -75,7 +75,7 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     },
     "home": _ROW | {"xxh3_128?": _Full, "blake3?": Hex, "direct?": bool, "mtime_ns?": Time},
     "found": _ROW | {"xxh3_128?": _Full, "mtime_ns?": Time},
-    "moved": _ROW | {"upto?": _Row}, "removed": _ROW,
+    "moved": _ROW | {"upto?": _Row}, "removed": _ROW, "original gone": _ROW,
     "copied": _ROW | {"place": str, "direct?": bool, "mtime_ns?": Time},
     "not copied": _ROW | {"place": str, "why": str},
     "place lost": {"place": str, "why": str},

@@ -147,7 +147,7 @@ class _Moves:
         self._stop, self._listener, self._orders = stop, listener, orders
         self._top = library.root.rstrip("/") + "/"
         self._tree, self._folders = library.tree, HeldFolders()
-        self._copies = MovedCopies(places, ledger)
+        self._copies, self._stored = MovedCopies(places, ledger), ledger.stored.all()
         self._moved: list[_Step] = []
         self._all_moved: list[tuple[int, Row]] = []
         self._touched: dict[tuple[str, Inside | None], Tree] = {}
@@ -247,9 +247,12 @@ class _Moves:
             left = self._folder_of(old)
             status = self._hold(tree, left).lstat(old)
         except (FileNotFoundError, NotADirectoryError):
-            return NotMoved(row.source, "it is gone")
+            stored = str(old) in self._stored
+            return NotMoved(row.source, "it is stored on an archive drive; fetch it first" if stored else "it is gone")
         except OSError as error:
             return self._of_place(to, row, error)
+        if to in self._stored:
+            return NameTaken(to)
         if not row.stamp.unchanged(status):
             return NotMoved(row.source, "it changed since the plan was made")
         return self._objection(row, old) or _Step(

@@ -16,7 +16,6 @@ import contextlib
 import os
 import re
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from jutrek.disk import TEMPORARY, Inside, Outside, Realm, Tree, inside
@@ -31,6 +30,7 @@ from jutrek.library import (
     as_place,
     connected,
     keep_numbers,
+    known_drives,
     known_places,
     notice_roots,
 )
@@ -41,6 +41,7 @@ from jutrek.transfer.folder_moves import settle_folders
 from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.ledger_follows import follow, restore
+from jutrek.transfer.leftover import Leftover
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, read_back
 from jutrek.transfer.moved_copies import unsure_of
@@ -48,39 +49,13 @@ from jutrek.transfer.renaming import named_somehow
 from jutrek.transfer.resumable import KEPT_FOR, Content, clear_partials, keep_partial
 from jutrek.transfer.run_log import RunLog, filed_by, given_number, known_of_files, run_log_of, unfinished
 from jutrek.transfer.saying import heed
+from jutrek.transfer.settling_stored import CROSSES, settle_late, settle_stored
 from jutrek.transfer.sidecar_runs import settle_sidecars
 from jutrek.transfer.sidecars import write_sidecar
 from jutrek.transfer.taking_back import row_of
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
-
-
-@dataclass(frozen=True, slots=True)
-class Leftover:
-    """A run that did not end.
-
-    Attributes:
-        run: its id.
-        at: when it began (UTC, ISO 8601).
-        home, left: how many files are home or moved, and how many are not.
-        kind: what it was to do.
-        troubles: what of its record is not believed; nothing that rests on it was done.
-    """
-
-    run: str
-    at: str
-    home: int
-    left: int
-    kind: Kind = Kind.INTAKE
-    troubles: tuple[str, ...] = ()
-
-    @property
-    def did(self) -> str:
-        """What it did to files that are home: moved, or written; empty for one that brought them."""
-        if self.kind in (Kind.REFILE, Kind.TIDY, Kind.TAKE_BACK, Kind.SET_ASIDE):
-            return "moved"
-        return "written" if self.kind is Kind.DESCRIBE else ""
 
 
 def recover(library: Library, ledger: Ledger) -> list[Leftover]:
@@ -93,9 +68,10 @@ def recover(library: Library, ledger: Ledger) -> list[Leftover]:
     with locked(library):
         try:
             places = [as_place(library), *_connected(library)]
+            backups = [place for place in places[1:] if not place.archive]
             leftovers = [_settle(library, ledger, run_log, places) for run_log in list(unfinished(library))]
             for place in places[1:]:
-                _clear_place(library, place, {leftover.run for leftover in leftovers})
+                _clear_place(library, ledger, place, places, {leftover.run for leftover in leftovers})
             if ledger.is_new:
                 _teach(library, ledger)
             notice_roots(ledger, places)
@@ -103,7 +79,7 @@ def recover(library: Library, ledger: Ledger) -> list[Leftover]:
                 clear_partials(place.tree, older_than=KEPT_FOR)
             if leftovers:
                 # What cannot be written now is written by the next run that moves something.
-                lists_follow(library, ledger, places[1:])
+                lists_follow(library, ledger, backups)
             return leftovers
         except OSError as error:
             raise LibraryMissing(library.root, f"its last run can't be cleared up: {reason(error)}") from error
@@ -111,18 +87,22 @@ def recover(library: Library, ledger: Ledger) -> list[Leftover]:
 
 def _connected(library: Library) -> list[Place]:
     tops = [mount.point for mount in mounts()]
-    return [place for one in known_places(library) if (place := connected(one, tops))]
+    known = (*known_places(library), *known_drives(library))
+    return [place for one in known if (place := connected(one, tops))]
 
 
 def _teach(library: Library, ledger: Ledger) -> None:
     """A ledger that was lost, or never was, learns from the journals."""
-    filed, proofs, numbers = known_of_files(library)
+    filed, proofs, numbers, stored = known_of_files(library)
     ledger.put_filed(filed.items())
     ledger.put_numbers(numbers.items())
     ledger.put_proofs(proofs)
     ledger.put([
-        HomeFile(one.path, one.size, one.mtime_ns, None, one.full) for one in proofs if not one.place and one.stands
+        HomeFile(one.path, one.size, one.mtime_ns, None, one.full)
+        for one in proofs
+        if one.stands and one.place == stored.get(one.path, LIBRARY)
     ])  # fmt: skip
+    ledger.stored.put(stored)
     ledger.is_new = False
 
 
@@ -142,6 +122,8 @@ def _settle(library: Library, ledger: Ledger, run_log: RunLog, places: Sequence[
             done = _settle_moves(library, ledger, run_log, journal, places)
         else:
             done = _settle_bringing(library, ledger, run_log, journal, places)
+        if run_log.kind in CROSSES:
+            settle_stored(library, ledger, run_log, journal, places, done)
         _settle_names_between(run_log, places)
         _clear_reserved(run_log, places)
         _clear_scraps(library.tree, run_log)
@@ -164,10 +146,13 @@ def _settle(library: Library, ledger: Ledger, run_log: RunLog, places: Sequence[
     return Leftover(run_log.run, run_log.at, len(done), left, run_log.kind, tuple(run_log.troubles))
 
 
-def _clear_place(library: Library, place: Place, settled: Collection[str]) -> None:
+def _clear_place(
+    library: Library, ledger: Ledger, place: Place, places: Sequence[Place], settled: Collection[str]
+) -> None:
     """Clear up in a place after runs that could not come to their end there, as it was away.
 
     Args:
+        places: all that are connected, the library first.
         settled: runs that were cleared up already.
     """
     for run in at_work_in(place.tree):
@@ -178,6 +163,8 @@ def _clear_place(library: Library, place: Place, settled: Collection[str]) -> No
                 _settle_names_between(run_log, [place])
                 _settle_turns(run_log, [place])
                 _clear_reserved(run_log, [place])
+                if run_log.kind in CROSSES:
+                    settle_late(library, ledger, run_log, place, places)
             end_in([place], run)
 
 

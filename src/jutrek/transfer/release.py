@@ -24,7 +24,7 @@ from jutrek.disk import FileStamp, Outside, Realm, Tree, inside, own
 from jutrek.errors import SourceUnreadable, Stopped, reason, shown
 from jutrek.formats import Kind as Media
 from jutrek.formats import read
-from jutrek.library import LIBRARY, Library, Place, ProofMark, State, apart, as_place
+from jutrek.library import LIBRARY, HomeFile, Library, Place, ProofMark, State, apart, as_place, drives_here
 from jutrek.library.unwanted import Unwanted, by_rule, declared
 from jutrek.sources import Left, Medium, Source, SourceFile, disk_of, scan
 from jutrek.transfer.certificate import Certificate, NotLookedAt, OnSource, Where
@@ -216,6 +216,21 @@ class _Prover:
                     by_print[mark.full].append(mark)
             self._marks[place.id], self._known[place.id] = by_print, set(marks)
             self._trees[place.id] = place.tree
+        self._add_stored()
+
+    def _add_stored(self) -> None:
+        """What is stored on archive drives that are here is the library's, too."""
+        stored, self._away = self._ledger.stored.all(), dict[int, list[HomeFile]]()
+        drives = {drive.id: drive for drive in drives_here(self._library)} if stored else {}
+        for drive in drives.values():
+            self._trees[drive.id] = drive.tree
+            for mark in self._ledger.marks(drive.id).values():
+                if stored.get(mark.path) == drive.id and (mark.stands or mark.state is State.COPIED):
+                    self._marks[LIBRARY].setdefault(mark.full, []).append(mark)
+        self._known[LIBRARY] |= stored.keys()
+        away = [path for path, drive in stored.items() if drive not in drives]
+        for home in self._ledger.of_paths(away).values():
+            self._away.setdefault(home.size, []).append(home)
 
     def expect(self, files: Sequence[SourceFile]) -> None:
         """Tell beforehand how much there is to be read."""
@@ -269,6 +284,8 @@ class _Prover:
         homes = {one.place for one in where}
         lacking = [shown(place.name) for place in self._places if place.id not in homes]
         why = f"Not found in {', '.join(lacking)}." if lacking else ""
+        if LIBRARY not in homes and any(home.full == full for home in self._away.get(status.st_size, ())):
+            why = "It is stored on an archive drive that is away: connect it, and prove once more."
         return replace(told, where=where, why=why)
 
     def _everywhere(self, source: os.stat_result, full: bytes) -> Iterator[Where]:
@@ -281,7 +298,7 @@ class _Prover:
                 seen.append(status)
                 yield Where(
                     place.id, mark.path, mark.at, mark.mtime_ns, status.st_ino, status.st_ctime_ns,
-                    self._direct.get((place.id, mark.path)),
+                    self._direct.get((mark.place, mark.path)), mark.place if mark.place != place.id else "",
                 )  # fmt: skip
 
     def _find(
@@ -317,7 +334,7 @@ class _Prover:
 
     def _looked_at(self, place: Place, mark: ProofMark) -> os.stat_result | None:
         try:
-            return self._trees[place.id].found(inside(mark.path))
+            return self._trees[mark.place].found(inside(mark.path))
         except (OSError, Outside):
             return None
 
@@ -327,7 +344,7 @@ class _Prover:
         """Read a copy from its medium. One that reads differently is known as bad from now on, and no proof."""
         if status is None:
             return None
-        tree, path = self._trees[place.id], inside(mark.path)
+        tree, path = self._trees[mark.place], inside(mark.path)
         try:
             full, direct = read_back(tree, path, self._buffer, look=self._look, report=self._count)
             after = tree.lstat(path)
@@ -345,7 +362,7 @@ class _Prover:
             return None
         proven = mark._replace(full=full, at=now(), state=State.PROVEN).seen(after)
         self._ledger.put_proofs([proven])
-        self._direct[place.id, mark.path] = direct
+        self._direct[mark.place, mark.path] = direct
         marks = self._marks[place.id]
         marks[full] = [proven, *(one for one in marks.get(full, ()) if one.path != mark.path)]
         return proven, after
@@ -353,8 +370,9 @@ class _Prover:
     def _bad(self, mark: ProofMark, finding: Finding, why: str) -> None:
         self.found.append(Found(mark, finding, why))
         self._ledger.put_proofs([mark._replace(state=State(finding.value), at=now())])
-        marks = self._marks[mark.place]
-        marks[mark.full] = [one for one in marks[mark.full] if one.path != mark.path]
+        for marks in self._marks.values():
+            if mark in marks.get(mark.full, ()):
+                marks[mark.full] = [one for one in marks[mark.full] if one != mark]
 
     def _is_no_capture(self, file: SourceFile) -> str:
         """Why a file was not brought by itself; empty where it is a capture, or that cannot be told."""

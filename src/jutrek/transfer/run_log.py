@@ -85,6 +85,11 @@ class RunLog:
         return str(self.head.get("takes_back", ""))
 
     @property
+    def originals_gone(self) -> set[int]:
+        """The rows of files that went from where they were, once they were proven on the other side."""
+        return {one["row"] for one in self.others if one["entry"] == "original gone"} & self.to_come.keys()
+
+    @property
     def moves(self) -> bool:
         """Whether it moves files within the library."""
         return self.kind in _MOVES
@@ -234,11 +239,13 @@ class Known(NamedTuple):
         filed: by what they were filed, by their paths now.
         proofs: what was proven of them, and of copies.
         numbers: which numbers names were given, by path.
+        stored: the ids of the archive drives that files are stored on, by path.
     """
 
     filed: dict[str, Filed]
     proofs: list[ProofMark]
     numbers: dict[str, GivenNumber]
+    stored: dict[str, str]
 
 
 def known_of_files(library: Library) -> Known:
@@ -246,6 +253,7 @@ def known_of_files(library: Library) -> Known:
     filed: dict[str, Filed] = {}
     numbers: dict[str, GivenNumber] = {}
     proofs: dict[tuple[str, str], ProofMark] = {}
+    stored: dict[str, str] = {}
     for run in runs(library):
         run_log = run_log_of(library, run)
         for row, done in sorted(run_log.done.items()):
@@ -262,6 +270,8 @@ def known_of_files(library: Library) -> Known:
         elif run_log.moves:
             _rename(filed, run_log.files_moved())
             _rename_proofs(proofs, LIBRARY, run_log.files_moved())
+        if drive := str(run_log.head.get("drive", "")):
+            _cross(run_log, drive, stored, proofs)
         for place, copies in _copies_moved(run_log).items():
             _rename_proofs(proofs, place, copies)
         _learn_sidecars(proofs, run_log)
@@ -269,7 +279,19 @@ def known_of_files(library: Library) -> Known:
             _follow(proofs, entry, run_log.at)
             if entry["entry"] == "said" and (path := str(entry["path"])) in filed:
                 filed[path] = with_said(filed[path], entry["now"])
-    return Known(filed, list(proofs.values()), numbers)
+    return Known(filed, list(proofs.values()), numbers, stored)
+
+
+def _cross(run_log: RunLog, drive: str, stored: dict[str, str], proofs: dict[tuple[str, str], ProofMark]) -> None:
+    """Take what went to an archive drive, or came from there; what is on both sides lies in the root."""
+    for row in run_log.originals_gone:
+        path = str(run_log.to_come[row]["to"])
+        if run_log.kind is Kind.STORE:
+            stored[path] = drive
+        proofs.pop((LIBRARY if run_log.kind is Kind.STORE else drive, path), None)
+    if run_log.kind is Kind.FETCH:
+        for row in run_log.done.keys() & run_log.to_come.keys():
+            stored.pop(str(run_log.to_come[row]["to"]), None)
 
 
 def _copies_moved(run_log: RunLog) -> dict[str, list[tuple[str, str]]]:

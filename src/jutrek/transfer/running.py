@@ -28,7 +28,7 @@ from jutrek.errors import (
     of_place,
 )
 from jutrek.filing import HouseRules, Row, numbers_in
-from jutrek.library import HomeFile, Library, ProofMark, keep_numbers
+from jutrek.library import LIBRARY, HomeFile, Library, ProofMark, keep_numbers
 from jutrek.transfer.at_work import begin_in, end_in
 from jutrek.transfer.bundles import bundled, most_at_once
 from jutrek.transfer.carry import Carrier
@@ -128,6 +128,9 @@ class Run:
                 self._carry_all(journal)
             finally:
                 self._close_books(journal)
+        except PlaceLost as error:
+            self._outcome.trouble = error
+            self._end_the_rest(str(error))
         except OSError as error:
             trouble = of_place(self._library.root, self._library.own, error)
             # What keeps the run from its books is more than one file's trouble: the library is not there any more.
@@ -141,6 +144,10 @@ class Run:
 
     def _begin(self) -> None:
         """What comes before the first file."""
+
+    def _part(self, journal: Journal) -> dict[int, str]:
+        """What comes behind the proofs at hand. Returns the numbers of files that have not arrived for all that."""
+        return {}
 
     def _announce_aside(self, journal: Journal) -> None:
         place = self._targets[0].place.id
@@ -290,7 +297,12 @@ class Run:
             self._ledger.put_numbers(numbers_in(rows))
         main, at = self._targets[0].place.id, now()
         self._ledger.put_proofs(mark for _, proof in self._waiting for mark in _marks(proof, main, at))
+        stays = self._part(journal)
         for number, proof in self._waiting:
+            if number in stays:
+                journal.failed(number, proof.row, stays[number])
+                self._end(Done(proof.row, False, stays[number]))
+                continue
             why = "Read back and equal." if proof.direct else "Read back after dropping its pages, and equal."
             if proof.row.sidecar:
                 trouble, stamp = write_sidecar(self._library.tree, proof.row, self._rules)
@@ -322,7 +334,8 @@ class Run:
             The proof, without the places where that failed.
 
         Raises:
-            OSError: when it failed in the main place.
+            OSError: when it failed in the library, as the main place.
+            RunTrouble: when it failed in another one that is.
         """
         copies = []
         for copy in (None, *proof.copies):
@@ -333,9 +346,11 @@ class Run:
                     target.tree.sync_folder(folder)
                     self._synced.add((target.place.id, folder))
             except OSError as error:
-                if copy is None:
+                if copy is None and target.place.id == LIBRARY:
                     raise
                 target.lost = target.lost or PlaceLost(target.root, error)
+                if copy is None:
+                    raise target.lost from error
                 self._lost.put(target)
                 copy = replace(copy, why=str(target.lost))  # noqa: PLW2901
             copies += [copy] if copy is not None else []

@@ -14,7 +14,7 @@ from typing import Any
 from jutrek.disk import OWN_FOLDER, FileStamp, Outside, Realm, Tree, inside, own
 from jutrek.errors import NotPossible, shown
 from jutrek.filing import Action, HouseRules, Plan, Row
-from jutrek.library import Library
+from jutrek.library import Library, Place, drives_here, known_drives
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.run_log import RunLog, end_of, filed_by, head_of, later_runs, moving_runs, run_log_of, runs
 from jutrek.transfer.trash import found, send
@@ -22,7 +22,7 @@ from jutrek.transfer.trash import found, send
 TAKEN_BACK = f"{OWN_FOLDER}/taken-back"
 CAN_BE_TAKEN_BACK = frozenset({
     Kind.INTAKE, Kind.REFILE, Kind.TIDY, Kind.TAKE_BACK, Kind.SET_ASIDE, Kind.EMPTY_TRAY, Kind.LET_GO, Kind.SAY,
-    Kind.DESCRIBE,
+    Kind.DESCRIBE, Kind.STORE, Kind.FETCH,
 })  # fmt: skip
 
 
@@ -254,5 +254,53 @@ def _emptied(library: Library, run_log: RunLog) -> list[_Wanted]:
     return wanted
 
 
-_WANTED = {Kind.INTAKE: _intake, Kind.SET_ASIDE: _set_aside, Kind.EMPTY_TRAY: _emptied,
-           Kind.DESCRIBE: _described}  # fmt: skip
+def _stored(library: Library, run_log: RunLog) -> list[_Wanted]:
+    """What was stored comes back from its drive, as far as it is there still.
+
+    Raises:
+        NotPossible: when the drive is away.
+    """
+    drive = drive_of(library, run_log)
+    rows = sorted(run_log.originals_gone & run_log.done.keys())
+    entries = [(run_log.to_come[row], run_log.done[row]) for row in rows]
+    return [
+        (
+            drive.tree.at(inside(one["to"])), str(one["to"]),
+            FileStamp(int(one["size"]), int(done.get("mtime_ns", one["mtime_ns"]))),
+        )
+        for one, done in entries
+    ]  # fmt: skip
+
+
+def _fetched(library: Library, run_log: RunLog) -> list[_Wanted]:
+    """What was fetched is stored again, under the path that it has by now.
+
+    Raises:
+        NotPossible: when the drive is away.
+    """
+    drive_of(library, run_log)
+    now = followed(library, run_log.run, (str(run_log.to_come[row]["to"]) for row in run_log.done))
+    return [
+        (now[str(one["to"])], now[str(one["to"])], FileStamp(int(one["size"]), int(done.get("mtime_ns", 0))))
+        for one, done in ((run_log.to_come[row], run_log.done[row]) for row in sorted(run_log.done))
+    ]
+
+
+def drive_of(library: Library, run_log: RunLog) -> Place:
+    """The archive drive of a run that stored something there, or fetched it.
+
+    Raises:
+        NotPossible: when it is away, or known no more.
+    """
+    id_ = str(run_log.head.get("drive", ""))
+    here = next((one for one in drives_here(library) if one.id == id_), None)
+    if here is None:
+        name = next((one.name for one in known_drives(library) if one.id == id_), run_log.head.get("name", id_))
+        raise NotPossible(library.root, f"{shown(str(name))} is away; connect it first")
+    return here
+
+
+_WANTED = {
+    Kind.INTAKE: _intake, Kind.SET_ASIDE: _set_aside, Kind.EMPTY_TRAY: _emptied, Kind.DESCRIBE: _described,
+    Kind.STORE: _stored, Kind.FETCH: _fetched,
+}  # fmt: skip

@@ -6,6 +6,8 @@ text are shown as escapes; labels and tips are plain text.
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QWidget
 
@@ -55,3 +57,11 @@ def tip_text(words: str) -> str:
 def tip(widget: QWidget, words: str) -> None:
     """Give a widget a tip that shows what it is given."""
     widget.setToolTip(tip_text(words))
+
+
+def local(at: str) -> datetime | None:
+    """A moment of the journal in this machine's zone; None where it is none."""
+    try:
+        return datetime.fromisoformat(at).astimezone()
+    except ValueError:
+        return None

@@ -236,6 +236,7 @@ class _Builder:
         single = {
             **self._dated, **self._facts(), "state": self.states,
             "folder": self._codes[Names.FOLDER].of_all(folders),
+            "drive": self._codes[Names.DRIVE].of_all(self._files[at].drive for at in self._firsts.tolist()),
             "size": np.add.reduceat(self._column("size"), self._starts),
             "changed": np.maximum.reduceat(self._column("mtime_ns"), self._starts),
             "copies": np.minimum(np.minimum.reduceat(self._column("copies"), self._starts), 255),
@@ -424,7 +425,13 @@ class _Builder:
         twice = [any(alike[key] > 1 for key in contents[at]) for at in firsts]
         unfiled = [self._files[at].path.startswith(f"{UNFILED_FOLDER}/") for at in firsts]
         doubtful = self._dated["trust"] == TRUSTS.index("doubtful")
-        for state, holds in ((State.DOUBLED, twice), (State.UNFILED, unfiled), (State.DOUBTFUL, doubtful)):
+        stored = [bool(self._files[at].drive) for at in firsts]
+        for state, holds in (
+            (State.DOUBLED, twice),
+            (State.UNFILED, unfiled),
+            (State.DOUBTFUL, doubtful),
+            (State.STORED, stored),
+        ):
             states = np.where(np.array(holds), states | bit_of(state), states)
 
         return np.asarray(states, np.int64)

@@ -36,8 +36,8 @@ _EPOCH = datetime(1970, 1, 1)
 class Names(StrEnum):
     """Lists of names that codes lead into. Code 0 is the empty name: not known.
 
-    Of marks of the house the name is their letter, and what they mean stands under the same code in a list of its own.
-    So do the marks of folders.
+    Archive drives are told by their ids. Of marks of the house the name is their letter, and what they mean stands
+    under the same code in a list of its own. So do the marks of folders.
     """
 
     FORMAT = "format"
@@ -51,6 +51,7 @@ class Names(StrEnum):
     MARK = "mark"
     MEANING = "meaning"
     SAID = "said"
+    DRIVE = "drive"
     KEYWORD = "keyword"
 
 
@@ -66,7 +67,7 @@ COLUMNS: Mapping[str, Column] = {
     "day": Column(np.int32), "filed": Column(np.int32), "kind": Column(np.uint8), "formats": Column(np.uint64),
     "format": Column(np.uint8), "device": Column(np.int32), "person": Column(np.int32), "lens": Column(np.int32),
     "shoot": Column(np.int32), "place": Column(np.int32), "folder": Column(np.int32), "mark": Column(np.int32),
-    "said": Column(np.int32),
+    "said": Column(np.int32), "drive": Column(np.int32),
     "rating": Column(np.int8), "pixels": Column(np.int32), "length": Column(np.int64), "size": Column(np.int64),
     "changed": Column(np.int64),
     "latitude": Column(np.float32), "longitude": Column(np.float32), "copies": Column(np.uint8),
@@ -92,7 +93,7 @@ class Columns:
         kind: index into `KINDS`.
         formats: a bit for each format among its files, by its code.
         format: the code of its primary's.
-        device, person, lens, shoot, place, folder, mark, said: codes; `said` is what was written of it in words.
+        device, person, lens, shoot, place, folder, mark, said, drive: codes; `said` is what was written of it in words.
         rating: 1 to 5; 0 where it has none.
         pixels: of its primary; 0 where unknown.
         length: in milliseconds; 0 for stills.
@@ -125,6 +126,7 @@ class Columns:
     folder: NDArray[np.int32]
     mark: NDArray[np.int32]
     said: NDArray[np.int32]
+    drive: NDArray[np.int32]
     rating: NDArray[np.int8]
     pixels: NDArray[np.int32]
     length: NDArray[np.int64]
@@ -160,6 +162,10 @@ class Columns:
     def path(self, row: int) -> str:
         """The path of its primary, relative to the library."""
         return os.path.join(self.names[Names.FOLDER][self.folder[row]], self.name(row))
+
+    def drive_of(self, row: int) -> str:
+        """The id of the archive drive that a capture is stored on; empty for the root."""
+        return str(self.names[Names.DRIVE][self.drive[row]])
 
     def row_of(self, path: str) -> int:
         """The row of a capture by the path of its primary; -1 where there is none."""

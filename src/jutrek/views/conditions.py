@@ -61,6 +61,7 @@ class State(StrEnum):
     PROVEN = "proven"
     DAMAGED = "damaged"
     DOUBTFUL = "doubtful"
+    STORED = "stored away"
 
 
 class How(StrEnum):

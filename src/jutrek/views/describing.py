@@ -5,7 +5,6 @@ It can be stopped at any time and goes on where it was. What Jutrek filed and wh
 
 from __future__ import annotations
 
-import os
 import threading
 import time
 from collections.abc import Callable, Collection, Sequence
@@ -50,6 +49,7 @@ class Describing:
         """
         self._at_once = at_once
         self._root, self._ledger = library.root, ledger
+        self._lies = ledger.stored.lying(library.root)
         self._ladder = [RUNGS[name] for name in rules.trust]
         has_zone = rules.zone is not None or rules.journeys
         self._home = Journeys(rules.zone, rules.journeys) if has_zone else None
@@ -80,7 +80,7 @@ class Describing:
             if stop.is_set():
                 raise Stopped
             try:
-                readings.append((row, read(os.path.join(self._root, row[0]))))
+                readings.append((row, read(self._lies.at(row[0]))))
             except SourceUnreadable:
                 # It is asked for again the next time.
                 continue
@@ -90,7 +90,7 @@ class Describing:
             self.close()
 
     def _described(self, readings: Sequence[tuple[tuple[str, int, int], Reading]]) -> list[Description]:
-        said = [Said(self._root, os.path.join(self._root, row[0]), reading) for row, reading in readings]
+        said = [Said(self._root, self._lies.at(row[0]), reading) for row, reading in readings]
         moments = decided(said, home=self._home, ladder=self._ladder)
         return [description(*row, reading, moment) for (row, reading), moment in zip(readings, moments, strict=True)]
 

@@ -41,7 +41,9 @@ BARS = (Sort.KIND, Sort.DEVICE, Sort.LENS, Sort.PLACE, Sort.KEYWORD, Sort.MARK, 
 MOST_PARTS = 24
 """Parts of a bar that are told one by one: those of most captures."""
 _MASKS_KEPT = 64
-_STATES = (State.UNFILED, State.DOUBLED, State.CHANGED, State.MOVED, State.DAMAGED, State.DOUBTFUL, State.PROVEN)
+_STATES = (
+    State.UNFILED, State.DOUBLED, State.CHANGED, State.MOVED, State.DAMAGED, State.DOUBTFUL, State.STORED, State.PROVEN,
+)  # fmt: skip
 _NAMED = {Sort.DEVICE: Names.DEVICE, Sort.LENS: Names.LENS, Sort.MARK: Names.MARK, Sort.PLACE: Names.PLACE}
 _COPIES = 3
 

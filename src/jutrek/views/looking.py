@@ -14,7 +14,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from jutrek.disk import OWN_FOLDER, own
-from jutrek.library import Library, known_devices, survey
+from jutrek.library import Library, drives_here, known_devices, survey
 from jutrek.library.marks import MARKS, marks_of
 from jutrek.library.spots import SPOTS, spots_of
 from jutrek.views import snapshot
@@ -49,13 +49,13 @@ def current(
         Stopped: when `stop` was set. What was read until then is kept.
     """
     known = snapshot.kept(ledger.path)
-    if known is not None and unchanged(library.root, known.folders):
+    if known is not None and unchanged(library, known.folders):
         folders = known.folders
         if known.state == state_of(library, ledger):
             return known.columns
     else:
         # Before it is looked through: what changes meanwhile is noticed the next time.
-        folders = folders_of(library.root)
+        folders = folders_of(library)
         survey(library, ledger, stop=stop, report=lambda seen: report("Looking through the library", seen, 0))
     house = rules()
     from jutrek.views.describing import describe
@@ -112,10 +112,15 @@ def state_of(library: Library, ledger: Ledger) -> str:
     return hashlib.sha256("\0".join(known).encode()).hexdigest()
 
 
-def folders_of(root: str) -> dict[str, int]:
-    """The times of all folders of a library, in nanoseconds, by path; what cannot be looked at has none."""
+def folders_of(library: Library) -> dict[str, int]:
+    """The times of all folders of a library, in nanoseconds, by path; what cannot be looked at has none.
+
+    Those of archive drives that are connected have absolute paths.
+    """
+    root = library.root
     found: dict[str, int] = {}
-    wanted = [""]
+    tops = {"", *(drive.root for drive in drives_here(library))}
+    wanted = sorted(tops)
     while wanted:
         folder = wanted.pop()
         path = os.path.join(root, folder)
@@ -125,7 +130,7 @@ def folders_of(root: str) -> dict[str, int]:
                 wanted += [
                     os.path.join(folder, entry.name)
                     for entry in entries
-                    if entry.is_dir(follow_symlinks=False) and os.path.join(folder, entry.name) != OWN_FOLDER
+                    if entry.is_dir(follow_symlinks=False) and (entry.name != OWN_FOLDER or folder not in tops)
                 ]
         except OSError:
             continue
@@ -138,8 +143,14 @@ def kept_folders(ledger: Ledger) -> dict[str, int]:
     return {} if found is None else found.folders
 
 
-def unchanged(root: str, folders: dict[str, int]) -> bool:
-    """Whether the folders of a library have the times that they had; not where none are known."""
+def unchanged(library: Library, folders: dict[str, int]) -> bool:
+    """Whether the folders of a library have the times that they had, and the archive drives are those that were here.
+
+    It is not where none are known.
+    """
+    root = library.root
+    if any(drive.root not in folders for drive in drives_here(library)):
+        return False
     for folder, before in folders.items():
         try:
             if os.stat(os.path.join(root, folder), follow_symlinks=False).st_mtime_ns != before:

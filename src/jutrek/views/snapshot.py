@@ -22,8 +22,8 @@ from jutrek.views.columns import COLUMNS, KINDS, TRUSTS, Columns, Names
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-_VERSION = 6
-_CODED = {"device", "person", "lens", "shoot", "place", "folder", "mark", "said", "format", "keywords"}
+_VERSION = 7
+_CODED = {"device", "person", "lens", "shoot", "place", "folder", "mark", "said", "drive", "format", "keywords"}
 _BESIDE = ((Names.MEANING, Names.MARK), (Names.FOLDER_MARK, Names.FOLDER))
 _NAMES_OF = {"keywords": Names.KEYWORD}
 

@@ -12,6 +12,7 @@ from jutrek.desk.services.places import PlacesService
 from jutrek.desk.services.refiling import RefilingService
 from jutrek.desk.services.rules import RulesService
 from jutrek.desk.services.runs import RunsService
+from jutrek.desk.services.storing import StoringService
 from jutrek.desk.services.tidying import TidyingService
 from jutrek.desk.settings import remember_library
 from jutrek.desk.worker import Worker
@@ -59,6 +60,7 @@ class LibraryServices:
         self.refiling = RefilingService(opened, lambda: self.rules.now)
         self.tidying = TidyingService(opened, self.places, lambda: self.rules.now)
         self.marking = MarkingService(opened, self.places)
+        self.storing = StoringService(opened, self.places, lambda: self.rules.now)
         # It begins while the intake has nothing to do, and ends as soon as it has: both need the ledger.
         wanted = lambda: worker.wanted or intake.busy()  # noqa: E731
         self.learner = Learner(opened, lambda: self.doubles.count(wanted), lambda: self.rules.now)

@@ -10,7 +10,16 @@ from jutrek.desk.storage import storage_at
 from jutrek.errors import NotPossible
 from jutrek.filing import OnChanged
 from jutrek.filing.rulebook import load_rules
-from jutrek.library import LIBRARY, Place, add_place, as_place, forget_place, notice_roots
+from jutrek.library import (
+    LIBRARY,
+    Place,
+    add_place,
+    as_place,
+    drives_here,
+    forget_place,
+    known_drives,
+    notice_roots,
+)
 from jutrek.library.catalogue import Narrowed
 from jutrek.transfer import Control, Listener, Progress
 from jutrek.transfer.catching_up import lacking
@@ -38,7 +47,7 @@ class PlacesService:
     def all(self) -> tuple[Place, ...]:
         """The library, and every place of it."""
         places = self.look()
-        return (as_place(self._at.library), *places.here, *places.away)
+        return (as_place(self._at.library), *places.here, *places.away, *known_drives(self._at.library))
 
     def connected(self, id_: str) -> Place:
         """A place that is there, or the library, by its id.
@@ -46,9 +55,11 @@ class PlacesService:
         Raises:
             NotPossible: when it is not connected.
         """
-        found = next((one for one in (as_place(self._at.library), *self.look().here) if one.id == id_), None)
+        library = self._at.library
+        here = (as_place(library), *self.look().here, *drives_here(library))
+        found = next((one for one in here if one.id == id_), None)
         if found is None:
-            raise NotPossible(self._at.library.root, "the backup is not connected")
+            raise NotPossible(library.root, "the backup or archive drive is not connected")
         return found
 
     def add(self, path: str) -> None:
@@ -68,6 +79,9 @@ class PlacesService:
         states = [self._state(as_place(self._at.library), here=True)]
         states += [self._state(place, here=True) for place in places.here]
         states += [self._state(place, here=False) for place in places.away]
+        drives = {drive.id: drive for drive in drives_here(self._at.library)}
+        for drive in known_drives(self._at.library):
+            states.append(self._state(drives.get(drive.id, drive), here=drive.id in drives))
         self._at.teller.tell(events.PlacesKnown(tuple(states)))
         self._at.intake.redraw(True)
 
@@ -81,6 +95,8 @@ class PlacesService:
         if place.id == LIBRARY:
             unproven = ledger.catalogue.count(Narrowed(unproven=True)).files
             return events.PlaceState(place, here, len(marks), oldest, unproven=unproven, bad=bad, partly=partly)
+        if place.archive:
+            return events.PlaceState(place, here, len(marks), oldest, bad=bad, partly=partly)
         lack = lacking(self._at.library, ledger, place, connected=here)
         return events.PlaceState(
             place, here, len(marks), oldest, lack.files - len(lack.changed), lack.size, bad=bad, partly=partly,

@@ -57,6 +57,7 @@ class OneAtATime:
                 )
             except TooLargeToShow as trouble:
                 why = str(trouble)
+            picture = picture or _last(view, fitted)
             self._pictures.bring(lambda made: self._shown(view.id, pixmap_of(made), seconds, why), picture)
 
         self._line.wish("", make, view.source)
@@ -101,6 +102,13 @@ def _still(view: CaptureView, size: tuple[int, int]) -> Picture | None:
     from jutrek.desk.pictures import large_picture
 
     return large_picture(view, size)
+
+
+def _last(view: CaptureView, size: tuple[int, int]) -> Picture | None:
+    """What was kept of a file that is not here: it is gone, or stored on a drive that is away."""
+    from jutrek.desk.pictures import last_picture
+
+    return last_picture(view.id, size)
 
 
 def _opened(view: CaptureView, size: tuple[int, int]) -> ClipFrames | None:

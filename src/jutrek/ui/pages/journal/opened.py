@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QHeaderView, QStyledItemDelegate, QStyleOptionView
 from jutrek.desk.records import FileRecord, Record
 from jutrek.errors import shown
 from jutrek.ui import paint
-from jutrek.ui.pages.journal.records import figures_of, local
-from jutrek.ui.plainly import name_first, plain, tip_text
+from jutrek.ui.pages.journal.records import figures_of
+from jutrek.ui.plainly import local, name_first, plain, tip_text
 from jutrek.ui.theme import BOLD, Theme, font
 from jutrek.ui.widgets.layout import plain_table
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 from jutrek.desk.events import PlaceState
 from jutrek.errors import shown
 from jutrek.ui import paint
-from jutrek.ui.pages.journal.records import local
+from jutrek.ui.plainly import local
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
 _HEIGHT = 108
@@ -70,6 +70,8 @@ class PlaceCard(QWidget):
         proven = f"{paint.counted(state.proven, 'file')} read back"
         if oldest is not None:
             proven += f", the oldest on {QLocale().toString(oldest, 'd MMM yyyy')}"
+        if state.place.archive:
+            proven = proven.replace("read back", "stored, read back", 1)
         if state.here and not state.place.id and not (state.proven or state.unproven or state.bad):
             return [("Nothing is in it yet.", theme.soft)]
         lines = [(proven, theme.soft)]
@@ -88,7 +90,8 @@ class PlaceCard(QWidget):
         elif state.partly:
             lines.append((f"{paint.size_words(state.partly)} of files that were partly copied.", theme.soft))
         elif state.here:
-            lines.append(("Has everything." if state.place.id else "All of it was read back.", theme.accent))
+            is_copy = state.place.id and not state.place.archive
+            lines.append(("Has everything." if is_copy else "All of it was read back.", theme.accent))
         return lines
 
     @paint.safely
@@ -96,7 +99,9 @@ class PlaceCard(QWidget):
         painter, theme = QPainter(self), self._theme
         paint.card(painter, self.rect(), theme.card, theme.line)
         line = QRect(12, 9, self.width() - 24, 18)
-        paint.text(painter, line, self.state.place.name, font(13, BOLD), theme.ink)
+        used = paint.text(painter, line, self.state.place.name, font(13, BOLD), theme.ink)
+        if self.state.place.archive:
+            paint.text(painter, line.adjusted(used + 8, 0, 0, 0), "archive drive", font(12), theme.soft)
         for number, (words, colour) in enumerate(self.lines()[:2]):
             paint.text(painter, line.translated(0, 20 + 18 * number), words, font(12), colour)
 

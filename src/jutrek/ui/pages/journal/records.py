@@ -2,26 +2,17 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
 from PySide6.QtCore import QAbstractListModel, QLocale, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QAbstractItemView, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from jutrek.desk.records import Record
 from jutrek.ui import paint
+from jutrek.ui.plainly import local
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 
 _Index = QModelIndex | QPersistentModelIndex
 _ROW, _DAY = 50, 26
-
-
-def local(at: str) -> datetime | None:
-    """A moment of the journal in this machine's zone; None where it is none."""
-    try:
-        return datetime.fromisoformat(at).astimezone()
-    except ValueError:
-        return None
 
 
 def figures_of(record: Record) -> str:

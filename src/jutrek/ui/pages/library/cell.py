@@ -14,7 +14,7 @@ from jutrek.views.columns import KINDS, Names, bit_of
 from jutrek.views.conditions import State
 
 if TYPE_CHECKING:
-    from jutrek.desk.viewing import View
+    from jutrek.desk.laid_out import View
 
 STEPS = (QSize(96, 64), QSize(138, 92), QSize(204, 136), QSize(300, 200))
 """Sizes of pictures in pixels; they grow with their cells."""
@@ -23,6 +23,8 @@ _AROUND = QSize(8, 26)
 _GROWN = 1.3
 _WANTS_LOOK = bit_of(State.DOUBTFUL) | bit_of(State.CHANGED)
 _BAD = bit_of(State.DAMAGED) | bit_of(State.GONE)
+_AWAY = QColor(244, 246, 244, 96)
+"""Over pictures of what is on a drive that is away."""
 _BADGE, _ON_BADGE = QColor(24, 38, 44, 205), QColor("#FFFFFF")
 
 
@@ -86,6 +88,9 @@ class Cells:
             painter.fillRect(QRect(frame.left(), frame.bottom() - 2, frame.width(), 3), colour)
         if columns.length[row]:
             self._badge(painter, frame.topLeft() + QPoint(4, 4), paint.length_words(columns.length[row] / 1000))
+        if (drive := view.drive_of(row)) is not None and not drive.here:
+            painter.fillRect(frame, _AWAY)
+            self._badge(painter, QPoint(frame.left() + 4, frame.bottom() - 22), drive.words)
         mark = columns.names[Names.MARK][columns.mark[row]]
         if mark:
             paint_pennant(painter, QPoint(frame.right() - 26, frame.top()), mark, colour_of(view.marks, mark))

@@ -18,7 +18,7 @@ from jutrek.views.standing import standing_of
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-    from jutrek.desk.viewing import View
+    from jutrek.desk.laid_out import View
 
 _LINE, _LABEL = 19, 72
 _MOST = 7
@@ -41,7 +41,7 @@ class ChosenPanel(QWidget):
         if view is not None and len(rows):
             size = paint.size_words(int(view.columns.size[rows].sum()))
             self._title = f"{paint.counted(len(rows), 'capture')}, {size}"
-            facts = _of_one(view, int(rows[0])) if len(rows) == 1 else _of_many(view, rows)
+            facts = facts_of(view, int(rows[0])) if len(rows) == 1 else _of_many(view, rows)
             self._lines = [(label, words) for label, words in facts if words][:_MOST]
         self.setAccessibleName(". ".join([self._title, *(f"{label}: {words}" for label, words in self._lines)]))
         self._fit()
@@ -67,12 +67,14 @@ class ChosenPanel(QWidget):
             paint.text(painter, row.adjusted(_LABEL, 0, 0, 0), words, font(12), theme.ink)
 
 
-def _of_one(view: View, row: int) -> list[tuple[str, str]]:
+def facts_of(view: View, row: int) -> list[tuple[str, str]]:
+    """What is known of a capture, each with its label; what is not known is empty."""
     columns, names = view.columns, view.columns.names
     copies, others = int(columns.copies[row]), columns.companions(row)
     standing = standing_of(columns.states(row))
     width = int(columns.pixels[row])
     return [
+        ("Lies", view.lies(row)),
         ("Shot", when_words(view, row)),
         ("Device", names[Names.DEVICE][columns.device[row]]),
         ("Lens", names[Names.LENS][columns.lens[row]]),

@@ -16,6 +16,7 @@ from jutrek.captures import Device
 from jutrek.desk.board_captures import CaptureView, State
 from jutrek.desk.details import CaptureDetails
 from jutrek.formats import Kind
+from jutrek.ui.pages.library.chosen import facts_of
 from jutrek.ui.pages.library.words import mark_words
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import Theme
@@ -24,7 +25,8 @@ from jutrek.views.columns import KINDS, Names
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-    from jutrek.desk.viewing import LookedAt, View
+    from jutrek.desk.laid_out import View
+    from jutrek.desk.viewing import LookedAt
     from jutrek.ui.viewer.close_look import CloseLook
 
 _KEPT = 64
@@ -55,7 +57,7 @@ class _Walk(Sequence[CaptureView]):
         has_letter = device in view.colours and bool(name)
         picture = known.picture if known is not None else None
         return CaptureView(
-            os.path.join(view.root, path), view.root, columns.name(row), State.HOME, path,
+            view.whole(row), view.top(row), columns.name(row), State.HOME, path,
             tuple(one.rpartition("/")[2] for one in columns.companions(row)),
             Device(device, name if has_letter else device, letter if has_letter else "", view.colours.get(device, 0)),
             Kind(KINDS[columns.kind[row]]), columns.when(row), known.details.why if known is not None else "",
@@ -124,7 +126,7 @@ class Closely(QObject):
 
     def _details(self, path: str) -> CaptureDetails:
         """What is known of a capture; read, if it is not known yet."""
-        name = os.path.relpath(path, self._root) if self._root else path
+        name = self._view.below(path) if self._view is not None else path
         known = self._known.get(name)
         if known is not None:
             return self._with_mark(name, known.details)
@@ -134,8 +136,10 @@ class Closely(QObject):
     def _with_mark(self, path: str, details: CaptureDetails) -> CaptureDetails:
         """What is known of a capture, with the mark that it has now before all else."""
         row = self._view.columns.row_of(path) if self._view is not None else -1
-        words = mark_words(self._view, row) if self._view is not None and row >= 0 else ""
-        return replace(details, facts=(("Mark", words), *details.facts)) if words else details
+        if self._view is None or row < 0:
+            return details
+        own = (("Mark", mark_words(self._view, row)), ("Lies", self._view.lies(row)))
+        return replace(details, facts=(*((label, words) for label, words in own if words), *details.facts))
 
     def take(self, path: str, found: LookedAt) -> None:
         """What a file says was read."""
@@ -148,7 +152,13 @@ class Closely(QObject):
     def fail(self, path: str, why: str) -> None:
         """A file could not be read."""
         if self.look is not None and self._shows(path):
-            self.look.say_instead(CaptureDetails(os.path.join(self._root, path), (), why, False, (), ()))
+            facts: tuple[tuple[str, str], ...] = ()
+            row = self._view.columns.row_of(path) if self._view is not None else -1
+            drive = self._view.drive_of(row) if self._view is not None and row >= 0 else None
+            if self._view is not None and drive is not None and not drive.here:
+                facts = tuple((label, words) for label, words in facts_of(self._view, row) if words)
+                why = "The drive is away: this is what was kept of it."
+            self.look.say_instead(CaptureDetails(os.path.join(self._root, path), (), why, False, facts, ()))
 
     def _shows(self, path: str) -> bool:
         view = self.look.capture() if self.look is not None and self.is_open else None

@@ -1,39 +1,44 @@
-"""The drives of a library and of its backups: how much room each has, and whether it is here."""
+"""The root of a library, its backups and its archive drives: how much room each has, and whether it is here."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QRect, QSize
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtCore import QLocale, QRect, QSize
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from jutrek.ui import paint
-from jutrek.ui.plainly import tip
+from jutrek.ui.plainly import local, plain, tip
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 
 if TYPE_CHECKING:
-    from jutrek.desk.board import Board, Storage
+    from collections.abc import Sequence
 
-_EACH, _MOST = 30, 4
+    from jutrek.desk.drives_shown import DriveState
+
+_EACH, _MOST = 44, 6
+_NEARLY_FULL = 0.05
+"""Share of free room below which a drive is told as nearly full."""
 
 
 class Drives(QWidget):
-    """A line and a bar for each, the library's first."""
+    """Two lines and a bar for each, the library's first."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme = theme
-        self._drives: tuple[Storage, ...] = ()
+        self._places: tuple[DriveState, ...] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(_EACH)
 
-    def show_board(self, board: Board) -> None:
-        """Show where a board's captures are kept."""
-        self._drives = (board.place, *board.places)[:_MOST] if board.place is not None else ()
-        self.setFixedHeight(_EACH * max(1, len(self._drives)))
-        self.setAccessibleName("; ".join(f"{one.name}: {_room(one)}" for one in self._drives))
-        tip(self, "\n".join(one.root for one in self._drives))
+    def show_places(self, places: Sequence[DriveState]) -> None:
+        """Show where a library's captures are kept."""
+        self._places = tuple(places[:_MOST])
+        self.setFixedHeight(_EACH * max(1, len(self._places)))
+        lines = [f"{plain(one.place.name)}: {_room(one)}, {_held(one)}" for one in self._places]
+        self.setAccessibleName("; ".join(lines))
+        tip(self, "\n".join(f"{plain(one.place.root)}: {_used(one)}" for one in self._places))
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -42,20 +47,46 @@ class Drives(QWidget):
     @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
-        for number, drive in enumerate(self._drives):
+        for number, one in enumerate(self._places):
             line = QRect(4, _EACH * number, self.width() - 8, 18)
-            used = paint.text(painter, line, _room(drive), font(12), theme.soft, align=paint.RIGHT)
-            paint.text(painter, line.adjusted(0, 0, -used - 8, 0), drive.name, font(12.5, SEMIBOLD), theme.ink)
-            bar = QRect(line.left(), line.bottom() + 3, line.width(), 4)
+            used = paint.text(painter, line, _room(one), font(12), self._ink(one), align=paint.RIGHT)
+            paint.text(painter, line.adjusted(0, 0, -used - 8, 0), one.place.name, font(12.5, SEMIBOLD), theme.ink)
+            paint.text(painter, line.translated(0, 17), _held(one), font(11.5), theme.soft)
+            bar = QRect(line.left(), line.bottom() + 18, line.width(), 3)
             painter.fillRect(bar, theme.track)
-            if drive.here and drive.total:
-                share = 1 - drive.free / drive.total
-                painter.fillRect(QRect(bar.topLeft(), QSize(round(bar.width() * share), 4)), theme.home)
+            if one.here and one.total:
+                share = 1 - one.free / one.total
+                full = QRect(bar.topLeft(), QSize(round(bar.width() * share), bar.height()))
+                painter.fillRect(full, theme.brick if _is_nearly_full(one) else theme.home)
+
+    def _ink(self, one: DriveState) -> QColor:
+        theme = self._theme
+        return theme.brick if _is_nearly_full(one) else theme.soft if one.here else theme.amber
 
 
-def _room(drive: Storage) -> str:
-    if not drive.here:
+def _is_nearly_full(one: DriveState) -> bool:
+    return one.here and one.total > 0 and one.free < _NEARLY_FULL * one.total
+
+
+def _room(one: DriveState) -> str:
+    if not one.here:
         return "away"
-    if not drive.total:
+    if not one.total:
         return "does not answer"
-    return f"{paint.size_words(drive.free)} free of {paint.size_words(drive.total)}"
+    nearly = "nearly full, " if _is_nearly_full(one) else ""
+    return f"{nearly}{paint.size_words(one.free)} free"
+
+
+def _held(one: DriveState) -> str:
+    """What is kept there, and since when that is proven."""
+    oldest = local(one.proved)
+    day = QLocale(QLocale.Language.English).toString(oldest, "d MMM yyyy") if oldest is not None else ""
+    what = "stored" if one.place.archive else "proven" if not one.place.id else "copied"
+    files = f"{paint.counted(one.files, 'file')} {what}, {paint.size_words(one.size)}"
+    return f"{files}, read since {day}" if day else files
+
+
+def _used(one: DriveState) -> str:
+    if not one.here or not one.total:
+        return _room(one)
+    return f"{paint.size_words(one.total - one.free)} used of {paint.size_words(one.total)}"

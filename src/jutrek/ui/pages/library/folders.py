@@ -26,7 +26,7 @@ from jutrek.ui.theme import SEMIBOLD, Theme, font
 from jutrek.views.narrowing import folded
 
 if TYPE_CHECKING:
-    from jutrek.desk.viewing import View
+    from jutrek.desk.laid_out import View
 
 _ROW, _STEP, _NUMBER, _EDGE = 25, 14, 46, 18
 _FOLDER = Qt.ItemDataRole.UserRole
@@ -139,7 +139,10 @@ class FolderRows(QAbstractListModel):
             shown, whole = int(laid.folders[number]), int(laid.all_folders[number])
             state = ", open" if path in self.open else ""
             mark = f", marked {one}" if (one := self.view.mark_of(path)) else ""
-            return plain(f"{self.name(number)}, level {depth + 1}, {shown:,} of {whole:,} captures{mark}{state}")
+            drive = self.view.drive(self.view.folder_drives.get(path, ""))
+            lies = f", {drive.words}" if drive is not None else ""
+            words = f"{self.name(number)}, level {depth + 1}, {shown:,} of {whole:,} captures{mark}{lies}{state}"
+            return plain(words)
         if role == Qt.ItemDataRole.ToolTipRole:
             return tip_text(self.view.tree.paths[number] or self.view.root)
         return None
@@ -184,6 +187,9 @@ class _Drawing(QStyledItemDelegate):
             right -= _NUMBER
         face = font(13, SEMIBOLD) if tree.depths[number] == 0 else font(13)
         room = QRect(left + 14, box.top(), right - left - 18, box.height())
+        if drive := view.drive(view.folder_drives.get(tree.paths[number], "")):
+            used = paint.text(painter, room, drive.words, font(11.5), theme.soft, align=paint.RIGHT)
+            room.adjust(0, 0, -used - 8, 0)
         if mark := view.mark_of(tree.paths[number]):
             paint_pennant(painter, room.topLeft() + QPoint(0, 4), mark, colour_of(view.marks, mark), scale=0.72)
             room.adjust(20, 0, 0, 0)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Sequence
 from datetime import timedelta
 from typing import TYPE_CHECKING
@@ -36,7 +35,7 @@ from jutrek.views.laying import Apart
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-    from jutrek.desk.viewing import View
+    from jutrek.desk.laid_out import View
 
 _TITLE = 38
 _MOST_SPOKEN = 120
@@ -369,7 +368,7 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
     # ---- painting
 
     def _on_ready(self, path: str) -> None:
-        if self._view is not None and self.isVisible() and path.startswith(self._view.root):
+        if self._view is not None and self.isVisible() and self._view.holds(path):
             self.viewport().update()
 
     def _visible(self) -> list[int]:
@@ -390,9 +389,8 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
                 self._title(painter, view, number)
         for at in self._lines.cells_in(area):
             row = int(self.rows[at])
-            path = os.path.join(view.root, view.columns.path(row))
-            shown = Shown(path, Kind(KINDS[view.columns.kind[row]]))
-            picture = self._pictures.of(shown, view.root, self._cells.made, at_home=True)
+            shown = Shown(view.whole(row), Kind(KINDS[view.columns.kind[row]]))
+            picture = self._pictures.of(shown, view.top(row), self._cells.made, at_home=True)
             chosen, current = bool(self._picked[at]), at == self._current and self.hasFocus()
             self._cells.draw(painter, self._lines.box(at), view, row, picture, chosen=chosen, current=current)
         if 0 <= self._gap <= len(self.rows) and len(self.rows):

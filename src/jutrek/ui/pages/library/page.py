@@ -19,6 +19,7 @@ from jutrek.ui.pages.library.marking import LibraryMarking
 from jutrek.ui.pages.library.missing import LibraryMissing
 from jutrek.ui.pages.library.sentence import kept_menu
 from jutrek.ui.pages.library.shelving import Shelving
+from jutrek.ui.pages.library.storing import LibraryStoring
 from jutrek.ui.pages.library.tidying import LibraryTidying
 from jutrek.ui.pages.library.view import LibraryView
 from jutrek.ui.plainly import caption, plain
@@ -30,9 +31,10 @@ from jutrek.views.spotting import spot_around
 from jutrek.words import counted
 
 if TYPE_CHECKING:
+    from jutrek.desk.laid_out import View
     from jutrek.desk.rebuilding import Rebuilding
     from jutrek.desk.services.lookup import LookupService
-    from jutrek.desk.viewing import LookedAt, View
+    from jutrek.desk.viewing import LookedAt
     from jutrek.library import Survey
     from jutrek.ui.shell.context import Context
     from jutrek.views.columns import Columns
@@ -99,6 +101,7 @@ class LibraryPage(Page):
             view, self.tidying, self.ask_library, self.ask_lookup, self.show, self.read_again, self._learnt, self
         )  # fmt: skip
         self.missing = LibraryMissing(view, self.tidying, self.ask_library, self.read_again, self)
+        self.storing = LibraryStoring(view, self.tidying, self.ask_library, self.read_again, self)
         self.shelving.takes = self.tidying.takes
         view.grid.carried.connect(self.tidying.hang_over)
         view.grid.asked.connect(self._captures_menu)
@@ -166,17 +169,18 @@ class LibraryPage(Page):
             self.view.show_view(view)
             self.shelving.renew()
             self.tidying.show_came()
+            self.view.drives.show_places(view.places)
             self.say_figure(f"{int(view.laid.all_folders[0]):,}")
 
     def _see_board(self, event: events.BoardChanged) -> None:
         """Learn of a new board: of another library nothing is shown yet."""
         place = event.board.place
         library = place.root if place is not None else ""
-        self.view.drives.show_board(event.board)
         if library != self._library:
             self._library = library
             self._asked += 1
             self.view.show_nothing()
+            self.view.drives.show_places(())
             self.tidying.forget()
             self.view.show_trunk(last_trunk(library) if library else "")
             self.say_figure("")
@@ -325,6 +329,7 @@ class LibraryPage(Page):
         self.marking.add_to_folder_menu(menu, path)
         self.tidying.add_to_folder_menu(menu, path)
         menu.addAction("Remove empty folders in it", lambda: self._remove_empty(path))
+        self.storing.add_to_folder_menu(menu, path)
         menu.popup(at)
 
     def _remove_empty(self, path: str) -> None:
@@ -347,6 +352,7 @@ class LibraryPage(Page):
         menu.addAction("Copy the path\tCtrl+C", self.view.copy.click)
         menu.addSeparator()
         self.missing.add_to_menu(menu)
+        self.storing.add_to_menu(menu)
         self.marking.add_to_menu(menu)
         self.shelving.add_to_menu(menu)
         menu.addSeparator()
@@ -381,7 +387,7 @@ class LibraryPage(Page):
         if session is not None and self._library:
             from jutrek.desk.programs import show_file
 
-            whole = os.path.join(self._library, path)
+            whole = self._whole(path)
             session.ask_aside(lambda: show_file(whole), None, self.say_trouble)
 
     def undo(self) -> None:
@@ -396,8 +402,17 @@ class LibraryPage(Page):
             self.view.turn()
         self.view.stairs.go(path)
 
+    def _whole(self, path: str) -> str:
+        """The absolute path of a file or folder: on its drive where it is stored on one that is here."""
+        view = self.view.view
+        row = view.columns.row_of(path) if view is not None else -1
+        if view is None or row < 0:
+            drive = view.drive(view.folder_drives.get(path, "")) if view is not None else None
+            return os.path.join(drive.place.root if drive is not None and drive.here else self._library, path)
+        return view.whole(row)
+
     def _copy(self, path: str) -> None:
-        whole = os.path.join(self._library, path) if self._library else path
+        whole = self._whole(path) if self._library else path
         QApplication.clipboard().setText(whole.encode("utf-8", "surrogateescape").decode("utf-8", "replace"))
         self.view.notify("The path is copied.", plain(whole))
 
@@ -407,7 +422,7 @@ class LibraryPage(Page):
         if session is not None and self._library:
             from jutrek.desk.programs import show_on_disk
 
-            whole = os.path.join(self._library, path)
+            whole = self._whole(path)
             session.ask_aside(lambda: show_on_disk(whole), None, self.say_trouble)
 
     # ---- what it is told

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
@@ -30,7 +29,7 @@ from jutrek.ui.widgets.spoken import Part, Spoken
 from jutrek.views.columns import KINDS
 
 if TYPE_CHECKING:
-    from jutrek.desk.viewing import View
+    from jutrek.desk.laid_out import View
     from jutrek.views.shelving import Stood
 
 _PICTURE, _BEHIND, _HIGH = QSize(66, 44), 4, 74
@@ -179,8 +178,8 @@ class ShelfStrip(QWidget, Spoken):
         view = self._view
         if view is None:
             return None
-        shown = Shown(os.path.join(view.root, view.columns.path(row)), Kind(KINDS[view.columns.kind[row]]))
-        return self._pictures.of(shown, view.root, _PICTURE, at_home=True)
+        shown = Shown(view.whole(row), Kind(KINDS[view.columns.kind[row]]))
+        return self._pictures.of(shown, view.top(row), _PICTURE, at_home=True)
 
     def spoken_parts(self) -> Sequence[Part]:
         return [

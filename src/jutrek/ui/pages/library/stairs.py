@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import time
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
@@ -25,7 +24,7 @@ from jutrek.views.narrowing import folded
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-    from jutrek.desk.viewing import View
+    from jutrek.desk.laid_out import View
 
 _LABEL, _TILE, _LOW, _HIGH, _GAP = 92, 150, 34, 96, 16
 _MOST_STEPS = 4
@@ -264,7 +263,7 @@ class Stairs(QWidget, Spoken):
     # ---- painting
 
     def _on_ready(self, path: str) -> None:
-        if self._view is not None and self.isVisible() and path.startswith(self._view.root):
+        if self._view is not None and self.isVisible() and self._view.holds(path):
             self.update()
 
     @paint.safely
@@ -325,6 +324,9 @@ class Stairs(QWidget, Spoken):
         words = f"{count:,}" if count == whole else f"{count:,} of {whole:,}"
         right = paint.text(painter, line, words, font(11.5), soft, align=paint.RIGHT)
         name = view.tree.paths[tile.number].rpartition("/")[2]
+        if drive := view.drive(view.folder_drives.get(view.tree.paths[tile.number], "")):
+            where = line.adjusted(0, 0, -right - 8, 0)
+            right += 8 + paint.text(painter, where, drive.words, font(11.5), soft, align=paint.RIGHT)
         if mark := view.mark_of(view.tree.paths[tile.number]):
             at = QPoint(tile.box.right() - 24, tile.box.top())
             if box.height() <= _LOW:
@@ -343,8 +345,8 @@ class Stairs(QWidget, Spoken):
         wide = room // _PICTURES
         for number, row in enumerate(rows):
             box = QRect(tile.box.left() + 8 + number * wide, tile.box.top() + 8, wide - 3, tile.box.height() - _LOW - 8)
-            shown = Shown(os.path.join(view.root, view.columns.path(row)), Kind(KINDS[view.columns.kind[row]]))
-            picture = self._pictures.of(shown, view.root, SIZE, at_home=True)
+            shown = Shown(view.whole(row), Kind(KINDS[view.columns.kind[row]]))
+            picture = self._pictures.of(shown, view.top(row), SIZE, at_home=True)
             if picture is None:
                 painter.fillRect(box, self._theme.track)
             else:
@@ -362,12 +364,18 @@ class Stairs(QWidget, Spoken):
         return [
             Part(
                 f"{view.tree.paths[tile.number].rpartition('/')[2]}, in {view.tree.paths[step] or 'the library'}, "
-                f"{paint.counted(int(view.laid.folders[tile.number]), 'capture')}",
+                f"{paint.counted(int(view.laid.folders[tile.number]), 'capture')}"
+                f"{_lies(view, view.tree.paths[tile.number])}",
                 tile.box, tile.chosen, view.tree.paths[tile.number] == self.path,
             )
             for step, _, tiles in self._tiles()
             for tile in tiles
         ]  # fmt: skip
+
+
+def _lies(view: View, path: str) -> str:
+    drive = view.drive(view.folder_drives.get(path, ""))
+    return f", {drive.words}" if drive is not None else ""
 
 
 def _is_typed(event: QKeyEvent) -> bool:

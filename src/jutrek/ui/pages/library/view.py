@@ -45,7 +45,7 @@ from jutrek.views.shelving import shelf_of
 if TYPE_CHECKING:
     from PySide6.QtGui import QColor
 
-    from jutrek.desk.viewing import View
+    from jutrek.desk.laid_out import View
 
 _T = TypeVar("_T")
 _MARGIN, _LEFT, _RIGHT, _NARROW = 18, 262, 300, 232

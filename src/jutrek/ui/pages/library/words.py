@@ -11,7 +11,7 @@ from jutrek.views.columns import KINDS, Names, day_of
 from jutrek.views.orders import Order
 
 if TYPE_CHECKING:
-    from jutrek.desk.viewing import View
+    from jutrek.desk.laid_out import View
 
 
 def day_title(day: int | None) -> tuple[str, str, str]:
@@ -58,4 +58,5 @@ def spoken(view: View, row: int) -> str:
     parts = [columns.name(row), KINDS[columns.kind[row]], when_words(view, row)]
     parts += [f"device {device}"] if device else []
     parts += [f"marked {mark}"] if mark else []
+    parts += [lies] if (lies := view.lies(row)) else []
     return ", ".join(parts)

@@ -1,0 +1,590 @@
+"""Folders stored away and fetched back, cut off anywhere: every byte lies on one side, exactly once, and is known."""
+
+from __future__ import annotations
+
+import os
+import random
+import shutil
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+
+import pytest
+import xxhash
+
+from jutrek.desk.places import Places
+from jutrek.desk.storing import drive_named, forget_archive, store_away, to_fetch, to_store
+from jutrek.desk.taking_back import take_back
+from jutrek.disk import TEMPORARY
+from jutrek.errors import JutrekError, NotPossible, PlaceFull, PlaceLost, PlaceUnusable
+from jutrek.filing import Action, HouseRules, Plan, Row
+from jutrek.library import LIBRARY, Library, Place, add_drive, add_place, drives_here, new_library, survey
+from jutrek.library.ledger import Ledger
+from jutrek.sources import known_source
+from jutrek.transfer import Control, Listener, Outcome, bring, recover, refile
+from jutrek.transfer.at_work import at_work_in
+from jutrek.transfer.catching_up import catch_up, lacking
+from jutrek.transfer.certificate import Certificate
+from jutrek.transfer.checking import check
+from jutrek.transfer.clearing import Way, clear
+from jutrek.transfer.folder_moves import FolderMove, move_folders
+from jutrek.transfer.journal import Journal, Kind
+from jutrek.transfer.moving import Orders
+from jutrek.transfer.release import release
+from jutrek.transfer.run_log import broken_records, known_of_files, runs, unfinished
+from jutrek.transfer.storing import Copies, fetch, store
+from tests.conftest import Medium
+from tests.killing import die, killed_in, killing_at
+from tests.making import WHEN, jpeg, never, planned, put
+
+_STEPS = ("begin", "copied", "synced", "named", "folder synced", "proven there", "original gone")
+
+
+class House:
+    """A library of a dozen files in two folders, proven here and in a backup, and an archive drive."""
+
+    def __init__(self, library: Library, tarn: Place, drive: Place) -> None:
+        self.library, self.tarn, self.drive = library, tarn, drive
+        self.contents = set(self.files().values())
+
+    def files(self, root: str = "") -> dict[str, bytes]:
+        """Contents by path in the root, or below another."""
+        top = Path(root or self.library.root)
+        own = (".jutrek", "ascmhl")
+        found = (one for one in top.rglob("*") if one.is_file() and one.relative_to(top).parts[0] not in own)
+        return {str(one.relative_to(top)): one.read_bytes() for one in found}
+
+    @contextmanager
+    def opened(self) -> Iterator[Ledger]:
+        with Ledger(self.library.ledger_path) as ledger:
+            recover(self.library, ledger)
+            survey(self.library, ledger)
+            yield ledger
+
+    def store(self, ledger: Ledger, folder: str = "2024", listener: Listener | None = None, least: int = 1) -> Outcome:
+        paths = [path for path in ledger.all_files() if path.startswith(folder) and not ledger.stored.of([path])]
+        copies = Copies(ledger, [self.tarn], [], least)
+        return store(
+            paths, self.library, ledger, self.drive, copies, control=Control(never()), listener=listener
+        )  # fmt: skip
+
+    def fetch(self, ledger: Ledger, folder: str = "2024", listener: Listener | None = None) -> Outcome:
+        paths = list(ledger.stored.below(folder))
+        return fetch(paths, self.library, ledger, self.drive, control=Control(never()), listener=listener)
+
+    def check(self) -> None:
+        """Everything lies on one side, once, and what is said of it is so."""
+        here, there = self.files(), self.files(self.drive.root)
+        assert sorted([*here.values(), *there.values()]) == sorted(self.contents)
+        assert here.keys().isdisjoint(there)
+        tops = Path(self.library.root), Path(self.drive.root)
+        assert [str(one) for top in tops for one in top.rglob(f"{TEMPORARY}*") if ".jutrek" not in one.parts] == []
+        assert list(unfinished(self.library)) == []
+        assert broken_records(self.library) == {}
+        assert at_work_in(self.drive.tree) == []
+        with self.opened() as ledger:
+            assert ledger.all_files().keys() == here.keys() | there.keys()
+            assert ledger.stored.all() == dict.fromkeys(there, self.drive.id)
+            marks = ledger.marks_at_home()
+            told = known_of_files(self.library)
+            for path, data in {**here, **there}.items():
+                assert marks[path].full == xxhash.xxh3_128_digest(data)
+                assert marks[path].stands
+            assert told.stored == dict.fromkeys(there, self.drive.id)
+
+
+def make_house(top: Path, card: Path) -> House:
+    for name in ("archive", "copies", "Heron"):
+        (top / name).mkdir(parents=True)
+    library = new_library(str(top / "archive"))
+    tarn, drive = add_place(library, str(top / "copies")), add_drive(library, str(top / "Heron"))
+    for number in range(12):
+        own = WHEN.replace(year=2024 + number % 2, second=number)
+        put(card / "DCIM" / f"P{number:02}.jpg", jpeg(own).ljust(4096 * number + 9000, bytes([number])), own)
+    rules = HouseRules(layout="{year}/{month}", name="{original}")
+    with Ledger(library.ledger_path) as ledger:
+        assert bring(planned(library, ledger, [card], rules), library, ledger, stop=never(), places=[tarn]).home == 12
+    return House(library, tarn, drive)
+
+
+@pytest.fixture
+def house(tmp_path: Path, card: Path) -> House:
+    return make_house(tmp_path / "house", card)
+
+
+def test_stored_and_fetched_again_everything_is_as_it_was(house: House) -> None:
+    """Proven there before it goes here; the folders go, and come again."""
+    before = house.files()
+    with house.opened() as ledger:
+        seen: list[str] = []
+        outcome = house.store(ledger, listener=Listener(done=lambda one: seen.append(one.row.destination or "")))
+        assert (outcome.home, outcome.failed, outcome.trouble) == (6, [], None)
+        assert sorted(seen) == sorted(house.files(house.drive.root))
+        assert ledger.marks(LIBRARY).keys() == house.files().keys()
+        assert all(home.quick and home.full for home in ledger.of_paths(house.files(house.drive.root)).values())
+    assert sorted(os.listdir(house.library.root)) == [".jutrek", "2025"]
+    house.check()
+    with house.opened() as ledger:
+        assert house.fetch(ledger).home == 6
+    assert house.files() == before
+    assert not Path(house.drive.root, "2024").exists()
+    house.check()
+
+
+@pytest.mark.parametrize("way", ["store", "fetch"])
+@pytest.mark.parametrize("step", _STEPS)
+def test_a_kill_at_any_step_leaves_each_file_on_one_side(house: House, step: str, way: str) -> None:
+    """And doing it again goes on with what is left."""
+    if way == "fetch":
+        with house.opened() as ledger:
+            house.store(ledger)
+    for count in (1, 3, 6):
+
+        def job(count: int = count) -> None:
+            with house.opened() as ledger:
+                getattr(house, way)(ledger, listener=Listener(step=killing_at(step, count)))
+                die()
+
+        killed_in(job)
+        with house.opened():
+            pass
+        house.check()
+    with house.opened() as ledger:
+        assert getattr(house, way)(ledger).trouble is None
+    assert bool(house.files(house.drive.root)) == (way == "store")
+    house.check()
+
+
+@pytest.mark.parametrize("way", ["store", "fetch"])
+@pytest.mark.parametrize("where", ["note", "sync", "end"])
+def test_a_kill_while_the_journal_is_written_loses_nothing(
+    house: House, way: str, where: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Before and after each time that it is written, or made durable."""
+    if way == "fetch":
+        with house.opened() as ledger:
+            house.store(ledger)
+    for count in range(1, 9):
+        before = count % 2 == 0
+
+        def job(count: int = count, before: bool = before) -> None:
+            with house.opened() as ledger:
+                monkeypatch.setattr(Journal, where, _dying(getattr(Journal, where), (count + 1) // 2, before=before))
+                getattr(house, way)(ledger)
+                die()
+
+        killed_in(job)
+        with house.opened():
+            pass
+        house.check()
+
+
+def _dying(act: Callable[..., None], count: int, *, before: bool) -> Callable[..., None]:
+    left = [count]
+
+    def instead(*args: object, **more: object) -> None:
+        left[0] -= 1
+        if before and not left[0]:
+            die()
+        act(*args, **more)
+        if not left[0]:
+            die()
+
+    return instead
+
+
+def _walk(house: House, seed: int, kills: int) -> None:
+    """Store, fetch and kill at random, with the drive now and then away when it is cleared up."""
+    rng = random.Random(seed)
+    for _ in range(kills):
+        way, step, count = rng.choice(("store", "fetch")), rng.choice(_STEPS), rng.randrange(1, 9)
+        folder = rng.choice(("2024", "2025", "20"))
+
+        def job(way: str = way, step: str = step, count: int = count, folder: str = folder) -> None:
+            with house.opened() as ledger:
+                getattr(house, way)(ledger, folder, Listener(step=killing_at(step, count)))
+                die()
+
+        killed_in(job)
+        if rng.random() < 0.5:
+            away = f"{house.drive.root} away"
+            os.rename(house.drive.root, away)
+            with house.opened() as ledger:
+                assert len(ledger.all_files()) == 12
+            os.rename(away, house.drive.root)
+        if rng.random() < 0.3:
+            for tail in ("", "-wal", "-shm"):
+                Path(house.library.ledger_path + tail).unlink(missing_ok=True)
+        with house.opened():
+            pass
+        house.check()
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_walks_with_kills_and_a_drive_that_comes_and_goes(house: House, seed: int) -> None:
+    """Whatever is done, killed, unplugged and forgotten, all is known and lies on one side."""
+    _walk(house, seed, 8)
+
+
+@pytest.mark.long
+@pytest.mark.parametrize("seed", range(100, 112))
+def test_long_walks_with_kills(house: House, seed: int) -> None:
+    """The same, longer."""
+    _walk(house, seed, 20)
+
+
+@pytest.mark.parametrize("way", ["store", "fetch"])
+def test_a_pulled_drive_keeps_what_is_left_where_it_is(
+    house: House, way: str, medium: Callable[[str], Medium], tmp_path: Path
+) -> None:
+    """Its files are known while it is away; when it is here again, the last step is made up for."""
+    disk = medium("disk")
+    with house.opened() as ledger:
+        drive = house.drive = add_drive(house.library, str(disk.top))
+        if way == "fetch":
+            house.store(ledger)
+        left = [4]
+
+        def pull(step: str, _: object) -> None:
+            left[0] -= step == "synced"
+            if not left[0]:
+                left[0] = -1
+                disk.pull()
+
+        outcome = getattr(house, way)(ledger, listener=Listener(step=pull))
+        assert outcome.home < 6
+        assert outcome.trouble or outcome.failed or outcome.gone
+    os.system(f"umount --lazy '{disk.top}'")
+    with house.opened() as ledger:
+        assert len(ledger.all_files()) == 12
+        assert drive not in drives_here(house.library)
+        here = house.files()
+        assert here.keys() | ledger.stored.all().keys() == ledger.all_files().keys()
+    shutil.copytree(disk.below, tmp_path / "elsewhere", copy_function=shutil.copy2)
+    house.drive = add_drive(house.library, str(tmp_path / "elsewhere"))
+    assert house.drive.id == drive.id
+    with house.opened() as ledger:
+        survey(house.library, ledger)
+        check(house.library, ledger, house.drive, stop=never())
+    house.check()
+
+
+def test_a_full_drive_is_told_before_and_survived_in_the_middle(house: House, small_place: Path) -> None:
+    """Nothing goes that was not proven; what was proven before is stored."""
+    with house.opened() as ledger:
+        house.drive = add_drive(house.library, str(small_place))
+        stuff = small_place / "stuff"
+        room = os.statvfs(small_place)
+        stuff.write_bytes(bytes(room.f_bavail * room.f_frsize - 100_000))
+        with pytest.raises(PlaceFull):
+            house.store(ledger)
+        stuff.unlink()
+
+        def fill(step: str, _: object) -> None:
+            if step == "proven there" and not stuff.exists():
+                now = os.statvfs(small_place)
+                stuff.write_bytes(bytes(now.f_bavail * now.f_frsize))
+
+        for number in range(4):
+            put(Path(house.library.root, "2024", f"big {number}.jpg"), jpeg().ljust(3_000_000, bytes([number])), WHEN)
+        house.contents = set(house.files().values())
+        survey(house.library, ledger)
+        check(house.library, ledger, _home(house), stop=never())
+        outcome = house.store(ledger, listener=Listener(step=fill))
+        assert outcome.trouble is not None or outcome.home == 10
+    stuff.unlink(missing_ok=True)
+    house.check()
+    with house.opened() as ledger:
+        assert house.store(ledger).trouble is None
+    house.check()
+
+
+def _home(house: House) -> Place:
+    return Place(LIBRARY, "home", house.library.root)
+
+
+def test_what_is_changed_while_it_is_copied_stays(house: House) -> None:
+    """Also right before it would go."""
+    path = Path(house.library.root, sorted(house.files())[0])
+
+    def change(step: str, _: object) -> None:
+        if step == "proven there":
+            path.write_bytes(b"changed" * 3000)
+
+    with house.opened() as ledger:
+        outcome = house.store(ledger, listener=Listener(step=change))
+        assert path.read_bytes() == b"changed" * 3000
+        assert [done.why for done in outcome.failed] == ["It changed since it was copied."]
+        assert ledger.stored.all().keys().isdisjoint({str(path.relative_to(house.library.root))})
+
+
+def test_a_rotten_file_is_not_stored(house: House) -> None:
+    """What reads otherwise than it was proven is no copy that anybody wants."""
+    path = Path(house.library.root, sorted(house.files())[0])
+    status = path.stat()
+    data = bytearray(path.read_bytes())
+    data[5000] ^= 1
+    path.write_bytes(data)
+    os.utime(path, ns=(status.st_atime_ns, status.st_mtime_ns))
+    with house.opened() as ledger:
+        outcome = house.store(ledger)
+    assert (outcome.home, len(outcome.failed)) == (5, 1)
+    assert path.read_bytes() == data
+
+
+def test_the_house_wants_so_many_copies(house: House) -> None:
+    """That on the drive counts, and one in a backup that is there as it was proven."""
+    with house.opened() as ledger:
+        with pytest.raises(NotPossible, match=r"3 proven copies .* would be 2"):
+            house.store(ledger, least=3)
+        assert house.files(house.drive.root) == {}
+        spoilt = Path(house.tarn.root, sorted(house.files())[0])
+        spoilt.write_bytes(b"")
+        outcome = house.store(ledger, least=2)
+        assert (outcome.home, len(outcome.failed)) == (5, 1)
+        assert "would be 1" in outcome.failed[0].why
+    house.check()
+
+
+def test_a_record_that_lies_removes_nothing(house: House) -> None:
+    """What a journal calls proven goes from the root only if it was read on both sides, and is equal."""
+    path = sorted(house.files())[0]
+    there = Path(house.drive.root, path)
+    there.parent.mkdir(parents=True)
+    there.write_bytes(bytes(len(house.files()[path])))
+    shutil.copystat(Path(house.library.root, path), there)
+    with house.opened() as ledger:
+        size, mtime_ns = ledger.all_files()[path]
+        journal = Journal.begin(house.library, Kind.STORE, {"place": house.drive.id, "drive": house.drive.id})
+        journal.note(
+            {"entry": "bring", "row": 0, "source": os.path.join(house.library.root, path), "root": house.library.root,
+             "to": path, "size": size, "mtime_ns": mtime_ns},
+            {"entry": "home", "row": 0, "to": path, "xxh3_128": "0" * 32, "mtime_ns": mtime_ns},
+        )  # fmt: skip
+        journal.close()
+    with house.opened() as ledger:
+        assert ledger.stored.all() == {}
+    assert house.files().keys() >= {path}
+
+
+def test_what_is_stored_is_known_without_a_ledger_and_without_its_drive(house: House) -> None:
+    """The library's own records tell it; and so do those that the drive carries, for another root."""
+    with house.opened() as ledger:
+        wanted = to_store(house.library, ledger, ["2024"], house.drive, HouseRules(), Places((house.tarn,)))
+        store_away(
+            wanted, house.library, ledger, HouseRules(), Places((house.tarn,)), stop=never(),
+            report=lambda *_: None, listener=Listener(),
+        )  # fmt: skip
+        filed = ledger.all_filed()
+    os.rename(house.drive.root, f"{house.drive.root} away")
+    os.unlink(house.library.ledger_path)
+    with house.opened() as ledger:
+        assert ledger.all_filed() == filed
+        assert len(ledger.stored.all()) == 6
+        with pytest.raises(NotPossible, match="Heron is away"):
+            to_fetch(house.library, ledger, ["2024"])
+    other = Path(house.library.root).with_name("another")
+    other.mkdir()
+    shutil.copytree(f"{house.drive.root} away/.jutrek/library", other / ".jutrek")
+    os.unlink(house.library.ledger_path)
+    os.rename(f"{house.drive.root} away", house.drive.root)
+    house.library = new_library(str(other))
+    with house.opened() as ledger:
+        assert ledger.stored.all().keys() == house.files(house.drive.root).keys()
+        assert house.fetch(ledger, "").home == 6
+    assert len(house.files()) == 6
+
+
+def _moved(house: House, pairs: Mapping[str, str]) -> None:
+    for old, new in pairs.items():
+        Path(new).parent.mkdir(parents=True, exist_ok=True)
+        os.rename(old, new)
+
+
+def test_what_is_done_outside_on_a_drive_is_caught_up(house: House) -> None:
+    """Moved within it, brought from one side to the other by hand, edited, removed, and put there anew."""
+    with house.opened() as ledger:
+        house.store(ledger)
+    drive, root = house.drive.root, house.library.root
+    one, two, three, four, *_ = sorted(house.files(drive))
+    Path(drive, "other stuff").mkdir()
+    Path(drive, "other stuff", "x.jpg").write_bytes(jpeg(seed=77))
+    Path(drive, "2024", "new.jpg").write_bytes(jpeg(seed=78))
+    _moved(house, {f"{drive}/{one}": f"{drive}/elsewhere/one.jpg", f"{drive}/{two}": f"{root}/back/two.jpg"})
+    Path(drive, three).write_bytes(jpeg(seed=79))
+    os.unlink(f"{drive}/{four}")
+    with Ledger(house.library.ledger_path) as ledger:
+        told = survey(house.library, ledger)
+        assert dict(told.moves) == {one: "elsewhere/one.jpg", two: "back/two.jpg"}
+        assert (told.altered, told.lost, told.came) == ((three,), (four,), ("2024/new.jpg",))
+        stored = ledger.stored.all()
+        assert stored.keys() == house.files(drive).keys() - {"other stuff/x.jpg"}
+        assert [one.path for one in ledger.knowledge().gone] == [four]
+        assert survey(house.library, ledger) == type(told)(len(ledger.all_files()))
+        shutil.copy2(f"{drive}/2024/new.jpg", f"{root}/new.jpg")
+        os.makedirs(f"{root}/2024")
+        shutil.copy2(f"{drive}/2024/new.jpg", f"{root}/2024/new.jpg")
+        assert survey(house.library, ledger).both == ("2024/new.jpg",)
+        assert ledger.stored.of(["2024/new.jpg"]) == {}
+
+
+def test_a_drive_that_fails_on_the_way_makes_nothing_gone(house: House, medium: Callable[[str], Medium]) -> None:
+    """Only what was looked at to its end is missed."""
+    disk = medium("disk")
+    with house.opened() as ledger:
+        house.drive = add_drive(house.library, str(disk.top))
+        house.store(ledger)
+        disk.fail(read_error={"*": (0, 1 << 40)})
+        disk.pull()
+        told = survey(house.library, ledger)
+        assert (told.lost, len(ledger.all_files())) == ((), 12)
+
+
+def test_backups_get_what_is_stored_and_know_what_they_have(house: House, tmp_path: Path) -> None:
+    """From the drive where that is here; else it is told. What they have is not taken for more than there is."""
+    late = tmp_path / "late"
+    late.mkdir()
+    other = add_place(house.library, str(late))
+    with house.opened() as ledger:
+        house.store(ledger)
+        assert lacking(house.library, ledger, house.tarn).files == 0
+        assert lacking(house.library, ledger, house.tarn).beyond == ()
+        assert len(lacking(house.library, ledger, other).rows) == 12
+        os.rename(house.drive.root, f"{house.drive.root} away")
+        lack = lacking(house.library, ledger, other)
+        assert (len(lack.rows), len(lack.away), lack.files) == (6, 6, 12)
+        os.rename(f"{house.drive.root} away", house.drive.root)
+        wanted = lacking(house.library, ledger, other)
+        assert catch_up(wanted, house.library, ledger, stop=never()).home == 12
+        assert set(house.files(str(late)).values()) == house.contents
+    house.check()
+
+
+def test_what_is_stored_is_home(house: House, card: Path) -> None:
+    """The same card again brings nothing, whether the drive is here or not; and another file gets another name."""
+    rules = HouseRules(layout="{year}/{month}", name="{original}")
+    with house.opened() as ledger:
+        house.store(ledger, "20")
+        os.rename(house.drive.root, f"{house.drive.root} away")
+        assert planned(house.library, ledger, [card], rules).to_bring() == ()
+        put(card / "DCIM" / "P00.jpg", jpeg(WHEN.replace(year=2024), seed=5), WHEN)
+        (row,) = planned(house.library, ledger, [card], rules).to_bring()
+        assert row.destination not in ledger.all_files()
+
+
+def test_taken_back_by_its_run_and_once_more(house: House) -> None:
+    """Taking a storing back fetches; taking that back stores. While the drive is away nothing is done."""
+    places = Places((house.tarn,))
+    with house.opened() as ledger:
+        run = house.store(ledger).run
+        os.rename(house.drive.root, f"{house.drive.root} away")
+        with pytest.raises(NotPossible, match="away"):
+            take_back(house.library, ledger, run, places, stop=never(), listener=Listener())
+        os.rename(f"{house.drive.root} away", house.drive.root)
+        outcome, left = take_back(house.library, ledger, run, places, stop=never(), listener=Listener())
+        assert (outcome.home, left, house.files(house.drive.root)) == (6, [], {})
+        again, _ = take_back(house.library, ledger, outcome.run, places, stop=never(), listener=Listener())
+        assert (again.home, len(house.files())) == (6, 6)
+    house.check()
+
+
+def test_what_can_be_a_drive_and_what_cannot(house: House, tmp_path: Path) -> None:
+    """No backup, nothing in one, not the library; and one of another library neither."""
+    inner = Path(house.tarn.root, "inner")
+    inner.mkdir()
+    for root in (house.library.root, house.tarn.root, str(inner), str(tmp_path / "nowhere")):
+        with pytest.raises(PlaceUnusable):
+            add_drive(house.library, root)
+    with pytest.raises(PlaceUnusable, match="archive drive"):
+        add_place(house.library, house.drive.root)
+    (tmp_path / "more" / "Heron").mkdir(parents=True)
+    assert drive_named(house.library, str(tmp_path / "more" / "Heron")).name == "Heron 2"
+    assert drive_named(house.library, "Heron").id == house.drive.id
+    os.rename(house.drive.root, tmp_path / "mounted elsewhere")
+    with pytest.raises(NotPossible, match="away"):
+        drive_named(house.library, "Heron")
+    assert drive_named(house.library, str(tmp_path / "mounted elsewhere")).id == house.drive.id
+
+
+def test_a_drive_that_is_no_more_leaves_what_can_be_brought_back(house: House) -> None:
+    """Forgotten only if somebody says so; then its files are gone, and their copies are known."""
+    with house.opened() as ledger:
+        house.store(ledger)
+        with pytest.raises(NotPossible, match="6 files are stored"):
+            forget_archive(house.library, ledger, house.drive, lost=False)
+        assert forget_archive(house.library, ledger, house.drive, lost=True) == 6
+        assert (len(ledger.all_files()), ledger.stored.all()) == (6, {})
+        assert {one.copies for one in ledger.knowledge().gone} == {1}
+
+
+@pytest.mark.parametrize("wanted", [["."], ["nowhere"], ["2024/.."], ["../x"], [".jutrek"]])
+def test_what_cannot_be_stored_is_said(house: House, wanted: Sequence[str]) -> None:
+    """The whole library, what is not there, and what lies outside."""
+    with house.opened() as ledger, pytest.raises(JutrekError):
+        to_store(house.library, ledger, wanted, house.drive, HouseRules(), Places())
+    assert runs(house.library)[1:] == []
+
+
+def test_a_lost_drive_in_the_sync_is_trouble_and_no_end_of_the_world(
+    house: House, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A folder of the drive that cannot be made durable ends the run; nothing goes."""
+    real = type(house.drive.tree).sync_folder
+
+    def failing(self: object, path: object) -> None:
+        if getattr(self, "root", "") == house.drive.root and str(path).startswith("2024"):
+            raise OSError(5, "Input/output error")
+        real(self, path)  # type: ignore[arg-type]
+
+    with house.opened() as ledger:
+        monkeypatch.setattr(type(house.drive.tree), "sync_folder", failing)
+        outcome = house.store(ledger)
+        monkeypatch.undo()
+        assert isinstance(outcome.trouble, PlaceLost)
+        assert len(house.files()) == 12
+
+
+def test_a_card_is_safe_by_what_is_stored_while_its_drive_is_here(house: House, card: Path) -> None:
+    """It is home there, and may be cleared by it; while the drive is away it is said why not."""
+    source = known_source(str(card))
+    with house.opened() as ledger:
+        house.store(ledger)
+
+        def proven() -> Certificate:
+            return release(source, house.library, ledger, [house.tarn], again=True, stop=never())
+
+        os.rename(house.drive.root, f"{house.drive.root} away")
+        assert not proven().safe
+        assert {one.why for one in proven().files if one.why} == {
+            "It is stored on an archive drive that is away: connect it, and prove once more."
+        }
+        os.rename(f"{house.drive.root} away", house.drive.root)
+        certificate = proven()
+        assert certificate.safe
+        lies = Path(house.drive.root, sorted(house.files(house.drive.root))[0])
+        lies.write_bytes(b"x" * lies.stat().st_size)
+        cleared = clear(certificate, house.library, ledger, [house.tarn], Way.REMOVE, stop=never())
+        assert (cleared.gone, len(cleared.stayed)) == (11, 1)
+        bad = check(house.library, ledger, house.drive, stop=never())
+        assert [(one.mark.path, str(one.finding)) for one in bad.found] == [
+            (str(lies.relative_to(house.drive.root)), "changed")
+        ]
+
+
+def test_what_is_stored_is_not_moved_nor_written_beside(house: House) -> None:
+    """It says that it is stored, and where its names are nothing else comes."""
+    with house.opened() as ledger:
+        house.store(ledger)
+        path = sorted(house.files(house.drive.root))[0]
+        other = sorted(house.files())[0]
+        outcome = move_folders([FolderMove("2024", "old")], house.library, ledger, stop=never())
+        assert "fetch it first" in outcome.failed[0].why if outcome.failed else "fetch it first" in outcome.done[0].why
+        status = os.stat(os.path.join(house.library.root, other))
+        row = Row(
+            os.path.join(house.library.root, other), house.library.root, Action.MOVE, path, "", status.st_size,
+            status.st_mtime_ns,
+        )  # fmt: skip
+        plan = Plan(house.library.root, house.library.id, HouseRules(), (row,))
+        moved = refile(plan, house.library, ledger, stop=never(), orders=Orders(Kind.TIDY))
+        assert (moved.home, len(moved.failed)) == (0, 1)
+    house.check()
