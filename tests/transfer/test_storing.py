@@ -588,3 +588,37 @@ def test_what_is_stored_is_not_moved_nor_written_beside(house: House) -> None:
         moved = refile(plan, house.library, ledger, stop=never(), orders=Orders(Kind.TIDY))
         assert (moved.home, len(moved.failed)) == (0, 1)
     house.check()
+
+
+def test_another_persons_ledger_learns_what_was_stored(house: House, tmp_path: Path) -> None:
+    """Also where it missed the files already, or never knew them; what moved on the drive since is not told again."""
+    with house.opened():
+        pass
+    mine, theirs = Path(house.library.ledger_path), tmp_path / "theirs.sqlite"
+    shutil.copy2(mine, theirs)
+    late = Path(house.library.root, "2024", "late.jpg")
+    put(late, jpeg(seed=99), WHEN)
+    with house.opened() as ledger:
+        house.store(ledger)
+    os.rename(house.drive.root, f"{house.drive.root} away")
+    with Ledger(str(theirs)) as ledger:
+        assert len(survey(house.library, ledger).lost) == 6
+        recover(house.library, ledger)
+        assert survey(house.library, ledger).lost == ()
+        assert len(ledger.stored.all()) == 7
+        assert ledger.knowledge().gone == []
+        assert len(ledger.all_files()) == 13
+    os.rename(f"{house.drive.root} away", house.drive.root)
+    one = sorted(house.files(house.drive.root))[0]
+    os.rename(f"{house.drive.root}/{one}", f"{house.drive.root}/2024/other.jpg")
+    for path in (mine, theirs):
+        with Ledger(str(path)) as ledger:
+            assert dict(survey(house.library, ledger).moves) == {one: "2024/other.jpg"}
+            recover(house.library, ledger)
+            assert survey(house.library, ledger).lost == ()
+    with house.opened() as ledger:
+        house.fetch(ledger, "")
+    with Ledger(str(theirs)) as ledger:
+        recover(house.library, ledger)
+        told = survey(house.library, ledger)
+        assert (told.lost, ledger.stored.all()) == ((), {})

@@ -15,7 +15,7 @@ from contextlib import suppress
 from typing import TYPE_CHECKING
 
 from jutrek.disk import OWN_FOLDER, TEMPORARY
-from jutrek.sources.mounts import filesystem_of
+from jutrek.sources.mounts import filesystem_of, mounts
 
 if TYPE_CHECKING:
     from watchdog.events import FileSystemEvent
@@ -23,6 +23,8 @@ if TYPE_CHECKING:
 
 _RESTS, _AT_MOST = 2.0, 60.0
 """Seconds without a change after which it is told, and after which in any case."""
+_MOUNTS = 2.0
+"""Seconds after which it is looked again which media are mounted: an archive drive may have come or gone."""
 _AGAIN = 60.0
 """Seconds after which it is looked again where nobody tells what others change."""
 _OWN = 1.5
@@ -111,16 +113,22 @@ class OutsideWatch:
     def _wait(self) -> bool | None:
         """Wait until something changed and rests, or for a minute; whether something changed. None when it is over."""
         with self._told:
-            until = time.monotonic() + _AGAIN
+            until, mounted = time.monotonic() + _AGAIN, _mounted()
             while not self._over:
                 now = time.monotonic()
+                if _mounted() != mounted:
+                    return True
                 if self._first and (now - self._last >= _RESTS or now - self._first >= _AT_MOST):
                     self._first = 0.0
                     return True
                 if not self._first and now >= until:
                     return False
-                self._told.wait((self._last + _RESTS if self._first else until) - now)
+                self._told.wait(min((self._last + _RESTS if self._first else until) - now, _MOUNTS))
             return None
+
+
+def _mounted() -> frozenset[str]:
+    return frozenset(mount.point for mount in mounts())
 
 
 def _hears(observer: BaseObserver) -> bool:

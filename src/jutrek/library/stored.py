@@ -132,6 +132,17 @@ class Stored:
             with self._transaction() as connection:
                 put_rows(connection, "stored", [(os.fsencode(path), drive) for path, drive in files.items()])
 
+    def last_run(self) -> str:
+        """The last run of the journal of which it is known what it stored or fetched; empty for none."""
+        with self._transaction() as connection:
+            row = connection.execute("SELECT value FROM about WHERE key = 'stored up to'").fetchone()
+        return str(row[0]) if row else ""
+
+    def keep_run(self, run: str) -> None:
+        """It is known what was stored and fetched up to a run."""
+        with self._transaction() as connection:
+            connection.execute("INSERT OR REPLACE INTO about VALUES ('stored up to', ?)", (run,))
+
     def forget(self, paths: Iterable[str]) -> None:
         """Files lie in the root from now on. Durable on return."""
         rows = [(os.fsencode(path),) for path in paths]

@@ -40,6 +40,7 @@ from jutrek.transfer.copies import temporary_name
 from jutrek.transfer.folder_moves import settle_folders
 from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Journal, Kind, now
+from jutrek.transfer.learning_stored import CROSSES, learn_stored
 from jutrek.transfer.ledger_follows import follow, restore
 from jutrek.transfer.leftover import Leftover
 from jutrek.transfer.lock import locked
@@ -47,9 +48,9 @@ from jutrek.transfer.medium import aligned_buffer, read_back
 from jutrek.transfer.moved_copies import unsure_of
 from jutrek.transfer.renaming import named_somehow
 from jutrek.transfer.resumable import KEPT_FOR, Content, clear_partials, keep_partial
-from jutrek.transfer.run_log import RunLog, filed_by, given_number, known_of_files, run_log_of, unfinished
+from jutrek.transfer.run_log import RunLog, filed_by, given_number, known_of_files, run_log_of, runs, unfinished
 from jutrek.transfer.saying import heed
-from jutrek.transfer.settling_stored import CROSSES, settle_late, settle_stored
+from jutrek.transfer.settling_stored import settle_late, settle_stored
 from jutrek.transfer.sidecar_runs import settle_sidecars
 from jutrek.transfer.sidecars import write_sidecar
 from jutrek.transfer.taking_back import row_of
@@ -74,6 +75,7 @@ def recover(library: Library, ledger: Ledger) -> list[Leftover]:
                 _clear_place(library, ledger, place, places, {leftover.run for leftover in leftovers})
             if ledger.is_new:
                 _teach(library, ledger)
+            learn_stored(library, ledger)
             notice_roots(ledger, places)
             for place in places:
                 clear_partials(place.tree, older_than=KEPT_FOR)
@@ -103,6 +105,7 @@ def _teach(library: Library, ledger: Ledger) -> None:
         if one.stands and one.place == stored.get(one.path, LIBRARY)
     ])  # fmt: skip
     ledger.stored.put(stored)
+    ledger.stored.keep_run(next(iter(reversed(runs(library))), ""))
     ledger.is_new = False
 
 

@@ -24,8 +24,6 @@ from jutrek.transfer.taking_back import row_of
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
 
-CROSSES = frozenset({Kind.STORE, Kind.FETCH})
-"""Runs that move files between the root and an archive drive."""
 _ABOUT = ("place", "drive", "name", "root", "act")
 
 

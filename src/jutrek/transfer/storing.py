@@ -28,6 +28,7 @@ from jutrek.transfer.copies import Target, unchanged
 from jutrek.transfer.flight import Proof
 from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Journal, Kind
+from jutrek.transfer.learning_stored import learn_stored
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import open_regular
 from jutrek.transfer.outcome import Done, Listener, Outcome
@@ -115,7 +116,9 @@ def store(
         head = {"place": drive.id, "drive": drive.id, **_told(drive), **(about or {})}
         task = Task(rows, HouseRules(), _targets(drive, rows), Kind.STORE, head, expected=expected)
         run = _Crossing(task, library, ledger, control, listener or Listener())
+        learn_stored(library, ledger)
         outcome = run.cross(as_place(library), drive, copies)
+        ledger.stored.keep_run(outcome.run or ledger.stored.last_run())
         for path, why in lacks.items():
             left = Row(os.path.join(library.root, path), library.root, Action.STAY, path, why, *files[path])
             outcome.done.append(Done(left, False, why))
@@ -168,7 +171,9 @@ def fetch(
     with locked(library):
         head = {"place": LIBRARY, "drive": drive.id, **_told(drive), **(about or {})}
         task = Task(rows, HouseRules(), _targets(home, rows), Kind.FETCH, head, expected=expected)
+        learn_stored(library, ledger)
         outcome = _Crossing(task, library, ledger, control, listener or Listener()).cross(drive, home)
+        ledger.stored.keep_run(outcome.run or ledger.stored.last_run())
         outcome.remarks += lists_follow(library, ledger, [drive])
         return outcome
 
