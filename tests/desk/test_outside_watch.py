@@ -90,3 +90,26 @@ def test_where_nobody_tells_it_is_looked_again(tmp_path: Path, monkeypatch: pyte
     watch.start()
     assert all(heard.acquire(timeout=5) for _ in range(3))
     watch.stop()
+
+
+def test_a_drive_that_comes_or_goes_is_a_hint_and_no_other_mount_is(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Whatever is mounted, only archive drives are asked about."""
+    monkeypatch.setattr(outside_watch, "_MOUNTS", 0.05)
+    mounted, here = [{"/"}], [[]]
+    monkeypatch.setattr(outside_watch, "_mounted", lambda: frozenset(mounted[0]))
+    heard = threading.Semaphore(0)
+    watch = OutsideWatch(str(tmp_path), heard.release, lambda: list(here[0]))
+    watch.start()
+    try:
+        mounted[0] = {"/", "/media/stick"}
+        assert not heard.acquire(timeout=0.4)
+        here[0] = ["/media/Heron"]
+        assert not heard.acquire(timeout=0.3)
+        mounted[0] = {"/", "/media/Heron"}
+        assert heard.acquire(timeout=5)
+        mounted[0] = {"/"}
+        assert not heard.acquire(timeout=0.3)
+    finally:
+        watch.stop()

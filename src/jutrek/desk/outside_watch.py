@@ -36,13 +36,16 @@ _OF_OTHERS = frozenset({"nfs", "nfs4", "cifs", "smb3", "9p", "afs", "ceph", "ssh
 class OutsideWatch:
     """A thread that listens for changes below a folder."""
 
-    def __init__(self, root: str, hint: Callable[[], None]) -> None:
+    def __init__(self, root: str, hint: Callable[[], None], drives: Callable[[], object] = lambda: None) -> None:
         """
         Args:
             root: of the library.
             hint: called, on this thread, when something may have changed.
+            drives: tells, on this thread, which archive drives are here; asked when media came or went.
         """
-        self._root, self._hint = root, hint
+        self._root, self._hint, self._drives = root, hint, drives
+        self._mounted, self._asked = _mounted(), time.monotonic()
+        self._here = drives()
         self._over, self._told = False, threading.Condition()
         self._first = self._last = self._deaf = 0.0
         """When the first and the last change were told that nobody was hinted of; until when nothing is heard."""
@@ -112,19 +115,31 @@ class OutsideWatch:
 
     def _wait(self) -> bool | None:
         """Wait until something changed and rests, or for a minute; whether something changed. None when it is over."""
-        with self._told:
-            until, mounted = time.monotonic() + _AGAIN, _mounted()
-            while not self._over:
+        until = time.monotonic() + _AGAIN
+        while True:
+            # Nobody waits for a drive that hangs: it is asked while nothing is held.
+            if self._others_are_here():
+                return True
+            with self._told:
                 now = time.monotonic()
-                if _mounted() != mounted:
-                    return True
+                if self._over:
+                    return None
                 if self._first and (now - self._last >= _RESTS or now - self._first >= _AT_MOST):
                     self._first = 0.0
                     return True
                 if not self._first and now >= until:
                     return False
                 self._told.wait(min((self._last + _RESTS if self._first else until) - now, _MOUNTS))
-            return None
+
+    def _others_are_here(self) -> bool:
+        """Whether archive drives came or went."""
+        if self._over or time.monotonic() < self._asked + _MOUNTS:
+            return False
+        before, self._mounted, self._asked = self._mounted, _mounted(), time.monotonic()
+        if before == self._mounted:
+            return False
+        here, self._here = self._here, self._drives()
+        return here != self._here
 
 
 def _mounted() -> frozenset[str]:

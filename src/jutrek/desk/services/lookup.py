@@ -13,7 +13,7 @@ from jutrek.desk.records import FileRecord, every_mark, files_of, records_of
 from jutrek.desk.viewing import Views
 from jutrek.doubles.degrees import Group
 from jutrek.errors import NotPossible, reason
-from jutrek.library import Library
+from jutrek.library import Library, drives_here
 from jutrek.library.ledger import Ledger
 from jutrek.views.kept import KeptView, keep_view, kept_views, remove_view
 from jutrek.views.shelves import Thing
@@ -52,7 +52,11 @@ class LookupService:
     def watch(self) -> None:
         """From now on `ChangedOutside` tells when another program may have changed the library."""
         if self._watch is None:
-            self._watch = OutsideWatch(self._library.root, lambda: self._teller.tell(events.ChangedOutside()))
+            library = self._library
+            self._watch = OutsideWatch(
+                library.root, lambda: self._teller.tell(events.ChangedOutside()),
+                lambda: [drive.root for drive in drives_here(library)],
+            )  # fmt: skip
             self._watch.start()
 
     def forgive(self) -> None:
