@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
 _MANY, _MOVED, _REAL, _FOLDERS, _ROUNDS = 50_000, 10_000, 100_000, 10, 3
 _MARKED = 5_000
+_LOADS = ((60, 20_000_000), (4_000, 20_000))
 
 
 def run() -> None:
@@ -27,6 +28,7 @@ def run() -> None:
         _files(os.path.join(folder, "moved"))
         _outside(os.path.join(folder, "outside"))
         _marks(os.path.join(folder, "marks"))
+        _stored(os.path.join(folder, "stored"))
 
 
 def _library(root: str, count: int) -> Library:
@@ -163,6 +165,57 @@ def _marks(root: str) -> None:
         ours += [_timed(lambda: mark_captures(columns, rows[:1], "P", library, ledger, stop=threading.Event()))]
     print(f"{_MARKED:,} captures marked; one alone in {ours[1] * 1000:.0f} ms")
     print(f"  ours {ours[0]:.2f} s, small files written and synced {theirs:.2f} s: {ours[0] / theirs:.1f} times")
+
+
+def _stored(top: str) -> None:
+    """Files brought home, stored away and fetched again, against bringing them home and removing them elsewhere."""
+    for count, size in _LOADS:
+        brought, removed, stored, fetched = _stored_load(os.path.join(top, str(size)), count, size)
+        print(f"{count:,} files of {size:,} bytes stored on a drive, and fetched")
+        print(f"  brought home in {brought:.2f} s, as many removed in {removed:.2f} s", end="; ")
+        print(f"stored in {stored:.2f} s, fetched in {fetched:.2f} s")
+        bare = brought + removed
+        print(f"  {stored / bare:.2f} and {fetched / bare:.2f} times of both; wanted 1")
+
+
+def _stored_load(root: str, count: int, size: int) -> tuple[float, float, float, float]:
+    """Seconds for bringing home, for removing as many files as bare, for storing and for fetching."""
+    from jutrek.filing import Action, HouseRules, Plan, Row
+    from jutrek.library import add_drive, new_library, survey
+    from jutrek.library.ledger import Ledger
+    from jutrek.transfer import Control, bring
+    from jutrek.transfer.storing import Copies, fetch, store
+
+    for folder in (root, f"{root} card", f"{root} drive"):
+        os.makedirs(folder)
+    rows = []
+    for number in range(count):
+        path = f"{root} card/f{number:06}.jpg"
+        with open(path, "wb") as file:
+            file.write(os.urandom(size))
+        status = os.stat(path)
+        to = f"2026/{number % _FOLDERS:02}/f{number:06}.jpg"
+        rows.append(Row(path, f"{root} card", Action.BRING, to, "", status.st_size, status.st_mtime_ns))
+    library = new_library(root)
+    drive = add_drive(library, f"{root} drive")
+    plan = Plan(root, library.id, HouseRules(), tuple(rows))
+
+    def cold(job: Callable[[], object]) -> float:
+        _forget()
+        return _timed(job)
+
+    with Ledger(library.ledger_path) as ledger:
+        brought = cold(lambda: bring(plan, library, ledger, stop=threading.Event()))
+        survey(library, ledger)
+        paths, copies = [row.destination or "" for row in rows], Copies(ledger, [], [], 1)
+        stored = cold(lambda: store(paths, library, ledger, drive, copies, control=Control()))
+        fetched = cold(lambda: fetch(paths, library, ledger, drive, control=Control()))
+    # What was written just now goes more slowly on some disks: so did the originals.
+    for row in rows:
+        with open(f"{row.source}.bare", "wb") as file:
+            file.write(os.urandom(size))
+    removed = cold(lambda: [os.unlink(f"{row.source}.bare") for row in rows])
+    return brought, removed, stored, fetched
 
 
 def _outside(root: str) -> None:

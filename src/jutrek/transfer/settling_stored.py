@@ -18,7 +18,7 @@ from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.medium import aligned_buffer, read_back
 from jutrek.transfer.renaming import remove_emptied
 from jutrek.transfer.run_log import RunLog
-from jutrek.transfer.storing import Copies, Prints, part_from, quick_prints, remove
+from jutrek.transfer.storing import Copies, Prints, part_from, quick_print, remove
 from jutrek.transfer.taking_back import row_of
 
 if TYPE_CHECKING:
@@ -142,7 +142,8 @@ class _Settling:
                     full[mark.path] = mark.full
         if gone and self._journal is not None:
             main = self.main or self._drive
-            quick = quick_prints(self._ledger, main, [self.path(row) for row, _ in gone]) if self.main else {}
+            prints = ((path, quick_print(main, path)) for row, _ in gone if self.main and (path := self.path(row)))
+            quick = {path: mark for path, mark in prints if mark is not None}
             part_from(self._journal, self._ledger, self._origin or self._drive, main, gone, Prints(quick, full))
         if self._origin is not None:
             for folder in {inside(self.path(row)).folder for row, _ in gone}:

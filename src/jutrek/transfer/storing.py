@@ -14,6 +14,7 @@ from __future__ import annotations
 import contextlib
 import os
 from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from jutrek.disk import Inside, Outside, inside
@@ -38,6 +39,8 @@ from jutrek.transfer.running import Run, Task
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
 
+_AT_ONCE = 6
+"""Files that are let go at once."""
 GONE = "original gone"
 """The entry of a journal that says that a file went from where it was."""
 
@@ -214,36 +217,48 @@ class _Crossing(Run):
         begin_in([self._origin], self._journal.run)
 
     def _part(self, journal: Journal) -> dict[int, str]:
-        stays: dict[int, str] = {}
-        going: list[tuple[int, Row]] = []
-        for number, proof in self._waiting:
-            if why := self._keeps(proof):
-                stays[number] = why
-            else:
-                going.append((number, proof.row))
-                self._listener.step("proven there", proof.row)
-        quick = quick_prints(self._ledger, self._main, [row.destination or "" for _, row in going])
-        gone = []
-        for number, row in going:
-            if why := remove(self._origin, row):
-                stays[number] = why
-            else:
-                gone.append((number, row))
-                self._left |= {folder for folder in (inside(row.destination).folder,) if folder is not None}
-            self._listener.step("original gone", row)
+        waiting = self._waiting
+        known = self._ledger.of_paths(proof.row.destination or "" for _, proof in waiting)
+        lacks = {number: self._lack(proof) for number, proof in waiting}
+
+        def go(one: tuple[int, Proof]) -> tuple[str, bytes | None]:
+            """Let one file go. Returns why it stays, and its quick fingerprint."""
+            number, proof = one
+            if why := lacks[number] or self._keeps(proof):
+                return why, None
+            self._listener.step("proven there", proof.row)
+            path = proof.row.destination or ""
+            home = known.get(path)
+            quick = home.quick if home is not None and home.quick is not None else quick_print(self._main, path)
+            why = remove(self._origin, proof.row)
+            self._listener.step("original gone", proof.row)
+            return why, quick
+
+        # To look, to read a little and to remove are waits for disks: several at once take less time.
+        with ThreadPoolExecutor(_AT_ONCE, thread_name_prefix="parts") as pool:
+            went = dict(zip(waiting, pool.map(go, waiting), strict=True))
+        stays = {number: why for (number, _), (why, _) in went.items() if why}
+        gone = [(number, proof.row) for number, proof in waiting if number not in stays]
+        folders = {inside(row.destination).folder for _, row in gone}
+        self._left |= {folder for folder in folders if folder is not None}
         self._stays |= bool(stays)
-        full = {proof.row.destination or "": proof.full for _, proof in self._waiting}
+        quick = {one.row.destination or "": mark for (_, one), (_, mark) in went.items() if mark is not None}
+        full = {proof.row.destination or "": proof.full for _, proof in waiting}
         part_from(journal, self._ledger, self._origin, self._main, gone, Prints(quick, full))
-        if self._origin.archive:
-            # It is in the root, whatever became of what is on the drive.
-            self._ledger.stored.forget(proof.row.destination or "" for _, proof in self._waiting)
-            self._outcome.remarks += [
-                f"{shown(str(row.destination))} is in the library, and on {shown(self._origin.name)}, too: {stays[n]}"
-                for n, row in ((number, proof.row) for number, proof in self._waiting)
-                if n in stays
-            ]
-            return {}
-        return stays
+        return self._at_home(stays) if self._origin.archive else stays
+
+    def _at_home(self, stays: Mapping[int, str]) -> dict[int, str]:
+        """What was fetched is in the root, whatever became of what is on the drive; that is told."""
+        rows = {number: proof.row for number, proof in self._waiting}
+        self._ledger.stored.forget(row.destination or "" for row in rows.values())
+        self._outcome.remarks += [
+            f"{shown(str(rows[number].destination))} is in the library, and on {shown(self._origin.name)}, too: {why}"
+            for number, why in stays.items()
+        ]
+        return {}
+
+    def _lack(self, proof: Proof) -> str:
+        return self._copies.lack(proof.row.destination or "", proof.full) if self._copies is not None else ""
 
     def _keeps(self, proof: Proof) -> str:
         """Why a file has to stay where it is; empty where it may go."""
@@ -254,7 +269,7 @@ class _Crossing(Run):
         with contextlib.suppress(FileNotFoundError, NotADirectoryError):
             if os.path.samestat(there, self._origin.tree.lstat(path)):
                 return "It is the same file under two names."
-        return self._copies.lack(str(path), proof.full) if self._copies is not None else ""
+        return ""
 
     def _close_books(self, journal: Journal) -> None:
         with contextlib.suppress(OSError):
@@ -288,20 +303,15 @@ def remove(origin: Place, row: Row) -> str:
     return ""
 
 
-def quick_prints(ledger: Ledger, main: Place, paths: Sequence[str]) -> dict[str, bytes]:
-    """The quick fingerprints of files that have none yet, by which they are known while their drive is away."""
-    found: dict[str, bytes] = {}
-    for path, home in ledger.of_paths(paths).items():
-        if home.quick is not None:
-            found[path] = home.quick
-            continue
-        with contextlib.suppress(OSError, Outside):
-            fd, _ = open_regular(main.tree, inside(path))
-            try:
-                found[path] = quick_of(fd)
-            finally:
-                os.close(fd)
-    return found
+def quick_print(place: Place, path: str) -> bytes | None:
+    """The quick fingerprint of a file, by which it is known while its drive is away; None where it can't be read."""
+    with contextlib.suppress(OSError, Outside):
+        fd, _ = open_regular(place.tree, inside(path))
+        try:
+            return quick_of(fd)
+        finally:
+            os.close(fd)
+    return None
 
 
 class Prints(NamedTuple):
