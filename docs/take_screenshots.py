@@ -51,7 +51,7 @@ _NAMES = {
     "journal.png",
     "report.png",
     *(f"intake-{name}.png" for name in ("board", "settle", "large", "running", "home")),
-    *(f"library-{name}.png" for name in ("time", "folders", "clash")),
+    *(f"library-{name}.png" for name in ("time", "folders", "clash", "away")),
     *(f"rules-{name}.png" for name in ("composing", "error", "refiling")),
 }
 
@@ -171,7 +171,29 @@ class Camera:
         self.settle()
         self.shoot("library-folders")
         view.turn()
+        self.shoot_away()
         self.shoot_clash()
+
+    def shoot_away(self) -> None:
+        """A year is stored on a drive that is away; it comes back afterwards."""
+        page = self.window.page("library")
+        view = page.view
+        heron = os.path.join(os.path.dirname(view.view.root), "Heron")
+        os.makedirs(heron)
+        page.storing.store("2025", heron)
+        self.until(lambda: "stored on Heron" in view.bar.words() and "2025" in view.view.folder_drives)
+        os.rename(heron, f"{heron} away")
+        page.activated()
+        page.show(parse("stills in April 2025 or June 2024"))
+        self.until(lambda: not any(one.here for one in view.view.drives) and len(view.grid.rows) < 50)
+        view.folders.list.rows.open_all(False)
+        view.grid.choose(2)
+        view.notify("")
+        self.settle()
+        self.shoot("library-away")
+        os.rename(f"{heron} away", heron)
+        page.storing.fetch(["2025"])
+        self.until(lambda: "fetched from Heron" in view.bar.words() and not view.view.folder_drives)
 
     def shoot_clash(self) -> None:
         """Two pictures are to go where others bear their names; nothing moves."""

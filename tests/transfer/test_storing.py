@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import random
 import shutil
+import subprocess
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
@@ -622,3 +623,16 @@ def test_another_persons_ledger_learns_what_was_stored(house: House, tmp_path: P
         recover(house.library, ledger)
         told = survey(house.library, ledger)
         assert (told.lost, ledger.stored.all()) == ((), {})
+
+
+def test_from_a_drive_that_is_read_only_it_comes_home_all_the_same(house: House, small_place: Path) -> None:
+    """What can't go from there is told; it lies in the root, and on the drive, too."""
+    with house.opened() as ledger:
+        house.drive = add_drive(house.library, str(small_place))
+        house.store(ledger)
+        subprocess.run(["mount", "-o", "remount,ro", small_place], check=True)
+        outcome = house.fetch(ledger)
+        assert (outcome.home, outcome.failed, len(outcome.remarks)) == (6, [], 6)
+        assert ledger.stored.all() == {}
+        told = survey(house.library, ledger)
+        assert (told.lost, len(told.both), len(house.files())) == ((), 0, 12)
