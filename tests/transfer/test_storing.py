@@ -16,7 +16,8 @@ import xxhash
 from jutrek.desk.places import Places
 from jutrek.desk.storing import drive_named, forget_archive, store_away, to_fetch, to_store
 from jutrek.desk.taking_back import take_back
-from jutrek.disk import TEMPORARY
+from jutrek.disk import TEMPORARY, FileStamp
+from jutrek.doubles.degrees import Degree
 from jutrek.errors import JutrekError, NotPossible, PlaceFull, PlaceLost, PlaceUnusable
 from jutrek.filing import Action, HouseRules, Plan, Row
 from jutrek.library import LIBRARY, Library, Place, add_drive, add_place, drives_here, new_library, survey
@@ -33,6 +34,7 @@ from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.moving import Orders
 from jutrek.transfer.release import release
 from jutrek.transfer.run_log import broken_records, known_of_files, runs, unfinished
+from jutrek.transfer.setting_aside import Drop, set_aside
 from jutrek.transfer.storing import Copies, fetch, store
 from tests.conftest import Medium
 from tests.killing import die, killed_in, killing_at
@@ -516,6 +518,61 @@ def test_a_drive_that_is_no_more_leaves_what_can_be_brought_back(house: House) -
         assert forget_archive(house.library, ledger, house.drive, lost=True) == 6
         assert (len(ledger.all_files()), ledger.stored.all()) == (6, {})
         assert {one.copies for one in ledger.knowledge().gone} == {1}
+
+
+def test_a_keeper_on_a_drive_is_read_there(house: House) -> None:
+    """A double of what is stored is set aside only for the very bytes on the drive, while that is here."""
+    with house.opened() as ledger:
+        house.store(ledger)
+        keeper = sorted(house.files(house.drive.root))[0]
+        lies = Path(house.drive.root, keeper)
+
+        def dropped(*, carries: bool = False) -> str:
+            """Why the double stays; empty where it went."""
+            double = put(Path(house.library.root, "mess", "x.jpg"), lies_as, WHEN)
+            survey(house.library, ledger)
+            stamp = FileStamp.seen(double.stat())
+            drop = Drop("mess/x.jpg", stamp, keeper, kept, Degree.BYTES, carries)
+            outcome = set_aside([drop], house.library, ledger, stop=never())
+            return outcome.failed[0].why if outcome.failed else ""
+
+        lies_as, kept = lies.read_bytes(), FileStamp.seen(lies.stat())
+        assert "can't be carried over" in dropped(carries=True)
+        os.rename(house.drive.root, f"{house.drive.root} away")
+        assert "on a drive that is away" in dropped()
+        os.rename(f"{house.drive.root} away", house.drive.root)
+        assert dropped() == ""
+        data = bytearray(lies_as)
+        data[-1] ^= 1
+        lies.write_bytes(data)
+        os.utime(lies, ns=(0, kept.mtime_ns))
+        assert "its bytes are not those of" in dropped()
+
+
+def test_a_drive_that_tells_no_case_and_rounds_times(house: House, exfat: Path) -> None:
+    """Two names that it takes for one are not one file; what is known of the others stays."""
+    root = exfat / "storing"
+    root.mkdir()
+    twin = Path(house.library.root, "2024/05/p00.JPG")
+    shutil.copy2(Path(house.library.root, "2024/05/P00.jpg"), twin)
+    odd = Path(house.library.root, "2024/05/P02.jpg")
+    os.utime(odd, ns=(0, odd.stat().st_mtime_ns + 123_456_789))
+    house.contents.clear()
+    with house.opened() as ledger:
+        check(house.library, ledger, _home(house), stop=never())
+        house.drive = add_drive(house.library, str(root))
+        said = ledger.descriptions.missing(None)
+        assert (house.store(ledger).home, twin.exists()) == (6, True)
+        # Now one of them lies there.
+        (done,) = house.store(ledger).failed
+        assert done.why == "storing takes its name for that of another file."
+        assert twin.exists()
+        told = survey(house.library, ledger)
+        assert (told.lost, told.altered, told.moves, len(ledger.stored.all())) == ((), (), (), 6)
+        assert len(ledger.descriptions.missing(None)) == len(said)
+        assert house.fetch(ledger).home == 6
+        assert twin.read_bytes() == twin.with_name("P00.jpg").read_bytes()
+    shutil.rmtree(root)
 
 
 @pytest.mark.parametrize("wanted", [["."], ["nowhere"], ["2024/.."], ["../x"], [".jutrek"]])

@@ -237,6 +237,11 @@ def _check(library: Library, root: str, use: _Use) -> None:
         raise PlaceUnusable(root, "there is no such folder; make it, or connect its drive, first")
     if is_library(root):
         raise PlaceUnusable(root, "it is a library itself")
+    above = os.path.dirname(root)
+    while use is _DRIVES and above != os.path.dirname(above):
+        if is_library(above):
+            raise PlaceUnusable(root, f"it lies in the library {above}")
+        above = os.path.dirname(above)
     real, home = os.path.realpath(root), os.path.realpath(library.root)
     if f"{real}/".startswith(f"{home}/") or f"{home}/".startswith(f"{real.rstrip('/')}/"):
         raise PlaceUnusable(root, "it lies in the library, or the library in it")

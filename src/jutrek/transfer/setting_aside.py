@@ -25,7 +25,7 @@ from jutrek.errors import FileTrouble, JutrekError, NotMoved, NotPossible, Sourc
 from jutrek.filing import Action, HouseRules, Plan, Row
 from jutrek.filing.names import stem_of
 from jutrek.formats import MEDIA_SUFFIXES
-from jutrek.library import Library, Place, State
+from jutrek.library import LIBRARY, Library, Place, State, drives_here
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.medium import open_to_read
 from jutrek.transfer.metadata_merge import carry_over
@@ -205,6 +205,8 @@ class _Comparer:
         self, library: Library, ledger: Ledger, drops: Mapping[str, Drop], token: str, stop: threading.Event
     ) -> None:
         self._library, self._ledger, self._drops, self._token, self._stop = library, ledger, drops, token, stop
+        self._stored = ledger.stored.of(drop.keeper for drop in drops.values())
+        self._here = {drive.id: drive.tree for drive in drives_here(library)} if self._stored else {}
 
     def about(self, row: Row) -> dict[str, Any]:
         """What the journal tells of a move besides."""
@@ -229,17 +231,24 @@ class _Comparer:
             return NotMoved(row.source, f"it could not be compared: {error}")
 
     def _compared(self, path: str, drop: Drop) -> JutrekError | None:
-        tree, keeper = self._library.tree, shown(drop.keeper)
-        known = self._ledger.mark_of(drop.keeper)
+        keeper, drive = shown(drop.keeper), self._stored.get(drop.keeper, LIBRARY)
+        tree, lies = self._library.tree, self._here.get(drive) if drive else self._library.tree
+        if lies is None:
+            return NotMoved(path, f"{keeper}, which is to stay, is stored on a drive that is away")
+        if drive and drop.carries:
+            return NotMoved(
+                path, f"what it says can't be carried over to {keeper}, which is stored away; fetch it first"
+            )
+        known = self._ledger.mark_of(drop.keeper, drive)
         if known is not None and known.state in _DAMAGED:
             return NotMoved(path, f"{keeper}, which was to stay, is known to be damaged ({known.state})")
         one, other = inside(drop.path), inside(drop.keeper)
-        status = tree.lstat(other)
+        status = lies.lstat(other)
         if os.path.samestat(tree.lstat(one), status):
             return NotMoved(path, f"{keeper} is the same file by another name; nothing would come free")
         if not drop.keeper_stamp.unchanged(status):
             return NotMoved(path, f"{keeper}, which was to stay, changed since")
-        if drop.degree is Degree.BYTES and not same_bytes(tree, one, other, self._stop):
+        if drop.degree is Degree.BYTES and not same_bytes(tree, one, other, self._stop, lies):
             return NotMoved(path, f"its bytes are not those of {keeper}")
         return None
 
@@ -259,7 +268,7 @@ class _Comparer:
         return failed
 
 
-def same_bytes(tree: Tree, one: Inside, other: Inside, stop: threading.Event) -> bool:
+def same_bytes(tree: Tree, one: Inside, other: Inside, stop: threading.Event, others: Tree | None = None) -> bool:
     """Compare two files byte for byte.
 
     Args:
@@ -267,6 +276,7 @@ def same_bytes(tree: Tree, one: Inside, other: Inside, stop: threading.Event) ->
         one: a file of it.
         other: another one.
         stop: ends the work when it is set.
+        others: where the other one lies, if that is an archive drive.
 
     Raises:
         SourceUnreadable: when one of them cannot be read.
@@ -275,7 +285,7 @@ def same_bytes(tree: Tree, one: Inside, other: Inside, stop: threading.Event) ->
     fds: list[int] = []
     try:
         fds += [open_to_read(tree, one)]
-        fds += [open_to_read(tree, other)]
+        fds += [open_to_read(others or tree, other)]
         while True:
             if stop.is_set():
                 raise Stopped

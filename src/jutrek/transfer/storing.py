@@ -13,11 +13,12 @@ from __future__ import annotations
 
 import contextlib
 import os
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from jutrek.disk import Inside, Outside, inside
+from jutrek.disk import Inside, Outside, folded, inside
 from jutrek.errors import NotPossible, PlaceFull, PlaceLost, PlaceUnusable, shown
 from jutrek.filing import Action, HouseRules, Row
 from jutrek.library import LIBRARY, Library, Place, as_place
@@ -211,6 +212,9 @@ class _Crossing(Run):
         self._origin, self._main, self._copies = origin, main, copies
         self._left: set[Inside] = set()
         self._stays = False
+        there = (path for path, drive in self._ledger.stored.all().items() if drive == main.id)
+        names = Counter(folded(path) for path in (*there, *(row.destination or "" for row in self._rows)))
+        self._alike = {name for name, count in names.items() if count > 1} if main.archive else set[str]()
         return self.go() if self._rows else Outcome()
 
     def _begin(self) -> None:
@@ -269,6 +273,9 @@ class _Crossing(Run):
         with contextlib.suppress(FileNotFoundError, NotADirectoryError):
             if os.path.samestat(there, self._origin.tree.lstat(path)):
                 return "It is the same file under two names."
+        # A drive that does not tell case takes two names for one: then a file that is there may be another one's.
+        if folded(str(path)) in self._alike and path.name not in self._main.tree.names(path.folder):
+            return f"{shown(self._main.name)} takes its name for that of another file."
         return ""
 
     def _close_books(self, journal: Journal) -> None:
