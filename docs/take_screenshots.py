@@ -185,7 +185,7 @@ class Camera:
         os.rename(heron, f"{heron} away")
         page.activated()
         page.show(parse("stills in April 2025 or June 2024"))
-        self.until(lambda: not any(one.here for one in view.view.drives) and len(view.grid.rows) < 50)
+        self.until(lambda: [one.here for one in view.view.drives] == [False] and len(view.grid.rows) < 50)
         view.folders.list.rows.open_all(False)
         view.grid.choose(2)
         view.notify("")

@@ -66,6 +66,10 @@ class View(NamedTuple):
         """The absolute path of a capture: on its drive where that is here, else where it lies in the root."""
         return os.path.join(self.top(row), self.columns.path(row))
 
+    def kept_as(self, row: int) -> str:
+        """Under which path a thumbnail of a capture was kept when it was stored; empty for one in the root."""
+        return os.path.join(self.root, self.columns.path(row)) if self.columns.drive[row] else ""
+
     def top(self, row: int) -> str:
         """The folder that it lies in all the way up: its drive's, or the library's root."""
         drive = self.drive_of(row)

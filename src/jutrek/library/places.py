@@ -121,6 +121,10 @@ def damaged_places(library: Library) -> Sequence[str]:
 
 
 def _listed(library: Library, use: _Use) -> tuple[list[Place], list[str]]:
+    with contextlib.suppress(OSError):
+        if library.tree.found(use.list) is None:
+            # Most have no such page: then no model is loaded to check one.
+            return [], []
     from jutrek.library import pages
 
     found, bad = pages.listed(pages.LISTED_PLACE, library.tree, use.list, use.table)

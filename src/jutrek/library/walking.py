@@ -17,12 +17,13 @@ if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
 
 
-def walk(root: str, *, whole: bool = False) -> Iterator[tuple[str, int, int]]:
+def walk(root: str, wanted: Collection[str] | None = None) -> Iterator[tuple[str, int, int]]:
     """Path relative to a root, size and time of last change (ns) of all files below it.
 
     Args:
         root: of a library, or an archive drive.
-        whole: whether a folder that can't be listed is an error, too; else only the root is.
+        wanted: folders of the first level of which all has to be listed; None for a library, of which only the root
+            has. Of other folders such as may not be looked at (`lost+found`) are passed over.
 
     Raises:
         LibraryMissing: when it can't be listed.
@@ -43,7 +44,8 @@ def walk(root: str, *, whole: bool = False) -> Iterator[tuple[str, int, int]]:
                         status = entry.stat(follow_symlinks=False)
                         yield path, status.st_size, status.st_mtime_ns
         except OSError as error:
-            if whole or not folder:
+            may_not = isinstance(error, PermissionError) and folder.partition("/")[0] not in (wanted or ())
+            if not folder or (wanted is not None and not may_not):
                 raise LibraryMissing(root, reason(error)) from error
 
 
@@ -83,8 +85,9 @@ class Away:
         fresh: dict[str, HomeFile] = {}
         for drive in self._drives:
             found: dict[str, HomeFile] = {}
+            tops = {path.partition("/")[0] for path, on in self._stored.items() if on == drive.id}
             try:
-                for path, size, mtime_ns in walk(drive.root, whole=True):
+                for path, size, mtime_ns in walk(drive.root, tops):
                     if stop is not None and stop.is_set():
                         raise Stopped
                     found[path] = HomeFile(path, size, mtime_ns)
@@ -93,7 +96,7 @@ class Away:
             if connected(drive) is None:
                 continue
             self.here[drive.id] = drive.root
-            self._tops[drive.id] = {path.partition("/")[0] for path, on in self._stored.items() if on == drive.id}
+            self._tops[drive.id] = tops
             for path, one in found.items():
                 if path in self._seen:
                     self.both |= {path} if self.is_ours_on(path, drive.id) else set()

@@ -6,7 +6,7 @@
        where it was; its folder is synced, the journal tells that, and then the ledger.
 
 So a kill, a pulled drive or a full disk leaves each file where it was, or on both sides with the proof written down;
-the next start that has both sides goes on at step 3 (`settle_crossing`). Doing it again goes on with what is left.
+the next start that has both sides goes on at step 3 (`settle_stored`). Doing it again goes on with what is left.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from jutrek.disk import Inside, Outside, folded, inside
-from jutrek.errors import NotPossible, PlaceFull, PlaceLost, PlaceUnusable, shown
+from jutrek.errors import NotPossible, PlaceFull, PlaceLost, PlaceUnusable, reason, shown
 from jutrek.filing import Action, HouseRules, Row
 from jutrek.library import LIBRARY, Library, Place, as_place
 from jutrek.library.fingerprint import quick_of
@@ -228,7 +228,11 @@ class _Crossing(Run):
         def go(one: tuple[int, Proof]) -> tuple[str, bytes | None]:
             """Let one file go. Returns why it stays, and its quick fingerprint."""
             number, proof = one
-            if why := lacks[number] or self._keeps(proof):
+            try:
+                why = lacks[number] or self._keeps(proof)
+            except OSError as error:
+                why = f"It could not be looked at any more: {reason(error)}."
+            if why:
                 return why, None
             self._listener.step("proven there", proof.row)
             path = proof.row.destination or ""
@@ -306,7 +310,8 @@ def remove(origin: Place, row: Row) -> str:
             return "It changed since it was copied."
         origin.tree.remove(path, still=status)
     except (OSError, Outside) as error:
-        return f"It could not go from where it was: {error}."
+        why = reason(error) if isinstance(error, OSError) else str(error)
+        return f"It could not go from where it was: {why}."
     return ""
 
 
@@ -332,8 +337,10 @@ def part_from(
     journal: Journal, ledger: Ledger, origin: Place, main: Place, gone: Sequence[tuple[int, Row]], prints: Prints
 ) -> None:
     """Make durable that files went from where they were, and have the journal and the ledger know it."""
+    # What comes again on a drive that was pulled right then lies in the root all the same.
+    harmless = OSError if origin.archive else FileNotFoundError
     for folder in {inside(row.destination).folder for _, row in gone}:
-        with contextlib.suppress(FileNotFoundError):
+        with contextlib.suppress(harmless):
             origin.tree.sync_folder(folder)
     journal.note(*({"entry": GONE, "row": number} for number, _ in gone))
     journal.sync()

@@ -68,7 +68,9 @@ class Pictures(QObject):
         self._small = pool.line(SMALL, at_once=_AT_ONCE, waiting=_WAITING)
         self._made.connect(lambda then, picture: then(picture))
 
-    def of(self, view: Pictured, source: str = "", size: QSize = SIZE, *, at_home: bool = False) -> QPixmap | None:
+    def of(
+        self, view: Pictured, source: str = "", size: QSize = SIZE, *, at_home: bool = False, kept_as: str = ""
+    ) -> QPixmap | None:
         """The thumbnail if there is one. Else it is wished for; what scrolled away long ago is forgotten.
 
         Args:
@@ -76,6 +78,7 @@ class Pictures(QObject):
             source: the root of what it lies on: one that hangs holds up no other.
             size: as which it is drawn. While there is none of that size, one of another will do.
             at_home: whether it is a file of the library: its thumbnail is kept on the disk.
+            kept_as: under which path it may be kept besides: of what is stored on a drive that went away just now.
         """
         key = view.id, size.width()
         if key in self._kept:
@@ -88,6 +91,8 @@ class Pictures(QObject):
             from jutrek.desk.pictures import home_picture, small_picture
 
             made = home_picture(view.id, view.kind, pixels) if at_home else small_picture(view, pixels)
+            if made is None and kept_as:
+                made = home_picture(kept_as, view.kind, pixels)
             self.bring(lambda picture: self._keep(key, picture), made)
 
         self._small.wish(key, make, source)

@@ -390,7 +390,7 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
         for at in self._lines.cells_in(area):
             row = int(self.rows[at])
             shown = Shown(view.whole(row), Kind(KINDS[view.columns.kind[row]]))
-            picture = self._pictures.of(shown, view.top(row), self._cells.made, at_home=True)
+            picture = self._pictures.of(shown, view.top(row), self._cells.made, at_home=True, kept_as=view.kept_as(row))
             chosen, current = bool(self._picked[at]), at == self._current and self.hasFocus()
             self._cells.draw(painter, self._lines.box(at), view, row, picture, chosen=chosen, current=current)
         if 0 <= self._gap <= len(self.rows) and len(self.rows):

@@ -179,7 +179,7 @@ class ShelfStrip(QWidget, Spoken):
         if view is None:
             return None
         shown = Shown(view.whole(row), Kind(KINDS[view.columns.kind[row]]))
-        return self._pictures.of(shown, view.top(row), _PICTURE, at_home=True)
+        return self._pictures.of(shown, view.top(row), _PICTURE, at_home=True, kept_as=view.kept_as(row))
 
     def spoken_parts(self) -> Sequence[Part]:
         return [

@@ -346,7 +346,7 @@ class Stairs(QWidget, Spoken):
         for number, row in enumerate(rows):
             box = QRect(tile.box.left() + 8 + number * wide, tile.box.top() + 8, wide - 3, tile.box.height() - _LOW - 8)
             shown = Shown(view.whole(row), Kind(KINDS[view.columns.kind[row]]))
-            picture = self._pictures.of(shown, view.top(row), SIZE, at_home=True)
+            picture = self._pictures.of(shown, view.top(row), SIZE, at_home=True, kept_as=view.kept_as(row))
             if picture is None:
                 painter.fillRect(box, self._theme.track)
             else:
