@@ -165,10 +165,10 @@ def test_a_stop_while_comparing_ends_the_run(home: Library, ledger: Ledger, monk
     stop = threading.Event()
     compared = setting_aside.same_bytes
 
-    def stopping(tree: Tree, one: Inside, other: Inside, event: threading.Event) -> bool:
+    def stopping(tree: Tree, one: Inside, other: Inside, event: threading.Event, others: Tree) -> bool:
         if "(2)" in str(one):
             stop.set()
-        return compared(tree, one, other, event)
+        return compared(tree, one, other, event, others)
 
     monkeypatch.setattr(setting_aside, "same_bytes", stopping)
     keeper = "2026/05/a.jpg"
