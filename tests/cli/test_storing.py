@@ -53,9 +53,16 @@ def test_there_and_back(home: Library, tmp_path: Path) -> None:
     os.rename(tmp_path / "away", heron)
     done = json.loads(jutrek("fetch", "2024/yard/P0.jpg", "--json", "-l", home.root).stdout)
     assert (done["files"], done["done"]) == (1, 1)
+    jutrek("store", "2025/yard", "-l", home.root)
+    assert len(stored(home)) == 5
     jutrek("fetch", ".", "-l", home.root)
     assert (stored(home), len(list(Path(home.root, "2024", "yard").iterdir()))) == ([], 3)
     assert "nothing of 2024 is stored" in jutrek("fetch", "2024", "-l", home.root, code=2).stderr
+
+
+def test_which_drive_is_meant_has_to_be_said(home: Library, tmp_path: Path) -> None:
+    assert "say on which drive" in jutrek("store", "2024", "-l", home.root, code=2).stderr
+    assert "there is no folder" in jutrek("store", "x", "--on", tmp_path / "Heron", "-l", home.root, code=2).stderr
 
 
 def test_the_house_wants_two_copies(home: Library, tmp_path: Path) -> None:

@@ -36,8 +36,10 @@ def store_command(
     library: LibraryOption,
     on: Annotated[
         str,
-        typer.Option("--on", help="A folder on the drive, or the name of one that is known.", autocompletion=drives),
-    ],
+        typer.Option(
+            "--on", help="A folder on the drive, or the name of one; else the only one.", autocompletion=drives
+        ),
+    ] = "",
     look: _Look = False,
     as_json: AsJson = False,
 ) -> None:
@@ -54,7 +56,7 @@ def store_command(
     stop = stop_on_interrupt()
     with opened(library, surveyed=True) as (home, ledger):
         rules, places = house_of(str(library)), places_of(home)
-        wanted = to_store(home, ledger, folder, drive_named(home, on), rules, places)
+        wanted = to_store(home, ledger, folder, drive_named(home, on or _only(home)), rules, places)
         _tell(wanted, f"to {shown(wanted.drive.name)}", look=look, as_json=as_json)
         with working() as report:
             listener = Listener(progress=lambda run: report("Storing and proving", run.files, run.all_files))
@@ -85,6 +87,16 @@ def fetch_command(folder: _Folders, library: LibraryOption, look: _Look = False,
             outcome.remarks += part.remarks
             outcome.trouble, outcome.run = part.trouble, part.run
     _end(outcome, parts[0], "in the library again", as_json=as_json, files=sum(len(one.paths) for one in parts))
+
+
+def _only(library: Library) -> str:
+    """The archive drive of a library that has one."""
+    from jutrek.library import known_drives
+
+    known = known_drives(library)
+    if len(known) != 1:
+        raise typer.BadParameter("say on which drive: --on", param_hint="--on")
+    return known[0].name
 
 
 def _tell(wanted: Wanted, where: str, *, look: bool, as_json: bool) -> None:
