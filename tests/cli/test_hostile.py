@@ -132,6 +132,7 @@ def test_one_bad_line_of_a_journal_stops_no_command(
     ("page", "text", "words"),
     [
         ("places.toml", '[[place]]\nid = 5\nname = "x"\nroot = "/x"\n', "place 1: id"),
+        ("drives.toml", '[[drive]]\nid = "x"\nname = "x"\nroot = "/x"\n', "drive 1: id"),
         ("devices.toml", "[[device]]\nkey = 5\n", "device 1: "),
         ("counters.json", '{"format": 1, "last": {"x": "y"}}', "last.x"),
         ("kept-both.jsonl", '["zz"]\n', "line 1"), ("unwanted.jsonl", "[" * 90_000, "nested too deep"),

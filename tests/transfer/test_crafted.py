@@ -26,6 +26,7 @@ from jutrek.filing.refiling import Scope
 from jutrek.filing.rulebook import load_rules
 from jutrek.library import (
     Library,
+    add_drive,
     add_place,
     as_place,
     keep_devices,
@@ -39,13 +40,14 @@ from jutrek.library.kept import keep_beside
 from jutrek.library.ledger import Ledger
 from jutrek.library.unwanted import declared
 from jutrek.sources import known_source
-from jutrek.transfer import Listener, bring, recover
+from jutrek.transfer import Control, Listener, bring, recover
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.checking import check
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.lines import _MODELS
 from jutrek.transfer.release import keep_certificate, release
 from jutrek.transfer.run_log import runs
+from jutrek.transfer.storing import Copies, fetch, store
 from jutrek.transfer.tray import empty_tray, tray_of
 from tests import making
 from tests.making import everything, names_below, never, planned, put
@@ -53,7 +55,7 @@ from tests.making import everything, names_below, never, planned, put
 EXAMPLES = int(os.environ.get("JUTREK_EXAMPLES", "12"))
 """How many of each kind are tried; a long run says more in the environment."""
 PAGES = (
-    "library.toml", "places.toml", "devices.toml", "counters.json", "kept-both.jsonl", "unwanted.jsonl",
+    "library.toml", "places.toml", "drives.toml", "devices.toml", "counters.json", "kept-both.jsonl", "unwanted.jsonl",
     "house-rules.toml", "house-rules.last-good.toml", "lock", "journal/000009-20260101-000000-abcdef.jsonl",
     "partial/0.json", "partial/0.part", "at-work/000001-20260101-000000-abcdef", "journal", "tray", "partial",
     "taken-back", "certificates", "reports",
@@ -72,6 +74,8 @@ class Around:
         library = new_library(str(self.root))
         (top / "Tarn").mkdir()
         add_place(library, str(top / "Tarn"))
+        (top / "Heron").mkdir()
+        self.drive = add_drive(library, str(top / "Heron"))
         with Ledger(library.ledger_path) as ledger:
             bring(planned(library, ledger, [self.card]), library, ledger, stop=never(), places=places_of(library).here)
         put(self.card / "DCIM" / "B.JPG", making.jpeg(seed=2))
@@ -85,7 +89,7 @@ class Around:
                 with Ledger(library.ledger_path) as ledger:
                     act(self, library, ledger)
         assert (everything(self.victim), everything(self.card)) == self.seen
-        assert {path.name for path in self.top.iterdir()} <= {"victim", "library", "Card A", "Tarn", "xdg"}
+        assert {path.name for path in self.top.iterdir()} <= {"victim", "library", "Card A", "Tarn", "Heron", "xdg"}
 
 
 @contextmanager
@@ -156,13 +160,20 @@ def _bring(one: Around, library: Library, ledger: Ledger) -> None:
     leave_papers(library, outcome.run, HouseRules(), places, stop=never(), report=lambda *_: None)
 
 
+def _store(one: Around, library: Library, ledger: Ledger) -> None:
+    survey(library, ledger)
+    paths, control = list(ledger.all_files()), Control(never())
+    store(paths, library, ledger, one.drive, Copies(ledger, [], [], 1), control=control)
+    fetch(list(ledger.stored.all()), library, ledger, one.drive, control=control)
+
+
 def _release(one: Around, library: Library, ledger: Ledger) -> None:
     with suppress(OSError):
         keep_certificate(release(known_source(str(one.card)), library, ledger, (), stop=never()), library)
 
 
 ACTS: tuple[Callable[[Around, Library, Ledger], None], ...] = (
-    _read_pages, _write_pages, _finish, _take_everything_back, _refile, _check, _empty, _bring, _release,
+    _read_pages, _write_pages, _finish, _take_everything_back, _refile, _check, _empty, _bring, _store, _release,
 )  # fmt: skip
 
 # ---- lines of journals ---------------------------------------------------------------------------------------------
@@ -186,9 +197,10 @@ LIKELY: dict[str, Any] = {
     "path": "2026/05/20260514_102613.jpg", "folder": "2026", "name": "2026/05/.jutrek-x-0.name", "place": "",
     "xxh3_128": "00" * 16, "quick": "00" * 16, "at": "2026-01-01T00:00:00+00:00", "sidecar": "2026/05/new.xmp",
     "where": {}, "said": [["job", "7"]], "copies": {}, "state": "gone", "sources": ["{victim}"], "places": [],
+    "drive": "{drive}",
 }  # fmt: skip
 """What an honest line may hold, by field; words elsewhere."""
-HEAD_FIELDS = ("name", "root", "place", "takes_back", "source", "at", "sources", "places")
+HEAD_FIELDS = ("name", "root", "place", "takes_back", "source", "at", "sources", "places", "drive")
 
 
 def _line(entry: str) -> st.SearchStrategy[dict[str, Any]]:
@@ -221,7 +233,7 @@ def test_no_journal_reaches_outside(head: dict[str, Any], lines: list[dict[str, 
     with around() as one:
         (one.root / "out").symlink_to(one.victim)
         text = b"".join(json.dumps(line).encode() + b"\n" for line in (head, *lines)) + tail
-        text = text.replace(b"{victim}", os.fsencode(one.victim))
+        text = text.replace(b"{victim}", os.fsencode(one.victim)).replace(b"{drive}", one.drive.id.encode())
         put(one.root / ".jutrek" / "journal" / "000009-20260101-000000-abcdef.jsonl", text)
         one.do_everything()
 
