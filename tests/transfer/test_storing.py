@@ -349,6 +349,19 @@ def test_the_house_wants_so_many_copies(house: House) -> None:
     house.check()
 
 
+@pytest.mark.parametrize("proven", [True, False])
+def test_a_backup_with_another_version_is_no_copy_of_this_one(house: House, proven: bool) -> None:
+    """Whether the new version was read here before or not."""
+    edited = Path(house.library.root, sorted(house.files())[0])
+    edited.write_bytes(jpeg(seed=55))
+    house.contents = set(house.files().values())
+    with house.opened() as ledger:
+        if proven:
+            check(house.library, ledger, _home(house), stop=never())
+        outcome = house.store(ledger, least=2)
+        assert (outcome.home, len(outcome.failed), edited.exists()) == (5, 1, True)
+
+
 def test_a_record_that_lies_removes_nothing(house: House) -> None:
     """What a journal calls proven goes from the root only if it was read on both sides, and is equal."""
     path = sorted(house.files())[0]

@@ -37,6 +37,7 @@ WORDS = {
     Kind.FETCH: "Fetched",
 }
 """What runs are called."""
+_CROSSED = {Kind.STORE: "stored, ", Kind.FETCH: "fetched, "}
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,7 +198,7 @@ def _file(run_log: RunLog, row: int, entry: Mapping[str, Any], marks: Marks) -> 
     if bad:
         proven = f"{'' if not stand else f'{proven}, '}{' and '.join(sorted(set(bad.values())))} since"
     waits = "not home" if run_log.end else "to come"
-    what = proven if done else run_log.failed.get(row, waits)
+    what = f"{_CROSSED.get(run_log.kind, '')}{proven}" if done else run_log.failed.get(row, waits)
     source, original = str(entry["source"]), str(entry.get("original", ""))
     if original:
         source = os.path.join(os.path.basename(str(entry.get("root", "")).rstrip("/")), original)

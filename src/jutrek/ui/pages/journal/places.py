@@ -66,12 +66,12 @@ class PlaceCard(QWidget):
     def lines(self) -> list[tuple[str, QColor]]:
         """What is said of the place, with colours."""
         state, theme = self.state, self._theme
-        oldest = local(state.oldest)
-        proven = f"{paint.counted(state.proven, 'file')} read back"
-        if oldest is not None:
-            proven += f", the oldest on {QLocale().toString(oldest, 'd MMM yyyy')}"
+        oldest, files = local(state.oldest), paint.counted(state.proven, "file")
+        day = QLocale().toString(oldest, "d MMM yyyy") if oldest is not None else ""
         if state.place.archive:
-            proven = proven.replace("read back", "stored, read back", 1)
+            proven = f"{files} stored{f', read since {day}' if day else ''}"
+        else:
+            proven = f"{files} read back{f', the oldest on {day}' if day else ''}"
         if state.here and not state.place.id and not (state.proven or state.unproven or state.bad):
             return [("Nothing is in it yet.", theme.soft)]
         lines = [(proven, theme.soft)]
