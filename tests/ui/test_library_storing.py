@@ -5,11 +5,11 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QMenu
 from pytestqt.qtbot import QtBot
 
-from jutrek.library import Library
+from jutrek.library import Library, add_drive
 from jutrek.ui.app.window import MainWindow
 from jutrek.ui.pages.library.page import LibraryPage
 from jutrek.ui.pages.library.view import LibraryView
@@ -75,6 +75,8 @@ def test_a_folder_is_stored_seen_while_away_and_fetched(
     qtbot.waitUntil(lambda: "what was kept" in look.accessibleDescription() or look.isVisible(), timeout=PATIENCE)
     page.closely.leave()
     os.rename(tmp_path / "away", heron)
+    library.activated()
+    qtbot.waitUntil(lambda: [one.here for one in page.view.drives] == [True], timeout=PATIENCE)
     library.storing.fetch(["2024"])
     qtbot.waitUntil(lambda: "fetched from Heron" in page.bar.words(), timeout=PATIENCE)
     assert Path(home.root, "2024").exists()
@@ -82,3 +84,25 @@ def test_a_folder_is_stored_seen_while_away_and_fetched(
     qtbot.wait(100)
     qtbot.keyClick(window, Qt.Key.Key_Z, CONTROL)
     qtbot.waitUntil(lambda: not Path(home.root, "2024").exists(), timeout=PATIENCE)
+
+
+def test_a_folder_is_dragged_to_a_drive(
+    qtbot: QtBot, page: LibraryView, home: Library, window: MainWindow, tmp_path: Path
+) -> None:
+    library = window.page("library")
+    assert isinstance(library, LibraryPage)
+    assert page.view is not None
+    (tmp_path / "Heron").mkdir()
+    add_drive(home, str(tmp_path / "Heron"))
+    library.activated()
+    qtbot.waitUntil(lambda: [one.here for one in page.view.drives] == [True], timeout=PATIENCE)
+    on_it = page.drives.mapToGlobal(QPoint(20, page.drives.height() - 10))
+    page.folders.list.carried.emit("2025", on_it)
+    library_itself = page.drives.mapToGlobal(QPoint(20, 5))
+    assert page.drives.drive_at(library_itself) is None
+    page.folders.list.dropped.emit("2024", library_itself)
+    page.folders.list.dropped.emit("2025", on_it)
+    qtbot.waitUntil(lambda: "stored on Heron: 2025" in page.bar.words(), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: page.view.folder_drives.keys() >= {"2025"}, timeout=PATIENCE)
+    assert Path(home.root, "2024").exists()
+    assert offers(library, "2025") == {"Fetch from Heron": True}

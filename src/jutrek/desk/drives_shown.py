@@ -87,6 +87,12 @@ class DrivesShown:
         """Other columns are shown."""
         self.folders, self._until = _whole_folders(columns), 0.0
 
+    def look(self) -> bool:
+        """Look again. Returns whether other places are here than a moment ago."""
+        before = [(one.place, one.here) for one in self._seen]
+        self._until = 0.0
+        return before != [(one.place, one.here) for one in self.now()]
+
     def now(self) -> tuple[DriveState, ...]:
         """The places, as they are now or were a moment ago."""
         if time.monotonic() >= self._until:

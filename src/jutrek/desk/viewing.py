@@ -129,6 +129,10 @@ class Views:
         self._reading = Describing(self._library, self._ledger, load_rules(self._library).rules, at_once=_AT_ONCE)
         return self._reading.left
 
+    def other_drives(self) -> bool:
+        """Whether backups or archive drives came or went since a view was laid out."""
+        return self._drives.look()
+
     def take_found(self) -> Survey | None:
         """What was found to be changed outside since somebody asked last; None where only new files came."""
         found, self._found = self._found, None

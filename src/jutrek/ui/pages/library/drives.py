@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QLocale, QRect, QSize
-from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtCore import QLocale, QPoint, QRect, QSize
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from jutrek.ui import paint
@@ -29,6 +29,7 @@ class Drives(QWidget):
         super().__init__(parent)
         self._theme = theme
         self._places: tuple[DriveState, ...] = ()
+        self._over: DriveState | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(_EACH)
 
@@ -44,11 +45,28 @@ class Drives(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(240, self.height())
 
+    def drive_at(self, place: QPoint) -> DriveState | None:
+        """The archive drive at a point of the screen, if it is here; None for anything else."""
+        point = self.mapFromGlobal(place)
+        number = point.y() // _EACH if self.isVisible() and self.rect().contains(point) else -1
+        one = self._places[number] if 0 <= number < len(self._places) else None
+        return one if one is not None and one.place.archive and one.here else None
+
+    def hang_over(self, place: QPoint | None) -> None:
+        """Show on which archive drive would be stored what hangs at a point of the screen; None for no longer."""
+        over = self.drive_at(place) if place is not None else None
+        if over != self._over:
+            self._over = over
+            self.update()
+
     @paint.safely
     def paintEvent(self, event: QPaintEvent) -> None:
         painter, theme = QPainter(self), self._theme
         for number, one in enumerate(self._places):
             line = QRect(4, _EACH * number, self.width() - 8, 18)
+            if one is self._over:
+                painter.setPen(QPen(theme.accent, 2))
+                painter.drawRect(QRect(1, line.top() - 2, self.width() - 2, _EACH - 2))
             used = paint.text(painter, line, _room(one), font(12), self._ink(one), align=paint.RIGHT)
             paint.text(painter, line.adjusted(0, 0, -used - 8, 0), one.place.name, font(12.5, SEMIBOLD), theme.ink)
             paint.text(painter, line.translated(0, 17), _held(one), font(11.5), theme.soft)

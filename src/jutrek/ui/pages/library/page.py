@@ -125,6 +125,11 @@ class LibraryPage(Page):
         look, self._outside = self._outside, False
         self._ask_reading(lambda lookup: lookup.catch_up(look=look))
         self.ask_lookup(lambda lookup: lookup.views.take_found(), self._say_found)
+        self.ask_lookup(lambda lookup: lookup.views.other_drives(), self._see_drives)
+
+    def _see_drives(self, changed: bool) -> None:
+        if changed:
+            self.show(self.view.wanted)
 
     def _changed_outside(self) -> None:
         self._outside = True

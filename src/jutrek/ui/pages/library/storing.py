@@ -8,7 +8,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, QPoint
 from PySide6.QtWidgets import QMenu
 
 from jutrek.ui import paint
@@ -45,6 +45,15 @@ class LibraryStoring(QObject):
         """
         super().__init__(parent)
         self._view, self._tidying, self._ask, self._read_again = view, tidying, ask, read_again
+        view.folders.list.carried.connect(lambda _, place: view.drives.hang_over(place))
+        view.folders.list.dropped.connect(self._drop)
+
+    def _drop(self, path: str, place: QPoint) -> None:
+        """A folder was let go of: over an archive drive it is stored there."""
+        drive = self._view.drives.drive_at(place)
+        self._view.drives.hang_over(None)
+        if drive is not None:
+            self.store(path, drive.place.name)
 
     # ---- menus
 
