@@ -16,7 +16,7 @@ import xxhash
 from jutrek.desk.places import Places
 from jutrek.desk.storing import drive_named, forget_archive, store_away, to_fetch, to_store
 from jutrek.desk.taking_back import take_back
-from jutrek.disk import TEMPORARY, FileStamp
+from jutrek.disk import TEMPORARY, FileStamp, Inside, Tree
 from jutrek.doubles.degrees import Degree
 from jutrek.errors import JutrekError, NotPossible, PlaceFull, PlaceLost, PlaceUnusable
 from jutrek.filing import Action, HouseRules, Plan, Row
@@ -684,6 +684,27 @@ def test_what_is_stored_is_not_moved_nor_written_beside(house: House) -> None:
         moved = refile(plan, house.library, ledger, stop=never(), orders=Orders(Kind.TIDY))
         assert (moved.home, len(moved.failed)) == (0, 1)
     house.check()
+
+
+def test_what_could_not_go_goes_the_next_time(house: House, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A drive that refuses to remove for a while: the next start makes up for it."""
+    with house.opened() as ledger:
+        house.store(ledger)
+        real = Tree.remove
+
+        def refusing(self: Tree, path: Inside, *, still: os.stat_result) -> None:
+            if self.root == house.drive.root:
+                raise PermissionError(1, "Operation not permitted")
+            real(self, path, still=still)
+
+        monkeypatch.setattr(Tree, "remove", refusing)
+        outcome = house.fetch(ledger)
+        assert (outcome.home, len(outcome.remarks)) == (6, 6)
+        monkeypatch.undo()
+    with house.opened():
+        pass
+    house.check()
+    assert house.files(house.drive.root) == {}
 
 
 def test_another_persons_ledger_learns_what_was_stored(house: House, tmp_path: Path) -> None:
