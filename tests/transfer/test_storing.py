@@ -18,9 +18,19 @@ from jutrek.desk.storing import drive_named, forget_archive, store_away, to_fetc
 from jutrek.desk.taking_back import take_back
 from jutrek.disk import TEMPORARY, FileStamp, Inside, Tree
 from jutrek.doubles.degrees import Degree
-from jutrek.errors import JutrekError, NotPossible, PlaceFull, PlaceLost, PlaceUnusable
+from jutrek.errors import JutrekError, NotPossible, PlaceFull, PlaceLost, PlaceUnusable, SourceRefused
 from jutrek.filing import Action, HouseRules, Plan, Row
-from jutrek.library import LIBRARY, Library, Place, add_drive, add_place, drives_here, new_library, survey
+from jutrek.library import (
+    LIBRARY,
+    Library,
+    Place,
+    add_drive,
+    add_place,
+    apart,
+    drives_here,
+    new_library,
+    survey,
+)
 from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source
 from jutrek.transfer import Control, Listener, Outcome, bring, recover, refile
@@ -36,6 +46,8 @@ from jutrek.transfer.release import release
 from jutrek.transfer.run_log import broken_records, known_of_files, runs, unfinished
 from jutrek.transfer.setting_aside import Drop, set_aside
 from jutrek.transfer.storing import Copies, fetch, store
+from jutrek.views.describing import describe
+from jutrek.views.outside import outside
 from tests.conftest import Medium
 from tests.killing import die, killed_in, killing_at
 from tests.making import WHEN, jpeg, never, planned, put
@@ -444,6 +456,19 @@ def test_what_is_done_outside_on_a_drive_is_caught_up(house: House) -> None:
         assert ledger.stored.of(["2024/new.jpg"]) == {}
 
 
+def test_another_picture_under_a_name_on_a_drive_is_gone_and_new(house: House) -> None:
+    """What it says tells that it is no version of the one that was stored."""
+    with house.opened() as ledger:
+        describe(house.library, ledger, HouseRules(), stop=never())
+        house.store(ledger)
+        path = sorted(house.files(house.drive.root))[0]
+        put(Path(house.drive.root, path), jpeg(WHEN.replace(year=2019), model="M9"), WHEN)
+        told = outside(house.library, ledger, HouseRules(), rest=0)
+        assert (told.lost, told.came, told.altered) == ((path,), (path,), ())
+        assert ledger.stored.of([path]) == {path: house.drive.id}
+        assert ledger.mark_of(path, house.drive.id) is None
+
+
 def test_a_drive_that_fails_on_the_way_makes_nothing_gone(house: House, medium: Callable[[str], Medium]) -> None:
     """Only what was looked at to its end is missed."""
     disk = medium("disk")
@@ -525,6 +550,14 @@ def test_taken_back_by_its_run_and_once_more(house: House) -> None:
         again, _ = take_back(house.library, ledger, outcome.run, places, stop=never(), listener=Listener())
         assert (again.home, len(house.files())) == (6, 6)
     house.check()
+
+
+def test_an_archive_drive_is_no_source(house: House) -> None:
+    """It is the library's own, and so is what lies in it."""
+    for source in (house.drive.root, f"{house.drive.root}/2024"):
+        with pytest.raises(SourceRefused):
+            apart(source, house.library)
+    assert apart(os.path.dirname(house.drive.root), house.library) >= {house.drive.root}
 
 
 def test_what_can_be_a_drive_and_what_cannot(house: House, tmp_path: Path) -> None:

@@ -169,7 +169,7 @@ def _found(root: str) -> None:
 
 
 def apart(source: str, library: Library, places: Iterable[str] = ()) -> frozenset[str]:
-    """Check that a source is not the library's own, and tell which folders of it to leave out.
+    """Check that a source is not the library's own, nor an archive drive of it, and tell which folders to leave out.
 
     Args:
         places: the roots of its other places, which a source must not be either.
@@ -180,8 +180,11 @@ def apart(source: str, library: Library, places: Iterable[str] = ()) -> frozense
     Raises:
         SourceRefused: when the source is the library or a place, or lies inside one.
     """
+    from jutrek.library.places import known_drives
+
     real_source, inside = os.path.realpath(source), set()
-    for root in (library.root, *places):
+    drives = (drive.root for drive in known_drives(library) if drive.root)
+    for root in (library.root, *places, *drives):
         real_root = os.path.realpath(root)
         if real_source == real_root or real_source.startswith(real_root + os.sep):
             raise SourceRefused(source, root)

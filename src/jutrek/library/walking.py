@@ -139,7 +139,8 @@ class Away:
         now = {path: drive for path, drive in now.items() if path in ours and (drive or path in self._seen)}
         before = {path: self._stored.get(path, LIBRARY) for path in now}
         before |= {new: self._stored.get(old, LIBRARY) for old, new in moves.items() if new in now}
-        other = {path: drive for path, drive in now.items() if drive != before[path]}
+        # Where another file took the name of one that is gone, nothing is known of where it lies.
+        other = {path: drive for path, drive in now.items() if drive != before[path] or (drive and path in lost)}
         follows = []
         for old, new in moves.items():
             drive = self._stored.get(old, LIBRARY)

@@ -7,7 +7,6 @@ file, and the one that was there is gone. A file that is being written is left u
 
 from __future__ import annotations
 
-import os
 import threading
 from collections.abc import Callable
 from typing import TYPE_CHECKING
@@ -62,7 +61,7 @@ def _is_other(library: Library, ledger: Ledger, rules: HouseRules, path: str, be
     known = ledger.descriptions.dated_of(path)
     if known is None or (known.size, known.mtime_ns) != before or known.kind in _BESIDE:
         return False
-    whole = os.path.join(library.root, path)
+    whole = ledger.stored.at(library.root, path)
     try:
         reading = read(whole)
     except SourceUnreadable:
