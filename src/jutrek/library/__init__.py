@@ -7,13 +7,14 @@ takes to appear.
 from jutrek.disk import HASH_LISTS, OWN_FOLDER
 from jutrek.library.devicelist import keep_devices, known_devices
 from jutrek.library.home import NOT_FILED, Filed, GivenNumber, HomeFile, ProofMark, State
-from jutrek.library.identity import Library, apart, is_library, new_library, open_library
+from jutrek.library.identity import Library, is_library, new_library, open_library
 from jutrek.library.numbers import give_back_numbers, keep_numbers, numbers_given, set_number
 from jutrek.library.places import (
     LIBRARY,
     Place,
     add_drive,
     add_place,
+    apart,
     as_place,
     connected,
     drives_here,

@@ -8,12 +8,11 @@ from __future__ import annotations
 import difflib
 import os
 import uuid
-from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
 from jutrek.disk import OWN_FOLDER, Tree, own
-from jutrek.errors import LibraryMissing, NoLibrary, PageBroken, SourceRefused, reason
+from jutrek.errors import LibraryMissing, NoLibrary, PageBroken, reason
 from jutrek.library.pagefiles import toml_page
 
 FORMAT = 1
@@ -166,28 +165,3 @@ def _found(root: str) -> None:
         tree.write_new(_IDENTITY, tomlkit.dumps(page).encode())
     except FileExistsError:
         return
-
-
-def apart(source: str, library: Library, places: Iterable[str] = ()) -> frozenset[str]:
-    """Check that a source is not the library's own, nor an archive drive of it, and tell which folders to leave out.
-
-    Args:
-        places: the roots of its other places, which a source must not be either.
-
-    Returns:
-        Paths of the library and of places as seen from the source, where they lie inside it.
-
-    Raises:
-        SourceRefused: when the source is the library or a place, or lies inside one.
-    """
-    from jutrek.library.places import known_drives
-
-    real_source, inside = os.path.realpath(source), set()
-    drives = (drive.root for drive in known_drives(library) if drive.root)
-    for root in (library.root, *places, *drives):
-        real_root = os.path.realpath(root)
-        if real_source == real_root or real_source.startswith(real_root + os.sep):
-            raise SourceRefused(source, root)
-        if real_root.startswith(real_source.rstrip(os.sep) + os.sep):
-            inside.add(os.path.join(source, os.path.relpath(real_root, real_source)))
-    return frozenset(inside)

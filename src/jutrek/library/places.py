@@ -16,7 +16,7 @@ from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.disk import OWN_FOLDER, Inside, Tree, own, patiently
-from jutrek.errors import PageBroken, PlaceUnusable, reason
+from jutrek.errors import PageBroken, PlaceUnusable, SourceRefused, reason
 from jutrek.library.identity import is_library
 from jutrek.library.pagefiles import tables_text
 from jutrek.sources import mounts
@@ -300,3 +300,26 @@ def _keep(library: Library, places: Iterable[Place], use: _Use) -> None:
         library.tree.write_own(use.list, tables_text(use.note, use.table, tables))
     except OSError as error:
         raise PlaceUnusable(library.root, f"its list of {use.word}s can't be written: {reason(error)}") from error
+
+
+def apart(source: str, library: Library, places: Iterable[str] = ()) -> frozenset[str]:
+    """Check that a source is not the library's own, nor an archive drive of it, and tell which folders to leave out.
+
+    Args:
+        places: the roots of its other places, which a source must not be either.
+
+    Returns:
+        Paths of the library and of places as seen from the source, where they lie inside it.
+
+    Raises:
+        SourceRefused: when the source is the library or a place, or lies inside one.
+    """
+    real_source, inside = os.path.realpath(source), set()
+    drives = (drive.root for drive in known_drives(library) if drive.root)
+    for root in (library.root, *places, *drives):
+        real_root = os.path.realpath(root)
+        if real_source == real_root or real_source.startswith(real_root + os.sep):
+            raise SourceRefused(source, root)
+        if real_root.startswith(real_source.rstrip(os.sep) + os.sep):
+            inside.add(os.path.join(source, os.path.relpath(real_root, real_source)))
+    return frozenset(inside)
