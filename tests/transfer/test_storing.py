@@ -41,7 +41,7 @@ from jutrek.transfer.checking import check
 from jutrek.transfer.clearing import Way, clear
 from jutrek.transfer.folder_moves import FolderMove, move_folders
 from jutrek.transfer.journal import Journal, Kind
-from jutrek.transfer.moving import Orders
+from jutrek.transfer.orders import Orders
 from jutrek.transfer.release import release
 from jutrek.transfer.run_log import broken_records, known_of_files, runs, unfinished
 from jutrek.transfer.setting_aside import Drop, set_aside

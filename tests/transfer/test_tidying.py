@@ -23,7 +23,7 @@ from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.folder_moves import FolderMove, folders_back, move_folders
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.lock import locked
-from jutrek.transfer.moving import Orders
+from jutrek.transfer.orders import Orders
 from jutrek.transfer.renaming import in_turn
 from jutrek.transfer.run_log import known_of_files, run_log_of, runs, unfinished
 from jutrek.transfer.setting_aside import put_aside

@@ -22,7 +22,7 @@ from jutrek.transfer.folder_moves import FolderMove, folders_back, move_folders
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.learning_stored import CROSSES
 from jutrek.transfer.lock import locked
-from jutrek.transfer.moving import Orders
+from jutrek.transfer.orders import Orders
 from jutrek.transfer.resumable import clear_partials
 from jutrek.transfer.run_log import RunLog, given_number, head_of, run_log_of
 from jutrek.transfer.saying import say_back

@@ -28,7 +28,7 @@ from jutrek.library.marks import FOLDER_SIDECAR
 from jutrek.transfer import Listener, Outcome, bring, refile
 from jutrek.transfer.folder_moves import FolderMove, move_folders
 from jutrek.transfer.journal import Kind
-from jutrek.transfer.moving import Orders
+from jutrek.transfer.orders import Orders
 from jutrek.transfer.setting_aside import Drop, put_aside, set_aside
 from jutrek.views.columns import Names, day_of
 from jutrek.views.shelves import BY_HAND, shelves_of

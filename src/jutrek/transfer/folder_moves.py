@@ -205,7 +205,9 @@ class _FolderMoves:
             return NameTaken(move.new)
         except OSError as error:
             if error.errno in _BUSY:
-                return NotMoved(move.old, "it, or where it is to go, is a disk of its own")
+                return NotMoved(
+                    move.old, "it, or where it is to go, is a disk of its own; merge them, which goes file by file"
+                )
             return self._of_place(move, error)
         self._listener.step("renamed", row)
         for folder in dict.fromkeys((old.folder, new.folder)):

@@ -252,6 +252,11 @@ class Journal:
         """
         self._write({"entry": "part", "row": number, "upto": upto, "xxh3_128": prints.hex(), "quick": quick.hex()})
 
+    def across(self, number: int, full: bytes) -> None:
+        """Write down, durably, that the copy of a file on another file system is proven, and gets its name now."""
+        self._write({"entry": "across", "row": number, "xxh3_128": full.hex()})
+        self.sync()
+
     def through(self, number: int, name: Inside, place: str = "") -> None:
         """Write down, durably, that a file goes through another name to one that differs by case or form only."""
         self._write({"entry": "through", "row": number, "name": str(name), **({"place": place} if place else {})})

@@ -76,6 +76,7 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "home": _ROW | {"xxh3_128?": _Full, "blake3?": Hex, "direct?": bool, "mtime_ns?": Time},
     "found": _ROW | {"xxh3_128?": _Full, "mtime_ns?": Time},
     "moved": _ROW | {"upto?": _Row}, "removed": _ROW, "original gone": _ROW,
+    "across": _ROW | {"xxh3_128": _Full},
     "copied": _ROW | {"place": str, "direct?": bool, "mtime_ns?": Time},
     "not copied": _ROW | {"place": str, "why": str},
     "place lost": {"place": str, "why": str},

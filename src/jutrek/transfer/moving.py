@@ -8,7 +8,7 @@ A move is a rename that replaces nothing, so at any time each file lies whole at
 
 Where names differ by case or form only, a file system may take both for one: then the file goes through a third name,
 which the journal is told before; no name is ever removed for that. Files that go to one another's names all go through
-such names, and the journal is told when all of them bear them.
+such names, and the journal is told when all of them bear them. Onto another file system goes a proven copy (`across`).
 
 A kill leaves files at one path or the other; the next start tells which by looking, and finishes the account. Folders
 that a run emptied are removed; taking it back makes them again. What places hold of a file follows it there, as far as
@@ -22,9 +22,8 @@ import errno
 import os
 import threading
 import time
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any, NamedTuple
+from collections.abc import Iterable, Mapping, Sequence
+from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.disk import TEMPORARY, Held, Inside, Outside, Realm, Tree, chosen, inside
 from jutrek.errors import (
@@ -42,13 +41,16 @@ from jutrek.errors import (
 )
 from jutrek.filing import Plan, Row, numbers_in
 from jutrek.library import Library, Place, keep_numbers
+from jutrek.transfer.across import move_across
 from jutrek.transfer.at_work import begin_in, end_in
+from jutrek.transfer.copies import temporary_name
 from jutrek.transfer.folders import HeldFolders
 from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.ledger_follows import Pairs, follow, restore
 from jutrek.transfer.lock import locked
 from jutrek.transfer.moved_copies import MovedCopies
+from jutrek.transfer.orders import Orders
 from jutrek.transfer.outcome import Done, Listener, Outcome, Progress
 from jutrek.transfer.renaming import in_turn, named_somehow, remove_emptied, rename_through
 
@@ -91,29 +93,6 @@ def refile(
     with locked(library):
         moves = _Moves(plan.to_move(), library, ledger, stop, listener or Listener(), places, orders or _USUAL)
         return moves.go(takes_back)
-
-
-@dataclass(frozen=True, slots=True)
-class Orders:
-    """What is special about a run of moves.
-
-    Attributes:
-        kind: what the journal calls it.
-        objection: asked right before a file moves; what it returns keeps the file where it is.
-        about: what the journal tells of a row besides.
-        outside: files outside the library that are moved into it: out of a trash.
-        behind: called with the rows that moved, before the run ends; returns sentences about what did not work.
-        head: what the first line of the journal tells besides.
-        by_hand: whether names and folders are a person's choice, so that the names are kept when rules file anew.
-    """
-
-    kind: Kind
-    objection: Callable[[Row], JutrekError | None] = lambda row: None
-    about: Callable[[Row], dict[str, Any]] = lambda row: {}
-    outside: frozenset[str] = frozenset()
-    behind: Callable[[Journal, Sequence[tuple[int, Row]]], Sequence[str]] = lambda journal, moved: ()
-    head: Mapping[str, Any] = field(default_factory=dict)
-    by_hand: bool = False
 
 
 _USUAL = Orders(Kind.REFILE)
@@ -231,8 +210,26 @@ class _Moves:
                 self._hold(step.tree, step.left).give_name_in(after, step.old, step.new)
             self._listener.step("renamed", row)
         except OSError as error:
-            return self._why_not(step, error)
+            if error.errno != errno.EXDEV or step.tree is not self._tree:
+                return self._why_not(step, error)
+            if (why := self._across(journal, step)) is not None:
+                return why
         self._has_moved(step)
+        return None
+
+    def _across(self, journal: Journal, step: _Step) -> JutrekError | None:
+        """Move one file onto another file system. Returns what kept it from that."""
+        temporary = step.new.beside(temporary_name(journal.run, step.number))
+        try:
+            move_across(
+                self._tree, step.old, step.new, temporary, lambda full: journal.across(step.number, full),
+                lambda name: self._listener.step(name, step.row),
+            )  # fmt: skip
+        except OSError as error:
+            return self._why_not(step, error)
+        except NotMoved as error:
+            return error
+        self._listener.step("renamed", step.row)
         return None
 
     def _checked(self, number: int, row: Row) -> _Step | JutrekError:
@@ -399,6 +396,8 @@ class _Moves:
             self._hold(self._tree, step.came, make=True)
             came = named_somehow(self._tree, between, step.new, step.old)
         except OSError as error:
+            with contextlib.suppress(OSError):
+                named_somehow(self._tree, between, step.old)
             self._refuse(journal, step.number, self._why_not(step, error))
             return
         self._listener.step("renamed", step.row)

@@ -90,6 +90,12 @@ class RunLog:
         return {one["row"] for one in self.others if one["entry"] == "original gone"} & self.to_come.keys()
 
     @property
+    def across(self) -> dict[int, bytes]:
+        """The fingerprints of files whose copies on another file system were proven, by row."""
+        told = (one for one in self.others if one["entry"] == "across" and one["row"] in self.to_move)
+        return {one["row"]: bytes.fromhex(one["xxh3_128"]) for one in told}
+
+    @property
     def moves(self) -> bool:
         """Whether it moves files within the library."""
         return self.kind in _MOVES

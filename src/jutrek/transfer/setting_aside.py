@@ -29,7 +29,8 @@ from jutrek.library import LIBRARY, Library, Place, State, drives_here
 from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.medium import open_to_read
 from jutrek.transfer.metadata_merge import carry_over
-from jutrek.transfer.moving import Orders, refile
+from jutrek.transfer.moving import refile
+from jutrek.transfer.orders import Orders
 from jutrek.transfer.outcome import Listener, Outcome
 
 if TYPE_CHECKING:
