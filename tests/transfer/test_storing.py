@@ -740,6 +740,48 @@ def test_what_could_not_go_goes_the_next_time(house: House, monkeypatch: pytest.
     assert house.files(house.drive.root) == {}
 
 
+def test_what_a_start_finds_is_judged_by_what_is_there_then(house: House) -> None:
+    """Too few copies by now: it stays in the root. On neither side: it is missed, and not said to be stored."""
+    paths = sorted(house.files())
+
+    def job() -> None:
+        with house.opened() as ledger:
+            house.store(ledger, least=2, listener=Listener(step=killing_at("original gone", 3)))
+
+    killed_in(job)
+    left = [path for path in paths if path in house.files() and path in house.files(house.drive.root)]
+    few, none = left[:2]
+    put(Path(house.library.root, ".jutrek/house-rules.toml"), b"format = 1\n[copies]\nleast-copies = 2\n")
+    Path(house.tarn.root, few).unlink()
+    for root in (house.library.root, house.drive.root):
+        Path(root, none).unlink()
+    with house.opened() as ledger:
+        assert few in house.files()
+        assert ledger.stored.of([few, none]) == {}
+        assert [one.path for one in ledger.knowledge().gone] == [none]
+
+
+def test_a_kill_before_the_ledger_learns_on_a_drive_that_rounds_times(house: House, exfat: Path) -> None:
+    """What is stored is known as it lies there, and is no other version."""
+    (exfat / "killed").mkdir()
+    with house.opened() as ledger:
+        house.drive = add_drive(house.library, str(exfat / "killed"))
+    for name in house.files():
+        os.utime(Path(house.library.root, name), ns=(0, 1_700_000_000_123_456_789))
+
+    def job() -> None:
+        with house.opened() as ledger:
+            ledger.put_proofs = die  # type: ignore[method-assign]
+            house.store(ledger)
+
+    killed_in(job)
+    with Ledger(house.library.ledger_path) as ledger:
+        recover(house.library, ledger)
+        told = survey(house.library, ledger)
+        assert (told.altered, told.lost, len(ledger.stored.all())) == ((), (), 6)
+    shutil.rmtree(exfat / "killed")
+
+
 def test_another_persons_ledger_learns_what_was_stored(house: House, tmp_path: Path) -> None:
     """Also where it missed the files already, or never knew them; what moved on the drive since is not told again."""
     with house.opened():

@@ -274,9 +274,6 @@ class _Crossing(Run):
         there = self._main.tree.found(path)
         if there is None or (there.st_size, there.st_mtime_ns) != (proof.row.size, proof.mtime_ns):
             return "What was proven is not there any more."
-        with contextlib.suppress(FileNotFoundError, NotADirectoryError):
-            if os.path.samestat(there, self._origin.tree.lstat(path)):
-                return "It is the same file under two names."
         # A drive that does not tell case takes two names for one: then a file that is there may be another one's.
         if folded(str(path)) in self._alike and path.name not in self._main.tree.names(path.folder):
             return f"{shown(self._main.name)} takes its name for that of another file."
