@@ -78,20 +78,16 @@ def _copy(tree: Tree, source: int, temporary: Inside, seen: os.stat_result) -> b
     return hashed.digest()
 
 
-def settle_across(tree: Tree, old: Inside, new: Inside, full: bytes) -> bool:
-    """Finish what was cut off behind the second step. Returns whether the file has moved.
+def settle_across(tree: Tree, old: Inside, new: Inside, full: bytes) -> None:
+    """Finish what was cut off behind the second step: where both are what was proven, the original goes.
 
     Raises:
         OSError: when one of them cannot be looked at.
     """
     here, there = tree.found(old), tree.found(new)
-    if here is None or there is None:
-        return there is not None
+    if here is None or there is None or os.path.samestat(here, there):
+        return
     buffer = aligned_buffer()
-    if os.path.samestat(here, there) or read_back(tree, new, buffer)[0] != full:
-        return False
-    if read_back(tree, old, buffer)[0] != full:
-        return False
-    tree.remove(old, still=here)
-    tree.sync_folder(old.folder)
-    return True
+    if all(read_back(tree, path, buffer)[0] == full for path in (new, old)):
+        tree.remove(old, still=here)
+        tree.sync_folder(old.folder)

@@ -372,21 +372,18 @@ def _settle_turns(run_log: RunLog, places: Sequence[Place]) -> None:
                 raise
 
 
-def _across(tree: Tree, run_log: RunLog) -> set[int]:
-    """Finish what was on its way to another file system. Returns the rows of files that came there."""
+def _settle_across(tree: Tree, run_log: RunLog) -> None:
+    """Finish what was on its way to another file system."""
     for row, entry in run_log.to_move.items():
         with contextlib.suppress(OSError, Outside):
             left = inside(entry["to"], Realm.PUT_AWAY).beside(temporary_name(run_log.run, row))
             if tree.found(left) is not None:
                 tree.remove_own(left)
-    came = set()
     for row, full in run_log.across.items():
         old, new = (str(run_log.to_move[row][name]) for name in ("from", "to"))
         if row not in run_log.done and not old.startswith("/"):
             with contextlib.suppress(OSError):
-                if settle_across(tree, inside(old, Realm.PUT_AWAY), inside(new, Realm.PUT_AWAY), full):
-                    came.add(row)
-    return came
+                settle_across(tree, inside(old, Realm.PUT_AWAY), inside(new, Realm.PUT_AWAY), full)
 
 
 def _settle_moves(
@@ -397,10 +394,8 @@ def _settle_moves(
     _settle_names_between(run_log, [as_place(library)])
     _settle_turns(run_log, places)
     settle_folders(library, ledger, run_log, journal, places)
-    across = _across(library.tree, run_log)
-    moved = [
-        row for row, entry in run_log.to_move.items() if row in across or _moved(library.tree, run_log, row, entry)
-    ]
+    _settle_across(library.tree, run_log)
+    moved = [row for row, entry in run_log.to_move.items() if _moved(library.tree, run_log, row, entry)]
     journal.moved([row for row in moved if row not in run_log.done])
     _settle_copies(ledger, run_log, journal, places, moved)
     journal.sync()

@@ -46,17 +46,10 @@ def settle_stored(
         rows: those that are proven on the other side.
     """
     settling = _Settling(library, ledger, run_log, journal, places)
-    settling.know(rows)
-    told = run_log.originals_gone
-    went, left = [row for row in rows if row in told], [row for row in rows if row not in told]
-    if run_log.kind is Kind.STORE:
-        # What is not in the root any more is where it was proven, if nobody sees that it is not.
-        away = [row for row in left if settling.lacks(places[0], row)]
-        went += [row for row in away if settling.main is None or not settling.lacks(settling.main, row)]
-        left = [row for row in left if row not in away]
-    else:
-        ledger.stored.forget(settling.path(row) for row in rows)
-    settling.let_go(left, went)
+    told, is_store = run_log.originals_gone, run_log.kind is Kind.STORE
+    # What is not in the root any more is where it was proven; a survey sees what is on neither side, or in the root.
+    went = [row for row in rows if row in told or (is_store and settling.lacks(places[0], row))]
+    settling.let_go([row for row in rows if row not in went], went)
 
 
 def settle_late(library: Library, ledger: Ledger, run_log: RunLog, drive: Place, places: Sequence[Place]) -> None:
@@ -114,17 +107,6 @@ class _Settling:
         with contextlib.suppress(OSError, Outside):
             return place.tree.found(inside(self.path(row))) is None
         return True
-
-    def know(self, rows: Collection[int]) -> None:
-        """Have the ledger know what was proven and written down, and what the kill kept it from learning."""
-        main = self._drive.id if self._run.kind is Kind.STORE else LIBRARY
-        fulls = self._fulls(rows)
-        for row in rows:
-            entry, path = self._run.to_come[row], self.path(row)
-            if path in fulls and self._ledger.mark_of(path, main) is None:
-                mtime_ns = int(self._run.done.get(row, {}).get("mtime_ns", entry["mtime_ns"]))
-                mark = ProofMark(main, path, int(entry["size"]), mtime_ns, fulls[path], self._run.at)
-                self._ledger.put_proofs([mark])
 
     def let_go(self, left: Sequence[int], went: Sequence[int]) -> int:
         """Let those go that lie on both sides and are equal. Returns how many have gone.
