@@ -439,7 +439,11 @@ def test_what_is_done_outside_on_a_drive_is_caught_up(house: House) -> None:
     Path(drive, "other stuff").mkdir()
     Path(drive, "other stuff", "x.jpg").write_bytes(jpeg(seed=77))
     Path(drive, "2024", "new.jpg").write_bytes(jpeg(seed=78))
-    _moved(house, {f"{drive}/{one}": f"{drive}/elsewhere/one.jpg", f"{drive}/{two}": f"{root}/back/two.jpg"})
+    by_hand = sorted(house.files())[0]
+    _moved(house, {
+        f"{drive}/{one}": f"{drive}/elsewhere/one.jpg", f"{drive}/{two}": f"{root}/back/two.jpg",
+        f"{root}/{by_hand}": f"{drive}/{by_hand}",
+    })  # fmt: skip
     Path(drive, three).write_bytes(jpeg(seed=79))
     os.unlink(f"{drive}/{four}")
     with Ledger(house.library.ledger_path) as ledger:
@@ -448,6 +452,9 @@ def test_what_is_done_outside_on_a_drive_is_caught_up(house: House) -> None:
         assert (told.altered, told.lost, told.came) == ((three,), (four,), ("2024/new.jpg",))
         stored = ledger.stored.all()
         assert stored.keys() == house.files(drive).keys() - {"other stuff/x.jpg"}
+        proven = ledger.marks(house.drive.id).keys(), ledger.marks(LIBRARY).keys()
+        assert proven[0] == stored.keys() - {"2024/new.jpg", by_hand}
+        assert proven[1].isdisjoint({*stored, two})
         assert [one.path for one in ledger.knowledge().gone] == [four]
         assert survey(house.library, ledger) == type(told)(len(ledger.all_files()))
         shutil.copy2(f"{drive}/2024/new.jpg", f"{root}/new.jpg")
