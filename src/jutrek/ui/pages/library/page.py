@@ -75,6 +75,7 @@ class LibraryPage(Page):
         view = self.view = self.widget = LibraryView(context.theme, context.pictures)
         self._library = ""
         self._asked = 0
+        self._asked_for: Condition = EVERYTHING
         self._outside = False
         """Whether another program may have changed the library since it was looked through last."""
         self._builder = context.pictures.pool.line(_LAST)
@@ -128,8 +129,9 @@ class LibraryPage(Page):
         self.ask_lookup(lambda lookup: lookup.views.other_drives(), self._see_drives)
 
     def _see_drives(self, changed: bool) -> None:
+        # A person may have asked for another view since, which is not laid out yet.
         if changed:
-            self.show(self.view.wanted)
+            self.show(self._asked_for)
 
     def _changed_outside(self) -> None:
         self._outside = True
@@ -161,6 +163,7 @@ class LibraryPage(Page):
         if not self._library:
             return
         self._asked += 1
+        self._asked_for = view
         number, apart, order = self._asked, self.view.apart, self.view.order
 
         def lay(lookup: LookupService) -> View | None:
