@@ -66,7 +66,7 @@ def test_there_and_back_with_all_that_is_known(house: House) -> None:
 def test_a_kill_at_any_step_leaves_each_file_on_one_side(house: House, step: str) -> None:
     """There and back, three files at a time."""
     contents = set(house.files().values())
-    for count in (1, 3, 5, 2):
+    for count in (1, 4):
 
         def job(count: int = count) -> None:
             with Ledger(house.library.ledger_path) as ledger:

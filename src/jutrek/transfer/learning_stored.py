@@ -20,12 +20,13 @@ def learn_stored(library: Library, ledger: Ledger) -> None:
 
     Else what another person stored on a drive that is away would be missed here.
     """
-    if not known_drives(library):
+    drives = {drive.id for drive in known_drives(library)}
+    if not drives:
         return
     known, last = runs(library), ledger.stored.last_run()
     for run in known[known.index(last) + 1 if last in known else 0 :]:
-        kind = head_of(library, run).get("entry")
-        if kind in CROSSES:
+        head = head_of(library, run)
+        if head.get("entry") in CROSSES and head.get("drive") in drives:
             _learn(ledger, run_log_of(library, run))
     if known and known[-1] != last:
         ledger.stored.keep_run(known[-1])

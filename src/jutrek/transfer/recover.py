@@ -96,7 +96,10 @@ def _connected(library: Library) -> list[Place]:
 
 def _teach(library: Library, ledger: Ledger) -> None:
     """A ledger that was lost, or never was, learns from the journals."""
-    filed, proofs, numbers, stored = known_of_files(library)
+    filed, proofs, numbers, everything_stored = known_of_files(library)
+    # What lay on a drive that somebody forgot is the library's no more.
+    drives = {drive.id for drive in known_drives(library)}
+    stored = {path: drive for path, drive in everything_stored.items() if drive in drives}
     ledger.put_filed(filed.items())
     ledger.put_numbers(numbers.items())
     ledger.put_proofs(proofs)
