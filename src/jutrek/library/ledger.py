@@ -11,6 +11,7 @@ import contextlib
 import json
 import os
 import sqlite3
+import sys
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import count
 from types import TracebackType
@@ -33,6 +34,7 @@ VERSION = 11
 _FILLED = 7
 """The last version that added a table which journals fill."""
 _AT_ONCE = 500
+_CODE = sys.getfilesystemencoding(), sys.getfilesystemencodeerrors()
 _NOWHERE = b"\0"
 """No path begins with it."""
 _MOVED = dict.fromkeys(("files", "moments", "origins", "contents", "descriptions", "stored"), "") | {
@@ -212,7 +214,8 @@ class Ledger:
         """Size and time of every file, by path relative to the library."""
         with self._transaction() as connection:
             rows = connection.execute("SELECT path, size, mtime_ns FROM files")
-            return {os.fsdecode(path): (size, mtime) for path, size, mtime in rows}
+            # As `os.fsdecode` does it, which takes longer than all the rest.
+            return {path.decode(*_CODE): (size, mtime) for path, size, mtime in rows}
 
     @property
     def is_empty(self) -> bool:
