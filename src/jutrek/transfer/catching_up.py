@@ -296,14 +296,13 @@ def catch_up(
         else:
             outcome = Run(task, library, ledger, steered, heard).go()
         outcome.remarks += lists_follow(library, ledger, [place], process="transfer", begin=True)
-        if wanted.away:
-            outcome.remarks.append(
-                f"Files that are stored on drives that are away were not copied to {place.name}: {len(wanted.away):,}."
+        outcome.remarks += [
+            f"Files that {why} were not copied to {place.name}: {len(files):,}."
+            for files, why in (
+                (wanted.away, "are stored on drives that are away"), (wanted.damaged, "are damaged in the library"),
             )
-        if wanted.damaged:
-            outcome.remarks.append(
-                f"Files that are damaged in the library were not copied to {place.name}: {len(wanted.damaged):,}."
-            )
+            if files
+        ]  # fmt: skip
         return outcome
 
 
