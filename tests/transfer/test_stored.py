@@ -344,6 +344,7 @@ def test_another_persons_ledger_learns_what_was_stored(house: House, tmp_path: P
         assert len(ledger.stored.all()) == 7
         assert ledger.knowledge().gone == []
         assert len(ledger.all_files()) == 13
+        assert ledger.marks(LIBRARY).keys().isdisjoint(ledger.stored.all())
     os.rename(f"{house.drive.root} away", house.drive.root)
     one = sorted(house.files(house.drive.root))[0]
     os.rename(f"{house.drive.root}/{one}", f"{house.drive.root}/2024/other.jpg")
