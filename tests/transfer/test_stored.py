@@ -234,7 +234,8 @@ def test_what_can_be_a_drive_and_what_cannot(house: House, tmp_path: Path) -> No
     os.rename(house.drive.root, tmp_path / "mounted elsewhere")
     with pytest.raises(NotPossible, match="away"):
         drive_named(house.library, "Heron")
-    assert drive_named(house.library, str(tmp_path / "mounted elsewhere")).id == house.drive.id
+    found = drive_named(house.library, str(tmp_path / "mounted elsewhere"))
+    assert (found.id, found.name) == (house.drive.id, "Heron")
 
 
 def test_a_drive_that_is_no_more_leaves_what_can_be_brought_back(house: House) -> None:

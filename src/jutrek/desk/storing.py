@@ -82,20 +82,25 @@ def drive_named(library: Library, text: str) -> Place:
         PlaceUnusable: when it can't be one.
     """
     known = known_drives(library)
-    found = [one for one in known if text == one.name] or [one for one in known if one.id.startswith(text) and text]
-    if len(found) == 1 and not os.path.isdir(text):
+    is_folder = os.path.isdir(text)
+    found = [one for one in known if text == one.name]
+    found = found or [one for one in known if text and one.id.startswith(text) and not is_folder]
+    if len(found) == 1 and not (os.sep in text and is_folder):
         here = connected(found[0], [mount.point for mount in mounts()])
         if here is None:
             raise NotPossible(library.root, f"{shown(found[0].name)} is away; connect it first")
         return here
     root = os.path.abspath(text)
+    if any(connected(replace(one, root=root)) is not None for one in known):
+        # It is known, and mounted elsewhere than before: it keeps what it is called.
+        return add_drive(library, root)
     name = os.path.basename(root)
     if any(one.name == name and os.path.realpath(one.root) != os.path.realpath(root) for one in known):
         count = next(number for number in range(2, len(known) + 3) if f"{name} {number}" not in {o.name for o in known})
         name = f"{name} {count}"
-    if not os.path.isdir(root):
+    if not is_folder:
         raise PlaceUnusable(text, "it is neither a folder nor the name of an archive drive")
-    return add_drive(library, root, "" if any(one.root == root for one in known) else name)
+    return add_drive(library, root, name)
 
 
 def to_store(

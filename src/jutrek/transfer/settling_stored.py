@@ -165,6 +165,9 @@ def _equal(origin: Place, main: Place, row: Row) -> ProofMark | None:
         here, there = origin.tree.lstat(path), main.tree.lstat(path)
         if os.path.samestat(here, there) or here.st_size != there.st_size:
             return None
+        if path.name not in main.tree.names(path.folder):
+            # A side that does not tell case: it is another file's.
+            return None
         ours, _ = read_back(origin.tree, path, buffer)
         theirs, _ = read_back(main.tree, path, buffer)
     except (OSError, Outside):
