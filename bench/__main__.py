@@ -18,6 +18,7 @@ from bench import (
     hostile,
     mixed,
     reading,
+    sorting,
     starts,
     story,
     tidying,
@@ -46,6 +47,7 @@ _ALL = {
     "cards": cards.run,
     "starts": starts.run,
     "tidying": tidying.run,
+    "sorting": sorting.run,
 }
 
 

@@ -33,13 +33,27 @@ def demo_command(
     build_only: Annotated[
         bool, typer.Option("--build-only", help="Make the demo's cards and library, and end.")
     ] = False,
+    mess: Annotated[
+        bool, typer.Option("--mess", help="Instead ten years of pictures that nobody sorted: sort them by hand.")
+    ] = False,
 ) -> None:
     """Open the window on the made-up story that comes with Jutrek."""
-    from jutrek.demo import build
+    from jutrek.demo import build, build_mess
     from jutrek.desk.furnishing import furnish
+    from jutrek.library import new_library
 
+    if mess:
+        pile = build_mess(str(at / "Old pictures"), lambda what: say(f"Making the demo: {what} …"))
+        new_library(pile)
+        _show([], pile, picture, build_only=build_only)
+        return
     scenario = build(str(at), lambda what: say(f"Making the demo: {what} …"))
     furnish(scenario.library, scenario.place)
+    _show(list(scenario.sources), scenario.library, picture, build_only=build_only)
+
+
+def _show(sources: list[str], library: str, picture: Path | None, *, build_only: bool) -> None:
+    """Open the window on what was made, or write a picture of it."""
     if build_only:
         return
     if picture is None:
@@ -47,9 +61,9 @@ def demo_command(
     from jutrek.ui.app.start import picture_of_window, run_window
 
     if picture is not None:
-        picture_of_window(list(scenario.sources), scenario.library, str(picture))
+        picture_of_window(sources, library, str(picture))
         return
-    sys.exit(run_window(list(scenario.sources), scenario.library))
+    sys.exit(run_window(sources, library))
 
 
 def _needs_screen() -> None:

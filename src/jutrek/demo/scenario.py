@@ -117,7 +117,7 @@ def _build(scenario: Scenario, report: Callable[[str], None]) -> None:
     for what, files in _parts():
         report(what)
         for path, local, data in files:
-            _write(os.path.join(half, path), data, local)
+            written(os.path.join(half, path), data, local)
     _fill_library(half, report)
     with open(os.path.join(half, _MARK), "w", encoding="utf-8") as file:
         file.write(VERSION + "\n")
@@ -138,7 +138,8 @@ def _parts() -> tuple[tuple[str, _Made], ...]:
     )
 
 
-def _write(path: str, data: bytes, local: datetime) -> None:
+def written(path: str, data: bytes, local: datetime) -> None:
+    """Write a file of the demo, which was changed last at a local time."""
     os.makedirs(os.path.dirname(path), exist_ok=True)
     with open(path, "xb") as file:
         file.write(data)
@@ -328,13 +329,13 @@ def _fill_library(root: str, report: Callable[[str], None]) -> None:
         picture = scenes.draw(motif, local.hour, 300 + number, (900, 600))
         path = f"{year}/{month:02}/{local:%Y%m%d_%H%M%S}.jpg"
         kept.append(Kept(path, local, picture, shot, stills.jpeg(picture, shot, quality=80)))
-        _write(os.path.join(library, path), kept[-1].data, local)
+        written(os.path.join(library, path), kept[-1].data, local)
         if number % 3 == 1:
             words = _SAID_OF[motif]
-            _write(os.path.join(library, f"{path[:-4]}.xmp"), _said(words, _MARKS[number % 4], number % 6), local)
+            written(os.path.join(library, f"{path[:-4]}.xmp"), _said(words, _MARKS[number % 4], number % 6), local)
     report("Copies that gathered in it")
     for path, local, data in copies(kept):
-        _write(os.path.join(library, path), data, local)
+        written(os.path.join(library, path), data, local)
     for shoot in SHOOTS[:3]:
         _bring_some(root, os.path.join(library, f"2026/{shoot.words} (from Ilvar)"), shoot.day)
     for card, folder in (("Card B/PRIVATE/HOVAR/CLIP/0002.MOV", "clips"), ("Card D/TAKES/VELMORA-T002.WAV", "sound")):

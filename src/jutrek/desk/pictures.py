@@ -53,13 +53,14 @@ def small_picture(view: Pictured, size: Size) -> Picture | None:
         return None
 
 
-def home_picture(path: str, kind: Kind, size: Size) -> Picture | None:
+def home_picture(path: str, kind: Kind, size: Size, *, whole: bool = False) -> Picture | None:
     """A picture of a file at home, cropped to a shape in pixels: by a thumbnail on the disk, which is made once.
 
     Args:
         path: of the file.
         kind: of it.
         size: in pixels.
+        whole: whether nothing is cropped: it is as large as fits into these pixels then.
 
     Returns:
         The picture, or None where the content gives none.
@@ -83,7 +84,7 @@ def home_picture(path: str, kind: Kind, size: Size) -> Picture | None:
             return None
         picture = _image_of(made)
         thumbnails.keep(of, folder, picture)
-    return _fitted(picture, size)
+    return _fit_in(picture, size) if whole else _fitted(picture, size)
 
 
 def last_picture(path: str, size: Size) -> Picture | None:

@@ -118,6 +118,14 @@ class ListedMark(_ListedMark):
     colour: str
 
 
+class ListedShortForm(TypedDict):
+    """An entry of `short-forms.toml`."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    short: Annotated[str, Field(min_length=1, max_length=1000)]
+    whole: Annotated[str, Field(max_length=1000)]
+
+
 class ListedSpot(TypedDict):
     """An entry of `spots.toml`. Whole numbers of degrees are written without a point."""
 
@@ -189,6 +197,7 @@ LISTED_DEVICE = TypeAdapter(ListedDevice)
 KEPT_VIEW = TypeAdapter(KeptView)
 LISTED_SPOT = TypeAdapter(ListedSpot)
 LISTED_MARK = TypeAdapter(ListedMark)
+SHORT_FORM = TypeAdapter(ListedShortForm)
 ON_SHELF = TypeAdapter(ListedOnShelf)
 IN_ORDER = TypeAdapter(ListedInOrder)
 COUNTERS = TypeAdapter(Counters)
@@ -251,13 +260,14 @@ def lines(adapter: TypeAdapter[T], tree: Tree, path: Inside) -> tuple[list[T], l
     """
     good: list[T] = []
     bad: list[tuple[bytes, str]] = []
+    at = tree.at(path)
     try:
         text = page_bytes(tree, path).splitlines()
     except FileNotFoundError:
         return good, bad
     for number, line in enumerate(text, 1):
         try:
-            good.append(checked(adapter, json_of(line, tree.at(path)), tree.at(path), f"line {number}: "))
+            good.append(checked(adapter, json_of(line, at), at, f"line {number}: "))
         except PageBroken as error:
             bad.append((line, str(error)))
     return good, bad

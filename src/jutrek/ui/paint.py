@@ -10,7 +10,7 @@ from collections.abc import Callable
 from typing import Any, TypeVar, cast
 
 from PySide6.QtCore import QRect, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter, QPen, QStaticText, QTransform
+from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter, QPen, QPixmap, QStaticText, QTransform
 
 from jutrek.ui.plainly import plain
 from jutrek.ui.theme import RADIUS
@@ -139,6 +139,25 @@ def card(painter: QPainter, box: QRect, fill: QColor, edge: QColor, *, width: fl
     painter.setBrush(fill)
     inset = width / 2
     painter.drawRoundedRect(QRectF(box).adjusted(inset, inset, -inset, -inset), RADIUS, RADIUS)
+
+
+def filling(painter: QPainter, box: QRect, picture: QPixmap | None, track: QColor) -> None:
+    """A picture that fills a box, of which what stands over is left out.
+
+    Args:
+        painter: paints.
+        box: in pixels.
+        picture: None where there is none yet.
+        track: the colour of the box then.
+    """
+    if picture is None or picture.isNull():
+        painter.fillRect(box, track)
+        return
+    whole, ratio = picture.deviceIndependentSize().toSize(), picture.devicePixelRatio()
+    inner = box.size().scaled(whole, Qt.AspectRatioMode.KeepAspectRatio)
+    left, top = (whole.width() - inner.width()) / 2, (whole.height() - inner.height()) / 2
+    source = QRectF(left * ratio, top * ratio, inner.width() * ratio, inner.height() * ratio)
+    painter.drawPixmap(QRectF(box), picture, source)
 
 
 def bar(painter: QPainter, box: QRect, share: float, fill: QColor, track: QColor) -> None:

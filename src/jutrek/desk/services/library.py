@@ -12,6 +12,7 @@ from jutrek.desk.services.places import PlacesService
 from jutrek.desk.services.refiling import RefilingService
 from jutrek.desk.services.rules import RulesService
 from jutrek.desk.services.runs import RunsService
+from jutrek.desk.services.sorting import SortingService
 from jutrek.desk.services.storing import StoringService
 from jutrek.desk.services.tidying import TidyingService
 from jutrek.desk.settings import remember_library
@@ -59,6 +60,7 @@ class LibraryServices:
         self.doubles = DoublesService(opened, self.places)
         self.refiling = RefilingService(opened, lambda: self.rules.now)
         self.tidying = TidyingService(opened, self.places, lambda: self.rules.now)
+        self.sorting = SortingService(opened, self.tidying, lambda: self.rules.now)
         self.marking = MarkingService(opened, self.places)
         self.storing = StoringService(opened, self.places, lambda: self.rules.now)
         # It begins while the intake has nothing to do, and ends as soon as it has: both need the ledger.

@@ -10,6 +10,7 @@ from jutrek.desk.doubles import FileFacts, facts_of
 from jutrek.desk.hub import Teller
 from jutrek.desk.outside_watch import OutsideWatch
 from jutrek.desk.records import FileRecord, every_mark, files_of, records_of
+from jutrek.desk.services.sorting import Sortings
 from jutrek.desk.viewing import Views
 from jutrek.doubles.degrees import Group
 from jutrek.errors import NotPossible, reason
@@ -26,6 +27,7 @@ class LookupService:
         self._library, self._teller, self._stop = library, teller, stop
         self._ledger = Ledger(library.ledger_path)
         self.views = Views(library, self._ledger)
+        self.sortings = Sortings(library, self.views)
         self._watch: OutsideWatch | None = None
 
     def tell_records(self) -> None:

@@ -39,8 +39,17 @@ class TidyingService:
         wanted = look(at.library)
         if wanted.clashes or wanted.is_nothing:
             return wanted, None
+        return wanted, self.carry_out(wanted)
+
+    def carry_out(self, wanted: Tidying) -> Tidied:
+        """Do what was looked at, and is decided.
+
+        Raises:
+            LibraryTrouble: when it can't be done.
+        """
+        at = self._at
         try:
-            return wanted, tidy(
+            return tidy(
                 wanted, at.library, at.ledger, self._places.look(), stop=at.stop, listener=self._listener("Moving")
             )
         finally:

@@ -24,7 +24,7 @@ _KEPT = 96_000_000
 _AT_ONCE = 2
 _WAITING = 300
 _Key = tuple[str, int]
-"""A capture, and how wide it is drawn."""
+"""A capture, and how wide it is drawn; less than nothing where nothing of it is cropped."""
 
 
 def pixmap_of(picture: Picture | None, ratio: float = 1.0) -> QPixmap | None:
@@ -69,7 +69,14 @@ class Pictures(QObject):
         self._made.connect(lambda then, picture: then(picture))
 
     def of(
-        self, view: Pictured, source: str = "", size: QSize = SIZE, *, at_home: bool = False, kept_as: str = ""
+        self,
+        view: Pictured,
+        source: str = "",
+        size: QSize = SIZE,
+        *,
+        at_home: bool = False,
+        kept_as: str = "",
+        whole: bool = False,
     ) -> QPixmap | None:
         """The thumbnail if there is one. Else it is wished for; what scrolled away long ago is forgotten.
 
@@ -79,8 +86,9 @@ class Pictures(QObject):
             size: as which it is drawn. While there is none of that size, one of another will do.
             at_home: whether it is a file of the library: its thumbnail is kept on the disk.
             kept_as: under which path it may be kept besides: of what is stored on a drive that went away just now.
+            whole: whether nothing of a file at home is cropped.
         """
-        key = view.id, size.width()
+        key = view.id, -size.width() if whole else size.width()
         if key in self._kept:
             self._kept.move_to_end(key)
             return self._kept[key]
@@ -90,9 +98,9 @@ class Pictures(QObject):
             # Here, off the way to the first paint.
             from jutrek.desk.pictures import home_picture, small_picture
 
-            made = home_picture(view.id, view.kind, pixels) if at_home else small_picture(view, pixels)
+            made = home_picture(view.id, view.kind, pixels, whole=whole) if at_home else small_picture(view, pixels)
             if made is None and kept_as:
-                made = home_picture(kept_as, view.kind, pixels)
+                made = home_picture(kept_as, view.kind, pixels, whole=whole)
             self.bring(lambda picture: self._keep(key, picture), made)
 
         self._small.wish(key, make, source)

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, ClassVar
 
 from PySide6.QtCore import QPoint, QRect, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
+from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPixmap
 
 from jutrek.ui import paint
 from jutrek.ui.pages.library.pennants import colour_of, paint_pennant
@@ -31,15 +31,19 @@ _BADGE, _ON_BADGE = QColor(24, 38, 44, 205), QColor("#FFFFFF")
 class Cells:
     """Draws captures."""
 
+    steps: ClassVar[tuple[QSize, ...]] = STEPS
+    whole: ClassVar[bool] = False
+    """Whether pictures are wanted of which nothing is cropped."""
+
     def __init__(self, theme: Theme) -> None:
         self._theme = theme
-        self._least = self.size = STEPS[USUAL]
+        self._least = self.size = self.steps[USUAL]
         self.made = self._least * _GROWN
         """As which pictures are made."""
 
     def show_size(self, step: int) -> None:
         """Draw in another size."""
-        self._least = STEPS[max(0, min(step, len(STEPS) - 1))]
+        self._least = self.steps[max(0, min(step, len(self.steps) - 1))]
         self.made = self._least * _GROWN
 
     def fit(self, width: int) -> tuple[int, QSize]:
@@ -78,19 +82,16 @@ class Cells:
         theme, columns = self._theme, view.columns
         frame = self.frame(box)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        if picture is not None:
-            painter.drawPixmap(frame, picture)
-        else:
-            painter.fillRect(frame, theme.track)
+        self.picture(painter, frame, picture)
         device = columns.names[Names.DEVICE][columns.device[row]]
         if device:
             colour = theme.device(view.colours.get(device, 0)) if device in view.colours else theme.home
             painter.fillRect(QRect(frame.left(), frame.bottom() - 2, frame.width(), 3), colour)
         if columns.length[row]:
-            self._badge(painter, frame.topLeft() + QPoint(4, 4), paint.length_words(columns.length[row] / 1000))
+            self.badge(painter, frame.topLeft() + QPoint(4, 4), paint.length_words(columns.length[row] / 1000))
         if (drive := view.drive_of(row)) is not None and not drive.here:
             painter.fillRect(frame, _AWAY)
-            self._badge(painter, QPoint(frame.left() + 4, frame.bottom() - 22), drive.words)
+            self.badge(painter, QPoint(frame.left() + 4, frame.bottom() - 22), drive.words)
         mark = columns.names[Names.MARK][columns.mark[row]]
         if mark:
             paint_pennant(painter, QPoint(frame.right() - 26, frame.top()), mark, colour_of(view.marks, mark))
@@ -102,14 +103,26 @@ class Cells:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(frame.adjusted(-2, -2, 2, 2), 3, 3)
         line = QRect(frame.left(), frame.bottom() + 4, frame.width(), 16)
+        self.caption(painter, line, view, row, font(11.5, SEMIBOLD) if chosen else font(11.5))
+
+    def caption(self, painter: QPainter, line: QRect, view: View, row: int, face: QFont) -> None:
+        """Say what a capture is, below its picture: its name, and what else than a still it is."""
+        theme, columns = self._theme, view.columns
         kind = KINDS[columns.kind[row]]
         about = columns.names[Names.FORMAT][columns.format[row]] if kind != "still" or columns.companions(row) else ""
         right = paint.text(painter, line, about, font(11), theme.soft, align=paint.RIGHT) if about else 0
         stem = columns.name(row).rpartition(".")[0] or columns.name(row)
-        face = font(11.5, SEMIBOLD) if chosen else font(11.5)
         paint.name(painter, line.adjusted(0, 0, -right - 4 if right else 0, 0), stem, face, theme.ink)
 
-    def _badge(self, painter: QPainter, at: QPoint, words: str) -> None:
+    def picture(self, painter: QPainter, frame: QRect, picture: QPixmap | None) -> None:
+        """Draw a picture into its frame."""
+        if picture is not None:
+            painter.drawPixmap(frame, picture)
+        else:
+            painter.fillRect(frame, self._theme.track)
+
+    def badge(self, painter: QPainter, at: QPoint, words: str) -> None:
+        """A few words over a picture."""
         face = font(11, SEMIBOLD)
         box = QRect(at, QSize(paint.width_of(words, face) + 12, 15))
         painter.setPen(Qt.PenStyle.NoPen)

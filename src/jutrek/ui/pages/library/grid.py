@@ -59,7 +59,9 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
     dropped = Signal(object)
     """What is chosen was let go of at a point of the screen."""
 
-    def __init__(self, theme: Theme, pictures: Pictures, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, theme: Theme, pictures: Pictures, parent: QWidget | None = None, cells: Cells | None = None
+    ) -> None:
         super().__init__(parent)
         self._theme, self._pictures = theme, pictures
         self._view: View | None = None
@@ -67,7 +69,7 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
         self._picked: NDArray[np.bool_] = np.zeros(0, bool)
         self._current, self._anchor = -1, -1
         self._is_part = False
-        self._cells = Cells(theme)
+        self._cells = cells or Cells(theme)
         self._lines = Lines((), 1, QSize(1, 1), 0)
         self._band: QRect | None = None
         self._before_band = self._picked
@@ -390,7 +392,9 @@ class CaptureGrid(QAbstractScrollArea, Spoken):
         for at in self._lines.cells_in(area):
             row = int(self.rows[at])
             shown = Shown(view.whole(row), Kind(KINDS[view.columns.kind[row]]))
-            picture = self._pictures.of(shown, view.top(row), self._cells.made, at_home=True, kept_as=view.kept_as(row))
+            picture = self._pictures.of(
+                shown, view.top(row), self._cells.made, at_home=True, kept_as=view.kept_as(row), whole=self._cells.whole
+            )
             chosen, current = bool(self._picked[at]), at == self._current and self.hasFocus()
             self._cells.draw(painter, self._lines.box(at), view, row, picture, chosen=chosen, current=current)
         if 0 <= self._gap <= len(self.rows) and len(self.rows):

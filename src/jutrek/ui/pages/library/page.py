@@ -9,16 +9,17 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QPoint, QTimer, Signal
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QStackedWidget
 
 from jutrek.desk import events
 from jutrek.desk.settings import last_library_size, last_trunk, remember_library_size, remember_trunk
 from jutrek.errors import JutrekError, Stopped
 from jutrek.ui.pages.library.folders import menu_of
+from jutrek.ui.pages.library.kept import LibraryKept
 from jutrek.ui.pages.library.marking import LibraryMarking
 from jutrek.ui.pages.library.missing import LibraryMissing
-from jutrek.ui.pages.library.sentence import kept_menu
 from jutrek.ui.pages.library.shelving import Shelving
+from jutrek.ui.pages.library.sorting.control import LibrarySorting
 from jutrek.ui.pages.library.storing import LibraryStoring
 from jutrek.ui.pages.library.tidying import LibraryTidying
 from jutrek.ui.pages.library.view import LibraryView
@@ -36,9 +37,9 @@ if TYPE_CHECKING:
     from jutrek.desk.services.lookup import LookupService
     from jutrek.desk.viewing import LookedAt
     from jutrek.library import Survey
+    from jutrek.ui.pages.library.sorting.shown import Asks
     from jutrek.ui.shell.context import Context
     from jutrek.views.columns import Columns
-    from jutrek.views.kept import KeptView
     from jutrek.whereabouts import Spot
 
 _LAST = 4
@@ -64,15 +65,20 @@ class LibraryPage(Page):
         ("Ctrl+Z", "take back what was done last, on the disk, too"), ("letters", "on a step, jump to a folder"),
         ("Esc, Backspace", "a step back"),
         ("Tab", "take what is offered while a sentence is typed"),
+        ("F4", "sort by hand; there:"), ("a number, Enter", "file what is chosen into the folder of that number"),
+        ("letters, with the focus on folders", "type another folder, which Tab completes"),
+        ("Shift+Space", "take along what belongs to it"), ("Alt+Up, Alt+Down", "another pile"),
+        ("L", "leave it where it lies"), ("W", "set the worse of doubles aside"),
     )  # fmt: skip
 
-    _chosen = Signal(object)
-    _removed = Signal(object)
     _built = Signal(object)
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
-        view = self.view = self.widget = LibraryView(context.theme, context.pictures)
+        view = self.view = LibraryView(context.theme, context.pictures)
+        stack = self.widget = QStackedWidget()
+        stack.addWidget(view)
+        self.sorting = LibrarySorting(context, stack, self._asks, self)
         self._library = ""
         self._asked = 0
         self._asked_for: Condition = EVERYTHING
@@ -84,14 +90,13 @@ class LibraryPage(Page):
         self._settles = QTimer(self, singleShot=True, interval=_SETTLES)
         self._settles.timeout.connect(self._renew)
         view.said.connect(self.show)
-        view.kept.connect(self._keep)
-        view.wants_kept.connect(self._open_kept)
         view.closely.wanted.connect(self._look_at)
         view.copied.connect(self._copy)
         view.shown_on_disk.connect(self._show_on_disk)
         view.stopped.connect(self.stop)
         if (size := last_library_size()) is not None:
             view.show_size(size)
+        view.sorts.clicked.connect(self._ask_sorting)
         view.sized.connect(lambda size: self.ask_aside(lambda: remember_library_size(size)))
         view.trunk_hidden.connect(self._remember_trunk)
         view.checked.connect(lambda: context.go_to("journal"))
@@ -102,12 +107,11 @@ class LibraryPage(Page):
             view, self.tidying, self.ask_library, self.ask_lookup, self.show, self.read_again, self._learnt, self
         )  # fmt: skip
         self.missing = LibraryMissing(view, self.tidying, self.ask_library, self.read_again, self)
+        self.kept = LibraryKept(view, self.ask_lookup, self.show, self)
         self.storing = LibraryStoring(view, self.tidying, self.ask_library, self.read_again, self)
         self.shelving.takes = self.tidying.takes
         view.grid.carried.connect(self.tidying.hang_over)
         view.grid.asked.connect(self._captures_menu)
-        self._chosen.connect(lambda one: self._say_kept(one.sentence))
-        self._removed.connect(self._remove)
         context.client.on(events.BoardChanged, self._see_board)
         context.client.on(events.Described, lambda _: self._learnt())
         context.client.on(events.ChangedOutside, lambda _: self._changed_outside())
@@ -115,7 +119,10 @@ class LibraryPage(Page):
 
     def activated(self) -> None:
         """It shows what there is at once, and then what was learnt since."""
-        self.view.take_focus()
+        if self.sorting.is_open:
+            self.widget.currentWidget().setFocus()
+        else:
+            self.view.take_focus()
         if self._library:
             self.show(self.view.wanted)
             self.ask_lookup(lambda lookup: lookup.watch())
@@ -187,6 +194,7 @@ class LibraryPage(Page):
         if library != self._library:
             self._library = library
             self._asked += 1
+            self.sorting.forget()
             self.view.show_nothing()
             self.view.drives.show_places(())
             self.tidying.forget()
@@ -264,7 +272,9 @@ class LibraryPage(Page):
             self.ask_lookup(lambda lookup: lookup.views.take(built, columns), self._renewed)
 
     def _renewed(self, is_ours: bool) -> None:
-        if is_ours:
+        if is_ours and self.sorting.is_open:
+            self.sorting.renew()
+        elif is_ours:
             self.show(self.view.wanted)
 
     # ---- up close
@@ -285,43 +295,6 @@ class LibraryPage(Page):
     def _not_looked(self, path: str, error: JutrekError) -> None:
         self.view.closely.fail(path, str(error))
 
-    # ---- kept views
-
-    def _open_kept(self, at: QPoint) -> None:
-        self.ask_lookup(lambda lookup: lookup.kept_views(), lambda found: self._show_kept(*found, at))
-
-    def _show_kept(self, views: list[KeptView], damaged: list[str], at: QPoint) -> None:
-        if damaged:
-            self.view.notify("Some kept views can't be read.", damaged[0], brick=True)
-        if views:
-            kept_menu(self.view, views, at, self._chosen, self._removed)
-        elif not damaged:
-            self.view.notify("No view is kept yet.", "Narrow this one, and keep it: it is always current then.")
-
-    def _say_kept(self, text: str) -> None:
-        from jutrek.views.sentence import parse
-
-        self.view.sentence.leave()
-        self.show(parse(text))
-
-    def _keep(self, view: Condition) -> None:
-        text = sentence(view)
-        self.view.asking.ask("Keep this view as:", "Keep it", lambda name: self._keep_as(name, text))
-
-    def _keep_as(self, name: str, text: str) -> None:
-        self.ask_lookup(lambda lookup: lookup.keep_view(name, text), lambda was: self._say_kept_as(name, was))
-
-    def _say_kept_as(self, name: str, was: KeptView | None) -> None:
-        usual = "It stands in the list that opens at the number of captures."
-        more = usual if was is None else f"Before it showed: {was.sentence}."
-        self.view.notify(f"Kept as “{name}”.", more)
-
-    def _remove(self, one: KeptView) -> None:
-        self.ask_lookup(
-            lambda lookup: lookup.remove_view(one.name),
-            lambda _: self.view.notify(f"“{one.name}” is kept no longer.", f"It showed: {one.sentence}."),
-        )
-
     # ---- files and folders
 
     def _folder_menu(self, path: str, at: QPoint) -> None:
@@ -333,6 +306,9 @@ class LibraryPage(Page):
             menu.addAction("Hide the folders above", lambda: self.view.hide_trunk(path))
         elif self.view.folders.list.rows.trunk:
             menu.addAction("Show the folders above", lambda: self.view.hide_trunk(""))
+        menu.addAction(
+            "Sort by hand…", partial(self.sorting.begin, Value(Sort.FOLDER, f"/{path}") if path else EVERYTHING)
+        )
         menu.addSeparator()
         self.marking.add_to_folder_menu(menu, path)
         self.tidying.add_to_folder_menu(menu, path)
@@ -399,7 +375,10 @@ class LibraryPage(Page):
             session.ask_aside(lambda: show_file(whole), None, self.say_trouble)
 
     def undo(self) -> None:
-        self.tidying.take_back(self.shelving.take_back)
+        if self.sorting.is_open and self.sorting.answers is not None:
+            self.sorting.answers.take_back()
+        else:
+            self.tidying.take_back(self.shelving.take_back)
 
     def _remember_trunk(self, trunk: str) -> None:
         library = self._library
@@ -453,13 +432,31 @@ class LibraryPage(Page):
         self.show(view)
 
     def go(self) -> None:
-        self.view.look()
+        if self.sorting.is_open and self.sorting.shown is not None:
+            self.sorting.shown.look()
+        else:
+            self.view.look()
 
     def back(self) -> None:
-        self.view.back()
+        if self.sorting.is_open:
+            self.sorting.back()
+        else:
+            self.view.back()
 
     def notify(self, state: str, more: str = "", under: str = "", *, brick: bool = False) -> None:
-        self.view.notify(state, more, under, brick=brick)
+        told = self.sorting.shown if self.sorting.is_open else None
+        (told or self).view.notify(state, more, under, brick=brick)
 
     def working(self, words: str, figures: str) -> None:
         self.view.show_working(words, figures)
+        if self.sorting.shown is not None:
+            self.sorting.shown.view.show_working(words, figures)
+
+    def _ask_sorting(self) -> None:
+        if self.view.view is not None:
+            self.sorting.ask_which(self.view.sorts, self.view.view.laid.view, len(self.view.view.laid.rows))
+
+    def _asks(self) -> Asks:
+        from jutrek.ui.pages.library.sorting.shown import Asks
+
+        return Asks(self.ask_library, self.ask_lookup, self.renew, lambda: self.show(self.view.wanted))

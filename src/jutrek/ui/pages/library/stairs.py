@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -347,15 +347,7 @@ class Stairs(QWidget, Spoken):
             box = QRect(tile.box.left() + 8 + number * wide, tile.box.top() + 8, wide - 3, tile.box.height() - _LOW - 8)
             shown = Shown(view.whole(row), Kind(KINDS[view.columns.kind[row]]))
             picture = self._pictures.of(shown, view.top(row), SIZE, at_home=True, kept_as=view.kept_as(row))
-            if picture is None:
-                painter.fillRect(box, self._theme.track)
-            else:
-                wanted = picture.deviceIndependentSize().toSize()
-                inner = QSize(box.width(), box.height()).scaled(wanted, Qt.AspectRatioMode.KeepAspectRatio)
-                ratio = picture.devicePixelRatio()
-                left, top = (wanted.width() - inner.width()) / 2, (wanted.height() - inner.height()) / 2
-                source = QRectF(left * ratio, top * ratio, inner.width() * ratio, inner.height() * ratio)
-                painter.drawPixmap(QRectF(box), picture, source)
+            paint.filling(painter, box, picture, self._theme.track)
 
     def spoken_parts(self) -> Sequence[Part]:
         view = self._view

@@ -100,6 +100,7 @@ class LibraryView(QWidget):
         self.clashes = ClashSheet(theme, pictures, self)
         self.held = Held(self)
         self.asking = Asking(theme, self, self._asked_at, self.take_focus)
+        self.sorts = keyed(_link("sort by hand…"), "F4")
         self.stop = QPushButton("Stop")
         self.on_disk = QPushButton("Show on disk")
         self.copy = keyed(QPushButton("Copy the path"), "Ctrl+C")
@@ -143,7 +144,7 @@ class LibraryView(QWidget):
             (Card(theme, scrolling(self.bars), fills=True), 1), Title(theme, "SHELVES", (self.another,)),
             (shelves, 0),
         )  # fmt: skip
-        self._middle_title = Title(theme, "BY DAY", (self.ordered, self.lined, self.ways))
+        self._middle_title = Title(theme, "BY DAY", (self.sorts, self.ordered, self.lined, self.ways))
         self.middle = _column(self._middle_title, (self.stairs, 0), (self.grid, 1))
         self.right = _column(
             Title(theme, "WHERE THEY ARE", (self.all_open, self.all_shut)),
@@ -224,9 +225,9 @@ class LibraryView(QWidget):
         self.on_disk.clicked.connect(lambda: self.shown_on_disk.emit(self.path()))
         self.copy.clicked.connect(lambda: self.copied.emit(self.path()))
         for keys, do in (
-            ("Ctrl+E", self.sentence.type_it), ("F3", self.turn), ("Ctrl++", partial(self.size_pictures, 1)),
-            ("Ctrl+=", partial(self.size_pictures, 1)), ("Ctrl+-", partial(self.size_pictures, -1)),
-            ("Ctrl+C", self.copy.click),
+            ("Ctrl+E", self.sentence.type_it), ("F3", self.turn), ("F4", self.sorts.click),
+            ("Ctrl++", partial(self.size_pictures, 1)), ("Ctrl+=", partial(self.size_pictures, 1)),
+            ("Ctrl+-", partial(self.size_pictures, -1)), ("Ctrl+C", self.copy.click),
         ):  # fmt: skip
             shortcut = QShortcut(QKeySequence(keys), self, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
             shortcut.activated.connect(do)
