@@ -159,9 +159,14 @@ def begun(library: Library, view: Condition, columns: Columns, rows: NDArray[np.
     for one in record.records(library)[0]:
         if one.head.view == said and not one.ended:
             return one.head.id
+    captures, piles = _counted(columns, rows)
+    return record.begin(library, name or name_for(view)[: record.LONGEST_NAME], said, captures, piles).id
+
+
+def _counted(columns: Columns, rows: NDArray[np.int64]) -> tuple[int, dict[By, dict[str, int]]]:
+    """How many captures can be sorted, and how many of them are in each pile."""
     rows = rows[columns.drive[rows] == 0]
-    piles = {by: counts_of(columns, codes_of(columns, rows, by), by) for by in By}
-    return record.begin(library, name or name_for(view)[: record.LONGEST_NAME], said, len(rows), piles).id
+    return len(rows), {by: counts_of(columns, codes_of(columns, rows, by), by) for by in By}
 
 
 def opened(library: Library, rules: HouseRules, known: Record, view: View) -> Sorted:
@@ -172,7 +177,15 @@ def opened(library: Library, rules: HouseRules, known: Record, view: View) -> So
         rules: the house's.
         known: its record.
         view: what it is about, laid out.
+
+    Raises:
+        NotPossible: when its record can't be written.
     """
+    captures, piles = _counted(view.columns, view.laid.rows)
+    if not known.answers and (captures, piles) != (known.head.captures, known.head.piles):
+        # When it was begun not every file was read yet.
+        record.count(library, known.head.id, captures, piles)
+        known.head = replace(known.head, captures=captures, piles=piles)
     shorts, bad = short_forms(library)
     bench = Bench(known, view.columns, view.laid.rows)
     setting = rules.setting(filed=True)

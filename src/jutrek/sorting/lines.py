@@ -11,7 +11,7 @@ from typing_extensions import TypedDict
 from jutrek.library.pages import Whole
 
 _STRICT = ConfigDict(strict=True, extra="forbid")
-_MOST = 2_000_000
+_MOST, _LONGEST = 2_000_000, 5000
 
 
 def _time(text: str) -> str:
@@ -19,9 +19,16 @@ def _time(text: str) -> str:
     return text
 
 
+def _not_long(text: str) -> str:
+    if len(text) > _LONGEST:
+        raise ValueError(f"a text has {_LONGEST} signs at most")
+    return text
+
+
 _Id = Annotated[str, Field(pattern=r"^[0-9a-f]{8}$")]
 _Time = Annotated[str, Field(max_length=40), AfterValidator(_time)]
-_Text = Annotated[str, Field(max_length=5000)]
+_Text = Annotated[str, AfterValidator(_not_long)]
+"""Not by `max_length`, which refuses the surrogates that stand for undecodable bytes of names."""
 _By = Literal["month", "device", "place", "shoot", "folder"]
 _Moment = Annotated[int, Field(ge=-(2**63), lt=2**63)]
 _Capture = Annotated[tuple[_Text, _Text, _Moment], Field(strict=False)]
@@ -69,6 +76,12 @@ class _Folders(TypedDict):
     folders: Annotated[list[_Text], Field(max_length=10_000)]
 
 
+class _Counted(TypedDict):
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    counted: Whole
+    piles: dict[_By, dict[_Text, Whole]]
+
+
 class _LookedAt(TypedDict):
     __pydantic_config__ = _STRICT  # type: ignore[misc]
     by: _By
@@ -80,6 +93,6 @@ class _Ended(TypedDict):
     ended: bool
 
 
-LINE: TypeAdapter[_Began | _Answered | _Moved | _Back | _Folders | _LookedAt | _Ended] = TypeAdapter(
-    _Began | _Answered | _Moved | _Back | _Folders | _LookedAt | _Ended
+LINE: TypeAdapter[_Began | _Answered | _Moved | _Back | _Folders | _Counted | _LookedAt | _Ended] = TypeAdapter(
+    _Began | _Answered | _Moved | _Back | _Folders | _Counted | _LookedAt | _Ended
 )

@@ -14,7 +14,7 @@ import os
 import re
 import secrets
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -196,6 +196,9 @@ def _take(record: Record, line: Mapping[str, Any]) -> None:
         _taken_back(record, line["back"], line.get("captures"))
     elif "folders" in line:
         record.folders = tuple(dict.fromkeys(line["folders"]))
+    elif "counted" in line:
+        piles = {By(by): dict(own) for by, own in line["piles"].items()}
+        record.head = replace(record.head, captures=line["counted"], piles=piles)
     elif "by" in line:
         record.by, record.pile = By(line["by"]), line["pile"]
     elif "ended" in line:
@@ -250,6 +253,12 @@ def came_back(library: Library, sorting: str, answer: str, captures: Sequence[st
     """
     rest = {} if captures is None else {"captures": list(captures)}
     _append(library, sorting, {"back": answer, **rest})
+
+
+def count(library: Library, sorting: str, captures: int, piles: Mapping[By, Mapping[str, int]]) -> None:
+    """Write down how many captures there are to go before anything is answered, where that is not as it was when it
+    was begun: more was read since, or came. Raises as `answered`."""
+    _append(library, sorting, {"counted": captures, "piles": {by.value: dict(own) for by, own in piles.items()}})
 
 
 def use(library: Library, sorting: str, folders: Sequence[str]) -> None:

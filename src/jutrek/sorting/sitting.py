@@ -48,7 +48,7 @@ class Sitting:
     def add(self, captures: int, at: float | None = None) -> None:
         """Captures were answered; fewer than none were taken back."""
         at = time.time() if at is None else at
-        if at - self.last > _BREAK:
+        if not self.last or at - self.last > _BREAK:
             self.captures, self.began = 0, at
         self.last = max(self.last, at)
         self.captures = max(0, self.captures + captures)

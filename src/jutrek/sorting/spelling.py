@@ -64,7 +64,8 @@ class Spelling:
         within = [one for one in self._paths if wanted in bare(one.rpartition("/")[2])] if not slash else []
         named = [one for one, _ in self._names.most_common() if bare(one).startswith(wanted) and one != part]
         elsewhere = [f"{above}{slash}{one}" for one in named] if slash else []
-        return list(dict.fromkeys([*begins, *within, *elsewhere]))[:MOST]
+        found = dict.fromkeys([*begins, *within, *elsewhere])
+        return [one for one in found if one != typed][:MOST]
 
 
 def _is_slip(typed: str, name: str) -> bool:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from jutrek.captures import Capture, Device, Moment, ReadFile, Trust
 from jutrek.errors import NotPossible, shown
-from jutrek.filing.facts import Facts
+from jutrek.filing.facts import Facts, words_and_place
 from jutrek.filing.pattern import LAYOUT, PatternError, parse, trouble_with
 from jutrek.filing.tidying import checked_folder
 from jutrek.filing.writing import Columns as Written
@@ -58,7 +58,8 @@ def stem_of_target(target: str) -> str:
     if not is_pattern(target):
         return target
     at = min(target.index(sign) for sign in _SIGNS if sign in target)
-    return target[:at].rpartition("/")[0]
+    whole = target[at : at + 2] == "</"
+    return target[:at] if whole else target[:at].rpartition("/")[0]
 
 
 def folders_of(target: str, columns: Columns, rows: Sequence[int], setting: Setting) -> list[str]:
@@ -88,8 +89,9 @@ def _facts(columns: Columns, row: int) -> Facts:
     device = str(names[Names.DEVICE][columns.device[row]])
     reading = Reading(Kind(KINDS[columns.kind[row]]), str(names[Names.FORMAT][columns.format[row]]))
     file = SourceFile(path, "", int(columns.size[row]), int(columns.changed[row]))
+    shoot, place = words_and_place(str(names[Names.SHOOT][columns.shoot[row]]))
     capture = Capture((ReadFile(file, reading, moment),), moment, device)
     return Facts(
-        capture, day, str(names[Names.SHOOT][columns.shoot[row]]), str(names[Names.PLACE][columns.place[row]]),
+        capture, day, shoot, str(names[Names.PLACE][columns.place[row]]) or place,
         Device(device, device) if device else None, str(names[Names.PERSON][columns.person[row]]), {}, path,
     )  # fmt: skip

@@ -27,7 +27,7 @@ class LookupService:
         self._library, self._teller, self._stop = library, teller, stop
         self._ledger = Ledger(library.ledger_path)
         self.views = Views(library, self._ledger)
-        self.sortings = Sortings(library, self.views)
+        self.sortings = Sortings(library, self.views, teller.working)
         self._watch: OutsideWatch | None = None
 
     def tell_records(self) -> None:

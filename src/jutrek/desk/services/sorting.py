@@ -10,7 +10,7 @@ from jutrek.desk.naming_anew import named_by
 from jutrek.desk.services.opened import Opened
 from jutrek.desk.services.tidying import TidyingService
 from jutrek.desk.sorting import Job, Settled, Sorted, TakenBack
-from jutrek.errors import NotPossible
+from jutrek.errors import NotPossible, shown
 from jutrek.filing import HouseRules
 from jutrek.filing.rulebook import load_rules
 from jutrek.library import Library
@@ -23,6 +23,7 @@ from jutrek.transfer.run_log import head_of
 from jutrek.views.conditions import Condition
 
 if TYPE_CHECKING:
+    from jutrek.desk.laid_out import View
     from jutrek.desk.viewing import Views
     from jutrek.filing.tidying import Whole, Wish
 
@@ -54,8 +55,21 @@ class Standing(NamedTuple):
 class Sortings:
     """The sortings of a library as they are looked at, beside everything else. Of files only records are written."""
 
-    def __init__(self, library: Library, views: Views) -> None:
-        self._library, self._views = library, views
+    def __init__(self, library: Library, views: Views, report: Callable[[str], None] = lambda _: None) -> None:
+        """
+        Args:
+            library: the library.
+            views: of it.
+            report: told when something longer is going on.
+        """
+        self._library, self._views, self._report = library, views, report
+
+    def _lay(self, view: Condition) -> View:
+        """Lay out a view of what is at home now: in columns from before a move, what was filed is where it lay."""
+        if (built := self._views.due(soon=False)) is not None:
+            self._report("Learning what lies where")
+            self._views.take(built, built.run())
+        return self._views.lay(view)
 
     def all(self) -> tuple[list[Standing], list[str]]:
         """Those that are not ended, the newest first; and sentences about records that can't be read."""
@@ -65,7 +79,7 @@ class Sortings:
     def _standing(self, known: record.Record) -> Standing:
         head = known.head
         try:
-            view = self._views.lay(sorting.view_of(head, self._library))
+            view = self._lay(sorting.view_of(head, self._library))
         except NotPossible as error:
             return Standing(head.id, head.name, head.view, trouble=str(error))
         bench = Bench(known, view.columns, view.laid.rows)
@@ -78,7 +92,7 @@ class Sortings:
         Raises:
             NotPossible: when nothing is in it, or it can't be written.
         """
-        laid = self._views.lay(view)
+        laid = self._lay(view)
         if not len(laid.laid.rows):
             raise NotPossible(self._library.root, "there is nothing to sort")
         return sorting.begun(self._library, view, laid.columns, laid.laid.rows, name)
@@ -90,7 +104,7 @@ class Sortings:
             LibraryTrouble: when its record can't be read.
         """
         known = record.record_of(self._library, id_)
-        view = self._views.lay(sorting.view_of(known.head, self._library))
+        view = self._lay(sorting.view_of(known.head, self._library))
         return sorting.opened(self._library, load_rules(self._library).rules, known, view)
 
     def use(self, id_: str, folders: Sequence[str]) -> None:
@@ -149,9 +163,16 @@ class SortingService:
         """
         return sorting.take_back(self._at.library, id_, self._back)
 
+    def _kind_of(self, run: str) -> object:
+        """What a run did; None where there is none of the name."""
+        try:
+            return head_of(self._at.library, run).get("entry")
+        except OSError:
+            return None
+
     def _back(self, runs: Sequence[str]) -> tuple[int, str]:
         for run in runs:
             # A record may come from anybody: it leads to no run that did anything else.
-            if head_of(self._at.library, run).get("entry") not in _MOVES:
-                raise NotPossible(self._at.library.root, f"{run} is no run that filed or set aside anything")
+            if self._kind_of(run) not in _MOVES:
+                raise NotPossible(self._at.library.root, f"{shown(run)} is no run that filed or set aside anything")
         return self._tidying.take_back(runs)
