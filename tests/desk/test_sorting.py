@@ -225,17 +225,21 @@ def test_a_record_leads_to_no_run_that_did_anything_else(desk: Desk) -> None:
 def test_what_there_is_to_go_on_with(desk: Desk) -> None:
     bench = desk.open()
     assert [(one.key, one.to_go, one.began) for one in bench.piles(By.MONTH)] == [("2026-05", 4, 4), ("", 1, 1)]
-    desk.settle(desk.job(What.FILED, "depot", "mess/P0.jpg"))
+    put(Path(desk.library.root, "mess/late.jpg"), making.jpeg(WHEN.replace(month=6), seed=50))
+    desk.settle(desk.job(What.FILED, "depot", "mess/P0.jpg", "mess/late.jpg"))
     desk.open()
     with pytest.raises(NotPossible, match="nothing to sort"):
         desk.sortings.begin(Is(State.UNFILED))
     found, bad = desk.sortings.all()
     assert bad == []
     assert [(one.name, one.view, one.filed, one.to_go, one.sitting) for one in found] == [
-        ("mess", "in folder /mess", 1, 4, "1 capture in this sitting")
+        ("mess", "in folder /mess", 2, 4, "2 captures in this sitting")
     ]
     bench = desk.open()
-    assert [(one.key, one.to_go, one.began) for one in bench.piles(By.MONTH)] == [("2026-05", 3, 4), ("", 1, 1)]
+    assert [(one.key, one.to_go, one.began) for one in bench.piles(By.MONTH)] == [
+        ("2026-05", 3, 4), ("2026-06", 0, 1), ("", 1, 1)
+    ]  # fmt: skip
+    assert bench.record.head.captures == 6
     assert len(np.unique(bench.rows_of(By.FOLDER, "mess"))) == 3
     desk.sortings.end(found[0].id)
     assert desk.sortings.all()[0] == []

@@ -43,7 +43,7 @@ def test_what_was_written_is_read(library: Library) -> None:
     assert known.answers["0000000a"].captures == {ODD: At("yard/2026/x.jpg", 7)}
     assert known.answers["0000000a"].runs == ("run-1",)
     assert (known.folders, known.by, known.pile) == (("yard/{year}", "depot"), By.DEVICE, "A Arlen C1")
-    record.came_back(library, id_, "0000000a")
+    record.came_back(library, id_, "0000000a", [ODD, "another"])
     assert list(record.record_of(library, id_).answers) == ["0000000b"]
     record.end(library, id_)
     assert [one.ended for one in record.records(library)[0]] == [True]

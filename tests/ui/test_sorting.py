@@ -194,6 +194,7 @@ def test_what_is_taken_comes_back_and_is_decided(sorter: Sorter) -> None:
     assert sorter.figures == (1, 0, 12)
     sorter.until(lambda: sorter.figures == (0, 0, 13))
     assert "IMG_11.jpg is taken in Volunteers." in sorter.view.bar.words()
+    assert sorter.shown.went == {"Volunteers": []}
     sorter.view.decide.click()
     assert sorter.view.clashes.isVisible()
     sorter.key(Qt.Key.Key_Delete)

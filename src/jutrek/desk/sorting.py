@@ -288,12 +288,11 @@ def _write_down(job: Job, library: Library, captures: dict[str, At]) -> None:
 
 def _last_that_stands(known: record.Record, library: Library) -> record.Answer | None:
     """The last answer that was not taken back, here or in the Journal."""
-    for one in reversed(list(known.answers.values())):
+    for one in reversed(known.answers.values()):
         moved = [(old, at.path) for old, at in one.captures.items() if at.path != old]
         went = any(_is_there(What.FILED, library, new, new) for _, new in moved)
         if not moved or went or not all(_is_there(What.FILED, library, old, old) for old, _ in moved):
             return one
-        record.came_back(library, known.head.id, one.id)
     return None
 
 
@@ -319,5 +318,5 @@ def take_back(library: Library, sorting: str, back: Callable[[Sequence[str]], tu
         raise NotPossible(library.root, "it was cut off while this was moved; its run in the Journal takes it back")
     paths = [old for old in last.captures if _is_there(What.FILED, library, old, old)]
     if paths:
-        record.came_back(library, sorting, last.id, None if len(paths) == len(last.captures) else paths)
+        record.came_back(library, sorting, last.id, paths)
     return TakenBack(last.what, last.to, tuple(paths), stays)

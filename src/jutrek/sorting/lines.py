@@ -62,13 +62,10 @@ class _Moved(TypedDict):
     runs: Annotated[list[Annotated[str, Field(max_length=200)]], Field(max_length=20)]
 
 
-class _Some(TypedDict, total=False):
-    captures: Annotated[list[_Text], Field(max_length=_MOST)]
-
-
-class _Back(_Some):
+class _Back(TypedDict):
     __pydantic_config__ = _STRICT  # type: ignore[misc]
     back: _Id
+    captures: Annotated[list[_Text], Field(max_length=_MOST)]
 
 
 class _Folders(TypedDict):

@@ -193,7 +193,7 @@ def _take(record: Record, line: Mapping[str, Any]) -> None:
         if (known := record.answers.get(line["moved"])) is not None:
             known.runs = tuple(line["runs"])
     elif "back" in line:
-        _taken_back(record, line["back"], line.get("captures"))
+        _taken_back(record, line["back"], line["captures"])
     elif "folders" in line:
         record.folders = tuple(dict.fromkeys(line["folders"]))
     elif "counted" in line:
@@ -205,11 +205,11 @@ def _take(record: Record, line: Mapping[str, Any]) -> None:
         record.ended = line["ended"]
 
 
-def _taken_back(record: Record, answer: str, captures: Sequence[str] | None) -> None:
+def _taken_back(record: Record, answer: str, captures: Sequence[str]) -> None:
     known = record.answers.get(answer)
     if known is None:
         return
-    for path in list(known.captures) if captures is None else captures:
+    for path in captures:
         known.captures.pop(path, None)
     if not known.captures:
         del record.answers[answer]
@@ -240,19 +240,18 @@ def moved(library: Library, sorting: str, answer: str, runs: Sequence[str]) -> N
     _append(library, sorting, {"moved": answer, "runs": list(runs)})
 
 
-def came_back(library: Library, sorting: str, answer: str, captures: Sequence[str] | None = None) -> None:
+def came_back(library: Library, sorting: str, answer: str, captures: Sequence[str]) -> None:
     """Write down that captures of an answer are to go again: they did not move, or were moved back.
 
     Args:
         library: the library.
         sorting, answer: their ids.
-        captures: by the paths that they had; None for all of them.
+        captures: by the paths that they had.
 
     Raises:
         NotPossible: when it can't be written.
     """
-    rest = {} if captures is None else {"captures": list(captures)}
-    _append(library, sorting, {"back": answer, **rest})
+    _append(library, sorting, {"back": answer, "captures": list(captures)})
 
 
 def count(library: Library, sorting: str, captures: int, piles: Mapping[By, Mapping[str, int]]) -> None:

@@ -46,17 +46,17 @@ def standing(record: Record, columns: Columns, rows: Rows) -> Standing:
         columns: of the captures that are at home now.
         rows: of those in the view that is sorted, in the order of shooting.
     """
-    paths = columns.paths(rows)
-    here = dict(zip(paths, range(len(paths)), strict=True))
+    moments = columns.moment[rows].tolist()
+    here = {path: (at, moment) for at, (path, moment) in enumerate(zip(columns.paths(rows), moments, strict=True))}
     settled = np.zeros(len(rows), bool)
     filed = aside = 0
     lost: list[At] = []
     for old, what, at in _last_answers(record):
-        place = here.get(at.path) if what is not What.ASIDE else None
-        if place is not None:
+        place, moment = here.get(at.path, (-1, 0))
+        if what is not What.ASIDE and place >= 0 and moment == at.moment:
             settled[place] = True
             filed += 1
-        elif old in here and int(columns.moment[rows[here[old]]]) == at.moment:
+        elif old in here and here[old][1] == at.moment:
             continue
         elif what is What.ASIDE:
             aside += 1
@@ -88,6 +88,6 @@ def _moved_on(columns: Columns, rows: Rows, lost: list[At], settled: NDArray[np.
     if not alone:
         return []
     # Only what is no longer where it was put: a double of it that lies in the view is another capture.
-    asked = {at.path: key for at in lost if (key := (at.path.rpartition("/")[2], at.moment)) in alone}
-    still = columns.rows_of(asked)
-    return [alone[key] for path, key in asked.items() if path not in still]
+    asked = [(at.path, key) for at in lost if (key := (at.path.rpartition("/")[2], at.moment)) in alone]
+    still = {(path, int(columns.moment[row])) for path, row in columns.rows_of(path for path, _ in asked).items()}
+    return [alone[key] for path, key in asked if (path, key[1]) not in still]

@@ -40,6 +40,8 @@ class Answers(QObject):
     def __init__(self, shown: Shown, asks: Asks, parent: QObject) -> None:
         super().__init__(parent)
         self._shown, self._asks = shown, asks
+        self.given = 0
+        """How many answers were given, or taken back, here."""
         self._clashing: list[tuple[Job, Tidying]] = []
         view = shown.view
         view.grid.put_aside.connect(self.put_aside)
@@ -120,6 +122,7 @@ class Answers(QObject):
         shown.to_pictures()
 
     def _do(self, job: Job) -> None:
+        self.given += 1
         by_house = self._shown.view.destination.by_house and job.what is What.FILED
         self._asks.library(
             lambda at: at.sorting.settle(job, by_house=by_house), self._on_settled, partial(self._failed, job),
@@ -202,6 +205,7 @@ class Answers(QObject):
         shown = self._shown
         if shown.found is None:
             return
+        self.given += 1
         if back is None:
             shown.view.notify("Nothing was answered that could be taken back.")
             return

@@ -42,6 +42,8 @@ class LibrarySorting(QObject):
         self._context, self._stack, self._make_asks = context, stack, asks
         self.shown: Shown | None = None
         self.answers: Answers | None = None
+        self._missed = False
+        """Whether something was learnt that could not be shown yet."""
         self.quiet = QTimer(self, singleShot=True, interval=_QUIET)
         self.quiet.timeout.connect(self._learn)
 
@@ -168,23 +170,22 @@ class LibrarySorting(QObject):
     # ---- learning what changed
 
     def renew(self) -> None:
-        """Show what was learnt since; while answers are under way that waits."""
-        if self.shown is None or self.shown.found is None:
+        """Show what was learnt since."""
+        if self.shown is not None and self.shown.found is not None and self.answers is not None:
+            id_, given = self.shown.id, self.answers.given
+            self._asks.lookup(lambda lookup: lookup.sortings.open(id_), lambda found: self._renewed(found, given))
+
+    def _renewed(self, found: Sorted, given: int) -> None:
+        shown, answers = self.shown, self.answers
+        if shown is None or answers is None or shown.found is None or found.bench.record.head.id != shown.id:
             return
-        if self.shown.found.bench.under_way:
+        if shown.found.bench.under_way or answers.given != given:
+            # What was answered meanwhile is not in it: it is opened anew when nothing is asked for.
+            self._missed = True
             self.quiet.start()
             return
-        id_ = self.shown.id
-        self._asks.lookup(lambda lookup: lookup.sortings.open(id_), self._renewed)
-
-    def _renewed(self, found: Sorted) -> None:
-        shown = self.shown
-        # What was answered meanwhile is not in it yet: it is learnt after that.
-        if shown is None or shown.found is None or shown.found.bench.under_way:
-            return
-        if found.bench.record.head.id == shown.id:
-            shown.take(found)
-            self._ask_doubles()
+        shown.take(found)
+        self._ask_doubles()
 
     def _on_settled(self) -> None:
         self._asks.lookup(lambda lookup: lookup.forgive())
@@ -195,7 +196,10 @@ class LibrarySorting(QObject):
 
     def _learn(self) -> None:
         """Nothing was answered for a while: folders and piles are shown as they are on the disk."""
-        if self.shown is not None and self.shown.found is not None and not self.shown.found.bench.under_way:
+        missed, self._missed = self._missed, False
+        if missed:
+            self.renew()
+        elif self.is_open:
             self._asks.renew()
 
     def _ask_doubles(self) -> None:
