@@ -20,15 +20,16 @@ import write_patterns
 from bench.story import large_intake
 
 from jutrek.captures.decisions import Describe
-from jutrek.demo import build
+from jutrek.demo import build, build_mess
 from jutrek.desk import events
-from jutrek.desk.answers import CaughtUp
+from jutrek.desk.answers import CaughtUp, DoublesFound
 from jutrek.desk.board import Storage
 from jutrek.desk.board_captures import STILL, CaptureView
 from jutrek.desk.furnishing import furnish
 from jutrek.doubles.degrees import Degree
 from jutrek.filing.pattern import Piece
 from jutrek.filing.starting import STARTS
+from jutrek.library import new_library
 from jutrek.transfer.carry import Carrier
 from jutrek.transfer.flight import Flight
 from jutrek.ui.app.finder import Finder
@@ -51,7 +52,7 @@ _NAMES = {
     "journal.png",
     "report.png",
     *(f"intake-{name}.png" for name in ("board", "settle", "large", "running", "home")),
-    *(f"library-{name}.png" for name in ("time", "folders", "clash", "away")),
+    *(f"library-{name}.png" for name in ("time", "folders", "clash", "away", "sorting")),
     *(f"rules-{name}.png" for name in ("composing", "error", "refiling")),
 }
 
@@ -314,6 +315,50 @@ def shoot_large(folder: str) -> None:
     window.close()
 
 
+def shoot_sorting(folder: str) -> None:
+    """A mess that is sorted by hand: some of it is filed, some set aside, three captures are about to go."""
+    library = build_mess(os.path.join(folder, "Old pictures"))
+    new_library(library)
+    app = application()
+    window = MainWindow()
+    window.learns = True
+    window.begin(library, [])
+    window.show()
+    page = window.page("library")
+    window.go_to("library")
+    wait(app, lambda: page.view.view is not None and len(page.view.view.laid.months) > 50)
+    found: list[DoublesFound] = []
+    while not found or len(found[-1].groups) < 15:
+        page.ask_library(lambda at: at.doubles.known(), found.append)
+        wait(app, lambda: False, patience=500)
+    page.sorting.begin(parse("in folder /From the old computer"))
+    wait(app, lambda: page.sorting.is_open)
+    shown = page.sorting.shown
+    view, grid = shown.view, shown.view.grid
+    for count, folder_, more in ((4, "Volunteers", ""), (9, "Kettle viaduct", ""), (6, "", "Track/{year}")):
+        for _ in range(count):
+            if (along := shown.along()) is not None and along.words != "same day":
+                grid.pick(along.rows)
+            if more:
+                view.destination.begin(more)
+            else:
+                view.cards.choose([one.folder for one in view.cards.cards].index(folder_))
+            page.sorting.answers.file()
+        page.sorting.answers.put_aside()
+    wait(app, lambda: not shown.found.bench.under_way)
+    wait(app, lambda: False, patience=3000)
+    large = max((one for one in shown.found.bench.piles(shown.by) if one.key), key=lambda one: one.to_go)
+    shown.go_to(large.key)
+    for at in (0, 1, 3):
+        grid.choose(at, add=at > 0)
+    view.destination.field.completer().popup().hide()
+    view.cards.choose(1)
+    wait(app, window.pictures.idle)
+    wait(app, lambda: False, patience=500)
+    window.grab().save(os.path.join(_SHOTS, "library-sorting.png"))
+    window.close()
+
+
 def main() -> None:
     """Take all pictures."""
     with tempfile.TemporaryDirectory() as folder:
@@ -323,6 +368,7 @@ def main() -> None:
         write_patterns.write(scenario)
         write_manual.write()
         shoot_large(folder)
+        shoot_sorting(folder)
         furnish(scenario.library, scenario.place)
         camera = Camera(list(scenario.sources), scenario.library)
         camera.catch_up(camera.page.board.places[0].id)

@@ -37,6 +37,8 @@ GROUPS = {
         "devices": "saying.devices_app",
         "refile": "refiling.refile_command",
         "tidy": "tidying.tidy_app",
+        "sortings": "sorting.sortings_app",
+        "short": "sorting.short_app",
         "mark": "marking.mark_command",
         "marks": "marking.marks_app",
         "counters": "counting.counters_app",

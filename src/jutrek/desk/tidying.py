@@ -7,6 +7,7 @@ beside them: a file whose name begins with the whole name of one of these, or ha
 from __future__ import annotations
 
 import os
+import stat
 import threading
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
@@ -152,40 +153,40 @@ class _Listing:
     """What lies in a folder: the files that are captures', and those that go along with them."""
 
     def __init__(self, library: Library, columns: Columns, folder: str) -> None:
-        self._folder = folder
-        self._files: dict[str, FileAt] = {}
+        self._tree, self._folder = library.tree, folder
         try:
-            fd = library.tree.open_folder(inside(folder) if folder else None)
+            self._names = set(self._tree.names(inside(folder) if folder else None))
         except (FileNotFoundError, NotADirectoryError):
-            return
-        try:
-            with os.scandir(fd) as entries:
-                for entry in entries:
-                    if entry.is_file(follow_symlinks=False) and not entry.name.startswith(TEMPORARY):
-                        status = entry.stat(follow_symlinks=False)
-                        path = os.path.join(folder, entry.name)
-                        self._files[entry.name] = FileAt(path, status.st_size, status.st_mtime_ns)
-        finally:
-            os.close(fd)
+            self._names = set()
         self._beside: dict[str, list[str]] = defaultdict(list)
         self._gone_along: set[str] = set()
         owned = _owned(columns, folder)
-        whole_names = set(map(folded, owned))
-        for name in sorted(self._files.keys() - owned):
+        others = sorted(name for name in self._names - owned if not name.startswith(TEMPORARY))
+        whole_names = set(map(folded, owned)) if others else set()
+        for name in others:
             for key in _follows(name, whole_names):
                 self._beside[key].append(name)
 
     def whole(self, name: str, companions: Sequence[str]) -> Whole | None:
         """A capture of this folder; None where its primary is gone."""
-        if name not in self._files:
+        if self._at(name) is None:
             return None
-        own = [name, *(other for one in companions if (other := os.path.basename(one)) in self._files)]
+        own = [name, *map(os.path.basename, companions)]
         keys = dict.fromkeys(folded(key) for one in own for key in (one, stem_of(one)))
         found = dict.fromkeys(other for key in keys for other in self._beside.get(key, ()))
         # Of captures that share a stem the first one takes it along.
         more = [one for one in found if one not in self._gone_along]
         self._gone_along.update(more)
-        return Whole(tuple(self._files[one] for one in dict.fromkeys([*own, *more])))
+        return Whole(tuple(at for one in dict.fromkeys([*own, *more]) if (at := self._at(one)) is not None))
+
+    def _at(self, name: str) -> FileAt | None:
+        """A file of this folder as it lies now; None where there is none of the name."""
+        if name not in self._names:
+            return None
+        path = os.path.join(self._folder, name)
+        status = self._tree.found(inside(path))
+        regular = status is not None and stat.S_ISREG(status.st_mode)
+        return FileAt(path, status.st_size, status.st_mtime_ns) if status is not None and regular else None
 
 
 def _owned(columns: Columns, folder: str) -> set[str]:
@@ -193,10 +194,10 @@ def _owned(columns: Columns, folder: str) -> set[str]:
     names = columns.names[Names.FOLDER]
     if folder not in names:
         return set()
-    rows = np.flatnonzero(columns.folder == names.index(folder)).tolist()
-    return {columns.name(row) for row in rows} | {
-        os.path.basename(one) for row in rows for one in columns.companions(row)
-    }
+    rows = np.flatnonzero(columns.folder == names.index(folder))
+    several = rows[columns.beside_starts[rows] != columns.beside_starts[rows + 1]].tolist()
+    own = {os.path.basename(path) for path in columns.paths(rows)}
+    return own | {os.path.basename(one) for row in several for one in columns.companions(row)}
 
 
 def _follows(name: str, owned: Collection[str]) -> list[str]:
