@@ -76,7 +76,7 @@ def end_command(name: _Which, library: LibraryOption) -> None:
     """Be done with a sorting. What was filed stays where it is."""
     home, one = _found(library, name)
     _end(home, one, ended=True)
-    say(f"“{shown(one.head.name)}” is ended; jutrek sortings resume {one.head.id} goes on with it.")
+    say(f"“{shown(one.head.name)}” is ended; jutrek sortings resume {one.head.id} takes it up again.")
 
 
 @sortings_app.command("resume")
