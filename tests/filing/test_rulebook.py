@@ -69,6 +69,7 @@ def test_the_usual_rules_are_these() -> None:
             "card-structure": "alone", "read-twice": False, "extra-checksum": "none", "hash-lists": True,
             "proof-days": 0, "least-copies": 1, "changed-copies": "ask", "order": "time",
         },
+        "inboxes": {"arrivals": "ask", "clear": "never"},
         "sidecars": {"corrected-dates": False, "original-names": False, "creator": "", "rights": "", "words": []},
     }  # fmt: skip
     lines = page.splitlines()

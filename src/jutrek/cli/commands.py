@@ -27,6 +27,8 @@ GROUPS = {
         "eject": "proving.eject_command",
         "drives": "proving.drives_command",
         "unwanted": "missing.unwanted_app",
+        "inbox": "inboxes.inbox_app",
+        "watch": "inboxes.watch_command",
     },
     "What is home": {
         "list": "listing.list_command",

@@ -9,16 +9,15 @@ from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
 
-from jutrek.captures import Capture, Decisions, Heard, propose
+from jutrek.captures import Capture, Decisions, Heard
 from jutrek.cli.choices import Choices
 from jutrek.cli.telling import complain, is_terminal, raw_json, say
 from jutrek.cli.telling import out as tell
 from jutrek.desk.doubling import with_doubles
-from jutrek.desk.intake import Found, Report, looked, make_captures, plan_of, read_source, standings_of
+from jutrek.desk.intake import Found, Report, looked, make_captures, plan_of, read_source, standings_of, story_told
 from jutrek.desk.known import plan_of_known
 from jutrek.desk.places import troubles_of
 from jutrek.desk.story import Story, as_objects, devices_of
-from jutrek.desk.story import tell as tell_story
 from jutrek.desk.workbench import not_compared
 from jutrek.disk import chosen
 from jutrek.doubles import Comparison
@@ -28,10 +27,8 @@ from jutrek.filing.collecting import uncollected
 from jutrek.filing.rulebook import load_rules
 from jutrek.library import Library, apart, is_library, known_devices, open_library
 from jutrek.library.ledger import Ledger
-from jutrek.library.spots import spots_of
 from jutrek.sources import known_source
 from jutrek.transfer import Done, Leftover, Listener, recover
-from jutrek.whereabouts import Whereabouts
 from jutrek.words import counted
 
 
@@ -222,13 +219,7 @@ def story_by(
         decisions: what was decided.
         heard: what devices heard of one another.
     """
-    devices = devices_of([found.source for found in founds], captures, decisions, known_devices(library))
-    where = Whereabouts(spots_of(library)[0])
-    bare = tell_story(captures, devices, decisions, choices.rules, (), whereabouts=where)
-    proposals = propose(bare.captures, heard)
-    if not (proposals or heard):
-        return bare
-    return tell_story(captures, devices, decisions, choices.rules, proposals, heard, where)
+    return story_told(founds, captures, library, choices.rules, decisions, heard)
 
 
 def read_sources(sources: list[str], library: Library, *, stop: threading.Event, report: Report) -> list[Found]:

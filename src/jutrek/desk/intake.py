@@ -8,8 +8,20 @@ from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import TYPE_CHECKING
 
-from jutrek.captures import RUNGS, Capture, Journeys, ReadFile, Said, decided, group, named_after
-from jutrek.desk.story import Story
+from jutrek.captures import (
+    RUNGS,
+    Capture,
+    Decisions,
+    Heard,
+    Journeys,
+    ReadFile,
+    Said,
+    decided,
+    group,
+    named_after,
+    propose,
+)
+from jutrek.desk.story import Story, devices_of, tell
 from jutrek.doubles import NEW, Comparison, Standing, compare, pictures_of
 from jutrek.doubles.belonging import belonging
 from jutrek.doubles.beyond_bytes import Lookout, retagged
@@ -17,8 +29,10 @@ from jutrek.doubles.waiting import remembered
 from jutrek.errors import SourceUnreadable, Stopped, reason
 from jutrek.filing import HouseRules, Plan, make_plan
 from jutrek.formats import Kind, read
-from jutrek.library import Library, apart, survey
+from jutrek.library import Library, apart, known_devices, survey
+from jutrek.library.spots import spots_of
 from jutrek.sources import Left, Source, SourceFile, scan
+from jutrek.whereabouts import Whereabouts
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -63,6 +77,17 @@ def read_source(
             found.left.append(thing)
         else:
             files.append(thing)
+    return read_files(found, files, stop=stop, report=report)
+
+
+def read_files(
+    found: Found, files: Sequence[SourceFile], *, stop: threading.Event, report: Callable[[int, int], None]
+) -> Found:
+    """Read what files of a source say; what was found before stays.
+
+    Raises:
+        Stopped: when `stop` was set.
+    """
     for number, file in enumerate(files):
         _look(stop)
         report(number, len(files))
@@ -197,6 +222,33 @@ def _others(founds: Iterable[Found]) -> Iterator[SourceFile]:
             if file is not None and file.path not in seen:
                 seen.add(file.path)
                 yield file
+
+
+def story_told(
+    founds: Sequence[Found],
+    captures: Sequence[Capture],
+    library: Library,
+    rules: HouseRules,
+    decisions: Decisions,
+    heard: tuple[Heard, ...] = (),
+) -> Story:
+    """What the captures of sources tell, by decisions, with the shifts that are proposed between their clocks.
+
+    Args:
+        founds: what was found on each source.
+        captures: of all of them.
+        library: the library.
+        rules: the house rules.
+        decisions: what was decided.
+        heard: what devices heard of one another.
+    """
+    devices = devices_of([found.source for found in founds], captures, decisions, known_devices(library))
+    where = Whereabouts(spots_of(library)[0])
+    bare = tell(captures, devices, decisions, rules, (), whereabouts=where)
+    proposals = propose(bare.captures, heard)
+    if not (proposals or heard):
+        return bare
+    return tell(captures, devices, decisions, rules, proposals, heard, where)
 
 
 def plan_of(

@@ -5,12 +5,26 @@ from jutrek.filing.names import Extensions
 from jutrek.filing.pattern import PatternError
 from jutrek.filing.plan import Action, Plan, Row, from_json, numbers_in
 from jutrek.filing.planner import Wishes, make_plan
-from jutrek.filing.rules import HouseRules, OnChanged, OnDouble, Order, RuleError, Scheme, Structure, Undated, rebased
+from jutrek.filing.rules import (
+    Cleared,
+    HouseRules,
+    OnArrival,
+    OnChanged,
+    OnDouble,
+    Order,
+    RuleError,
+    Scheme,
+    Structure,
+    Undated,
+    rebased,
+)
 
 __all__ = [
     "Action",
+    "Cleared",
     "Extensions",
     "HouseRules",
+    "OnArrival",
     "OnChanged",
     "OnDouble",
     "Order",

@@ -52,6 +52,9 @@ _ABOUT = {
     "the library to be stored away.\n"
     "changed-copies: which version is right where a copy was changed outside: ask | library | copy.\n"
     "order: time | small, small files first.",
+    "inboxes": "Folders that phones and sync programs fill. arrivals: ask | by-itself | leave; by-itself brings home\n"
+    "what is not doubtful. clear: never | trash | for-good: how what is home goes, once it is proven in the library\n"
+    "and every backup.",
     "sidecars": "What is written into an XMP sidecar beside every file that comes home.\n"
     "{year} in the rights is the year of the capture.",
 }

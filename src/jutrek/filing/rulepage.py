@@ -16,7 +16,18 @@ from jutrek.captures import RUNGS
 from jutrek.filing.counting import Per
 from jutrek.filing.dates import knows_language
 from jutrek.filing.names import Extensions
-from jutrek.filing.rules import HouseRules, OnChanged, OnDouble, Order, RuleError, Scheme, Structure, Undated
+from jutrek.filing.rules import (
+    Cleared,
+    HouseRules,
+    OnArrival,
+    OnChanged,
+    OnDouble,
+    Order,
+    RuleError,
+    Scheme,
+    Structure,
+    Undated,
+)
 
 FORMAT = 1
 RENAMED = {"extra-checksum": "second-sum"}
@@ -124,6 +135,11 @@ class _Copies(_Table):
     order: Literal["time", "small"] = "time"
 
 
+class _Inboxes(_Table):
+    arrivals: Literal["ask", "by-itself", "leave"] = "ask"
+    clear: Literal["never", "trash", "for-good"] = "never"
+
+
 class _Sidecars(_Table):
     corrected_dates: bool = Field(False, alias="corrected-dates")
     original_names: bool = Field(False, alias="original-names")
@@ -142,6 +158,7 @@ class _Page(_Table):
     trust: _Trust = _Trust()
     doubles: _Doubles = _Doubles()  # type: ignore[call-arg]
     copies: _Copies = _Copies()  # type: ignore[call-arg]
+    inboxes: _Inboxes = _Inboxes()
     sidecars: _Sidecars = _Sidecars()  # type: ignore[call-arg]
 
 
@@ -243,6 +260,8 @@ def _rules(page: _Page) -> HouseRules:
         unwanted=tuple(page.copies.unwanted),
         proof_days=page.copies.proof_days,
         least_copies=page.copies.least_copies,
+        arrivals=OnArrival(page.inboxes.arrivals),
+        cleared=Cleared(page.inboxes.clear),
         changed=OnChanged(page.copies.changed_copies),
         order=Order(page.copies.order),
         sidecars=sidecars.corrected_dates,
@@ -288,6 +307,7 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
             "least-copies": rules.least_copies,
             "changed-copies": rules.changed.value, "order": rules.order.value,
         },
+        "inboxes": {"arrivals": rules.arrivals.value, "clear": rules.cleared.value},
         "sidecars": {
             "corrected-dates": rules.sidecars, "original-names": rules.originals, "creator": rules.creator,
             "rights": rules.rights, "words": list(rules.words),

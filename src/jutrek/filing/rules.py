@@ -53,6 +53,23 @@ class OnChanged(StrEnum):
     COPY = "copy"
 
 
+class OnArrival(StrEnum):
+    """What becomes of what comes into an inbox: it waits to be asked about, comes home by itself where nothing about it
+    is doubtful, or is left to whoever brings it."""
+
+    ASK = "ask"
+    BY_ITSELF = "by-itself"
+    LEAVE = "leave"
+
+
+class Cleared(StrEnum):
+    """How what is home goes from an inbox, once it is proven: not at all, into the system's trash, or for good."""
+
+    NEVER = "never"
+    TRASH = "trash"
+    FOR_GOOD = "for-good"
+
+
 UNFILED_FOLDER = "Unfiled"
 UNWANTED = (
     "system volume information/indexervolumeguid", "system volume information/wpsettings.dat", ".spotlight-v100/*",
@@ -162,6 +179,9 @@ class HouseRules:
             0 is that day only, and what was read before is read again.
         least_copies: how many proven copies there must be of a file, that on the archive drive among them, before it
             leaves the library to be stored away.
+        arrivals: what becomes of what comes into an inbox: it waits to be asked about, or comes home by itself, or is
+            left to whoever brings it.
+        cleared: how what is home goes from an inbox, once it is proven in the library and every backup.
         changed: which version is right where a copy was changed outside Jutrek; the other one is put aside.
         order: whether files come home in the order of time, or small ones first.
         creator, rights, words: who made what comes in, under which rights, and keywords, for such a sidecar; `{year}`
@@ -200,6 +220,8 @@ class HouseRules:
     unwanted: tuple[str, ...] = UNWANTED
     proof_days: int = 0
     least_copies: int = 1
+    arrivals: OnArrival = OnArrival.ASK
+    cleared: Cleared = Cleared.NEVER
     changed: OnChanged = OnChanged.ASK
     order: Order = Order.TIME
     creator: str = ""

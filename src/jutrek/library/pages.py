@@ -7,7 +7,7 @@ where a page is read: pydantic takes longer to import than a window takes to app
 from __future__ import annotations
 
 import uuid
-from typing import Annotated, Any, Literal, TypeVar
+from typing import Annotated, Any, Literal, NotRequired, TypeVar
 
 from pydantic import AfterValidator, ConfigDict, Field, TypeAdapter, ValidationError
 from typing_extensions import TypedDict
@@ -157,6 +157,13 @@ class ListedInOrder(_ListedThing):
     order: Annotated[str, Field(min_length=1, max_length=1000)]
 
 
+ListedInbox = TypedDict(
+    "ListedInbox", {"folder": AbsolutePath, "library": AbsolutePath, "by-itself": NotRequired[bool]}
+)
+"""An entry of `inboxes.toml`."""
+ListedInbox.__pydantic_config__ = _STRICT  # type: ignore[attr-defined]
+
+
 class Counters(TypedDict):
     """`counters.json`."""
 
@@ -200,6 +207,7 @@ LISTED_MARK = TypeAdapter(ListedMark)
 SHORT_FORM = TypeAdapter(ListedShortForm)
 ON_SHELF = TypeAdapter(ListedOnShelf)
 IN_ORDER = TypeAdapter(ListedInOrder)
+INBOX = TypeAdapter(ListedInbox)
 COUNTERS = TypeAdapter(Counters)
 PARTIAL = TypeAdapter(PartlyCopied)
 UNWANTED = TypeAdapter(DeclaredUnwanted)

@@ -14,7 +14,7 @@ from __future__ import annotations
 import os
 import threading
 from collections import defaultdict
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Container, Iterator, Sequence
 from dataclasses import replace
 from datetime import date, datetime
 from itertools import count
@@ -49,6 +49,7 @@ def release(
     again: bool = False,
     days: int = 0,
     unwanted: Sequence[str] = (),
+    only: Container[str] | None = None,
     stop: threading.Event,
     begin: Callable[[int, int], None] = lambda _source, _copies: None,
     report: Callable[[int, int], None] = lambda _done, _all: None,
@@ -61,6 +62,8 @@ def release(
         again: whether copies are read back once more even if they were read today.
         days: for how many days beyond its own a reading back counts.
         unwanted: what nobody misses, by house rule.
+        only: paths of the files that are proven; None for all that is on the source. Of some a certificate tells of
+            these alone, and says nothing of the source.
         begin: told before the first byte is read how many bytes of the source there are, and how many bytes of copies
             will be read again at most.
         report: told the bytes that were read, and all of them.
@@ -73,6 +76,8 @@ def release(
     everywhere = (as_place(library), *places)
     prover = _Prover(library, ledger, everywhere, again=again, days=days, stop=stop)
     files, left = _contents(source, library, places)
+    if only is not None:
+        files, left = [one for one in files if one.path in only], []
     prover.expect(files)
     begin(sum(file.size for file in files), prover.to_read)
     prover.report = report
