@@ -92,6 +92,7 @@ def test_ten_files_come_home_overnight(library: Library, phone: Path, tmp_path: 
                     file.flush()
             part.rename(phone / f"IMG_{number:02}.jpg")
         watcher.until(lambda: not list(phone.iterdir()))
+    assert watcher.watcher._to_clear == set()
     assert len(watcher.home) == 10
     assert len([one for one in names_below(place.root) if one.endswith(".jpg")]) == 10
     assert set(watcher.events) == {"watching", "home", "cleared"}
@@ -190,6 +191,9 @@ def test_trouble_is_told_once_and_outlived(library: Library, phone: Path) -> Non
     home.rename(library.root)
     watcher.look()
     assert told[-1].event == "home"
+    phone.rename(away)
+    watcher.look()
+    assert told[-1].event == "trouble"
 
 
 def test_all_end_together(library: Library, phone: Path, tmp_path: Path) -> None:
