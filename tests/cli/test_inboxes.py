@@ -11,10 +11,10 @@ from pathlib import Path
 
 import pytest
 
+from jutrek.desk.inbox_watch import InboxWatcher
 from jutrek.desk.watch_service import SERVICE, end_watching, is_watching, keep_watching
 from jutrek.errors import NotPossible
 from jutrek.library import Library
-from jutrek.sources import resting
 from tests import making
 from tests.cli.calling import jutrek
 from tests.making import PATIENCE, names_below, put
@@ -30,8 +30,7 @@ def test_added_listed_watched_once_and_removed(library: Library, phone: Path, mo
     assert "no inbox" in jutrek("watch", "--once", code=2).stderr
     said = jutrek("inbox", "add", phone, "-l", library.root).stderr
     assert "waits to be asked about; nothing goes from it" in said
-    monkeypatch.setattr("jutrek.desk.inbox_watch.RESTS", 0.1)
-    monkeypatch.setattr(resting, "RESTS", 0.1)
+    monkeypatch.setattr(InboxWatcher.__init__, "__kwdefaults__", {"rests": 0.1})
     (line,) = map(json.loads, jutrek("watch", "--once", "--json").stdout.splitlines())
     assert (line["event"], line["files"]) == ("waits", 1)
     assert "comes home by itself" in jutrek("inbox", "add", phone, "-l", library.root, "--by-itself").stderr

@@ -12,6 +12,8 @@ from pathlib import Path
 import platformdirs
 import pytest
 
+from jutrek.desk import events, outside_watch
+from jutrek.desk.inbox_hints import InboxHints
 from jutrek.desk.inbox_watch import Happened, InboxWatcher, watch
 from jutrek.desk.inboxes import WatchedFolder, add_inbox, inboxes, remove_inbox
 from jutrek.errors import JutrekError, NotPossible, PageBroken
@@ -19,9 +21,16 @@ from jutrek.library import Library, add_place, open_library
 from jutrek.library.ledger import Ledger
 from jutrek.transfer.lock import locked
 from tests import making
+from tests.desk.talk import Ear, Talk
 from tests.making import PATIENCE, WHEN, names_below, never, put
 
-RESTS = 0.3
+RESTS = 0.15
+
+
+@pytest.fixture(autouse=True)
+def soon(monkeypatch: pytest.MonkeyPatch) -> None:
+    """What happens in a folder is told after a tenth of a second."""
+    monkeypatch.setattr(outside_watch, "_RESTS", 0.1)
 
 
 @pytest.fixture
@@ -229,3 +238,26 @@ def test_inboxes_are_the_persons(library: Library, phone: Path, tmp_path: Path) 
         remove_inbox(str(phone))
     with Ledger(open_library(library.root).ledger_path):
         assert inboxes() == ([], [])
+
+
+def test_an_inbox_fills_the_board_by_itself(
+    session: Talk, ear: Ear, library: Library, phone: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """It is a source of its library's intake, without being asked for; what is not finished is not on it yet."""
+    monkeypatch.setattr(InboxHints.__init__, "__kwdefaults__", {"rests": RESTS})
+    add_inbox(str(phone), library.root)
+    session.open_library(library.root)
+    put(phone / "a.jpg", shot(1))
+    put(phone / "b.jpg.part", shot(2))
+    board = ear.board(lambda board: board.captures == 1)
+    assert len(board.sources) == 1
+    (phone / "b.jpg.part").rename(phone / "b.jpg")
+    assert ear.board(lambda board: board.captures == 2)
+    (phone / "a.jpg").unlink()
+    assert ear.board(lambda board: board.captures == 1)
+    # Left out, it stays so however it goes on there.
+    session.ask_intake(lambda intake: intake.remove_source(str(phone)))
+    assert not ear.board(lambda board: not board.sources).sources
+    put(phone / "c.jpg", shot(3))
+    time.sleep(4 * RESTS)
+    assert all(not one.board.sources for one in ear.heard if isinstance(one, events.BoardChanged))

@@ -56,12 +56,18 @@ class Found:
 
 
 def read_source(
-    source: Source, library: Library | None, *, stop: threading.Event, report: Callable[[int, int], None]
+    source: Source,
+    library: Library | None,
+    *,
+    stop: threading.Event,
+    report: Callable[[int, int], None],
+    waits: Callable[[SourceFile], str] = lambda _: "",
 ) -> Found:
     """Walk a source and read what every file on it says.
 
     Args:
         library: left out where it lies inside the source.
+        waits: tells why a file is not read yet; empty for one that is.
         report: told the number of files read, and of all files.
 
     Raises:
@@ -75,6 +81,8 @@ def read_source(
         _look(stop)
         if isinstance(thing, Left):
             found.left.append(thing)
+        elif why := waits(thing):
+            found.left.append(Left(thing.path, thing.root, why))
         else:
             files.append(thing)
     return read_files(found, files, stop=stop, report=report)

@@ -13,7 +13,7 @@ from jutrek.desk.intake import Found, read_source
 from jutrek.desk.worker import Stop
 from jutrek.errors import JutrekError, OurFault, SourceUnreadable, Stopped
 from jutrek.library import Library
-from jutrek.sources import Medium, Source, known_source
+from jutrek.sources import Medium, Source, SourceFile, known_source
 
 _log = logging.getLogger(__name__)
 
@@ -36,6 +36,7 @@ class Reader:
         library: Library | None,
         report: Callable[[str, int, int], None],
         then: Callable[[Reader], None],
+        waits: Callable[[SourceFile], str] = lambda _: "",
     ) -> None:
         """
         Args:
@@ -43,6 +44,7 @@ class Reader:
             library: left out where it lies inside the source.
             report: told the root, how many files were read, and of how many, on the reader's thread.
             then: called there when it is over.
+            waits: tells why a file is not read yet; empty for one that is.
         """
         self.root = root
         self.source = Source(root, os.path.basename(root) or root, Medium.FOLDER)
@@ -51,7 +53,7 @@ class Reader:
         self.over = threading.Event()
         self.walks = False
         self.stop = Stop()
-        self._library, self._report, self._then = library, report, then
+        self._library, self._report, self._then, self._waits = library, report, then, waits
         self._clock: int | None = None
         self._signs: object = None
         self._alive = time.monotonic()
@@ -84,7 +86,7 @@ class Reader:
             self.source, self.walks = known_source(root), True
             self.found = read_source(
                 self.source, self._library, stop=self.stop,
-                report=lambda done, total: self._report(root, done, total),
+                report=lambda done, total: self._report(root, done, total), waits=self._waits,
             )  # fmt: skip
         except OSError as error:
             self.error = SourceUnreadable(root, error)

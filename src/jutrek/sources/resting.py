@@ -55,6 +55,7 @@ class Inbox:
         *,
         leave_out: frozenset[str] = frozenset(),
         rests: float = RESTS,
+        trusts: bool = False,
         now: Callable[[], float] = time.monotonic,
     ) -> None:
         """
@@ -62,9 +63,12 @@ class Inbox:
             root: of the folder.
             leave_out: real paths of folders that are not entered.
             rests: seconds after which a file rests.
+            trusts: whether what was changed long ago by its own time rests at the first look: only where what is taken
+                too early costs nothing.
             now: tells the time, in seconds.
         """
         self.root, self._leave_out, self._rests, self._now = root, leave_out, rests, now
+        self._trusts = trusts
         self._known: dict[str, _State] = {}
 
     def look(self, settled: Collection[tuple[str, int, int]] = frozenset()) -> Seen:
@@ -88,7 +92,8 @@ class Inbox:
                 continue
             before = known.get(thing.path)
             same = before is not None and before[:2] == (thing.size, thing.mtime_ns)
-            state = self._known[thing.path] = before if same and before else _State(thing.size, thing.mtime_ns, now)
+            since = now - self._age(thing) if self._trusts and before is None else now
+            state = self._known[thing.path] = before if same and before else _State(thing.size, thing.mtime_ns, since)
             if why := unfinished(thing.path, self.root):
                 waiting[thing.path] = why
             elif (left := state.since + self._rests - now) > 0:
@@ -100,6 +105,10 @@ class Inbox:
         waiting |= dict.fromkeys(written, "A program has it open for writing.")
         again = self._rests if written and again is None else again
         return Seen(tuple(one for one in maybe if one.path not in written), waiting, again)
+
+    def _age(self, file: SourceFile) -> float:
+        """For how many seconds a file was not changed, by its own time."""
+        return max(0.0, time.time() - file.mtime_ns / 1e9)
 
 
 def unfinished(path: str, root: str) -> str:

@@ -143,6 +143,7 @@ class IntakeService:
         """Close the ledger."""
         if self._ledger is not None:
             self._ledger.close()
+        self._sources.leave_inboxes()
         self._ledger = self._sources.library = None
 
     def add_source(self, path: str) -> None:

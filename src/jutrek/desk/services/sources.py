@@ -5,8 +5,12 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable
+from contextlib import suppress
+from functools import partial
 
 from jutrek.desk import drafts, events
+from jutrek.desk.inbox_hints import InboxHints, Rested
+from jutrek.desk.inboxes import inboxes
 from jutrek.desk.intake import Found
 from jutrek.desk.reader import Reader
 from jutrek.desk.workbench import Workbench
@@ -47,6 +51,8 @@ class SourcesService:
         self._sorted, self._sorting_took = 0.0, 0.0
         self.library: Library | None = None
         self._late: dict[str, Reader] = {}
+        self._inboxes: dict[str, InboxHints] = {}
+        self._rested: dict[str, Rested] = {}
 
     @property
     def late(self) -> tuple[Reader, ...]:
@@ -69,7 +75,9 @@ class SourcesService:
         root = os.path.abspath(path)
         if root in self._bench.founds and not again:
             return
-        reader = Reader(root, self.library, self._worker.teller.reading, self._on_over)
+        rested = self._rested.get(root)
+        waits = rested.waits if rested is not None else lambda _: ""
+        reader = Reader(root, self.library, self._worker.teller.reading, self._on_over, waits)
         reader.start()
         source = None
         while not reader.over.wait(_LOOK_EVERY):
@@ -134,7 +142,9 @@ class SourcesService:
             self._redraw()
 
     def remove(self, root: str) -> None:
-        """Leave a source out of this intake."""
+        """Leave a source out of this intake. An inbox is watched no more until the library is opened again."""
+        if (hints := self._inboxes.pop(root, None)) is not None:
+            hints.stop()
         if self.give_up(root) or self._bench.founds.pop(root, None) is not None:
             self._sort()
             self.keep_draft()
@@ -171,6 +181,44 @@ class SourcesService:
         for root in list(self._bench.founds):
             if _overlaps(root, library):
                 self.read_again(root)
+        self._watch_inboxes(library)
+
+    # ---- inboxes, which fill by themselves
+
+    def _watch_inboxes(self, library: Library) -> None:
+        """From now on the inboxes of a library that this person has are sources."""
+        for one in inboxes()[0]:
+            if one.library != library.root or one.root in self._inboxes:
+                continue
+            with suppress(SourceRefused):
+                tell = partial(self._on_rested, one.root)
+                hints = self._inboxes[one.root] = InboxHints(one.root, apart(one.root, library), tell)
+                hints.start()
+
+    def _on_rested(self, root: str, rested: Rested) -> None:
+        """On an inbox's thread: other files rest there than before."""
+        self._worker.ask(lambda: self._take_rested(root, rested))
+
+    def _take_rested(self, root: str, rested: Rested) -> None:
+        """Read an inbox in which other files rest than were read."""
+        if root not in self._inboxes:
+            return
+        self._rested[root] = rested
+        found = self._bench.founds.get(root)
+        if found is None and not rested.files:
+            return
+        files = (*(one.file for one in found.files), *(one[0] for one in found.left if isinstance(one, tuple))) if (
+            found is not None) else ()  # fmt: skip
+        if found is None or {(one.path, one.size, one.mtime_ns) for one in files} != rested.files:
+            self.read(root, awaited=True, again=found is not None)
+            self._replan()
+
+    def leave_inboxes(self) -> None:
+        """Watch none any more."""
+        for hints in self._inboxes.values():
+            hints.stop()
+        self._inboxes.clear()
+        self._rested.clear()
 
     def sort(self) -> None:
         """Have what was read since the last time on the board, if there is anything."""

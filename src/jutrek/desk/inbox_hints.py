@@ -1,0 +1,79 @@
+"""Tells when other files rest in an inbox than before, while a window is open."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from contextlib import suppress
+from typing import NamedTuple
+
+from jutrek.desk.outside_watch import OutsideWatch
+from jutrek.disk import patiently
+from jutrek.sources import SourceFile
+from jutrek.sources.resting import RESTS, Inbox, Seen
+
+_AGAIN, _PATIENCE = 600.0, 30.0
+"""Seconds after which it is looked at that nobody told of; after which it is taken for one that does not answer."""
+
+
+class Rested(NamedTuple):
+    """What rests in an inbox.
+
+    Attributes:
+        files: those that do, by path, size and time.
+        waiting: why others do not, by path.
+    """
+
+    files: frozenset[tuple[str, int, int]]
+    waiting: dict[str, str]
+
+    def waits(self, file: SourceFile) -> str:
+        """Why a file is not read yet; empty where it rests."""
+        if (file.path, file.size, file.mtime_ns) in self.files:
+            return ""
+        return self.waiting.get(file.path, "It changed just now.")
+
+
+class InboxHints:
+    """A thread that looks at an inbox whenever something happens there."""
+
+    def __init__(
+        self, root: str, leave_out: frozenset[str], tell: Callable[[Rested], None], *, rests: float = RESTS
+    ) -> None:
+        """
+        Args:
+            root: of the inbox.
+            leave_out: real paths of folders that are not entered.
+            tell: hears what rests, on this thread, whenever that is other than before.
+            rests: seconds after which a file rests.
+        """
+        self._inbox = Inbox(root, leave_out=leave_out, rests=rests, trusts=True)
+        self._root, self._tell = root, tell
+        self._over, self._wake = threading.Event(), threading.Event()
+        self._hints = OutsideWatch(root, self._wake.set)
+        self._thread = threading.Thread(target=self._run, name=f"inbox {root}", daemon=True)
+
+    def start(self) -> None:
+        """Begin."""
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Look no more. Nobody waits for a disk that hangs."""
+        self._over.set()
+        self._wake.set()
+        self._hints.stop()
+
+    def _run(self) -> None:
+        self._hints.start()
+        last: Rested | None = None
+        while not self._over.is_set():
+            self._wake.clear()
+            seen: Seen | None = None
+            with suppress(OSError):
+                seen = patiently(f"inbox {self._root}", self._inbox.look, _PATIENCE)
+            if seen is not None and not seen.trouble:
+                now = Rested(frozenset((one.path, one.size, one.mtime_ns) for one in seen.files), seen.waiting)
+                if not self._over.is_set() and (last is None or now.files != last.files):
+                    self._tell(now)
+                last = now
+            self._wake.wait(_AGAIN if seen is None or seen.again is None else seen.again + 0.1)
