@@ -11,7 +11,7 @@ from jutrek.doubles.degrees import Degree, Group
 from jutrek.filing import HouseRules
 from jutrek.library.contents import Content
 from jutrek.sorting.along import along
-from jutrek.sorting.cards import HOUSE, Shelf
+from jutrek.sorting.cards import HOUSE, CardMaker
 from jutrek.sorting.pairs import side_by_side, twins_of, worse_of
 from jutrek.sorting.piles import By, codes_of, counts_of
 from jutrek.sorting.record import Answer, At, Head, Record, What
@@ -108,10 +108,10 @@ def test_one_of_each_group_always_stays() -> None:
     assert list(worse_of(np.arange(4), twins)) == [3]
 
 
-def shelf(columns: Columns, members: str) -> Shelf:
+def maker(columns: Columns, members: str) -> CardMaker:
     rules = HouseRules()
     tree = FolderTree.of(columns.names[Names.FOLDER])
-    return Shelf(columns, tree, within(columns, members), rules.layout, rules.setting(filed=True))
+    return CardMaker(columns, tree, within(columns, members), rules.layout, rules.setting(filed=True))
 
 
 def test_folders_in_use_keep_their_numbers_and_useful_ones_follow() -> None:
@@ -121,7 +121,7 @@ def test_folders_in_use_keep_their_numbers_and_useful_ones_follow() -> None:
         shot("Ilvar/c.jpg", DAY - timedelta(days=400), shoot="Walk @ Ilvar"),
         shot("Unfiled/d.jpg", DAY), shot("Late/e.jpg", DAY + timedelta(days=300)),
     ])  # fmt: skip
-    made, used = shelf(columns, "mess"), ["Late", "Theme/{year} {place}"]
+    made, used = maker(columns, "mess"), ["Late", "Theme/{year} {place}"]
     found = made.cards(used, rows_of(columns, "mess/1.jpg"))
     assert [(one.target, one.folder, one.why) for one in found[:3]] == [
         ("Late", "Late", ""), ("Theme/{year} {place}", "Theme/2026", "Theme/{year} {place}"),

@@ -126,11 +126,12 @@ def _entries(library: Path | None) -> list[WatchedFolder]:
 
 
 def _serve(*, wanted: bool) -> None:
-    from jutrek.desk.watch_service import end_watching, keep_watching
+    from jutrek.desk.watch_service import end_watching, is_watching, keep_watching
 
     if not wanted:
+        was = is_watching()
         end_watching()
-        say("Your inboxes are watched by systemd no more.")
+        say("Your inboxes are watched by systemd no more." if was else "Your inboxes were not watched by systemd.")
     elif keep_watching():
         say("Your inboxes are watched from now on, whenever you are there.")
     else:

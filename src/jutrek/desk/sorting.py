@@ -16,7 +16,7 @@ from jutrek.library import Library
 from jutrek.library.short_forms import short_forms
 from jutrek.sorting import record
 from jutrek.sorting.bench import Bench
-from jutrek.sorting.cards import Shelf
+from jutrek.sorting.cards import CardMaker
 from jutrek.sorting.piles import By, codes_of, counts_of
 from jutrek.sorting.record import At, Head, Record, What
 from jutrek.sorting.spelling import Spelling
@@ -44,7 +44,7 @@ class Sorted:
     Attributes:
         view: what is sorted, laid out.
         bench: how far it is.
-        shelf: makes cards of folders.
+        cards: makes cards of folders.
         spelling: knows the folders that are there.
         shorts: the house's short forms.
         setting: what the house calls months and kinds.
@@ -53,7 +53,7 @@ class Sorted:
 
     view: View
     bench: Bench
-    shelf: Shelf
+    cards: CardMaker
     spelling: Spelling
     shorts: Mapping[str, str]
     setting: Setting
@@ -189,9 +189,9 @@ def opened(library: Library, rules: HouseRules, known: Record, view: View) -> So
     shorts, bad = short_forms(library)
     bench = Bench(known, view.columns, view.laid.rows)
     setting = rules.setting(filed=True)
-    shelf = Shelf(view.columns, view.tree, bench.standing.rows, rules.layout, setting)
+    cards = CardMaker(view.columns, view.tree, bench.standing.rows, rules.layout, setting)
     spelling = Spelling([*view.tree.paths, *(one for one in known.folders if is_pattern(one))])
-    return Sorted(view, bench, shelf, spelling, shorts, setting, (*known.bad, *bad))
+    return Sorted(view, bench, cards, spelling, shorts, setting, (*known.bad, *bad))
 
 
 # ---- doing what was answered

@@ -114,10 +114,6 @@ class Bench:
         rows: Rows = self._members[is_open & (codes == wanted)]
         return rows
 
-    def is_open(self, rows: Rows) -> NDArray[np.bool_]:
-        """Which rows are to go."""
-        return self._open[rows]
-
     def rows_at(self, paths: Iterable[str]) -> Rows:
         """The rows of captures that were to go when this was opened, by the paths of their files."""
         found = self.columns.rows_of(paths)

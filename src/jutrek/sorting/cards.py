@@ -48,7 +48,7 @@ class Card(NamedTuple):
     last: tuple[int, ...]
 
 
-class Shelf:
+class CardMaker:
     """Makes cards, of one state of a library."""
 
     def __init__(self, columns: Columns, tree: FolderTree, members: Rows, layout: str, setting: Setting) -> None:

@@ -119,8 +119,9 @@ class LibraryPage(Page):
 
     def activated(self) -> None:
         """It shows what there is at once, and then what was learnt since."""
-        if self.sorting.is_open:
-            self.widget.currentWidget().setFocus()
+        sorting = self.sorting.shown if self.sorting.is_open else None
+        if sorting is not None:
+            sorting.view.grid.setFocus()
         else:
             self.view.take_focus()
         if self._library:

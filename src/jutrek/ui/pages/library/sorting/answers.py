@@ -117,8 +117,7 @@ class Answers(QObject):
         self._do(Job(shown.id, id_, what, target, found.bench.columns, tuple(rows.tolist()), found.setting))
         view.notify("")
         shown.show(int(places[0]) if len(places) else 0)
-        if view.closely.is_open:
-            view.closely.renew(found.view, view.grid.rows)
+        view.closely.leave()
         shown.to_pictures()
 
     def _do(self, job: Job) -> None:

@@ -208,7 +208,7 @@ class Shown(QObject):
         more = {target: len(went) for target, went in self.went.items()}
         recent = {target: tuple(went[::-1][:_RECENT]) for target, went in self.went.items()}
         view.cards.coming = len(rows)
-        view.cards.show_cards(found.view, found.shelf.cards(self.in_use, rows), more, recent)
+        view.cards.show_cards(found.view, found.cards.cards(self.in_use, rows), more, recent)
         self.preview()
 
     def exists(self, path: str) -> bool:
