@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from contextlib import suppress
 from typing import NamedTuple
 
 from jutrek.desk.outside_watch import OutsideWatch
 from jutrek.disk import patiently
+from jutrek.errors import SourceRefused
 from jutrek.sources import SourceFile
 from jutrek.sources.resting import RESTS, Inbox, Seen
 
@@ -38,17 +38,23 @@ class InboxHints:
     """A thread that looks at an inbox whenever something happens there."""
 
     def __init__(
-        self, root: str, leave_out: frozenset[str], tell: Callable[[Rested], None], *, rests: float = RESTS
+        self,
+        root: str,
+        leave_out: Callable[[], frozenset[str]],
+        tell: Callable[[Rested], None],
+        *,
+        rests: float = RESTS,
     ) -> None:
         """
         Args:
             root: of the inbox.
-            leave_out: real paths of folders that are not entered.
+            leave_out: gives the real paths of folders that are not entered; asked on this thread, as it looks at the
+                disk. Whatever it refuses the inbox for, it is not watched then.
             tell: hears what rests, on this thread, whenever that is other than before.
             rests: seconds after which a file rests.
         """
-        self._inbox = Inbox(root, leave_out=leave_out, rests=rests, trusts=True)
-        self._root, self._tell = root, tell
+        self._inbox: Inbox | None = None
+        self._root, self._leave_out, self._tell, self._rests = root, leave_out, tell, rests
         self._over, self._wake = threading.Event(), threading.Event()
         self._hints = OutsideWatch(root, self._wake.set)
         self._thread = threading.Thread(target=self._run, name=f"inbox {root}", daemon=True)
@@ -63,14 +69,24 @@ class InboxHints:
         self._wake.set()
         self._hints.stop()
 
+    def _look(self) -> Seen:
+        if self._inbox is None:
+            self._inbox = Inbox(self._root, leave_out=self._leave_out(), rests=self._rests, trusts=True)
+        return self._inbox.look()
+
     def _run(self) -> None:
         self._hints.start()
         last: Rested | None = None
         while not self._over.is_set():
             self._wake.clear()
             seen: Seen | None = None
-            with suppress(OSError):
-                seen = patiently(f"inbox {self._root}", self._inbox.look, _PATIENCE)
+            try:
+                seen = patiently(f"inbox {self._root}", self._look, _PATIENCE)
+            except SourceRefused:
+                return
+            except OSError:
+                # It does not answer, or can't be looked at: it is looked at again later.
+                pass
             if seen is not None and not seen.trouble:
                 now = Rested(frozenset((one.path, one.size, one.mtime_ns) for one in seen.files), seen.waiting)
                 if not self._over.is_set() and (last is None or now.files != last.files):

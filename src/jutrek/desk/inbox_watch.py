@@ -149,12 +149,14 @@ class InboxWatcher:
         return _AGAIN if seen.again is None else seen.again + 0.1
 
     def _seen_now(self, home: Library) -> Seen:
-        if self._inbox is None:
-            self._inbox = Inbox(
-                self._entry.root, leave_out=apart(self._entry.root, home), rests=self._rests, now=time.monotonic
-            )
-        inbox, settled = self._inbox, frozenset(self._settled)
-        return patiently(f"inbox {self._entry.root}", lambda: inbox.look(settled), _PATIENCE)
+        root, settled = self._entry.root, frozenset(self._settled)
+
+        def look() -> Seen:
+            if self._inbox is None:
+                self._inbox = Inbox(root, leave_out=apart(root, home), rests=self._rests)
+            return self._inbox.look(settled)
+
+        return patiently(f"inbox {root}", look, _PATIENCE)
 
     # ---- what comes of it
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable
-from contextlib import suppress
 from functools import partial
 
 from jutrek.desk import drafts, events
@@ -190,10 +189,9 @@ class SourcesService:
         for one in inboxes()[0]:
             if one.library != library.root or one.root in self._inboxes:
                 continue
-            with suppress(SourceRefused):
-                tell = partial(self._on_rested, one.root)
-                hints = self._inboxes[one.root] = InboxHints(one.root, apart(one.root, library), tell)
-                hints.start()
+            tell = partial(self._on_rested, one.root)
+            hints = self._inboxes[one.root] = InboxHints(one.root, partial(apart, one.root, library), tell)
+            hints.start()
 
     def _on_rested(self, root: str, rested: Rested) -> None:
         """On an inbox's thread: other files rest there than before."""
