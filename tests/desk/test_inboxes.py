@@ -215,6 +215,31 @@ def test_all_end_together(library: Library, phone: Path, tmp_path: Path) -> None
     assert sorted(one.inbox for one in told) == sorted(one.root for one in entries)
 
 
+class Late(threading.Event):
+    """Is woken to end in the very moment in which it would forget it."""
+
+    end: Callable[[], object]
+
+    def clear(self) -> None:
+        self.end()
+        super().clear()
+
+
+def test_whoever_is_to_end_ends_at_once(library: Library, phone: Path) -> None:
+    stop = threading.Event()
+    watcher = InboxWatcher(WatchedFolder(str(phone), library.root), lambda _: None, stop)
+    hints = InboxHints(str(phone), frozenset, lambda _: None)
+    for one, end in ((watcher, stop.set), (hints, hints.stop)):
+        late = one._wake = Late()
+        late.end = end
+    threads = [threading.Thread(target=watcher.run), hints._thread]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(PATIENCE)
+        assert not thread.is_alive()
+
+
 def test_inboxes_are_the_persons(library: Library, phone: Path, tmp_path: Path) -> None:
     assert add_inbox(str(phone), library.root)
     assert not add_inbox(str(phone), library.root, by_itself=True)

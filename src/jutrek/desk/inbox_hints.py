@@ -79,6 +79,9 @@ class InboxHints:
         last: Rested | None = None
         while not self._over.is_set():
             self._wake.clear()
+            if self._over.is_set():
+                # Whoever wakes it to end may have done so just before.
+                return
             seen: Seen | None = None
             try:
                 seen = patiently(f"inbox {self._root}", self._look, _PATIENCE)

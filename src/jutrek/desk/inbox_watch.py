@@ -94,6 +94,9 @@ class InboxWatcher:
         try:
             while not self._stop.is_set():
                 self._wake.clear()
+                if self._stop.is_set():
+                    # Whoever wakes it to end may have done so just before.
+                    return
                 wait = self.look()
                 self._wake.wait(min(wait, _AGAIN))
         finally:
