@@ -353,8 +353,10 @@ def shoot_sorting(folder: str) -> None:
         grid.choose(at, add=at > 0)
     view.destination.field.completer().popup().hide()
     view.cards.choose(1)
-    wait(app, window.pictures.idle)
+    # What is seen is wished for as it is painted.
     wait(app, lambda: False, patience=500)
+    wait(app, window.pictures.idle)
+    wait(app, lambda: False, patience=300)
     window.grab().save(os.path.join(_SHOTS, "library-sorting.png"))
     window.close()
 
