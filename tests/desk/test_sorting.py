@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -23,7 +24,7 @@ from jutrek.library.ledger import Ledger
 from jutrek.sorting import record
 from jutrek.sorting.bench import Bench
 from jutrek.sorting.piles import By
-from jutrek.sorting.record import What, new_id
+from jutrek.sorting.record import At, What, new_id
 from jutrek.transfer import Listener
 from jutrek.transfer.lock import locked
 from jutrek.views.conditions import Is, Sort, State, Value
@@ -220,6 +221,19 @@ def test_a_record_leads_to_no_run_that_did_anything_else(desk: Desk) -> None:
         with pytest.raises(NotPossible):
             service.take_back(desk.id)
     assert {"depot/P0.jpg", "copies/P1.jpg"} <= desk.names
+
+
+def test_a_record_of_somebody_elses_leads_nowhere(desk: Desk) -> None:
+    """Paths that leave the library, or are none: a sentence, and nothing moves."""
+    desk.open()
+    before = desk.names
+    for path in ("../../etc/passwd", "/etc/passwd", "", "a\0b", ".jutrek/journal"):
+        one = record.Answer(new_id(), datetime.now(UTC), What.FILED, "yard", {path: At("yard/x.jpg", 7)})
+        record.answered(desk.library, desk.id, one)
+        with pytest.raises(NotPossible, match="Journal takes it back"):
+            sorting.take_back(desk.library, desk.id, desk.back)
+    assert desk.figures()[2] == 5
+    assert desk.names == before
 
 
 def test_what_there_is_to_go_on_with(desk: Desk) -> None:

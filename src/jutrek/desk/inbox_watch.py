@@ -6,6 +6,7 @@ and its lock taken, only while something comes home.
 
 from __future__ import annotations
 
+import os
 import threading
 import time
 from collections.abc import Callable, Collection, Mapping, Sequence
@@ -171,7 +172,7 @@ class InboxWatcher:
     def _bring(self, home: Library, rules: HouseRules, files: Sequence[SourceFile]) -> None:
         from jutrek.library.ledger import Ledger
 
-        wanted = together_with(files, self._seen.values())
+        wanted = together_with(files, filter(_is_as_seen, self._seen.values()))
         with Ledger(home.ledger_path) as ledger:
             recover(home, ledger)
             brought = bring_rested(
@@ -219,6 +220,14 @@ class InboxWatcher:
         if self._told.get(about) != words:
             self._told[about] = words
             self._say(event, words, **facts)
+
+
+def _is_as_seen(one: SourceFile) -> bool:
+    """Whether a file that rested once is still there as it was: else it has to rest again."""
+    try:
+        return one.stamp.unchanged(os.lstat(one.path))
+    except OSError:
+        return False
 
 
 def _key(one: SourceFile) -> _Key:

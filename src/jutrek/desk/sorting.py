@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.desk.tidying import Act, Tidied, Tidying, gathered, laid, putting_aside
-from jutrek.disk import inside
+from jutrek.disk import Outside, inside
 from jutrek.errors import JutrekError, NotPossible, shown
 from jutrek.filing.tidying import Answer, Wish
 from jutrek.library import Library
@@ -270,7 +270,8 @@ def _is_there(what: What, library: Library, old: str, new: str) -> bool:
         if what is What.ASIDE:
             return library.tree.found(inside(old)) is None
         return library.tree.found(inside(new)) is not None
-    except OSError:
+    except (OSError, Outside):
+        # A path that a record tells may be anything: what is none in the library lies nowhere.
         return False
 
 

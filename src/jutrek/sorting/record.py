@@ -4,7 +4,8 @@
 says what is sorted. An answer is written before anything moves, and what did not move is written behind it. So whatever
 was cut off in between, the record and the disk tell together how far it went (see `standing`).
 
-What stands in a record leads to no file: its paths are only compared with those of captures that are at home.
+Nothing is moved by what stands in a record: its paths are compared with those of captures that are at home, and looked
+for below the library's root.
 """
 
 from __future__ import annotations
