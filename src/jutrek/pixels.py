@@ -170,3 +170,20 @@ def of_clip(codec: VideoCodecContext, *, alone: bool = False) -> Decoding:
     if alone:
         codec.skip_frame = "NONKEY"
     return Decoding(frame * (_ALONE if alone else _WALKED), alone)
+
+
+def of_every_frame(codec: VideoCodecContext) -> int:
+    """The bytes of the room that decoding a clip takes, frame by frame: all there are where it needs some more.
+
+    Args:
+        codec: opened; it is told.
+
+    Raises:
+        TooLargeToShow: when it needs more than twice of what there is.
+    """
+    alone = of_clip(codec, alone=True).size
+    codec.skip_frame = "DEFAULT"
+    need = alone // _ALONE * _WALKED
+    if need > 2 * room.most:
+        raise TooLargeToShow
+    return min(need, room.most)

@@ -1,5 +1,6 @@
 """Everything that changes a disk, behind one door: a `Tree`, and an `Inside` that was checked. See `tree`."""
 
+from jutrek.disk.appending import append_line
 from jutrek.disk.calls import reserve
 from jutrek.disk.held import Held
 from jutrek.disk.inside import (
@@ -31,6 +32,7 @@ __all__ = [
     "Outside",
     "Realm",
     "Tree",
+    "append_line",
     "chosen",
     "folded",
     "have_folder",

@@ -20,7 +20,7 @@ from datetime import UTC, datetime
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from jutrek.disk import Inside, own
+from jutrek.disk import Inside, append_line, own
 from jutrek.errors import NotPossible, PageBroken, reason
 from jutrek.sorting.piles import By
 
@@ -287,12 +287,7 @@ def _append(library: Library, id_: str, line: Mapping[str, Any]) -> None:
         tree.make_folders(path.folder)
         fd = tree.open(path, os.O_RDWR | os.O_APPEND | os.O_CREAT | os.O_CLOEXEC | os.O_NONBLOCK)
         try:
-            size = os.fstat(fd).st_size
-            torn = size > 0 and os.pread(fd, 1, size - 1) != b"\n"
-            text = (b"\n" if torn else b"") + json.dumps(line, separators=(",", ":")).encode() + b"\n"
-            while text:
-                text = text[os.write(fd, text) :]
-            os.fsync(fd)
+            append_line(fd, json.dumps(line, separators=(",", ":")).encode())
         finally:
             os.close(fd)
     except OSError as error:

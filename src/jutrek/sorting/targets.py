@@ -9,19 +9,16 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
-from jutrek.captures import Capture, Device, Moment, ReadFile, Trust
 from jutrek.errors import NotPossible, shown
-from jutrek.filing.facts import Facts, words_and_place
 from jutrek.filing.pattern import LAYOUT, PatternError, parse, trouble_with
 from jutrek.filing.tidying import checked_folder
 from jutrek.filing.writing import Columns as Written
 from jutrek.filing.writing import folder_of, write
-from jutrek.formats import Kind, Precision, Reading
-from jutrek.sources import SourceFile
-from jutrek.views.columns import KINDS, NO_DAY, Columns, Names, day_of
+from jutrek.views.facts import facts_at
 
 if TYPE_CHECKING:
     from jutrek.filing.pieces import Setting
+    from jutrek.views.columns import Columns
 
 _SIGNS = frozenset("{<")
 
@@ -73,25 +70,5 @@ def folders_of(target: str, columns: Columns, rows: Sequence[int], setting: Sett
     """
     if not is_pattern(target):
         return [target] * len(rows)
-    facts = [_facts(columns, row) for row in rows]
+    facts = [facts_at(columns, row) for row in rows]
     return [folder_of(text) for text in write(parse(target, LAYOUT), Written(facts, setting)).texts]
-
-
-def _facts(columns: Columns, row: int) -> Facts:
-    """What is known of a capture at home, as patterns take it."""
-    names, path = columns.names, columns.path(row)
-    when = columns.when(row)
-    moment = None
-    if when is not None:
-        moment = Moment(when, None, Precision(int(columns.precision[row]) or 1), Trust.LIKELY, -1, "")
-    filed = int(columns.filed[row])
-    day = day_of(filed) if filed != NO_DAY and columns.precision[row] >= Precision.DAY else None
-    device = str(names[Names.DEVICE][columns.device[row]])
-    reading = Reading(Kind(KINDS[columns.kind[row]]), str(names[Names.FORMAT][columns.format[row]]))
-    file = SourceFile(path, "", int(columns.size[row]), int(columns.changed[row]))
-    shoot, place = words_and_place(str(names[Names.SHOOT][columns.shoot[row]]))
-    capture = Capture((ReadFile(file, reading, moment),), moment, device)
-    return Facts(
-        capture, day, shoot, str(names[Names.PLACE][columns.place[row]]) or place,
-        Device(device, device) if device else None, str(names[Names.PERSON][columns.person[row]]), {}, path,
-    )  # fmt: skip
