@@ -211,8 +211,8 @@ def test_all_end_together(library: Library, phone: Path, tmp_path: Path) -> None
     stop = threading.Event()
     entries = [WatchedFolder(str(one), library.root) for one in (phone, tmp_path / "Other")]
     threading.Timer(0.5, stop.set).start()
-    assert watch(entries, told.append, stop)
-    assert sorted(one.inbox for one in told) == sorted(one.root for one in entries)
+    assert watch(lambda tell: [InboxWatcher(one, tell, stop) for one in entries], told.append, stop)
+    assert sorted(one.folder for one in told) == sorted(one.root for one in entries)
 
 
 class Late(threading.Event):

@@ -47,6 +47,7 @@ GROUPS = {
         "outside": "outside.outside_command",
         "adopt": "doubling.adopt_command",
         "doubles": "doubling.doubles_command",
+        "outbox": "outboxes.outbox_app",
         "library": "missing.library_app",
     },
     "Keeping it": {

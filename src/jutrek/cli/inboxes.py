@@ -15,8 +15,9 @@ from jutrek.cli.telling import complain, out, say
 from jutrek.errors import NotPossible, shown
 
 if TYPE_CHECKING:
-    from jutrek.desk.inbox_watch import Happened
+    from jutrek.desk.happened import Happened, Tell
     from jutrek.desk.inboxes import WatchedFolder
+    from jutrek.desk.outboxes import Outbox
 
 inbox_app = typer.Typer(
     help="Inboxes: folders that phones and sync programs fill. They are yours, not the library's.",
@@ -77,52 +78,64 @@ def remove_command(folder: _Folder) -> None:
 
 def watch_command(
     library: Annotated[
-        Path | None, typer.Option("--library", "-l", help="Only the inboxes of this library; else all of yours.")
+        Path | None, typer.Option("--library", "-l", help="Only the inboxes and outboxes of this library; else all.")
     ] = None,
-    once: Annotated[bool, typer.Option("--once", help="Bring home what rests now, and end.")] = False,
+    once: Annotated[bool, typer.Option("--once", help="Bring home what rests now, fill outboxes, and end.")] = False,
     service: Annotated[
         bool, typer.Option("--service", help="Have your own systemd do it from now on, whenever you are there.")
     ] = False,
     no_service: Annotated[bool, typer.Option("--no-service", help="Have it done so no more.")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Watch your inboxes, and bring home what rests in them. Ctrl+C or SIGTERM ends it, safely."""
+    """Watch your inboxes, bring home what rests in them, and fill your outboxes. Ctrl+C or SIGTERM ends it, safely."""
     from jutrek.desk.inbox_watch import InboxWatcher, watch
+    from jutrek.desk.outbox_watch import OutboxWatcher
 
     if service or no_service:
         _serve(wanted=service)
         return
-    entries = _entries(library)
+    entries, outboxes = _entries(library)
 
     def tell(one: Happened) -> None:
         if as_json:
-            tell_json({"event": one.event, "inbox": one.inbox, "words": one.words, **one.facts})
+            tell_json({"event": one.event, one.what: one.folder, "words": one.words, **one.facts})
         else:
             say(one.words)
 
     stop = stop_on_interrupt()
+
+    def watchers(tell: Tell) -> list[InboxWatcher | OutboxWatcher]:
+        # Inboxes first: outboxes may show what comes from them.
+        return [
+            *(InboxWatcher(one, tell, stop) for one in entries),
+            *(OutboxWatcher(one, tell, stop) for one in outboxes),
+        ]
+
     if not once:
-        raise typer.Exit(0 if watch(entries, tell, stop) else 1)
-    failed = False
-    for entry in entries:
-        watcher = InboxWatcher(entry, tell, stop)
+        raise typer.Exit(0 if watch(watchers, tell, stop) else 1)
+    made = watchers(tell)
+    for watcher in made:
         watcher.once()
-        failed = failed or watcher.failed
-    raise typer.Exit(1 if failed else 0)
+    raise typer.Exit(1 if any(one.failed for one in made) else 0)
 
 
-def _entries(library: Path | None) -> list[WatchedFolder]:
+def _entries(library: Path | None) -> tuple[list[WatchedFolder], list[Outbox]]:
     from jutrek.desk.inboxes import inboxes
+    from jutrek.desk.outboxes import outboxes
     from jutrek.library import open_library
 
-    found, bad = inboxes()
-    for trouble in bad:
+    (found, bad), (kept, more) = inboxes(), outboxes()
+    for trouble in [*bad, *more]:
         complain(trouble)
     wanted = open_library(str(library)).root if library is not None else ""
     entries = [one for one in found if not wanted or one.library == wanted]
-    if not entries:
-        raise NotPossible(wanted or "jutrek watch", "there is no inbox; `jutrek inbox add FOLDER` makes one")
-    return entries
+    own = [one for one in kept if not wanted or one.library == wanted]
+    if not entries and not own:
+        raise NotPossible(
+            wanted or "jutrek watch",
+            "there is no inbox and no outbox; `jutrek inbox add FOLDER` or `jutrek outbox add FOLDER` makes one",
+        )
+    return entries, own
 
 
 def _serve(*, wanted: bool) -> None:

@@ -6,7 +6,7 @@ import gc
 import os
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager
-from typing import TYPE_CHECKING, Annotated, Any, NamedTuple
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -22,15 +22,9 @@ from jutrek.views.orders import Order
 from jutrek.words import counted
 
 if TYPE_CHECKING:
-    import numpy as np
-    from numpy.typing import NDArray
-
-    from jutrek.filing import HouseRules
-    from jutrek.library import Library
-    from jutrek.library.ledger import Ledger
+    from jutrek.desk.looking_at import Look
     from jutrek.views.columns import Columns
     from jutrek.views.conditions import Condition
-    from jutrek.views.shelving import Stood
 
 view_app = typer.Typer(help="Views that are kept: sentences with a name, always current.", no_args_is_help=True)
 
@@ -73,67 +67,20 @@ def list_command(
         _tell(look, wanted, order, count=count, by=by, as_json=as_json)
 
 
-class Look(NamedTuple):
-    """A library that is looked at.
-
-    Attributes:
-        home: the library.
-        ledger: its ledger, open.
-        columns: its captures.
-        shelves: what stands on shelves; empty where nobody asks for it.
-    """
-
-    home: Library
-    ledger: Ledger
-    columns: Columns
-    shelves: tuple[Stood, ...]
-
-
 @contextmanager
 def looked_at(path: os.PathLike[str], *views: Condition) -> Iterator[Look]:
-    """A library, with its columns current with the disk.
+    """A library, with its columns current with the disk. What is damaged besides is complained of.
 
     Args:
         path: the library's.
-        views: what will be asked of them: where one speaks of doubles, they are looked for first; of shelves, they
-            are read; of places, it is said what is wrong with spots.
+        views: what will be asked of them, as for `desk.looking_at`.
     """
-    from jutrek.library import open_library
-    from jutrek.library.ledger import Ledger
-    from jutrek.views.conditions import Is, Sort, State, leaves
-    from jutrek.views.looking import current
+    from jutrek.desk.looking_at import looked_at as looked
 
-    spoken = [leaf for view in views for leaf in leaves(view)]
-    home, stop = open_library(str(path)), stop_on_interrupt()
-    with no_garbage(), Ledger(home.ledger_path) as ledger, _Bar() as report:
-        if Is(State.DOUBLED) in spoken:
-            from jutrek.doubles.learning import learn
-            from jutrek.library import survey
-
-            survey(home, ledger, stop=stop)
-            learn(home, ledger, stop=stop, report=lambda done, total: report("Looking at files", done, total))
-        columns = current(home, ledger, lambda: _rules_of(home), stop=stop, report=report)
-        if any(leaf.sort is Sort.PLACE for leaf in spoken):
-            _say_what_is_wrong_with_spots(home)
-        shelves = _shelves_of(home, columns, ledger) if any(leaf.sort is Sort.SHELF for leaf in spoken) else ()
-        yield Look(home, ledger, columns, shelves)
-
-
-def _say_what_is_wrong_with_spots(home: Library) -> None:
-    from jutrek.library.spots import spots_of
-
-    for trouble in spots_of(home)[1]:
-        complain(trouble)
-
-
-def _shelves_of(home: Library, columns: Columns, ledger: Ledger) -> tuple[Stood, ...]:
-    from jutrek.views.shelves import shelves_of
-    from jutrek.views.shelving import stood
-
-    found, bad = shelves_of(home)
-    for trouble in bad:
-        complain(trouble)
-    return stood(found, columns, ledger)
+    with no_garbage(), _Bar() as report, looked(str(path), views, stop=stop_on_interrupt(), report=report) as look:
+        for trouble in look.troubles:
+            complain(trouble)
+        yield look
 
 
 @contextmanager
@@ -146,15 +93,6 @@ def no_garbage() -> Iterator[None]:
     finally:
         if was:
             gc.enable()
-
-
-def _rules_of(home: Library) -> HouseRules:
-    from jutrek.filing.rulebook import load_rules
-
-    book = load_rules(home)
-    if book.trouble:
-        complain(book.trouble)
-    return book.rules
 
 
 class _Bar(ExitStack):
@@ -185,30 +123,10 @@ def understood(text: str) -> Condition:
         raise typer.BadParameter(f"{error}{pointed_at(text, error.at)}", param_hint="SENTENCE") from error
 
 
-def rows_of(look: Look, wanted: Condition) -> NDArray[np.int64]:
-    """The rows of a view: in the order of shooting, or of the shelf that it shows.
-
-    Raises:
-        NotPossible: when it speaks of a shelf that is not there.
-    """
-    import numpy as np
-
-    from jutrek.views.conditions import Sort, Value, leaves
-    from jutrek.views.narrowing import held
-    from jutrek.views.shelving import arranged
-
-    there = {one.name.casefold() for one in look.shelves}
-    for leaf in leaves(wanted):
-        if isinstance(leaf, Value) and leaf.sort is Sort.SHELF and " ".join(leaf.text.split()).casefold() not in there:
-            raise NotPossible(look.home.root, f"no shelf is called “{leaf.text}”")
-    rows = np.flatnonzero(held(look.columns, wanted, look.shelves))
-    order = arranged(rows, wanted, look.shelves)
-    return rows if order is None else order
-
-
 def _tell(look: Look, wanted: Condition, order: Order, *, count: bool, by: By | None, as_json: bool) -> None:
     import numpy as np
 
+    from jutrek.desk.looking_at import rows_of
     from jutrek.views.counting import counted as counts_of
     from jutrek.views.saying import sentence
 

@@ -9,7 +9,7 @@ import typer
 
 from jutrek.cli.completing import sentences, shelves
 from jutrek.cli.library import LibraryOption
-from jutrek.cli.listing import looked_at, rows_of, understood
+from jutrek.cli.listing import looked_at, understood
 from jutrek.cli.options import AsJson
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import as_json as tell_json
@@ -18,7 +18,7 @@ from jutrek.errors import NotPossible
 from jutrek.words import counted
 
 if TYPE_CHECKING:
-    from jutrek.cli.listing import Look
+    from jutrek.desk.looking_at import Look
     from jutrek.views.conditions import Condition
     from jutrek.views.shelves import Thing
 
@@ -40,6 +40,7 @@ def put_command(
     ] = "",
 ) -> None:
     """Put the captures that a sentence says on a shelf, which is made where there is none. Those on it are moved."""
+    from jutrek.desk.looking_at import rows_of
     from jutrek.views.shelves import change, put_on, shelf_called
     from jutrek.views.shelving import shelf_among, things_of
 
@@ -58,6 +59,7 @@ def put_command(
 @shelf_app.command("take")
 def take_command(name: _Name, sentence: _Words, library: LibraryOption) -> None:
     """Take the captures that a sentence says off a shelf. Files stay where they are."""
+    from jutrek.desk.looking_at import rows_of
     from jutrek.views.shelves import change, shelf_called, take_off
     from jutrek.views.shelving import shelf_among
 

@@ -354,7 +354,8 @@ def meant(house: House, paths: list[str], that: str) -> tuple[list[str], list[in
     Raises:
         NotPossible: when nothing of a path is at home, or nothing is meant at all.
     """
-    from jutrek.cli.listing import Look, rows_of, understood
+    from jutrek.cli.listing import understood
+    from jutrek.desk.looking_at import Look, rows_of
     from jutrek.disk import inside
 
     whole, rows = [], []
@@ -370,7 +371,7 @@ def meant(house: House, paths: list[str], that: str) -> tuple[list[str], list[in
             what = "it is stored away; fetch it first" if stored else "it is no capture or folder of the library"
             raise NotPossible(shown(path or "the root"), what)
     if that:
-        rows += rows_of(Look(house.home, house.ledger, house.columns, ()), understood(that)).tolist()
+        rows += rows_of(Look(house.home, house.ledger, house.columns, (), ()), understood(that)).tolist()
     if not (whole or rows):
         raise NotPossible(house.home.root, "nothing is meant: name paths, or say --that")
     return whole, rows

@@ -9,9 +9,10 @@ from __future__ import annotations
 import os
 import threading
 import time
-from collections.abc import Callable, Collection, Mapping, Sequence
-from typing import TYPE_CHECKING, Any, NamedTuple
+from collections.abc import Callable, Collection, Sequence
+from typing import TYPE_CHECKING, Any, Protocol
 
+from jutrek.desk.happened import Happened, Tell
 from jutrek.desk.inbox_run import Brought, bring_rested, clear_rested, together_with
 from jutrek.desk.inboxes import WatchedFolder
 from jutrek.desk.outside_watch import OutsideWatch
@@ -38,23 +39,6 @@ _ROUNDS = 3
 """How often one is looked at that is watched once, until all in it rests."""
 
 
-class Happened(NamedTuple):
-    """Something that happened to an inbox.
-
-    Attributes:
-        event: `watching`, `home`, `waits`, `failed`, `cleared`, `stays`, `trouble` or `busy`.
-        inbox: the folder.
-        words: what is said of it.
-        facts: more of it, for a program.
-    """
-
-    event: str
-    inbox: str
-    words: str
-    facts: Mapping[str, Any] = {}
-
-
-Tell = Callable[[Happened], None]
 _Key = tuple[str, int, int]
 
 
@@ -213,7 +197,7 @@ class InboxWatcher:
             self._say_once(path, "stays", f"{shown(path)} stays: {why}", file=path, why=why)
 
     def _say(self, event: str, words: str, **facts: Any) -> None:
-        self._tell(Happened(event, self._entry.root, words, facts))
+        self._tell(Happened(event, "inbox", self._entry.root, words, facts))
 
     def _say_once(self, about: str, event: str, words: str, **facts: Any) -> None:
         """Tell something of a file, or of the inbox, unless it was told last."""
@@ -234,11 +218,23 @@ def _key(one: SourceFile) -> _Key:
     return one.path, one.size, one.mtime_ns
 
 
-def watch(entries: Collection[WatchedFolder], tell: Tell, stop: threading.Event, *, patience: float = 60.0) -> bool:
-    """Watch inboxes until `stop` is set.
+class Watcher(Protocol):
+    """What watches a folder on a thread of its own."""
+
+    def run(self) -> None:
+        """Watch until it is told to end."""
+
+    def wake(self) -> None:
+        """Look now, or end where it was told to."""
+
+
+def watch(
+    make: Callable[[Tell], Collection[Watcher]], tell: Tell, stop: threading.Event, *, patience: float = 60.0
+) -> bool:
+    """Watch folders until `stop` is set.
 
     Args:
-        entries: the inboxes.
+        make: makes what watches them, of what hears what happens.
         tell: hears what happens, one at a time.
         stop: ends it.
         patience: seconds for which runs that are at work are waited for, to end safely. What hangs is left behind.
@@ -252,8 +248,8 @@ def watch(entries: Collection[WatchedFolder], tell: Tell, stop: threading.Event,
         with speaks:
             tell(one)
 
-    watchers = [InboxWatcher(one, told, stop) for one in entries]
-    threads = [threading.Thread(target=one.run, name=f"inbox {one}", daemon=True) for one in watchers]
+    watchers = make(told)
+    threads = [threading.Thread(target=one.run, name=f"watching {one}", daemon=True) for one in watchers]
     for thread in threads:
         thread.start()
     stop.wait()

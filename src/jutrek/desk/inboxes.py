@@ -9,12 +9,9 @@ import os
 from collections.abc import Sequence
 from typing import NamedTuple
 
-import platformdirs
-
-from jutrek.disk import chosen, have_folder
-from jutrek.errors import NotPossible, PageBroken, reason
+from jutrek.desk.own_folders import INBOXES, entries_of, outbox_folders, refuse_damage, refuse_nesting, write_entries
+from jutrek.errors import NotPossible
 from jutrek.library import apart, open_library
-from jutrek.library.pagefiles import tables_text
 
 _NOTE = "Folders that are watched, and the library that what comes there is brought home to."
 
@@ -33,16 +30,11 @@ class WatchedFolder(NamedTuple):
     by_itself: bool = False
 
 
-def _path() -> str:
-    return os.path.join(platformdirs.user_config_dir("jutrek"), "inboxes.toml")
-
-
 def inboxes() -> tuple[list[WatchedFolder], list[str]]:
     """The inboxes in their order, and a sentence for every entry of the page that is damaged."""
-    from jutrek.library import pages
+    from jutrek.library.pages import INBOX
 
-    tree, path = chosen(_path())
-    entries, bad = pages.listed(pages.INBOX, tree, path, "inbox") if os.path.isdir(tree.root) else ([], [])
+    entries, bad = entries_of(INBOXES, "inbox", INBOX)
     found: dict[str, WatchedFolder] = {}
     for one in entries:
         found.setdefault(one["folder"], WatchedFolder(one["folder"], one["library"], one.get("by-itself", False)))
@@ -61,7 +53,8 @@ def add_inbox(root: str, library: str, *, by_itself: bool = False) -> bool:
         Whether it is a new one.
 
     Raises:
-        NotPossible: when there is no such folder, it lies in another inbox or has one in it, or it can't be written.
+        NotPossible: when there is no such folder, it lies in another inbox or has one in it, it has to do with an
+            outbox, or it can't be written.
         SourceRefused: when it lies in the library.
         LibraryTrouble: when there is no such library.
     """
@@ -70,11 +63,9 @@ def add_inbox(root: str, library: str, *, by_itself: bool = False) -> bool:
         raise NotPossible(root, "there is no such folder")
     apart(root, home)
     known, bad = inboxes()
-    _refuse_damage(bad)
-    for one in known:
-        inner, outer = sorted((one.root, root), key=len, reverse=True)
-        if inner != outer and f"{inner}/".startswith(f"{outer.rstrip('/')}/"):
-            raise NotPossible(root, f"it and the inbox {one.root} lie in one another")
+    refuse_damage(INBOXES, bad)
+    refuse_nesting(root, (one.root for one in known), "inbox")
+    refuse_nesting(root, outbox_folders(), "outbox", itself=False)
     entry = WatchedFolder(root, home.root, by_itself)
     is_new = all(one.root != root for one in known)
     _write([*known, entry] if is_new else [entry if one.root == root else one for one in known])
@@ -88,7 +79,7 @@ def remove_inbox(root: str) -> WatchedFolder:
         NotPossible: when it is not watched, or that can't be written.
     """
     known, bad = inboxes()
-    _refuse_damage(bad)
+    refuse_damage(INBOXES, bad)
     found = next((one for one in known if one.root in (root, os.path.abspath(root))), None)
     if found is None:
         raise NotPossible(root, "it is no inbox")
@@ -96,20 +87,9 @@ def remove_inbox(root: str) -> WatchedFolder:
     return found
 
 
-def _refuse_damage(bad: Sequence[str]) -> None:
-    if bad:
-        raise PageBroken(_path(), f"it has to be put right before it is written: {bad[0]}")
-
-
 def _write(entries: Sequence[WatchedFolder]) -> None:
     tables = [
         {"folder": one.root, "library": one.library, **({"by-itself": True} if one.by_itself else {})}
         for one in entries
     ]
-    tree, path = chosen(_path())
-    try:
-        text = tables_text(_NOTE, "inbox", tables)
-        have_folder(tree.root).write_own(path, text)
-    except (OSError, UnicodeEncodeError) as error:
-        why = reason(error) if isinstance(error, OSError) else "a name in it is no text"
-        raise NotPossible(_path(), f"it can't be written: {why}") from error
+    write_entries(INBOXES, "inbox", _NOTE, tables)

@@ -164,6 +164,24 @@ ListedInbox = TypedDict(
 ListedInbox.__pydantic_config__ = _STRICT  # type: ignore[attr-defined]
 
 
+class _ListedOutbox(TypedDict, total=False):
+    view: Annotated[str, Field(max_length=1000)]
+    sentence: Annotated[str, Field(max_length=20_000)]
+    longest: Whole
+    quality: Whole
+    clips: Literal["first-frame", "small-clip", "leave-out"]
+    tells: list[Literal["dates", "keywords", "positions", "owner"]]
+    names: Annotated[str, Field(max_length=1000)]
+
+
+class ListedOutbox(_ListedOutbox):
+    """An entry of `outboxes.toml`."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    folder: AbsolutePath
+    library: AbsolutePath
+
+
 class Counters(TypedDict):
     """`counters.json`."""
 
@@ -208,6 +226,7 @@ SHORT_FORM = TypeAdapter(ListedShortForm)
 ON_SHELF = TypeAdapter(ListedOnShelf)
 IN_ORDER = TypeAdapter(ListedInOrder)
 INBOX = TypeAdapter(ListedInbox)
+OUTBOX = TypeAdapter(ListedOutbox)
 COUNTERS = TypeAdapter(Counters)
 PARTIAL = TypeAdapter(PartlyCopied)
 UNWANTED = TypeAdapter(DeclaredUnwanted)

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, BinaryIO
 
 from jutrek.decoding import opened, shown
 from jutrek.disk import TEMPORARY, Realm, Tree, inside
-from jutrek.errors import FileTrouble, SourceUnreadable
+from jutrek.errors import SourceUnreadable
 from jutrek.formats import read
 from jutrek.outboxes.asked import Asked, Tells
 from jutrek.outboxes.clips import said_anew, small_clip
@@ -115,8 +115,9 @@ def _written(folder: Tree, words: Words, write: Callable[[BinaryIO], object]) ->
         fd = folder.open(_UNDER_WAY, os.O_CREAT | os.O_EXCL | os.O_RDWR | os.O_CLOEXEC)
     except OSError as error:
         raise OutboxLost(error) from error
-    with os.fdopen(fd, "w+b") as file:
-        try:
+    try:
+        # What can't be written is told once more when it is closed.
+        with os.fdopen(fd, "w+b") as file:
             write(file)
             file.flush()
             os.fsync(fd)
@@ -127,12 +128,10 @@ def _written(folder: Tree, words: Words, write: Callable[[BinaryIO], object]) ->
             file.seek(0)
             status = os.fstat(fd)
             return Stamp(status.st_size, status.st_mtime_ns, digest_of(file))
-        except FileTrouble:
-            raise
-        except OSError as error:
-            if error.errno in _FULL:
-                raise OutboxLost(error) from error
-            raise
+    except OSError as error:
+        if error.errno in _FULL:
+            raise OutboxLost(error) from error
+        raise
 
 
 def digest_of(file: BinaryIO) -> str:

@@ -6,6 +6,7 @@ is decoded of which there is a copy already. Whenever it is ended, the next time
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import os
 import re
@@ -139,8 +140,9 @@ class _Step:
             self._done.trouble = f"{shown(self._folder.root)} takes no more: {reason(error.args[0])}."
         except OSError as error:
             self._done.trouble = f"{shown(self._folder.root)}: {reason(error)}."
-        finally:
-            self._done.holds = self._held()
+        with contextlib.suppress(OSError):
+            remove_leftover(self._folder)
+        self._done.holds = self._held()
         return self._done
 
     def _held(self) -> int:
@@ -202,11 +204,12 @@ class _Step:
     def _keep(self, pair: _Pair) -> None:
         wanted, copy = pair
         state = _State.MISSING if copy is None else self._state(copy)
-        if state is _State.THEIRS:
-            assert copy is not None
+        if copy is not None and state is _State.THEIRS:
             self._done.stays.append(copy.name)
+            self._follow(wanted, copy)
             return
         if copy is not None and state is _State.CURRENT and self._is_good(wanted, copy):
+            copy = self._follow(wanted, copy)
             if not _fits(copy.name, wanted):
                 self._rename(wanted, copy)
             return
@@ -217,6 +220,14 @@ class _Step:
             self._done.cannot.append((wanted.path, why))
             return
         self._make(wanted, copy, state)
+
+    def _follow(self, wanted: Wanted, copy: Copy) -> Copy:
+        """Write down where the original of a copy lies by now, so that it is found also when it changes."""
+        if wanted.of is None or wanted.of == copy.of:
+            return copy
+        followed = copy._replace(of=wanted.of)
+        self._record.made(followed)
+        return followed
 
     def _is_good(self, wanted: Wanted, copy: Copy) -> bool:
         """Whether a copy is what is wanted. Of what can't be looked at now, the last one is."""
@@ -239,7 +250,7 @@ class _Step:
             # Decoders raise whatever they like on damaged content.
             self._not_made(wanted, wanted.of, error)
             return
-        self._put(wanted, wanted.of, copy, stamp)
+        self._put(wanted, wanted.of, copy, stamp, state)
         if only_words:
             self._done.said_anew += 1
         else:
@@ -255,10 +266,13 @@ class _Step:
         self._record.cannot_make(of, wanted.how, why)
         self._done.cannot.append((wanted.path, why))
 
-    def _put(self, wanted: Wanted, of: Of, copy: Copy | None, stamp: Stamp) -> None:
+    def _put(self, wanted: Wanted, of: Of, copy: Copy | None, stamp: Stamp, state: _State) -> None:
         """Give what was made its name: that of the copy that there was, where it fits."""
         name = copy.name if copy is not None and _fits(copy.name, wanted) else self._free(wanted)
-        before = copy.stamps[:1] if copy is not None and copy.name == name else ()
+        before: tuple[Stamp, ...] = ()
+        if copy is not None and copy.name == name:
+            # What is there now is known as Jutrek's own until it is removed, whenever somebody ends it.
+            before = {_State.CURRENT: copy.stamps[:1], _State.BEFORE: copy.stamps[1:]}.get(state, ())
         self._record.made(Copy(name, (stamp, *before), of, wanted.how, wanted.said))
         if copy is not None:
             self._take_away(copy, name)

@@ -128,7 +128,8 @@ def _exif(words: Words) -> bytes:
     for tag, text in ((_ARTIST, words.creator), (_COPYRIGHT, words.rights)):
         if text and text.isascii() and text.isprintable() and len(text) < 1000:
             exif[tag] = text
-    return exif.tobytes() if len(exif) or _EXIF in exif or _GPS in exif else b""
+    says = len(exif) or any(exif.get_ifd(one) for one in (_EXIF, _GPS))
+    return exif.tobytes() if says else b""
 
 
 def _place(exif: Image.Exif, position: tuple[float, float]) -> None:

@@ -1,0 +1,125 @@
+"""Keeping outboxes in step without a window: again whenever the library changed. All that happens is told."""
+
+from __future__ import annotations
+
+import os
+import threading
+import time
+
+from jutrek.desk.happened import Happened, Tell
+from jutrek.desk.outbox_run import keep_in_step
+from jutrek.desk.outboxes import Outbox
+from jutrek.disk import own
+from jutrek.errors import JutrekError, Stopped, shown
+from jutrek.library import Library, open_library
+from jutrek.outboxes.step import Synced
+from jutrek.words import counted
+
+_EVERY, _AT_LEAST = 30.0, 600.0
+"""Seconds after which it is looked whether the library learnt something, and after which it is asked in any case."""
+
+
+class OutboxWatcher:
+    """Keeps one outbox in step.
+
+    Attributes:
+        failed: whether it could not be brought in step.
+    """
+
+    def __init__(self, entry: Outbox, tell: Tell, stop: threading.Event) -> None:
+        """
+        Args:
+            entry: the outbox.
+            tell: hears what happens; on the thread that runs.
+            stop: ends it when it is set; the copy at work is given up.
+        """
+        self._entry, self._tell, self._stop = entry, tell, stop
+        self._wake = threading.Event()
+        self._known: object = None
+        self._asked = 0.0
+        self._told = ""
+        self.failed = False
+
+    def run(self) -> None:
+        """Keep it in step until `stop` is set."""
+        self._say("watching", f"Keeping {shown(self._entry.root)} in step.")
+        while not self._stop.is_set():
+            self._wake.clear()
+            if self._stop.is_set():
+                return
+            if self._is_due():
+                self.once()
+            self._wake.wait(_EVERY)
+
+    def wake(self) -> None:
+        """Look now, or end where `stop` is set."""
+        self._wake.set()
+
+    def once(self) -> None:
+        """Bring it in step."""
+        try:
+            done = keep_in_step(self._entry, stop=self._stop)
+        except Stopped:
+            return
+        except (JutrekError, OSError) as error:
+            self.failed = True
+            self._say_once("trouble", str(error))
+            return
+        # What was learnt by looking is no reason to look again.
+        self._known, self._asked = self._now(), time.monotonic()
+        self.failed = bool(done.trouble)
+        if done.changed:
+            self._told = ""
+            self._say("in-step", f"{shown(self._entry.root)}: {told(done)}", **facts_of(done))
+        if done.trouble:
+            self._say_once("trouble", done.trouble)
+
+    def _is_due(self) -> bool:
+        return time.monotonic() - self._asked > _AT_LEAST or self._known is None or self._now() != self._known
+
+    def _now(self) -> object:
+        """What the library keeps, in short: while it stays the same, nothing was learnt."""
+        try:
+            return _kept(open_library(self._entry.library))
+        except (JutrekError, OSError):
+            return None
+
+    def _say(self, event: str, words: str, **facts: object) -> None:
+        self._tell(Happened(event, "outbox", self._entry.root, words, facts))
+
+    def _say_once(self, event: str, words: str) -> None:
+        if words != self._told:
+            self._told = words
+            self._say(event, words)
+
+
+def _kept(library: Library) -> object:
+    found = []
+    with os.scandir(library.tree.at(own())) as entries:
+        for entry in entries:
+            if entry.is_file(follow_symlinks=False):
+                status = entry.stat(follow_symlinks=False)
+                found.append((entry.name, status.st_mtime_ns, status.st_size))
+    return sorted(found)
+
+
+def told(done: Synced) -> str:
+    """What came of keeping an outbox in step, in a sentence."""
+    parts = [
+        f"{number:,} {word}"
+        for number, word in (
+            (done.made, "made"), (done.said_anew, "said anew"), (done.renamed, "renamed"), (done.removed, "removed"),
+        )
+        if number
+    ]  # fmt: skip
+    held = counted(done.holds, "small copy", "small copies")
+    return f"{held} now, {', '.join(parts)}." if parts else f"{held}, all as they were."
+
+
+def facts_of(done: Synced) -> dict[str, object]:
+    """The same for a program."""
+    return {
+        "holds": done.holds, "made": done.made, "said-anew": done.said_anew, "renamed": done.renamed,
+        "removed": done.removed, "waits": len(done.waits), "cannot": len(done.cannot), "stays": len(done.stays),
+        "trouble": done.trouble or None,
+    }  # fmt: skip
