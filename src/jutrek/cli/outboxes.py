@@ -103,16 +103,14 @@ def remove_command(
     copies: Annotated[bool, typer.Option("--copies", help="Remove also the copies that Jutrek made in it.")] = False,
 ) -> None:
     """Keep a folder in step no longer. Nothing in it changes, unless its copies are to go, too."""
-    from jutrek.desk.outbox_run import cleared
+    from jutrek.desk.outbox_run import remove_with_copies
     from jutrek.desk.outboxes import outbox_at, outboxes, remove_outbox
 
+    was = outbox_at(str(folder), outboxes()[0])
     if copies:
-        done = cleared(outbox_at(str(folder), outboxes()[0]), stop=stop_on_interrupt())
-        if done.trouble or done.stopped:
-            complain(done.trouble or "It was ended before all copies were removed; the folder is an outbox still.")
-            raise typer.Exit(1)
-        say(f"{done.removed:,} removed.")
-    was = remove_outbox(str(folder))
+        say(f"{remove_with_copies(was.root, stop=stop_on_interrupt()):,} removed.")
+    else:
+        remove_outbox(was.root)
     say(f"{shown(was.root)} is no outbox any more; it held {shown(was.holds)}.")
 
 

@@ -14,6 +14,7 @@ from jutrek.errors import JutrekError
 
 if TYPE_CHECKING:
     from jutrek.captures import Device
+    from jutrek.desk.outboxes import OutboxState
     from jutrek.desk.records import Record
     from jutrek.filing import HouseRules
     from jutrek.library import Place
@@ -185,6 +186,12 @@ class ChangedOutside(NamedTuple):
     """Another program may have changed the library."""
 
 
+class OutboxesKnown(NamedTuple):
+    """How the outboxes of the library stand."""
+
+    outboxes: tuple[OutboxState, ...]
+
+
 class Learning(NamedTuple):
     """How far the library was looked at for doubles: files read and decoded, and of how many, and whether it is paused.
 
@@ -243,5 +250,6 @@ Event = (
     | DoublesCounted
     | Looking
     | Hearing
+    | OutboxesKnown
     | Trouble
 )

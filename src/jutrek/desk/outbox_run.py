@@ -8,8 +8,8 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from jutrek.desk.looking_at import looked_at, rows_of
-from jutrek.desk.outboxes import Outbox
-from jutrek.errors import NotPossible
+from jutrek.desk.outboxes import Outbox, outbox_at, outboxes, remove_outbox
+from jutrek.errors import NotPossible, Stopped
 from jutrek.filing.rulebook import load_rules
 from jutrek.library import drives_here
 from jutrek.library.stored import lying
@@ -58,9 +58,28 @@ def _wanted(entry: Outbox, stop: threading.Event, report: Report) -> list[Wanted
         return wanted_of(look.columns, rows, entry.asked, setting, look.ledger, lies, stop=stop)
 
 
-def cleared(entry: Outbox, *, stop: threading.Event) -> Synced:
-    """Remove all that was made in an outbox. What others changed stays. Arguments and errors as `keep_in_step`."""
+def remove_with_copies(root: str, *, stop: threading.Event) -> int:
+    """Keep a folder in step no longer, and remove what was made in it. What others changed stays.
+
+    Args:
+        root: of the outbox.
+        stop: ends it when it is set: it is an outbox still then.
+
+    Returns:
+        How many copies were removed.
+
+    Raises:
+        NotPossible: when it is no outbox, its folder is not there, somebody else is filling it, or it can't be written.
+        Stopped: when `stop` was set.
+    """
+    entry = outbox_at(root, outboxes()[0])
     if not os.path.isdir(entry.root):
         raise NotPossible(entry.root, "the folder of this outbox is not there")
     with Record(entry.root) as record:
-        return in_step(entry.root, (), entry.asked, record, stop=stop)
+        done = in_step(entry.root, (), entry.asked, record, stop=stop)
+    if done.stopped:
+        raise Stopped
+    if done.trouble:
+        raise NotPossible(entry.root, done.trouble.rstrip("."))
+    remove_outbox(root)
+    return done.removed

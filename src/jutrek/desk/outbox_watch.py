@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import threading
 import time
+from collections.abc import Callable
 
 from jutrek.desk.happened import Happened, Tell
 from jutrek.desk.outbox_run import keep_in_step
@@ -15,7 +16,7 @@ from jutrek.library import Library, open_library
 from jutrek.outboxes.step import Synced
 from jutrek.words import counted
 
-_EVERY, _AT_LEAST = 30.0, 600.0
+EVERY, _AT_LEAST = 30.0, 600.0
 """Seconds after which it is looked whether the library learnt something, and after which it is asked in any case."""
 
 
@@ -24,21 +25,30 @@ class OutboxWatcher:
 
     Attributes:
         failed: whether it could not be brought in step.
+        done: what came of it the last time; None where it was not brought in step yet.
     """
 
-    def __init__(self, entry: Outbox, tell: Tell, stop: threading.Event) -> None:
+    def __init__(
+        self,
+        entry: Outbox,
+        tell: Tell,
+        stop: threading.Event,
+        report: Callable[[str, int, int], None] = lambda what, done, total: None,
+    ) -> None:
         """
         Args:
             entry: the outbox.
             tell: hears what happens; on the thread that runs.
             stop: ends it when it is set; the copy at work is given up.
+            report: told what is going on, how far it is, and how far it goes.
         """
-        self._entry, self._tell, self._stop = entry, tell, stop
+        self._entry, self._tell, self._stop, self._report = entry, tell, stop, report
         self._wake = threading.Event()
         self._known: object = None
         self._asked = 0.0
         self._told = ""
         self.failed = False
+        self.done: Synced | None = None
 
     def run(self) -> None:
         """Keep it in step until `stop` is set."""
@@ -47,9 +57,9 @@ class OutboxWatcher:
             self._wake.clear()
             if self._stop.is_set():
                 return
-            if self._is_due():
+            if self.is_due():
                 self.once()
-            self._wake.wait(_EVERY)
+            self._wake.wait(EVERY)
 
     def wake(self) -> None:
         """Look now, or end where `stop` is set."""
@@ -58,7 +68,7 @@ class OutboxWatcher:
     def once(self) -> None:
         """Bring it in step."""
         try:
-            done = keep_in_step(self._entry, stop=self._stop)
+            done = self.done = keep_in_step(self._entry, stop=self._stop, report=self._report)
         except Stopped:
             return
         except (JutrekError, OSError) as error:
@@ -74,7 +84,8 @@ class OutboxWatcher:
         if done.trouble:
             self._say_once("trouble", done.trouble)
 
-    def _is_due(self) -> bool:
+    def is_due(self) -> bool:
+        """Whether the library learnt something since, or it is long ago."""
         return time.monotonic() - self._asked > _AT_LEAST or self._known is None or self._now() != self._known
 
     def _now(self) -> object:

@@ -70,6 +70,23 @@ class Outbox(NamedTuple):
             raise NotPossible(self.root, f"what it holds is no sentence: {error}") from error
 
 
+class OutboxState(NamedTuple):
+    """An outbox, and how it stands.
+
+    Attributes:
+        outbox: what it is.
+        holds: how many copies are in it; None where it was not looked at yet.
+        done, total: how far it is brought in step just now; 0 where nothing is made in it.
+        trouble: why it is not in step, in a sentence; empty where it is.
+    """
+
+    outbox: Outbox
+    holds: int | None = None
+    done: int = 0
+    total: int = 0
+    trouble: str = ""
+
+
 def outboxes() -> tuple[list[Outbox], list[str]]:
     """The outboxes in their order, and a sentence for every entry of the page that is damaged."""
     from jutrek.library.pages import OUTBOX

@@ -8,6 +8,9 @@ from collections.abc import Sequence
 from jutrek.desk import events
 from jutrek.desk.doubles import FileFacts, facts_of
 from jutrek.desk.hub import Teller
+from jutrek.desk.outbox_keeper import OutboxKeeper
+from jutrek.desk.outbox_run import remove_with_copies
+from jutrek.desk.outboxes import add_outbox, remove_outbox
 from jutrek.desk.outside_watch import OutsideWatch
 from jutrek.desk.records import FileRecord, every_mark, files_of, records_of
 from jutrek.desk.services.sorting import Sortings
@@ -16,6 +19,7 @@ from jutrek.doubles.degrees import Group
 from jutrek.errors import NotPossible, reason
 from jutrek.library import Library, drives_here
 from jutrek.library.ledger import Ledger
+from jutrek.outboxes.asked import Asked
 from jutrek.views.kept import KeptView, keep_view, kept_views, remove_view
 from jutrek.views.shelves import Thing
 
@@ -29,6 +33,7 @@ class LookupService:
         self.views = Views(library, self._ledger)
         self.sortings = Sortings(library, self.views, teller.working)
         self._watch: OutsideWatch | None = None
+        self.outboxes = OutboxKeeper(library.root, lambda found: teller.tell(events.OutboxesKnown(found)))
 
     def tell_records(self) -> None:
         """Read the journal; `RecordsKnown` follows."""
@@ -52,7 +57,8 @@ class LookupService:
         return facts_of(group, self._library, self._ledger)
 
     def watch(self) -> None:
-        """From now on `ChangedOutside` tells when another program may have changed the library."""
+        """From now on `ChangedOutside` tells when another program may have changed the library, and `OutboxesKnown`
+        how outboxes stand, which are kept in step."""
         if self._watch is None:
             library = self._library
             self._watch = OutsideWatch(
@@ -60,6 +66,7 @@ class LookupService:
                 lambda: [drive.root for drive in drives_here(library)],
             )  # fmt: skip
             self._watch.start()
+        self.outboxes.start()
 
     def forgive(self) -> None:
         """What changed in this moment Jutrek itself did."""
@@ -105,6 +112,31 @@ class LookupService:
         """Keep a view no longer. Raises `LibraryTrouble` when that cannot be."""
         return remove_view(self._library, name)
 
+    def add_outbox(self, folder: str, text: str, like: Asked) -> None:
+        """Keep small copies of a view in a folder from now on; `OutboxesKnown` tells how far that is.
+
+        Raises:
+            LibraryTrouble: when they can't be kept there.
+        """
+        add_outbox(folder, self._library.root, text, like)
+        self.outboxes.look()
+
+    def remove_outbox(self, folder: str, *, copies: bool) -> int:
+        """Keep a folder in step no longer. Returns how many copies were removed.
+
+        Args:
+            folder: of the outbox.
+            copies: whether the copies that were made in it are to go.
+
+        Raises:
+            LibraryTrouble: when it is being filled just now, or can't be written.
+        """
+        removed = remove_with_copies(folder, stop=self._stop) if copies else 0
+        if not copies:
+            remove_outbox(folder)
+        self.outboxes.look()
+        return removed
+
     def put_on(self, name: str, paths: Sequence[str], before: Thing | None = None) -> int:
         """Put captures on a shelf: `Views.put_on`, which is told of and can be stopped."""
         return self.views.put_on(name, paths, before, stop=self._stop, report=self._teller.working)
@@ -117,4 +149,5 @@ class LookupService:
         """Close the ledger."""
         if self._watch is not None:
             self._watch.stop()
+        self.outboxes.stop()
         self._ledger.close()

@@ -18,6 +18,7 @@ from jutrek.ui.pages.library.folders import menu_of
 from jutrek.ui.pages.library.kept import LibraryKept
 from jutrek.ui.pages.library.marking import LibraryMarking
 from jutrek.ui.pages.library.missing import LibraryMissing
+from jutrek.ui.pages.library.outboxes import LibraryOutboxes
 from jutrek.ui.pages.library.shelving import Shelving
 from jutrek.ui.pages.library.sorting.control import LibrarySorting
 from jutrek.ui.pages.library.storing import LibraryStoring
@@ -108,6 +109,7 @@ class LibraryPage(Page):
         )  # fmt: skip
         self.missing = LibraryMissing(view, self.tidying, self.ask_library, self.read_again, self)
         self.kept = LibraryKept(view, self.ask_lookup, self.show, self)
+        self.outboxes = LibraryOutboxes(context, view, self.ask_lookup, self.ask_folder, self.show, self)
         self.storing = LibraryStoring(view, self.tidying, self.ask_library, self.read_again, self)
         self.shelving.takes = self.tidying.takes
         view.grid.carried.connect(self.tidying.hang_over)
@@ -199,6 +201,7 @@ class LibraryPage(Page):
             self.view.show_nothing()
             self.view.drives.show_places(())
             self.tidying.forget()
+            self.outboxes.forget()
             self.view.show_trunk(last_trunk(library) if library else "")
             self.say_figure("")
             if self.shown:

@@ -37,6 +37,8 @@ class SentenceBar(QWidget):
     """Nothing is typed any more."""
     wants_kept = Signal(object)
     """The kept views are asked for: where a menu opens."""
+    wants_copies = Signal(object)
+    """Small copies in folders are asked for, likewise."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -55,13 +57,18 @@ class SentenceBar(QWidget):
         self.edit.clicked.connect(self.type_it)
         self.keep = QPushButton("Keep this view")
         self.keep.clicked.connect(lambda: self.kept.emit(self.view))
-        for link in (self.count, self.edit, self.keep):
+        self.copies = QPushButton("Small copies…")
+        self.copies.setToolTip("Small copies of this view in a folder, kept in step: for a phone, for a screen")
+        self.copies.clicked.connect(
+            lambda: self.wants_copies.emit(self.copies.mapToGlobal(QPoint(0, self.copies.height())))
+        )
+        for link in (self.count, self.edit, self.keep, self.copies):
             link.setProperty("link", True)
         self._row = QWidget()
         self._line = QHBoxLayout(self._row)
         self._line.setContentsMargins(0, 0, 0, 0)
         self._line.setSpacing(6)
-        for part in (self.count, self.more, self.edit, self.keep):
+        for part in (self.count, self.more, self.edit, self.keep, self.copies):
             self._line.addWidget(part)
         self._line.addStretch()
         self.field = QLineEdit()

@@ -37,3 +37,10 @@ class Title(QWidget):
         painter = QPainter(self)
         used = paint.text(painter, box, self._words, section(), self._theme.soft)
         paint.text(painter, box.adjusted(used + 14, 0, -120, 0), self._about, font(12.5), self._theme.soft)
+
+
+def link(words: str) -> QPushButton:
+    """A button that looks like a link."""
+    button = QPushButton(words)
+    button.setProperty("link", True)
+    return button

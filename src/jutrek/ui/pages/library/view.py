@@ -27,7 +27,7 @@ from jutrek.ui.pages.library.ribbons import Ribbons
 from jutrek.ui.pages.library.sentence import SentenceBar
 from jutrek.ui.pages.library.shelves import ShelfStrip
 from jutrek.ui.pages.library.stairs import Stairs
-from jutrek.ui.pages.library.titles import Title
+from jutrek.ui.pages.library.titles import Title, link
 from jutrek.ui.pages.library.wall import Wall
 from jutrek.ui.pages.library.words import ORDERS
 from jutrek.ui.pictures.service import Pictures
@@ -99,8 +99,8 @@ class LibraryView(QWidget):
         self.closely = Closely(theme, pictures, self)
         self.clashes = ClashSheet(theme, pictures, self)
         self.held = Held(self)
-        self.asking = Asking(theme, self, self._asked_at, self.take_focus)
-        self.sorts = keyed(_link("sort by hand…"), "F4")
+        self.asking = Asking(theme, self, self.asked_at, self.take_focus)
+        self.sorts = keyed(link("sort by hand…"), "F4")
         self.stop = QPushButton("Stop")
         self.on_disk = QPushButton("Show on disk")
         self.copy = keyed(QPushButton("Copy the path"), "Ctrl+C")
@@ -122,19 +122,19 @@ class LibraryView(QWidget):
 
     def _lay_out(self) -> None:
         theme = self._theme
-        self.weeks = _link("by week")
-        self.lined = _link("apart by…")
+        self.weeks = link("by week")
+        self.lined = link("apart by…")
         self.lined.setToolTip("What stands apart: days and shoots, folders, or nothing")
         self.apart, self.order = Apart.DAYS, Order.MOMENT
-        self.ordered = _link("in order…")
+        self.ordered = link("in order…")
         self.ordered.setToolTip("In which order captures stand: by moment, name, kind, size … or by hand")
-        self.ways = keyed(_link("by folder"), "F3")
-        self.all_open, self.all_shut = _link("all open"), _link("all shut")
+        self.ways = keyed(link("by folder"), "F3")
+        self.all_open, self.all_shut = link("all open"), link("all shut")
         wall = scrolling(self.wall)
         wall.setMaximumHeight(300)
         wall.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         self._wall_area = wall
-        self.another = _link("another shelf…")
+        self.another = link("another shelf…")
         shelves = scrolling(self.shelves)
         shelves.setMaximumHeight(152)
         shelves.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
@@ -190,7 +190,8 @@ class LibraryView(QWidget):
         self.closely.place(above)
         self.clashes.setGeometry(above)
 
-    def _asked_at(self) -> QRect:
+    def asked_at(self) -> QRect:
+        """Where something is asked, over the sentence."""
         return QRect(_MARGIN, 0, self.width() - 2 * _MARGIN, self.sentence.height())
 
     def _connect(self) -> None:
@@ -479,12 +480,6 @@ class LibraryView(QWidget):
         if self.view is not None and len(self.grid.rows) and self.view.columns.state[self.grid.rows[0]] & _GONE:
             return "Their menu brings back what a backup has of them, or misses them no more"
         return "A frame, Shift, Ctrl choose several · Space up close · M marks · Ctrl+M to a folder · Ctrl+H on a shelf"
-
-
-def _link(words: str) -> QPushButton:
-    link = QPushButton(words)
-    link.setProperty("link", True)
-    return link
 
 
 def _column(*parts: QWidget | tuple[QWidget, int]) -> QWidget:
