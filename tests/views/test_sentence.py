@@ -16,6 +16,7 @@ from jutrek.views.conditions import (
     How,
     InMonth,
     Is,
+    Lately,
     Measure,
     Near,
     OnWeekday,
@@ -31,7 +32,7 @@ from jutrek.views.conditions import (
 )
 from jutrek.views.saying import sentence
 from jutrek.views.sentence import LONGEST, parse, understand
-from jutrek.views.spans import day_span, month_span, week_span, year_span
+from jutrek.views.spans import day_span, lately, month_span, week_span, year_span
 from jutrek.views.walking import SentenceError
 
 STILLS, CLIPS = Value(Sort.KIND, "still"), Value(Sort.KIND, "clip")
@@ -58,6 +59,8 @@ SAID = {
     "filed before May 2026": During(Unit.MONTH, None, date(2026, 4, 30), filed=True),
     "filed under 14 May 2026": During(Unit.DAY, date(2026, 5, 14), date(2026, 5, 14), filed=True),
     "in any May": InMonth(5),
+    "in this week or in the last 2 months": either(Lately(Unit.WEEK), Lately(Unit.MONTH, 2)),
+    "in the last 1 day": Lately(Unit.DAY, 1),
     "on Mondays or Fridays": either(OnWeekday(0), OnWeekday(4)),
     "on weekends between 22:00 and 4:00": both(either(OnWeekday(5), OnWeekday(6)), AtHours(1320, 240)),
     "before 9:00": AtHours(0, 540),
@@ -186,7 +189,8 @@ _names = st.text(min_size=1, max_size=12).filter(str.strip) | st.sampled_from(
     ]
 )
 _leaves = st.one_of(
-    _spans, st.builds(InMonth, st.integers(1, 12)), st.builds(OnWeekday, st.integers(0, 6)),
+    _spans, st.builds(Lately, st.sampled_from(Unit), st.integers(0, 1000)),
+    st.builds(InMonth, st.integers(1, 12)), st.builds(OnWeekday, st.integers(0, 6)),
     st.tuples(st.integers(0, 1439), st.integers(1, 1440)).filter(lambda two: two[0] != two[1]).map(
         lambda two: AtHours(*two)
     ),
@@ -251,3 +255,18 @@ def test_any_text_is_a_sentence_or_is_pointed_at(words: list[str]) -> None:
     read = understand(text)
     assert (read.view is None) != (read.trouble is None)
     assert read.trouble is None or 0 <= read.trouble.at <= len(text)
+
+
+@pytest.mark.parametrize(("recent", "today", "first", "last"), [
+    (Lately(Unit.WEEK), "2027-01-02", "2026-12-28", "2027-01-03"),
+    (Lately(Unit.MONTH), "2024-02-10", "2024-02-01", "2024-02-29"),
+    (Lately(Unit.YEAR), "2026-11-30", "2026-01-01", "2026-12-31"),
+    (Lately(Unit.DAY), "2026-11-30", "2026-11-30", "2026-11-30"),
+    (Lately(Unit.DAY, 7), "2026-11-30", "2026-11-24", "2026-11-30"),
+    (Lately(Unit.WEEK, 2), "2026-11-30", "2026-11-17", "2026-11-30"),
+    (Lately(Unit.MONTH, 2), "2026-04-30", "2026-03-01", "2026-04-30"),
+    (Lately(Unit.YEAR, 1), "2024-02-29", "2023-03-01", "2024-02-29"),
+])  # fmt: skip
+def test_what_is_meant_goes_on_with_the_day(recent: Lately, today: str, first: str, last: str) -> None:
+    found = lately(recent, date.fromisoformat(today))
+    assert (str(found.first), str(found.last)) == (first, last)

@@ -63,8 +63,8 @@ class OutboxKeeper:
         mine = [one for one in outboxes()[0] if one.library == self._library]
         self._watchers = {one: self._watchers.get(one) or self._watcher(one) for one in mine}
         # Who asked hears of nothing that was so before.
-        known = {} if asked else self._states
-        self._states = {one.root: known.get(one.root, OutboxState(one))._replace(outbox=one) for one in mine}
+        before = {} if asked else self._states
+        self._states = {one.root: before.get(one.root, OutboxState(one))._replace(outbox=one) for one in mine}
         self._say()
         for one, watcher in self._watchers.items():
             if self._stop.is_set():

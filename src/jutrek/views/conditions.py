@@ -96,6 +96,15 @@ class During:
 
 
 @dataclass(frozen=True, slots=True)
+class Lately:
+    """Shot in the last so many days, weeks, months or years up to today; in the one that today lies in for 0."""
+
+    unit: Unit
+    count: int = 0
+    sort = Sort.TIME
+
+
+@dataclass(frozen=True, slots=True)
 class InMonth:
     """Shot in a month (1 to 12) of any year."""
 
@@ -182,7 +191,7 @@ class Text:
     sort = Sort.TEXT
 
 
-Leaf = During | InMonth | OnWeekday | AtHours | Value | Some | Measure | Near | Around | Is | Text
+Leaf = During | Lately | InMonth | OnWeekday | AtHours | Value | Some | Measure | Near | Around | Is | Text
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import unicodedata
 from collections.abc import Callable, Sequence
+from datetime import date
 from functools import singledispatchmethod
 from typing import TYPE_CHECKING
 
@@ -22,6 +23,7 @@ from jutrek.views.conditions import (
     How,
     InMonth,
     Is,
+    Lately,
     Measure,
     Near,
     Not,
@@ -34,6 +36,7 @@ from jutrek.views.conditions import (
     Value,
     leaves,
 )
+from jutrek.views.spans import lately
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -130,6 +133,11 @@ class Narrowing:
         # A month that is known only by its year is in none of its months.
         known: Mask = mask & (columns.precision >= _LEAST[view.unit])
         return known
+
+    @of.register(Lately)
+    def _(self, view: Lately) -> Mask:
+        mask: Mask = self.of(lately(view, date.today()))
+        return mask
 
     @of.register(InMonth)
     def _(self, view: InMonth) -> Mask:

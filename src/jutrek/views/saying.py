@@ -15,6 +15,7 @@ from jutrek.views.conditions import (
     How,
     InMonth,
     Is,
+    Lately,
     Measure,
     Near,
     Not,
@@ -114,6 +115,11 @@ def _leaf(part: object) -> str:
 @_leaf.register
 def _(part: During) -> str:
     return spans.written(part)
+
+
+@_leaf.register
+def _(part: Lately) -> str:
+    return spans.recently(part)
 
 
 @_leaf.register

@@ -8,7 +8,7 @@ from __future__ import annotations
 import calendar
 from datetime import date, timedelta
 
-from jutrek.views.conditions import During, Unit
+from jutrek.views.conditions import During, Lately, Unit
 
 MONTHS = (
     "January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November",
@@ -52,6 +52,30 @@ def week_span(year: int, week: int) -> During:
 def day_span(day: date) -> During:
     """A day."""
     return During(Unit.DAY, day, day)
+
+
+def lately(recent: Lately, today: date) -> During:
+    """The span that is meant by “this week”, or “the last 3 months”, on a day. The last days end with that day."""
+    if recent.count == 0:
+        iso = today.isocalendar()
+        return {
+            Unit.YEAR: lambda: year_span(today.year), Unit.MONTH: lambda: month_span(today.year, today.month),
+            Unit.WEEK: lambda: week_span(iso.year, iso.week), Unit.DAY: lambda: day_span(today),
+        }[recent.unit]()  # fmt: skip
+    if recent.unit in (Unit.DAY, Unit.WEEK):
+        before = today - timedelta(days=recent.count * (7 if recent.unit is Unit.WEEK else 1))
+    else:
+        months = today.year * 12 + today.month - 1 - recent.count * (12 if recent.unit is Unit.YEAR else 1)
+        year, month = divmod(months, 12)
+        before = date(year, month + 1, min(today.day, last_of_month(year, month + 1).day))
+    return During(Unit.DAY, before + timedelta(days=1), today)
+
+
+def recently(recent: Lately) -> str:
+    """The same in words, with the word before it: `in this week`, `in the last 30 days`."""
+    if recent.count == 0:
+        return f"in this {recent.unit}"
+    return f"in the last {recent.count} {recent.unit}{'s' if recent.count > 1 else ''}"
 
 
 def written(span: During) -> str:

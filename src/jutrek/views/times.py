@@ -7,13 +7,17 @@ from dataclasses import replace
 from datetime import date, timedelta
 from typing import NamedTuple
 
-from jutrek.views.conditions import AtHours, Condition, During, InMonth, OnWeekday, either
+from jutrek.views.conditions import AtHours, Condition, During, InMonth, Lately, OnWeekday, Unit, either
 from jutrek.views.spans import DAYS, MONTHS, day_span, last_of_month, month_span, week_span, weeks_in, year_span
 from jutrek.views.tokens import DAY_OF, MONTH_OF, is_date
 from jutrek.views.walking import SentenceError, Walk
 
 _CLOCK = re.compile(r"(\d{1,2}):(\d{2})")
 _DAY = re.compile(r"\d{1,2}")
+_COUNT = re.compile(r"\d{1,4}")
+_MOST = 1000
+"""The most days, weeks, months or years that may be meant by the last ones."""
+_UNITS = {word: unit for unit in Unit for word in (unit.value, f"{unit.value}s")}
 _OPEN = ("since", "until", "before", "after")
 _BEFORE = ("in", "on", "from", *_OPEN)
 
@@ -54,15 +58,37 @@ class TimeWords:
             if month is None:
                 raise walk.trouble("A month has to follow: in any May.")
             return InMonth(MONTH_OF[month])
+        if word == "in" and (recent := self._lately()) is not None:
+            return recent
         found = self.bare_time()
         if found is None:
-            walk.want(*MONTHS, *(f"{day}s" for day in DAYS), "week", "any", "folder")
+            walk.want(*MONTHS, *(f"{day}s" for day in DAYS), "week", "any", "this week", "the last 30 days", "folder")
             raise walk.trouble("A time has to follow, such as May 2026, 12 to 18 May 2026, or week 53 of 2020.")
         if filed or word in _OPEN:
             if not isinstance(found, During):
                 raise walk.trouble("A year has to follow: May 2026.")
             return self._open(replace(found, filed=filed), word)
         return found
+
+    def _lately(self) -> Lately | None:
+        """This week, or the last 30 days; None where neither stands here."""
+        walk = self.walk
+        if walk.take("this"):
+            unit = walk.take(*(one.value for one in Unit))
+            if unit is None:
+                walk.want(*Unit)
+                raise walk.trouble("A day, week, month or year has to follow: in this week.")
+            return Lately(Unit(unit))
+        if not walk.take_all("the", "last"):
+            return None
+        token = walk.token
+        number = walk.next().text if token is not None and _COUNT.fullmatch(token.text) else ""
+        unit = walk.take(*_UNITS) if number else None
+        if not 1 <= int(number or 0) <= _MOST or unit is None:
+            if not number:
+                walk.want("7 days", "12 months")
+            raise walk.trouble(f"It has to be how many days, weeks, months or years, {_MOST} at most: the last 7 days.")
+        return Lately(_UNITS[unit], int(number))
 
     def _open(self, span: During, word: str | None) -> Condition:
         """A span without one of its ends."""

@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from jutrek.ui import paint
 from jutrek.ui.theme import BOLD, SEMIBOLD, Theme, font
 from jutrek.ui.widgets.spoken import Part, Spoken
-from jutrek.views.conditions import Condition, During, Unit
-from jutrek.views.spans import MONTHS, day_span, last_of_month, month_span, week_span, weeks_in
+from jutrek.views.conditions import Condition, During, Lately, Unit
+from jutrek.views.spans import MONTHS, day_span, last_of_month, lately, month_span, week_span, weeks_in
 
 _YEAR, _LINE, _TOP, _DAYS = 36, 21, 20, 26
 """Width of years, height of lines, of what stands above them, and of the days of a month that is open."""
@@ -67,6 +67,8 @@ class Wall(QWidget, Spoken):
             chosen: the span that the view is narrowed to, where it is one.
         """
         self._counts, self._days = months, days
+        if isinstance(chosen, Lately):
+            chosen = lately(chosen, date.today())
         self._chosen = chosen if isinstance(chosen, During) and not chosen.filed else None
         if self._chosen is None or self._chosen.unit not in (Unit.MONTH, Unit.DAY):
             self._open = None
