@@ -49,8 +49,8 @@ def test_json_has_an_object_for_each_capture(home: Library) -> None:
     assert e == {
         "path": "2021/e.dng", "companions": ["2021/e.jpg"], "kind": "still", "format": "dng",
         "moment": {"local": "2021-01-04T00:00:00.0", "offset": "+02:00", "precision": "subsecond", "trust": "sure"},
-        "device": "Arlen M2", "lens": "35 mm f/1.8", "keywords": [], "mark": None, "folder": "2021", "copies": 0,
-        "standing": "home", "size": e["size"], "drive": None,
+        "device": "Arlen M2", "lens": "35 mm f/1.8", "likely": "photograph", "keywords": [], "mark": None,
+        "folder": "2021", "copies": 0, "standing": "home", "size": e["size"], "drive": None,
     }  # fmt: skip
     assert e["size"] == sum((Path(home.root) / path).stat().st_size for path in ("2021/e.dng", "2021/e.jpg"))
     odd = told[-1]

@@ -206,6 +206,7 @@ def _told(columns: Columns, row: int) -> dict[str, Any]:
         "format": names[Names.FORMAT][columns.format[row]] or None, "moment": moment,
         "device": names[Names.DEVICE][columns.device[row]] or None,
         "lens": names[Names.LENS][columns.lens[row]] or None,
+        "likely": names[Names.LIKELY][columns.likely[row]] or None,
         "keywords": list(columns.words(row)), "mark": names[Names.MARK][columns.mark[row]] or None,
         "folder": names[Names.FOLDER][columns.folder[row]], "copies": int(columns.copies[row]),
         "standing": standing_of(columns.states(row)), "size": int(columns.size[row]),

@@ -23,7 +23,7 @@ SELECT files.path, files.size, files.quick, coalesce(moments.local, ''), coalesc
   coalesce(contents.payload, 0), contents.print, coalesce(copies.count, 0),
   CASE WHEN own.state = 'proven' AND own.size != files.size THEN 'changed' ELSE coalesce(own.state, '') END,
   coalesce(own.at, ''),
-  by_hand.path IS NOT NULL, files.mtime_ns, coalesce(stored.drive, '')
+  by_hand.path IS NOT NULL, files.mtime_ns, coalesce(stored.drive, ''), coalesce(said.width, 0)
 FROM files
 LEFT JOIN stored ON stored.path = files.path
 LEFT JOIN moments ON moments.path = files.path
@@ -73,6 +73,7 @@ class KnownFile(NamedTuple):
         moved: whether somebody moved or renamed it outside.
         mtime_ns: when it was changed last, nanoseconds since 1970, UTC.
         drive: the id of the archive drive that it is stored on; empty where it lies in the root.
+        width: in pixels; 0 where unknown.
     """
 
     path: str
@@ -108,6 +109,7 @@ class KnownFile(NamedTuple):
     moved: bool = False
     mtime_ns: int = 0
     drive: str = ""
+    width: int = 0
 
 
 OWN_COLUMNS = frozenset({

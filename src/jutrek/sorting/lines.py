@@ -29,7 +29,7 @@ _Id = Annotated[str, Field(pattern=r"^[0-9a-f]{8}$")]
 _Time = Annotated[str, Field(max_length=40), AfterValidator(_time)]
 _Text = Annotated[str, AfterValidator(_not_long)]
 """Not by `max_length`, which refuses the surrogates that stand for undecodable bytes of names."""
-_By = Literal["month", "device", "place", "shoot", "folder"]
+_By = Literal["month", "device", "place", "shoot", "folder", "likely"]
 _Moment = Annotated[int, Field(ge=-(2**63), lt=2**63)]
 _Capture = Annotated[tuple[_Text, _Text, _Moment], Field(strict=False)]
 

@@ -1,4 +1,4 @@
-"""Piles of captures: by month, device, place, shoot or folder, in the order of the first that was shot."""
+"""Piles of captures: by month, device, place, shoot, folder or likeliness, in the order of the first that was shot."""
 
 from __future__ import annotations
 
@@ -27,9 +27,11 @@ class By(StrEnum):
     PLACE = "place"
     SHOOT = "shoot"
     FOLDER = "folder"
+    LIKELY = "likely"
 
 
-_NAMES = {By.DEVICE: Names.DEVICE, By.PLACE: Names.PLACE, By.SHOOT: Names.SHOOT, By.FOLDER: Names.FOLDER}
+_NAMES = {By.DEVICE: Names.DEVICE, By.PLACE: Names.PLACE, By.SHOOT: Names.SHOOT, By.FOLDER: Names.FOLDER,
+          By.LIKELY: Names.LIKELY}  # fmt: skip
 
 
 class Pile(NamedTuple):
@@ -37,7 +39,7 @@ class Pile(NamedTuple):
 
     Attributes:
         key: tells it from others: `2026-05`, `2026` where only the year is known, or what a device, place, shoot or
-            folder is called; empty for what has none, or no date to trust.
+            folder is called, or what it likely is; empty for what has none, or no date to trust.
         to_go: how many captures are left in it.
         began: how many there were.
     """

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import json
 import os
 import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
-from datetime import date, datetime
+from datetime import datetime
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
@@ -30,10 +29,11 @@ from jutrek.views.columns import (
     Columns,
     Names,
     bit_of,
-    day_number,
     ragged,
 )
 from jutrek.views.conditions import State
+from jutrek.views.guessing import guess
+from jutrek.views.told import day_of_text, days_of, place_of_text, stamps_of, words_of_text
 from jutrek.whereabouts import Whereabouts
 
 if TYPE_CHECKING:
@@ -297,7 +297,7 @@ class _Builder:
         is_filed = by_moment >= 0
         tellers = [self._files[at] if at >= 0 else None for at in teller.tolist()]
         texts = [(one.moment or one.taken) if one else "" for one in tellers]
-        stamps = _stamps(texts)
+        stamps = stamps_of(texts)
         dated = stamps != NEVER
         lengths = map(len, texts)
         precision = np.array([_PRECISIONS.get(one, Precision.SUBSECOND) for one in lengths], np.int64) * dated
@@ -309,7 +309,7 @@ class _Builder:
         return {
             "moment": stamps, "precision": precision,
             "trust": np.where(dated, np.where(is_filed, TRUSTS.index("sure"), np.array(trusts)), 0),
-            "offset": np.where(dated, np.array(offsets, np.int64), NO_OFFSET), "day": _days(stamps, dated),
+            "offset": np.where(dated, np.array(offsets, np.int64), NO_OFFSET), "day": days_of(stamps, dated),
             "filed": self._filed(stamps, precision, [one.day if one else "" for one in tellers]),
         }  # fmt: skip
 
@@ -318,8 +318,8 @@ class _Builder:
         begins = int(self._begins.total_seconds() * 1_000_000)
         known = precision >= Precision.DAY
         moved = np.where(precision >= Precision.MINUTE, stamps - np.where(known, begins, 0), stamps)
-        found = _days(moved, known)
-        numbers = {day: _day(day) for day in set(days) if len(day) == 10}
+        found = days_of(moved, known)
+        numbers = {day: day_of_text(day) for day in set(days) if len(day) == 10}
         told = np.array([numbers.get(day, NO_DAY) for day in days], np.int64)
         return np.where(known & (told != NO_DAY), told, found)
 
@@ -344,11 +344,19 @@ class _Builder:
             "kind": kinds[firsts], "format": formats[firsts],
             "formats": np.bitwise_or.reduceat(np.uint64(1) << formats.astype(np.uint64), self._starts),
             "rating": self._said_beside(self._column("rating") != 0, self._column("rating")), "mark": self._marks(),
+            "likely": self._guesses(),
             "pixels": np.minimum(self._column("pixels")[firsts], np.iinfo(np.int32).max),
             "length": np.add.reduceat(lengths, self._starts),
             "latitude": north, "longitude": east, "place": self._places(north, east),
             **{names.value: self._said(self._codes[names].of_all(values)) for names, values in named},
         }  # fmt: skip
+
+    def _guesses(self) -> Ints:
+        """The codes of what captures likely are by their primaries, if no photographs."""
+        return self._codes[Names.LIKELY].of_all(
+            guess(one.kind, one.format, one.path.rpartition("/")[2], one.model, one.lens, _size(one))
+            for one in map(self._files.__getitem__, self._firsts.tolist())
+        )
 
     def _said_beside(self, said: NDArray[np.bool_], values: Ints) -> Ints:
         """Of each capture what is said of it: by a sidecar first, which was written later than the file, else by it."""
@@ -377,7 +385,7 @@ class _Builder:
     def _places(self, latitudes: NDArray[np.float64], longitudes: NDArray[np.float64]) -> Ints:
         """Where captures were: as said of their shoot or intake, or as written in them, else by their positions."""
         said = {text: words_and_place(text)[1] for text in set(self._of["shoot"])}
-        of_intake = {text: _place_of(text) for text in set(self._of["intake"])}
+        of_intake = {text: place_of_text(text) for text in set(self._of["intake"])}
         codes = self._codes[Names.PLACE]
         told = self._said(codes.of_all(
             said[shoot] or of_intake[intake] or written
@@ -388,7 +396,7 @@ class _Builder:
 
     def _proved(self) -> Ints:
         """The days of the oldest proofs that stand; of what has files without one, none."""
-        numbers = {text: _day(text[:10]) for text in set(self._of["proved"])}
+        numbers = {text: day_of_text(text[:10]) for text in set(self._of["proved"])}
         days = [
             numbers[at] if found == Found.PROVEN else NO_DAY
             for at, found in zip(self._of["proved"], self._of["found"], strict=True)
@@ -406,7 +414,7 @@ class _Builder:
         """Of each capture the codes of its keywords, each once."""
         codes, read = self._codes[Names.KEYWORD], dict[str, tuple[int, ...]]()
         for text in set(self._of["keywords"]):
-            read[text] = tuple(map(codes.of, _words(text)))
+            read[text] = tuple(map(codes.of, words_of_text(text)))
         own = [read[text] for text in self._of["keywords"]]
         return [
             own[members[0]] if len(members) == 1 else tuple(dict.fromkeys(code for at in members for code in own[at]))
@@ -437,50 +445,9 @@ class _Builder:
         return np.asarray(states, np.int64)
 
 
-def _stamps(texts: Sequence[str]) -> Ints:
-    """Microseconds since 1970 of local times by ISO 8601; `NEVER` where one is none."""
-    try:
-        stamps = np.array([one or "NaT" for one in texts], "datetime64[us]")
-    except ValueError:
-        stamps = np.array([_stamp(one) for one in texts], "datetime64[us]")
-    return stamps.astype(np.int64)
-
-
-def _stamp(text: str) -> np.datetime64:
-    try:
-        return np.datetime64(text or "NaT", "us")
-    except ValueError:
-        return np.datetime64("NaT", "us")
-
-
-def _days(stamps: Ints, known: NDArray[np.bool_]) -> Ints:
-    return np.where(known, np.floor_divide(stamps, 86_400_000_000), NO_DAY)
-
-
-def _day(text: str) -> int:
-    try:
-        return day_number(date.fromisoformat(text))
-    except ValueError:
-        return NO_DAY
-
-
-def _words(text: str) -> list[str]:
-    """The keywords that a ledger has; what is damaged counts as none."""
-    try:
-        found = json.loads(text) if text else []
-    except ValueError:
-        return []
-    return [one for one in found if isinstance(one, str) and one] if isinstance(found, list) else []
-
-
-def _place_of(text: str) -> str:
-    """The place that was said of an intake; what is damaged counts as none."""
-    try:
-        found = json.loads(text) if text else {}
-    except (ValueError, RecursionError):
-        return ""
-    place = found.get("place") if isinstance(found, dict) else ""
-    return place if isinstance(place, str) else ""
+def _size(known: KnownFile) -> tuple[int, int]:
+    """Width and height in pixels."""
+    return (known.width, known.pixels // known.width) if known.width > 0 else (0, 0)
 
 
 def _contents(known: KnownFile) -> Iterable[tuple[int, bytes]]:

@@ -13,6 +13,7 @@ class By(StrEnum):
     DAY = "day"
     DEVICE = "device"
     KIND = "kind"
+    LIKELY = "likely"
     FORMAT = "format"
     FOLDER = "folder"
     LENS = "lens"

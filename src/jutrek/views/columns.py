@@ -52,6 +52,7 @@ class Names(StrEnum):
     MEANING = "meaning"
     SAID = "said"
     DRIVE = "drive"
+    LIKELY = "likely"
     KEYWORD = "keyword"
 
 
@@ -67,7 +68,7 @@ COLUMNS: Mapping[str, Column] = {
     "day": Column(np.int32), "filed": Column(np.int32), "kind": Column(np.uint8), "formats": Column(np.uint64),
     "format": Column(np.uint8), "device": Column(np.int32), "person": Column(np.int32), "lens": Column(np.int32),
     "shoot": Column(np.int32), "place": Column(np.int32), "folder": Column(np.int32), "mark": Column(np.int32),
-    "said": Column(np.int32), "drive": Column(np.int32),
+    "said": Column(np.int32), "drive": Column(np.int32), "likely": Column(np.int32),
     "rating": Column(np.int8), "pixels": Column(np.int32), "length": Column(np.int64), "size": Column(np.int64),
     "changed": Column(np.int64),
     "latitude": Column(np.float32), "longitude": Column(np.float32), "copies": Column(np.uint8),
@@ -94,6 +95,7 @@ class Columns:
         formats: a bit for each format among its files, by its code.
         format: the code of its primary's.
         device, person, lens, shoot, place, folder, mark, said, drive: codes; `said` is what was written of it in words.
+        likely: the code of what it likely is, if no photograph.
         rating: 1 to 5; 0 where it has none.
         pixels: of its primary; 0 where unknown.
         length: in milliseconds; 0 for stills.
@@ -127,6 +129,7 @@ class Columns:
     mark: NDArray[np.int32]
     said: NDArray[np.int32]
     drive: NDArray[np.int32]
+    likely: NDArray[np.int32]
     rating: NDArray[np.int8]
     pixels: NDArray[np.int32]
     length: NDArray[np.int64]

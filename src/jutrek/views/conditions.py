@@ -28,6 +28,7 @@ class Sort(StrEnum):
     TIME = "time"
     FILED = "filed"
     KIND = "kind"
+    LIKELY = "likely"
     FORMAT = "format"
     DEVICE = "device"
     PERSON = "person"

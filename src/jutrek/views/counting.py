@@ -20,6 +20,7 @@ _NAMED = {
     By.FORMAT: Names.FORMAT,
     By.FOLDER: Names.FOLDER,
     By.LENS: Names.LENS,
+    By.LIKELY: Names.LIKELY,
     By.PLACE: Names.PLACE,
 }
 

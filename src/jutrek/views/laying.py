@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Iterable, Mapping, Sequence
+from datetime import date
 from enum import StrEnum
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -36,7 +37,7 @@ if TYPE_CHECKING:
 
     from jutrek.views.shelving import Stood
 
-BARS = (Sort.KIND, Sort.DEVICE, Sort.LENS, Sort.PLACE, Sort.KEYWORD, Sort.MARK, Sort.COPIES, Sort.STATE)
+BARS = (Sort.KIND, Sort.LIKELY, Sort.DEVICE, Sort.LENS, Sort.PLACE, Sort.KEYWORD, Sort.MARK, Sort.COPIES, Sort.STATE)
 """What there is a share bar of, in their order."""
 MOST_PARTS = 24
 """Parts of a bar that are told one by one: those of most captures."""
@@ -44,7 +45,10 @@ _MASKS_KEPT = 64
 _STATES = (
     State.UNFILED, State.DOUBLED, State.CHANGED, State.MOVED, State.DAMAGED, State.DOUBTFUL, State.STORED, State.PROVEN,
 )  # fmt: skip
-_NAMED = {Sort.DEVICE: Names.DEVICE, Sort.LENS: Names.LENS, Sort.MARK: Names.MARK, Sort.PLACE: Names.PLACE}
+_NAMED = {
+    Sort.LIKELY: Names.LIKELY, Sort.DEVICE: Names.DEVICE,
+    Sort.LENS: Names.LENS, Sort.MARK: Names.MARK, Sort.PLACE: Names.PLACE,
+}  # fmt: skip
 _COPIES = 3
 
 
@@ -117,6 +121,7 @@ class Layer:
         self.tree = FolderTree.of(columns.names[Names.FOLDER])
         self._narrowing = Narrowing(columns, shelves)
         self._masks: OrderedDict[Condition, NDArray[np.bool_]] = OrderedDict()
+        self._day = date.today()
         self._months = _months_of(columns)
         at_home = held_back(columns, both())
         self._all_folders = self.tree.counts(columns.folder[at_home])
@@ -156,6 +161,10 @@ class Layer:
         )  # fmt: skip
 
     def _mask(self, part: Condition) -> NDArray[np.bool_]:
+        if (today := date.today()) != self._day:
+            # What is meant by this week goes on with the day.
+            self._masks.clear()
+            self._day = today
         known = self._masks.get(part)
         if known is None:
             known = self._masks[part] = self._narrowing.of(part)
@@ -196,7 +205,11 @@ class Layer:
             return _parts([(Is(state), state.value, count) for state, count in counts_of], said)
         names = _NAMED[sort]
         counts = np.bincount(getattr(columns, names.value)[mask], minlength=1)
-        return _parts(_of_codes(sort, columns.names[names], counts), said)
+        of_codes = _of_codes(sort, columns.names[names], counts)
+        if sort is Sort.LIKELY:
+            # Of what is no still nothing is guessed.
+            return _parts([(one, f"{words}s", count) for one, words, count in of_codes if isinstance(one, Value)], said)
+        return _parts(of_codes, said)
 
     def _keywords(self, mask: NDArray[np.bool_]) -> list[tuple[Condition, str, int]]:
         columns = self.columns

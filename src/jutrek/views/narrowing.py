@@ -49,7 +49,8 @@ _AWAY = frozenset({State.GONE, State.ASIDE})
 _DAY_US, _MINUTE_US = 86_400_000_000, 60_000_000
 _LEAST = {Unit.YEAR: Precision.YEAR, Unit.MONTH: Precision.MONTH, Unit.WEEK: Precision.DAY, Unit.DAY: Precision.DAY}
 _NAMES = {
-    Sort.DEVICE: Names.DEVICE, Sort.PERSON: Names.PERSON, Sort.LENS: Names.LENS, Sort.SHOOT: Names.SHOOT,
+    Sort.LIKELY: Names.LIKELY, Sort.DEVICE: Names.DEVICE, Sort.PERSON: Names.PERSON, Sort.LENS: Names.LENS,
+    Sort.SHOOT: Names.SHOOT,
     Sort.FOLDER: Names.FOLDER, Sort.RIGHT_IN: Names.FOLDER, Sort.MARK: Names.MARK, Sort.FORMAT: Names.FORMAT,
     Sort.KEYWORD: Names.KEYWORD, Sort.PLACE: Names.PLACE,
 }  # fmt: skip

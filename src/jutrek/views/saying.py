@@ -141,6 +141,8 @@ def _(part: AtHours) -> str:
 def _(part: Value) -> str:
     if part.sort is Sort.PLACE:
         return f"near {_place(part.text)}"
+    if part.sort is Sort.LIKELY:
+        return f"likely {part.text}s"
     return _MANY[part.text] if part.sort is Sort.KIND else f"{_BEFORE[part.sort]} {quoted(part.text)}"
 
 

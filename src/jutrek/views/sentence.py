@@ -36,6 +36,7 @@ from jutrek.views.conditions import (
     no,
     sort_of,
 )
+from jutrek.views.guessing import GUESSES
 from jutrek.views.measures import LENGTHS, NUMBERS, SIZES, metres_of, number_of
 from jutrek.views.times import TimeWords
 from jutrek.views.tokens import KINDS, is_date
@@ -53,6 +54,7 @@ _SOME = {
 """What can be known of a capture, or not, behind `with` and `without`."""
 _NAMED = {"keyword": Sort.KEYWORD, "keywords": Sort.KEYWORD, "lens": Sort.LENS}
 _UN = {"undated": Sort.TIME, "unmarked": Sort.MARK, "unrated": Sort.RATING}
+_GUESSED = {word: one for one in GUESSES for word in (one, f"{one}s")}
 _STATES = {tuple(one.value.split()): one for one in State}
 _BEFORE_VALUE = {"by": Sort.DEVICE, "as": Sort.FORMAT, "of": Sort.SHOOT}
 _COMPARING = {
@@ -222,6 +224,15 @@ class _Parser(TimeWords):
             if self.walk.take_all(*words):
                 return Is(state)
         raise self.walk.trouble()
+
+    def _likely(self) -> Condition:
+        walk = self.walk
+        walk.next()
+        walk.take("a")
+        if (word := walk.take(*_GUESSED)) is not None:
+            return Value(Sort.LIKELY, _GUESSED[word])
+        walk.want(*(f"{one}s" for one in GUESSES))
+        raise walk.trouble("Likely what? Photographs, screenshots or papers.")
 
     def _value(self) -> Condition:
         sort = _BEFORE_VALUE[self.walk.next().text]
@@ -414,6 +425,7 @@ _LEAVES: tuple[tuple[frozenset[str], _Making], ...] = (
     (frozenset([*_UN, "everything", "nothing"]), _Parser._plain),
     (frozenset(words[0] for words in _STATES), _Parser._state),
     (frozenset(_BEFORE_VALUE), _Parser._value),
+    (frozenset(["likely"]), _Parser._likely),
     (frozenset(["carried"]), _Parser._carried),
     (frozenset(["marked"]), _Parser._marked),
     (frozenset(["rated"]), _Parser._rated),
@@ -443,7 +455,8 @@ _WANTED = {
 STARTS = (
     "stills", "clips", "sounds", "by", "carried by", "in", "on", "from", "since", "until", "before", "after", "between",
     "with", "without", "as", "of", "in folder", "right in folder", "on shelf", "marked", "unmarked", "rated", "unrated",
-    "undated", "longer than", "shorter than", "larger than", "smaller than", "near", "within", "in no backup",
+    "undated", "likely screenshots", "likely papers",
+    "longer than", "shorter than", "larger than", "smaller than", "near", "within", "in no backup",
     "in fewer than 2 backups", *(state.value for state in State), "filed under", "not", "everything",
 )  # fmt: skip
 """What a clause may begin with."""

@@ -26,8 +26,8 @@ DAY_OF = {word: number for number, name in enumerate(DAYS) for word in (name.low
 """Days of the week, Monday being 0."""
 _OTHERS = (
     "in on from since until before after between filed not or and but without with by as near within of carried marked"
-    " rated longer shorter larger smaller doubled unfiled gone changed moved set stored proven damaged doubtful week"
-    " weeks right everything nothing undated unmarked unrated weekends weekend"
+    " rated longer shorter larger smaller doubled unfiled gone changed moved set stored proven damaged doubtful likely"
+    " week weeks right everything nothing undated unmarked unrated weekends weekend"
 )
 RESERVED = frozenset([*_OTHERS.split(), *KINDS, *MONTH_OF, *DAY_OF])
 """Words that begin something. What is called so stands in quotation marks."""

@@ -17,8 +17,8 @@ from jutrek.views.conditions import Sort
 from jutrek.views.laying import BARS, Part
 
 TITLES = {
-    Sort.KIND: "Kind", Sort.DEVICE: "Device", Sort.LENS: "Lens", Sort.PLACE: "Place", Sort.KEYWORD: "Keywords",
-    Sort.MARK: "Marks", Sort.COPIES: "Copies", Sort.STATE: "How it stands",
+    Sort.KIND: "Kind", Sort.LIKELY: "Likely", Sort.DEVICE: "Device", Sort.LENS: "Lens", Sort.PLACE: "Place",
+    Sort.KEYWORD: "Keywords", Sort.MARK: "Marks", Sort.COPIES: "Copies", Sort.STATE: "How it stands",
 }  # fmt: skip
 _TITLE, _BAR, _LEAST, _ROOM, _MORE = 17, 20, 24, 40, 36
 

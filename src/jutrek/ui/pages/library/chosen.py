@@ -13,6 +13,7 @@ from jutrek.ui import paint
 from jutrek.ui.pages.library.words import mark_words, when_words
 from jutrek.ui.theme import SEMIBOLD, Theme, font
 from jutrek.views.columns import Names
+from jutrek.views.guessing import PHOTOGRAPH
 from jutrek.views.standing import standing_of
 
 if TYPE_CHECKING:
@@ -85,8 +86,14 @@ def facts_of(view: View, row: int) -> list[tuple[str, str]]:
         ("Keywords", ", ".join(columns.words(row))),
         ("Copies", f"in {paint.counted(copies, 'backup')}" if copies else "in no backup"),
         ("Pixels", f"{width / 1e6:.1f} megapixels" if width else ""),
+        ("Likely", _guess_words(names[Names.LIKELY][columns.likely[row]])),
         ("Stands", "" if standing == "home" else standing),
     ]
+
+
+def _guess_words(guess: str) -> str:
+    """What a capture likely is, where that is no photograph."""
+    return f"a {guess}" if guess not in ("", PHOTOGRAPH) else ""
 
 
 def _of_many(view: View, rows: NDArray[np.int64]) -> list[tuple[str, str]]:

@@ -12,11 +12,12 @@ from jutrek.ui.plainly import plain
 
 BY = {
     By.MONTH: "by month", By.DEVICE: "by device", By.PLACE: "by place", By.SHOOT: "by shoot", By.FOLDER: "by folder",
+    By.LIKELY: "by what they likely are",
 }  # fmt: skip
 """What piles are made by, as it is said."""
 _NONE = {
     By.MONTH: "no date to trust", By.DEVICE: "no device known", By.PLACE: "no place known",
-    By.SHOOT: "in no shoot", By.FOLDER: "right in the root",
+    By.SHOOT: "in no shoot", By.FOLDER: "right in the root", By.LIKELY: "clips and sounds",
 }  # fmt: skip
 
 
@@ -26,6 +27,8 @@ def pile_words(by: By, key: str, top: str = "") -> str:
         return _NONE[by]
     if by is By.FOLDER and top:
         return plain(key[len(top) :].lstrip("/")) or f"right in {plain(top.rpartition('/')[2])}"
+    if by is By.LIKELY:
+        return f"likely {plain(key)}s"
     if by is not By.MONTH:
         return plain(key)
     year, _, month = key.partition("-")
