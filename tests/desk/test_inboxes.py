@@ -17,6 +17,7 @@ from jutrek.desk.inbox_hints import InboxHints
 from jutrek.desk.inbox_watch import Happened, InboxWatcher, watch
 from jutrek.desk.inboxes import WatchedFolder, add_inbox, inboxes, remove_inbox
 from jutrek.errors import JutrekError, NotPossible, PageBroken
+from jutrek.filing import HouseRules, OnArrival
 from jutrek.library import Library, add_place, open_library
 from jutrek.library.ledger import Ledger
 from jutrek.transfer.lock import locked
@@ -286,3 +287,28 @@ def test_an_inbox_fills_the_board_by_itself(
     put(phone / "c.jpg", shot(3))
     time.sleep(4 * RESTS)
     assert all(not one.board.sources for one in ear.heard if isinstance(one, events.BoardChanged))
+
+
+def test_while_a_window_is_open_it_comes_home_by_itself(
+    session: Talk, ear: Ear, library: Library, phone: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """As soon as it is an inbox and the house says so, and no longer than that."""
+    for one in (InboxHints, InboxWatcher):
+        monkeypatch.setattr(one.__init__, "__kwdefaults__", {"rests": RESTS})
+    session.open_library(library.root)
+    ear.board()
+    put(phone / "a.jpg", shot(1))
+    session.ask_intake(lambda intake: intake.add_inbox(str(phone)))
+    ear.board(lambda board: board.captures == 1)
+    assert not [one for one in names_below(library.root) if one.endswith(".jpg")]
+    rules = HouseRules(arrivals=OnArrival.BY_ITSELF)
+    session.ask_library(lambda at: at.rules.keep(rules, ()))
+    told = ear.wait(lambda event: isinstance(event, events.InboxTold))
+    assert (told.is_trouble, told.words) == (False, f"1 file is home from {phone}.")
+    ear.board(lambda board: board.captures == 1 and not board.bring_bytes)
+    assert len([one for one in names_below(library.root) if one.endswith(".jpg")]) == 1
+    session.ask_intake(lambda intake: intake.remove_inbox(str(phone)))
+    ear.board(lambda board: not board.sources)
+    put(phone / "b.jpg", shot(2))
+    time.sleep(4 * RESTS)
+    assert len([one for one in names_below(library.root) if one.endswith(".jpg")]) == 1

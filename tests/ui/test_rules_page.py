@@ -13,8 +13,9 @@ from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from jutrek.desk.examples import example_facts
+from jutrek.desk.inboxes import inboxes
 from jutrek.desk.records import records_of
-from jutrek.filing import HouseRules, Undated
+from jutrek.filing import Cleared, HouseRules, OnArrival, Undated
 from jutrek.filing.pattern import Piece
 from jutrek.filing.rulebook import FILE, load_rules, rules_text
 from jutrek.library import Library
@@ -22,6 +23,7 @@ from jutrek.transfer.journal import Kind
 from jutrek.transfer.saying import Words
 from jutrek.ui.app.window import MainWindow
 from jutrek.ui.pages.rules.chips import MIME, PieceMenu, StockChip, forms_of
+from jutrek.ui.pages.rules.inboxes import InboxesSection
 from jutrek.ui.pages.rules.pathedit import PathEditor
 from jutrek.ui.pages.rules.saying import SayDialog
 from jutrek.ui.pages.rules.view import RulesView
@@ -418,3 +420,23 @@ def test_every_piece_has_its_formats_and_stock_chips_have_help() -> None:
     assert list(forms_of("counter")) == ["", "2", "3", "4", "5", "6"]
     assert "%d.%m.%y" in list(forms_of("date"))
     assert list(forms_of("year")) == [""]
+
+
+def test_inboxes_are_ruled_and_watched(
+    qtbot: QtBot, small: MainWindow, page: RulesView, library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    phone = tmp_path / "Phone"
+    phone.mkdir()
+    page.open_section(8)
+    form = page.forms.open(8)
+    assert isinstance(form, InboxesSection)
+    form.arrivals.setCurrentIndex(2)
+    form.cleared.setCurrentIndex(1)
+    assert (page.rules.arrivals, page.rules.cleared) == (OnArrival.LEAVE, Cleared.TRASH)
+    monkeypatch.setattr(small.page("rules"), "ask_folder", lambda title: str(phone))
+    form.add.click()
+    qtbot.waitUntil(lambda: list(form.rows) == [str(phone)], timeout=PATIENCE)
+    assert [one.root for one in inboxes()[0]] == [str(phone)]
+    form.rows[str(phone)].click()
+    qtbot.waitUntil(lambda: not form.rows, timeout=PATIENCE)
+    assert inboxes()[0] == []

@@ -186,6 +186,14 @@ class ChangedOutside(NamedTuple):
     """Another program may have changed the library."""
 
 
+class InboxTold(NamedTuple):
+    """Something happened to an inbox that is brought home by itself: what, in words, and whether it is trouble."""
+
+    root: str
+    words: str
+    is_trouble: bool
+
+
 class OutboxesKnown(NamedTuple):
     """How the outboxes of the library stand."""
 
@@ -250,6 +258,7 @@ Event = (
     | DoublesCounted
     | Looking
     | Hearing
+    | InboxTold
     | OutboxesKnown
     | Trouble
 )

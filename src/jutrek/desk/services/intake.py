@@ -20,6 +20,7 @@ from jutrek.desk.answers import AfterRun
 from jutrek.desk.board import Storage
 from jutrek.desk.details import CaptureDetails, details_of
 from jutrek.desk.history import Step
+from jutrek.desk.inboxes import WatchedFolder
 from jutrek.desk.listening import Ears
 from jutrek.desk.questions import Effect
 from jutrek.desk.saving import save_text
@@ -104,6 +105,7 @@ class IntakeService:
         self._bench.use_library(library, self._ledger)
         self._publish()
         self._sources.take_up(library)
+        self._sources.bring_by_itself(services.rules.now.arrivals)
         self._want_plan()
         if services.leftovers:
             self._tell(events.Found(services.leftovers))
@@ -162,6 +164,24 @@ class IntakeService:
         self._sources.remove(root)
         self._want_plan()
 
+    def inboxes(self) -> tuple[WatchedFolder, ...]:
+        """This person's inboxes of the library."""
+        return self._sources.inboxes()
+
+    def add_inbox(self, path: str) -> tuple[WatchedFolder, ...]:
+        """Watch a folder from now on. Returns this person's inboxes of the library.
+
+        Raises:
+            LibraryTrouble: when it can't be one, or no library is open.
+        """
+        return self._sources.add_inbox(path)
+
+    def remove_inbox(self, root: str) -> tuple[WatchedFolder, ...]:
+        """Watch a folder no longer; nothing in it changes. Returns and raises as `add_inbox`."""
+        found = self._sources.remove_inbox(root)
+        self._want_plan()
+        return found
+
     def reread(self, root: str) -> None:
         """A source has other files on it than before."""
         if self._sources.read_again(root):
@@ -219,6 +239,7 @@ class IntakeService:
     def use_rules(self, rules: HouseRules, devices: bool) -> None:
         """Other house rules hold; and devices are called otherwise, where that is said."""
         self._bench.use_house(rules)
+        self._sources.bring_by_itself(rules.arrivals)
         if devices:
             self._bench.learn_devices()
         self._refresh()

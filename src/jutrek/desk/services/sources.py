@@ -8,13 +8,16 @@ from collections.abc import Callable
 from functools import partial
 
 from jutrek.desk import drafts, events
+from jutrek.desk.happened import Happened
 from jutrek.desk.inbox_hints import InboxHints, Rested
-from jutrek.desk.inboxes import inboxes
+from jutrek.desk.inbox_keeper import InboxKeeper
+from jutrek.desk.inboxes import WatchedFolder, add_inbox, inboxes, remove_inbox
 from jutrek.desk.intake import Found
 from jutrek.desk.reader import Reader
 from jutrek.desk.workbench import Workbench
 from jutrek.desk.worker import LATE, Worker
-from jutrek.errors import JutrekError, SourceRefused, Stopped
+from jutrek.errors import JutrekError, LibraryMissing, SourceRefused, Stopped
+from jutrek.filing import OnArrival
 from jutrek.library import Library, apart
 
 _LOOK_EVERY = 0.02
@@ -51,6 +54,8 @@ class SourcesService:
         self.library: Library | None = None
         self._late: dict[str, Reader] = {}
         self._inboxes: dict[str, InboxHints] = {}
+        self._keepers: dict[str, InboxKeeper] = {}
+        self._arrivals = OnArrival.ASK
         self._rested: dict[str, Rested] = {}
 
     @property
@@ -144,6 +149,7 @@ class SourcesService:
         """Leave a source out of this intake. An inbox is watched no more until the library is opened again."""
         if (hints := self._inboxes.pop(root, None)) is not None:
             hints.stop()
+        self._leave_keeper(root)
         if self.give_up(root) or self._bench.founds.pop(root, None) is not None:
             self._sort()
             self.keep_draft()
@@ -184,6 +190,30 @@ class SourcesService:
 
     # ---- inboxes, which fill by themselves
 
+    def inboxes(self) -> tuple[WatchedFolder, ...]:
+        """This person's inboxes of the library."""
+        library = self.library
+        return tuple(one for one in inboxes()[0] if library is not None and one.library == library.root)
+
+    def add_inbox(self, path: str) -> tuple[WatchedFolder, ...]:
+        """Watch a folder from now on. Returns this person's inboxes of the library.
+
+        Raises:
+            LibraryTrouble: when it can't be one, or no library is open.
+        """
+        if self.library is None:
+            raise LibraryMissing("", "there is none yet: choose one first")
+        add_inbox(path, self.library.root)
+        self._watch_inboxes(self.library)
+        self.bring_by_itself(self._arrivals)
+        return self.inboxes()
+
+    def remove_inbox(self, root: str) -> tuple[WatchedFolder, ...]:
+        """Watch a folder no longer, and leave it out of this intake. Returns and raises as `add_inbox`."""
+        remove_inbox(root)
+        self.remove(root)
+        return self.inboxes()
+
     def _watch_inboxes(self, library: Library) -> None:
         """From now on the inboxes of a library that this person has are sources."""
         for one in inboxes()[0]:
@@ -192,6 +222,34 @@ class SourcesService:
             tell = partial(self._on_rested, one.root)
             hints = self._inboxes[one.root] = InboxHints(one.root, partial(apart, one.root, library), tell)
             hints.start()
+
+    def bring_by_itself(self, arrivals: OnArrival) -> None:
+        """From now on inboxes are brought home by themselves as the house says, or as this person does of one."""
+        self._arrivals = arrivals
+        for one in self.inboxes():
+            wanted = one.root in self._inboxes and (one.by_itself or arrivals is OnArrival.BY_ITSELF)
+            if wanted and one.root not in self._keepers:
+                keeper = self._keepers[one.root] = InboxKeeper(one, self._hear)
+                keeper.start()
+            elif not wanted:
+                self._leave_keeper(one.root)
+
+    def _leave_keeper(self, root: str) -> None:
+        if (keeper := self._keepers.pop(root, None)) is not None:
+            keeper.stop()
+
+    def _hear(self, what: Happened) -> None:
+        """On a keeper's thread: something happened to an inbox."""
+        if what.event in ("home", "cleared", "failed", "trouble"):
+            brick = what.event in ("failed", "trouble")
+            self._worker.teller.tell(events.InboxTold(what.folder, what.words, brick))
+        if what.event in ("home", "cleared"):
+            self._worker.ask(lambda: self._learn_of(what.folder))
+
+    def _learn_of(self, root: str) -> None:
+        """What rests in an inbox came home meanwhile, or went from it."""
+        if root in self._inboxes and self.read_again(root):
+            self._replan()
 
     def _on_rested(self, root: str, rested: Rested) -> None:
         """On an inbox's thread: other files rest there than before."""
@@ -216,6 +274,8 @@ class SourcesService:
         for hints in self._inboxes.values():
             hints.stop()
         self._inboxes.clear()
+        for root in list(self._keepers):
+            self._leave_keeper(root)
         self._rested.clear()
 
     def sort(self) -> None:

@@ -21,6 +21,7 @@ from jutrek.ui.pages.intake.cards import Cards
 from jutrek.ui.pages.intake.offers import IntakeOffers
 from jutrek.ui.pages.intake.runs import Runs
 from jutrek.ui.pages.intake.view import IntakeView
+from jutrek.ui.plainly import plain
 from jutrek.ui.shell.page import Page
 
 if TYPE_CHECKING:
@@ -86,6 +87,7 @@ class IntakePage(Page):
             (events.Looking, lambda event: view.show_meanwhile("comparing pictures", event.done, event.total)),
             (events.Hearing, lambda event: view.show_meanwhile("listening to recordings", event.done, event.total)),
             (events.TakenUp, self._say_taken_up),
+            (events.InboxTold, self._say_inbox),
             (events.RulesKnown, self._see_rules),
             (events.PlacesKnown, lambda event: view.copies.show_states(event.places)),
             (events.Trouble, lambda event: self.say_trouble(event.error)),
@@ -226,6 +228,10 @@ class IntakePage(Page):
     def _say_taken_up(self, _: events.TakenUp) -> None:
         more = "What you had decided holds again; Ctrl+Z takes it back."
         self.notify("Taken up where you left off.", more)
+
+    def _say_inbox(self, told: events.InboxTold) -> None:
+        if not self.context.runs.running:
+            self.notify(plain(told.words), brick=told.is_trouble)
 
     def _see_rules(self, known: events.RulesKnown) -> None:
         if known.trouble:

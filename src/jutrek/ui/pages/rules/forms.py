@@ -8,6 +8,8 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QStackedWidget, QVBoxLayout, QWidget
 
 from jutrek.captures import Device
+from jutrek.desk.inboxes import WatchedFolder
+from jutrek.ui.pages.rules.inboxes import InboxesSection
 from jutrek.ui.pages.rules.sections import (
     CopiesSection,
     DaysSection,
@@ -20,7 +22,7 @@ from jutrek.ui.pages.rules.sections import (
 from jutrek.ui.theme import Theme
 from jutrek.ui.widgets.layout import Card, scrolling
 
-_FORMS = DaysSection, TrustSection, DoublesSection, CopiesSection, WordsSection, DevicesSection
+_FORMS = DaysSection, TrustSection, DoublesSection, CopiesSection, WordsSection, DevicesSection, InboxesSection
 _FIRST = 2
 """The number of the first section that is a form: those before it are patterns, and share what is shown first."""
 
@@ -31,11 +33,14 @@ class Forms(QStackedWidget):
     changed = Signal(object)
     broken = Signal(object)
     renamed = Signal(object)
+    watched = Signal()
+    unwatched = Signal(object)
 
     def __init__(self, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self._theme = theme
         self._devices: tuple[Device, ...] = ()
+        self._inboxes: tuple[WatchedFolder, ...] = ()
         self._made: dict[int, Section | DevicesSection] = {}
         for _ in ("patterns", *_FORMS, "more"):
             place = QWidget(self)
@@ -70,6 +75,13 @@ class Forms(QStackedWidget):
             if isinstance(form, DevicesSection):
                 form.show_devices(devices)
 
+    def show_inboxes(self, inboxes: tuple[WatchedFolder, ...]) -> None:
+        """Show which folders are watched for the library."""
+        self._inboxes = inboxes
+        for form in self._made.values():
+            if isinstance(form, InboxesSection):
+                form.show_inboxes(inboxes)
+
     def make_next(self) -> bool:
         """Make a form that was not opened yet. Returns whether there are more."""
         missing = [number for number in range(_FIRST, _FIRST + len(_FORMS)) if number not in self._made]
@@ -94,6 +106,10 @@ class Forms(QStackedWidget):
                 form.show_devices(self._devices)
             else:
                 form.changed.connect(self.changed)
+            if isinstance(form, InboxesSection):
+                form.watched.connect(self.watched)
+                form.unwatched.connect(self.unwatched)
+                form.show_inboxes(self._inboxes)
             form.broken.connect(self.broken)
             place = self.widget(number - _FIRST + 1).layout()
             if place is not None:

@@ -13,7 +13,7 @@ from jutrek.ui.theme import Theme, section
 WIDTH = 190
 SECTIONS = (
     "Where it goes", "What it is called", "When a day starts", "Which date to trust", "Doubles",
-    "Copies and extensions", "Keywords and rights", "Devices",
+    "Copies and extensions", "Keywords and rights", "Devices", "Inboxes",
 )  # fmt: skip
 _ROW = 27
 

@@ -20,6 +20,7 @@ from jutrek.ui.shell.page import Page
 if TYPE_CHECKING:
     from jutrek.captures import Device
     from jutrek.desk.answers import HomeRead, Refiled
+    from jutrek.desk.inboxes import WatchedFolder
     from jutrek.errors import JutrekError
     from jutrek.filing import HouseRules
     from jutrek.filing.refiling import Scope
@@ -47,12 +48,15 @@ class RulesPage(Page):
         view.stopped.connect(self.stop)
         view.wanted_others.connect(self.choose_rules)
         view.wanted_export.connect(self.choose_file)
+        view.forms.watched.connect(self._watch)
+        view.forms.unwatched.connect(self._unwatch)
         context.client.on(events.RulesKnown, view.show_house)
         context.client.on(events.BoardChanged, self._show_board)
 
     def activated(self) -> None:
         self._try_on()
         self.view.menu.list.setFocus()
+        self.ask_intake(lambda intake: intake.inboxes(), self._show_inboxes, quiet=True)
 
     def _try_on(self) -> None:
         """Have rules tried on the captures at hand: of the intake, else of the library, else made-up ones."""
@@ -86,6 +90,19 @@ class RulesPage(Page):
         self.view.show_home(home)
         if self.shown and not self._board.captures:
             self._try_on()
+
+    # ---- inboxes
+
+    def _watch(self) -> None:
+        """Ask for a folder, and watch it from now on."""
+        if path := self.ask_folder("A folder that a phone or a sync program fills"):
+            self.ask_intake(lambda intake: intake.add_inbox(path), self._show_inboxes)
+
+    def _unwatch(self, root: str) -> None:
+        self.ask_intake(lambda intake: intake.remove_inbox(root), self._show_inboxes)
+
+    def _show_inboxes(self, inboxes: tuple[WatchedFolder, ...]) -> None:
+        self.view.forms.show_inboxes(inboxes)
 
     # ---- rules
 
