@@ -15,7 +15,7 @@ SECTIONS = (
     "Where it goes", "What it is called", "When a day starts", "Which date to trust", "Doubles",
     "Copies and extensions", "Keywords and rights", "Devices", "Inboxes",
 )  # fmt: skip
-_ROW = 27
+_ROW = 25
 
 
 class _List(QListWidget):
