@@ -13,6 +13,7 @@ import pytest
 
 from jutrek.desk import outside_watch
 from jutrek.desk.outside_watch import OutsideWatch
+from tests.making import PATIENCE
 
 Hints = Callable[[Callable[[], object]], int]
 
@@ -113,3 +114,11 @@ def test_a_drive_that_comes_or_goes_is_a_hint_and_no_other_mount_is(
         assert not heard.acquire(timeout=0.3)
     finally:
         watch.stop()
+
+
+def test_what_came_before_it_listened_is_hinted_of_too(tmp_path: Path) -> None:
+    hinted = threading.Event()
+    watch = OutsideWatch(str(tmp_path), hinted.set, at_once=True)
+    watch.start()
+    assert hinted.wait(PATIENCE)
+    watch.stop()

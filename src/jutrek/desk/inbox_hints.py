@@ -56,7 +56,7 @@ class InboxHints:
         self._inbox: Inbox | None = None
         self._root, self._leave_out, self._tell, self._rests = root, leave_out, tell, rests
         self._over, self._wake = threading.Event(), threading.Event()
-        self._hints = OutsideWatch(root, self._wake.set)
+        self._hints = OutsideWatch(root, self._wake.set, at_once=True)
         self._thread = threading.Thread(target=self._run, name=f"inbox {root}", daemon=True)
 
     def start(self) -> None:

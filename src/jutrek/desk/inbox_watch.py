@@ -73,7 +73,7 @@ class InboxWatcher:
 
     def run(self) -> None:
         """Watch until `stop` is set."""
-        hints = OutsideWatch(self._entry.root, self._wake.set)
+        hints = OutsideWatch(self._entry.root, self._wake.set, at_once=True)
         hints.start()
         self._say("watching", f"Watching {shown(self._entry.root)}.")
         try:

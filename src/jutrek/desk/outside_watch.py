@@ -36,14 +36,22 @@ _OF_OTHERS = frozenset({"nfs", "nfs4", "cifs", "smb3", "9p", "afs", "ceph", "ssh
 class OutsideWatch:
     """A thread that listens for changes below a folder."""
 
-    def __init__(self, root: str, hint: Callable[[], None], drives: Callable[[], object] = lambda: None) -> None:
+    def __init__(
+        self,
+        root: str,
+        hint: Callable[[], None],
+        drives: Callable[[], object] = lambda: None,
+        *,
+        at_once: bool = False,
+    ) -> None:
         """
         Args:
             root: of the library.
             hint: called, on this thread, when something may have changed.
             drives: tells, on this thread, which archive drives are here; asked when media came or went.
+            at_once: whether it hints as soon as it listens, of what may have come since somebody looked.
         """
-        self._root, self._hint, self._drives = root, hint, drives
+        self._root, self._hint, self._drives, self._at_once = root, hint, drives, at_once
         self._mounted, self._asked = _mounted(), time.monotonic()
         self._here = drives()
         self._over, self._told = False, threading.Condition()
@@ -71,6 +79,8 @@ class OutsideWatch:
         observer = self._observer()
         blind = observer is None or filesystem_of(self._root) in _OF_OTHERS
         try:
+            if self._at_once and not self._over:
+                self._hint()
             while (told := self._wait()) is not None:
                 if told or blind or observer is None or not _hears(observer):
                     self._hint()

@@ -9,7 +9,6 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
-import re
 import stat
 import threading
 from collections import defaultdict
@@ -314,7 +313,11 @@ class _Step:
 
 def _fits(name: str, wanted: Wanted) -> bool:
     """Whether a name is that of a copy, or has but a number more as another file bore it."""
-    return re.fullmatch(rf"{re.escape(wanted.stem)}( [0-9]+)?{re.escape(wanted.suffix)}", name) is not None
+    least = len(wanted.stem) + len(wanted.suffix)
+    if len(name) < least or not name.startswith(wanted.stem) or not name.endswith(wanted.suffix):
+        return False
+    more = name[len(wanted.stem) : len(name) - len(wanted.suffix)]
+    return not more or (more.startswith(" ") and more[1:].isascii() and more[1:].isdigit())
 
 
 def _paired(wanted: Sequence[Wanted], copies: dict[str, Copy]) -> tuple[list[_Pair], list[Copy]]:
