@@ -307,6 +307,7 @@ def test_while_a_window_is_open_it_comes_home_by_itself(
     assert (told.is_trouble, told.words) == (False, f"1 file is home from {phone}.")
     ear.board(lambda board: board.captures == 1 and not board.bring_bytes)
     assert len([one for one in names_below(library.root) if one.endswith(".jpg")]) == 1
+    assert not [one for one in ear.all if isinstance(one, events.InboxTold) and one.is_trouble]
     session.ask_intake(lambda intake: intake.remove_inbox(str(phone)))
     ear.board(lambda board: not board.sources)
     put(phone / "b.jpg", shot(2))

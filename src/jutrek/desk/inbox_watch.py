@@ -144,7 +144,8 @@ class InboxWatcher:
                 self._inbox = Inbox(root, leave_out=apart(root, home), rests=self._rests)
             return self._inbox.look(settled)
 
-        return patiently(f"inbox {root}", look, _PATIENCE)
+        # A name of its own: the board asks the same folder for itself.
+        return patiently(f"what rests in {root}", look, _PATIENCE)
 
     # ---- what comes of it
 
