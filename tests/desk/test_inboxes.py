@@ -22,6 +22,7 @@ from jutrek.library import Library, add_place, open_library
 from jutrek.library.ledger import Ledger
 from jutrek.transfer.lock import locked
 from tests import making
+from tests.cli.calling import jutrek
 from tests.desk.talk import Ear, Talk
 from tests.making import PATIENCE, WHEN, names_below, never, put
 
@@ -125,6 +126,18 @@ def test_what_is_doubtful_waits_and_the_rest_comes(library: Library, phone: Path
     waits = [os.path.basename(one.facts["file"]) for one in watcher.told if one.event == "waits"]
     assert sorted(waits) == ["notes.xyz", "undated.jpg"]
     assert {one.name for one in phone.iterdir()} == {"undated.jpg", "notes.xyz", "DSC1.jpg", "DSC1.dng"}
+
+
+def test_what_waited_is_looked_at_again_once_something_was_done_in_the_library(library: Library, phone: Path) -> None:
+    """A person brought it home meanwhile, and answered: it goes as the rule says."""
+    rules(library, '[inboxes]\nclear = "for-good"\n')
+    put(phone / "undated.jpg", making.jpeg(None, seed=5))
+    with Watcher(phone, library) as watcher:
+        watcher.until(lambda: "waits" in watcher.events)
+        jutrek("bring", phone, "-l", library.root, "--undated", "unfiled")
+        watcher.watcher.wake()
+        watcher.until(lambda: not list(phone.iterdir()))
+    assert len(watcher.home) == 1
 
 
 def test_what_was_edited_on_the_phone_is_no_new_picture(library: Library, phone: Path) -> None:
@@ -308,8 +321,36 @@ def test_while_a_window_is_open_it_comes_home_by_itself(
     ear.board(lambda board: board.captures == 1 and not board.bring_bytes)
     assert len([one for one in names_below(library.root) if one.endswith(".jpg")]) == 1
     assert not [one for one in ear.all if isinstance(one, events.InboxTold) and one.is_trouble]
-    session.ask_intake(lambda intake: intake.remove_inbox(str(phone)))
-    ear.board(lambda board: not board.sources)
+    session.ask_library(lambda at: at.rules.keep(HouseRules(), ()))
     put(phone / "b.jpg", shot(2))
+    ear.board(lambda board: board.captures == 2)
     time.sleep(4 * RESTS)
     assert len([one for one in names_below(library.root) if one.endswith(".jpg")]) == 1
+    session.ask_intake(lambda intake: intake.remove_inbox(str(phone)))
+    ear.board(lambda board: not board.sources)
+    session.ask_library(lambda at: at.rules.keep(rules, ()))
+    time.sleep(RESTS)
+    session.ask_intake(lambda intake: intake.add_inbox(str(phone)))
+    assert ear.wait(lambda event: isinstance(event, events.InboxTold)).words == f"1 file is home from {phone}."
+
+
+def test_a_mate_that_is_being_written_again_does_not_come_along(library: Library, phone: Path) -> None:
+    told: list[Happened] = []
+    watcher = InboxWatcher(WatchedFolder(str(phone), library.root, True), told.append, never(), rests=RESTS)
+
+    def look() -> None:
+        watcher.look()
+        time.sleep(1.5 * RESTS)
+        watcher.look()
+
+    put(phone / "P1.jpg", making.jpeg(None, seed=5))
+    look()
+    assert [one.event for one in told] == ["waits"]
+    put(phone / "P1.dng", making.dng(WHEN, seed=5))
+    watcher.look()
+    time.sleep(1.5 * RESTS)
+    with (phone / "P1.jpg").open("ab") as file:
+        file.write(b"more")
+    watcher.look()
+    assert {Path(one).suffix for one in names_below(library.root) if ".jutrek" not in one} == {".dng"}
+    assert [one.event for one in told] == ["waits", "home"]

@@ -26,6 +26,10 @@ class InboxKeeper:
         """Begin."""
         self._thread.start()
 
+    def look(self) -> None:
+        """Look now: something was done in the library."""
+        self._watcher.wake()
+
     def stop(self) -> None:
         """End; a file that is being brought home is brought home whole, or not at all. Nobody waits for it."""
         self._stop.set()

@@ -17,7 +17,7 @@ from jutrek.desk.inbox_run import Brought, bring_rested, clear_rested, together_
 from jutrek.desk.inboxes import WatchedFolder
 from jutrek.desk.outside_watch import OutsideWatch
 from jutrek.desk.places import places_of
-from jutrek.disk import patiently
+from jutrek.disk import own, patiently
 from jutrek.errors import JutrekError, LibraryBusy, Stopped, shown
 from jutrek.filing import Cleared, OnArrival
 from jutrek.filing.rulebook import load_rules
@@ -62,6 +62,10 @@ class InboxWatcher:
         self._inbox: Inbox | None = None
         self._settled: set[_Key] = set()
         """Files that came home, wait, or are left, as they were then."""
+        self._waiting: set[_Key] = set()
+        """Those of them that wait: a person may have brought them home meanwhile."""
+        self._runs: object = None
+        """When something was done last in the library, as far as this knows."""
         self._seen: dict[str, SourceFile] = {}
         self._to_clear: set[str] = set()
         self._told: dict[str, str] = {}
@@ -122,6 +126,9 @@ class InboxWatcher:
         arrivals = OnArrival.BY_ITSELF if self._entry.by_itself else rules.arrivals
         if arrivals is OnArrival.LEAVE:
             return _AGAIN
+        if self._waiting and _runs_of(home) != self._runs:
+            self._settled -= self._waiting
+            self._waiting.clear()
         seen = self._seen_now(home)
         if seen.trouble:
             self._say_once("", "trouble", f"{shown(self._entry.root)}: {seen.trouble}")
@@ -164,13 +171,16 @@ class InboxWatcher:
                 self._entry.root, wanted, home, ledger, rules, places_of(home), stop=self._stop
             )  # fmt: skip
             self._take(brought, wanted)
+        self._runs = _runs_of(home)
 
     def _take(self, brought: Brought, files: Sequence[SourceFile]) -> None:
         """Learn what came of files, and tell it."""
         failed = dict(brought.failed)
         # What failed, or was not reached, is tried again; all else is known until it changes.
         settled = {path for path, _ in brought.waits} | brought.home
+        waits = {path for path, _ in brought.waits}
         self._settled.update(_key(one) for one in files if one.path in settled and one.path not in failed)
+        self._waiting.update(_key(one) for one in files if one.path in waits and one.path not in failed)
         self._to_clear |= brought.home
         if brought.came:
             words = f"{counted(brought.came, 'file is', 'files are')} home from {shown(self._entry.root)}."
@@ -213,6 +223,14 @@ def _is_as_seen(one: SourceFile) -> bool:
         return one.stamp.unchanged(os.lstat(one.path))
     except OSError:
         return False
+
+
+def _runs_of(home: Library) -> object:
+    """When a run of the library was begun last; None where none was."""
+    try:
+        return os.stat(home.tree.at(own("journal"))).st_mtime_ns
+    except OSError:
+        return None
 
 
 def _key(one: SourceFile) -> _Key:

@@ -383,6 +383,7 @@ class IntakeService:
             self._worker.stop.clear()
             self._bench.learn(self._ledger)
             self._make_plan()
+            self._sources.look_into_inboxes()
 
     def take(self, done: Done) -> None:
         """A file of a run ended."""

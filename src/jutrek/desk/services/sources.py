@@ -234,6 +234,11 @@ class SourcesService:
             elif not wanted:
                 self._leave_keeper(one.root)
 
+    def look_into_inboxes(self) -> None:
+        """Something was done in the library: what waited in an inbox may be home, and may go."""
+        for keeper in self._keepers.values():
+            keeper.look()
+
     def _leave_keeper(self, root: str) -> None:
         if (keeper := self._keepers.pop(root, None)) is not None:
             keeper.stop()
