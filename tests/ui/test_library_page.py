@@ -260,6 +260,33 @@ def test_what_wants_attention_is_a_click_away(qtbot: QtBot, page: LibraryView, h
     assert shown(page) == ["Unfiled/new.jpg"]
 
 
+def test_a_long_sentence_has_room_for_what_it_says(qtbot: QtBot, page: LibraryView, window: MainWindow) -> None:
+    """Links stand in a menu where there is little room; parts that have none are counted."""
+    bar, library = page.sentence, window.page("library")
+    assert bar.copies.isVisible() and not bar.others.isVisible() and not bar.rest.isVisible()
+    said = (
+        "stills in 2025 without keywords unrated not marked smaller than 90 MB not in folder inbox without a position"
+    )
+    library.show(parse(said))  # type: ignore[attr-defined]
+    qtbot.waitUntil(lambda: len(bar.parts) == 8, timeout=PATIENCE)
+    for wide in (1280, 900, 700):
+        window.resize(wide, 800)
+        qtbot.waitUntil(
+            lambda: all(one.width() >= one.sizeHint().width() for one in (bar.count, *bar.parts) if one.isVisible()),
+            timeout=PATIENCE,
+        )
+        shown = [one for one in bar.parts if one.isVisible()]
+        assert len(shown) == 8 or bar.rest.text() == f"and {8 - len(shown)} more"
+        assert bar.others.isVisible() is not bar.copies.isVisible()
+    assert len(shown) < 8 and bar.others.isVisible()
+    bar.others.click()
+    menu = next(one for one in bar.findChildren(QMenu) if one.isVisible())
+    assert [one.text() for one in menu.actions()] == ["Say what you want", "Keep this view", "Small copies…"]
+    menu.close()
+    bar.rest.click()
+    assert bar.typing
+
+
 def test_views_are_kept_and_chosen_again(qtbot: QtBot, page: LibraryView, window: MainWindow, home: Library) -> None:
     keep_weeks(home, 2024)
     library = window.page("library")

@@ -45,32 +45,7 @@ class SentenceBar(QWidget):
         self._theme = theme
         self.view: Condition = EVERYTHING
         self.names: Mapping[Sort, Sequence[str]] = {}
-        self.count = QPushButton("")
-        self.count.setToolTip("Views that are kept")
-        self.count.setFont(font(HEADLINE, SEMIBOLD))
-        self.count.clicked.connect(lambda: self.wants_kept.emit(self.count.mapToGlobal(QPoint(0, self.count.height()))))
-        self.parts: list[QPushButton] = []
-        self.more = Label("")
-        self.more.setFont(font(12.5))
-        self.edit = keyed(QPushButton("Say what you want"), "Ctrl+E")
-        self.edit.setToolTip("Type the sentence: stills in May 2026 without keywords (Ctrl+E)")
-        self.edit.clicked.connect(self.type_it)
-        self.keep = QPushButton("Keep this view")
-        self.keep.clicked.connect(lambda: self.kept.emit(self.view))
-        self.copies = QPushButton("Small copies…")
-        self.copies.setToolTip("Small copies of this view in a folder, kept in step: for a phone, for a screen")
-        self.copies.clicked.connect(
-            lambda: self.wants_copies.emit(self.copies.mapToGlobal(QPoint(0, self.copies.height())))
-        )
-        for link in (self.count, self.edit, self.keep, self.copies):
-            link.setProperty("link", True)
-        self._row = QWidget()
-        self._line = QHBoxLayout(self._row)
-        self._line.setContentsMargins(0, 0, 0, 0)
-        self._line.setSpacing(6)
-        for part in (self.count, self.more, self.edit, self.keep, self.copies):
-            self._line.addWidget(part)
-        self._line.addStretch()
+        self._row = self._make_row()
         self.field = QLineEdit()
         self.field.setAccessibleName("The view as a sentence")
         self.field.setPlaceholderText("stills by … in May 2026 without keywords")
@@ -96,8 +71,77 @@ class SentenceBar(QWidget):
         self._stack.addWidget(typing)
         self.setFixedHeight(38)
 
+    def _make_row(self) -> QWidget:
+        """The sentence in its parts, and what can be done with it."""
+        self.count = QPushButton("")
+        self.count.setToolTip("Views that are kept")
+        self.count.setFont(font(HEADLINE, SEMIBOLD))
+        self.count.clicked.connect(lambda: self.wants_kept.emit(self.count.mapToGlobal(QPoint(0, self.count.height()))))
+        self.parts: list[QPushButton] = []
+        self.more = Label("")
+        self.more.setFont(font(12.5))
+        self.edit = keyed(QPushButton("Say what you want"), "Ctrl+E")
+        self.edit.setToolTip("Type the sentence: stills in May 2026 without keywords (Ctrl+E)")
+        self.edit.clicked.connect(self.type_it)
+        self.keep = QPushButton("Keep this view")
+        self.keep.clicked.connect(lambda: self.kept.emit(self.view))
+        self.copies = QPushButton("Small copies…")
+        self.copies.setToolTip("Small copies of this view in a folder, kept in step: for a phone, for a screen")
+        self.copies.clicked.connect(
+            lambda: self.wants_copies.emit(self.copies.mapToGlobal(QPoint(0, self.copies.height())))
+        )
+        self.others = QPushButton("more…")
+        self.others.setToolTip("Say what you want, keep this view, small copies")
+        self.others.clicked.connect(self._offer_links)
+        for link in (self.count, self.edit, self.keep, self.copies, self.others):
+            link.setProperty("link", True)
+        self.rest = QPushButton("")
+        self.rest.setProperty("chip", True)
+        self.rest.setToolTip("Type the sentence")
+        self.rest.clicked.connect(self.type_it)
+        self._said = 0
+        row = QWidget()
+        self._line = QHBoxLayout(row)
+        self._line.setContentsMargins(0, 0, 0, 0)
+        self._line.setSpacing(6)
+        for part in (self.count, self.rest, self.more, self.edit, self.keep, self.copies, self.others):
+            self._line.addWidget(part)
+        self._line.addStretch()
+        return row
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._stack.setGeometry(0, 2, self.width(), 34)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Show what there is room for: first its span goes, then the links stand in a menu, then parts are counted."""
+        links = [self.edit, *([self.keep] if self.view != EVERYTHING else []), self.copies]
+
+        def fits(*widgets: QWidget) -> bool:
+            return sum(one.sizeHint().width() + self._line.spacing() for one in widgets) <= self.width()
+
+        tail = links if fits(self.count, *self.parts, *links) else [self.others]
+        shown = list(self.parts)
+        while shown and not fits(self.count, *shown, *([self.rest] if len(shown) < self._said else []), *tail):
+            shown.pop()
+            self.rest.setText(f"and {self._said - len(shown)} more")
+        self.more.setVisible(fits(self.count, *self.parts, self.more, *links))
+        self.rest.setVisible(len(shown) < self._said)
+        for part in self.parts:
+            part.setVisible(part in shown)
+        for link in (self.edit, self.keep, self.copies, self.others):
+            link.setVisible(link in tail)
+
+    def _offer_links(self) -> None:
+        """Offer what there was no room for."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction(self.edit.text(), self.type_it)
+        if self.view != EVERYTHING:
+            menu.addAction(self.keep.text(), lambda: self.kept.emit(self.view))
+        at = self.others.mapToGlobal(QPoint(0, self.others.height()))
+        menu.addAction(self.copies.text(), lambda: self.wants_copies.emit(at))
+        menu.popup(at)
 
     def sizeHint(self) -> QSize:
         return QSize(600, 38)
@@ -116,7 +160,6 @@ class SentenceBar(QWidget):
         self.view, self.names = view, names
         self.count.setText(paint.counted(captures, "capture"))
         self.more.setText(more)
-        self.keep.setVisible(view != EVERYTHING)
         for button in self.parts:
             self._line.removeWidget(button)
             button.deleteLater()
@@ -129,6 +172,9 @@ class SentenceBar(QWidget):
             button.clicked.connect(partial(self._ask, part, button))
             self.parts.append(button)
             self._line.insertWidget(1 + number, button)
+        self._said = len(parts)
+        self.rest.setText(f"and {self._said - len(self.parts)} more")
+        self._fit()
 
     def _ask(self, part: Condition, button: QPushButton) -> None:
         menu = QMenu(self)
