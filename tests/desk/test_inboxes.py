@@ -140,6 +140,20 @@ def test_what_waited_is_looked_at_again_once_something_was_done_in_the_library(l
     assert len(watcher.home) == 1
 
 
+def test_what_a_person_brought_home_goes_as_the_rule_says(library: Library, phone: Path) -> None:
+    """Where it only asks, too; what is not home stays, and nothing is told of it twice."""
+    rules(library, '[inboxes]\nclear = "for-good"\n')
+    put(phone / "undated.jpg", making.jpeg(None, seed=5))
+    put(phone / "a.jpg", shot(1))
+    with Watcher(phone, library, by_itself=False) as watcher:
+        watcher.until(lambda: "waits" in watcher.events)
+        jutrek("bring", phone, "-l", library.root, code=1)
+        assert len(list(phone.iterdir())) == 2
+        watcher.watcher.wake()
+        watcher.until(lambda: [one.name for one in phone.iterdir()] == ["undated.jpg"])
+    assert watcher.events == ["watching", "waits", "cleared"]
+
+
 def test_what_was_edited_on_the_phone_is_no_new_picture(library: Library, phone: Path) -> None:
     picture = making.jpeg(WHEN, seed=3)
     put(phone / "a.jpg", picture)

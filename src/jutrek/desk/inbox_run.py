@@ -23,6 +23,8 @@ from jutrek.transfer.clearing import Way, clear
 from jutrek.transfer.release import release
 
 if TYPE_CHECKING:
+    from jutrek.desk.story import Story
+    from jutrek.filing import Plan
     from jutrek.library.ledger import Ledger
 
 Report = Callable[[str, int, int], None]
@@ -90,17 +92,7 @@ def bring_rested(
         LibraryTrouble: when the library cannot be used.
         Stopped: when `stop` was set before anything came.
     """
-    try:
-        found = Found(known_source(root))
-    except OSError as error:
-        raise SourceUnreadable(root, error) from error
-    read_files(found, files, stop=stop, report=lambda done, total: report("Reading", done, total))
-    _learn_content(library, ledger, stop, report)
-    captures = make_captures([found], rules)
-    story = story_told([found], captures, library, rules, Decisions())
-    standings = standings_of(story.captures, library, ledger, stop=stop, report=report, founds=[found])
-    story = with_doubles(story, standings, rules, Decisions())
-    plan = plan_of([found], story, library, rules, standings, ledger.stored.all())
+    story, plan = _planned(root, files, library, ledger, rules, stop, report)
     with contextlib.suppress(PageBroken, OSError):
         # A list of devices that can't be written now is written the next time.
         keep_devices(library, story.devices.values())
@@ -120,6 +112,43 @@ def bring_rested(
     failed = tuple((done.row.source, done.why) for done in outcome.done if not done.home)
     trouble = outcome.why if outcome.trouble is not None or outcome.failed else papers.trouble
     return Brought(outcome.run, frozenset(home | known), len(home), waits, failed, trouble)
+
+
+def home_among(
+    root: str,
+    files: Sequence[SourceFile],
+    library: Library,
+    ledger: Ledger,
+    rules: HouseRules,
+    *,
+    stop: threading.Event,
+) -> frozenset[str]:
+    """The paths of those files of an inbox that are home by now. Arguments and errors as `bring_rested`."""
+    plan = _planned(root, files, library, ledger, rules, stop, lambda what, done, total: None)[1]
+    return frozenset(row.source for row in plan.rows if row.action is Action.HOME)
+
+
+def _planned(
+    root: str,
+    files: Sequence[SourceFile],
+    library: Library,
+    ledger: Ledger,
+    rules: HouseRules,
+    stop: threading.Event,
+    report: Report,
+) -> tuple[Story, Plan]:
+    """What is known of files of an inbox, and what would become of them."""
+    try:
+        found = Found(known_source(root))
+    except OSError as error:
+        raise SourceUnreadable(root, error) from error
+    read_files(found, files, stop=stop, report=lambda done, total: report("Reading", done, total))
+    _learn_content(library, ledger, stop, report)
+    captures = make_captures([found], rules)
+    story = story_told([found], captures, library, rules, Decisions())
+    standings = standings_of(story.captures, library, ledger, stop=stop, report=report, founds=[found])
+    story = with_doubles(story, standings, rules, Decisions())
+    return story, plan_of([found], story, library, rules, standings, ledger.stored.all())
 
 
 def _learn_content(library: Library, ledger: Ledger, stop: threading.Event, report: Report) -> None:

@@ -13,7 +13,7 @@ from collections.abc import Callable, Collection, Sequence
 from typing import TYPE_CHECKING, Any, Protocol
 
 from jutrek.desk.happened import Happened, Tell
-from jutrek.desk.inbox_run import Brought, bring_rested, clear_rested, together_with
+from jutrek.desk.inbox_run import Brought, bring_rested, clear_rested, home_among, together_with
 from jutrek.desk.inboxes import WatchedFolder
 from jutrek.desk.outside_watch import OutsideWatch
 from jutrek.desk.places import places_of
@@ -126,9 +126,9 @@ class InboxWatcher:
         arrivals = OnArrival.BY_ITSELF if self._entry.by_itself else rules.arrivals
         if arrivals is OnArrival.LEAVE:
             return _AGAIN
-        if self._waiting and _runs_of(home) != self._runs:
-            self._settled -= self._waiting
-            self._waiting.clear()
+        runs = _runs_of(home)
+        if self._waiting and runs != self._runs:
+            self._look_again(home, rules, asks=arrivals is OnArrival.ASK)
         seen = self._seen_now(home)
         if seen.trouble:
             self._say_once("", "trouble", f"{shown(self._entry.root)}: {seen.trouble}")
@@ -137,6 +137,7 @@ class InboxWatcher:
         self._seen |= {one.path: one for one in seen.files}
         if seen.files and arrivals is OnArrival.ASK:
             self._ask(seen.files)
+            self._runs = runs
         elif seen.files:
             self._bring(home, rules, seen.files)
         if self._to_clear and rules.cleared is not Cleared.NEVER:
@@ -156,8 +157,24 @@ class InboxWatcher:
 
     # ---- what comes of it
 
+    def _look_again(self, home: Library, rules: HouseRules, *, asks: bool) -> None:
+        """Something was done in the library: what waits may be home by now."""
+        if not asks:
+            self._settled -= self._waiting
+            self._waiting.clear()
+        elif rules.cleared is not Cleared.NEVER:
+            from jutrek.library.ledger import Ledger
+
+            self._runs = _runs_of(home)
+            waiting = [one for one in self._seen.values() if _key(one) in self._waiting and _is_as_seen(one)]
+            with Ledger(home.ledger_path) as ledger:
+                found = home_among(self._entry.root, waiting, home, ledger, rules, stop=self._stop)
+            self._to_clear |= found
+            self._waiting = {one for one in self._waiting if one[0] not in found}
+
     def _ask(self, files: Sequence[SourceFile]) -> None:
         self._settled.update(map(_key, files))
+        self._waiting.update(map(_key, files))
         count = counted(len(files), "file waits", "files wait")
         self._say("waits", f"{count} in {shown(self._entry.root)} to be brought home.", files=len(files))
 

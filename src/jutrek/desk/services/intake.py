@@ -105,7 +105,7 @@ class IntakeService:
         self._bench.use_library(library, self._ledger)
         self._publish()
         self._sources.take_up(library)
-        self._sources.bring_by_itself(services.rules.now.arrivals)
+        self._sources.keep_inboxes(services.rules.now)
         self._want_plan()
         if services.leftovers:
             self._tell(events.Found(services.leftovers))
@@ -239,7 +239,7 @@ class IntakeService:
     def use_rules(self, rules: HouseRules, devices: bool) -> None:
         """Other house rules hold; and devices are called otherwise, where that is said."""
         self._bench.use_house(rules)
-        self._sources.bring_by_itself(rules.arrivals)
+        self._sources.keep_inboxes(rules)
         if devices:
             self._bench.learn_devices()
         self._refresh()

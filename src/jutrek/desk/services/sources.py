@@ -17,7 +17,7 @@ from jutrek.desk.reader import Reader
 from jutrek.desk.workbench import Workbench
 from jutrek.desk.worker import LATE, Worker
 from jutrek.errors import JutrekError, LibraryMissing, SourceRefused, Stopped
-from jutrek.filing import OnArrival
+from jutrek.filing import Cleared, HouseRules, OnArrival
 from jutrek.library import Library, apart
 
 _LOOK_EVERY = 0.02
@@ -55,7 +55,7 @@ class SourcesService:
         self._late: dict[str, Reader] = {}
         self._inboxes: dict[str, InboxHints] = {}
         self._keepers: dict[str, InboxKeeper] = {}
-        self._arrivals = OnArrival.ASK
+        self._rules = HouseRules()
         self._rested: dict[str, Rested] = {}
 
     @property
@@ -205,7 +205,7 @@ class SourcesService:
             raise LibraryMissing("", "there is none yet: choose one first")
         add_inbox(path, self.library.root)
         self._watch_inboxes(self.library)
-        self.bring_by_itself(self._arrivals)
+        self.keep_inboxes(self._rules)
         return self.inboxes()
 
     def remove_inbox(self, root: str) -> tuple[WatchedFolder, ...]:
@@ -223,11 +223,15 @@ class SourcesService:
             hints = self._inboxes[one.root] = InboxHints(one.root, partial(apart, one.root, library), tell)
             hints.start()
 
-    def bring_by_itself(self, arrivals: OnArrival) -> None:
-        """From now on inboxes are brought home by themselves as the house says, or as this person does of one."""
-        self._arrivals = arrivals
+    def keep_inboxes(self, rules: HouseRules) -> None:
+        """From now on inboxes come home by themselves, and are cleared, as the house says, or as this person does."""
+        self._rules = rules
         for one in self.inboxes():
-            wanted = one.root in self._inboxes and (one.by_itself or arrivals is OnArrival.BY_ITSELF)
+            wanted = one.root in self._inboxes and (
+                one.by_itself
+                or rules.arrivals is OnArrival.BY_ITSELF
+                or (rules.arrivals is OnArrival.ASK and rules.cleared is not Cleared.NEVER)
+            )
             if wanted and one.root not in self._keepers:
                 keeper = self._keepers[one.root] = InboxKeeper(one, self._hear)
                 keeper.start()
