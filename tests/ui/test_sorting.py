@@ -302,3 +302,21 @@ def test_what_changes_outside_is_shown(sorter: Sorter) -> None:
     sorter.key(Qt.Key.Key_Return)
     sorter.settled()
     assert "Depot/IMG_02.jpg" in sorter.names
+
+
+def test_what_just_came_home_is_sorted_at_once(qtbot: QtBot, small: MainWindow, library: Library) -> None:
+    small.runs.bring_home()
+    bar = intake(small).action_bar
+    qtbot.waitUntil(lambda: not small.runs.running and "proven" in bar.words(), timeout=PATIENCE)
+    offered = next(one for one in bar.answers if one.text() == "Sort by hand")
+    assert offered.isVisible()
+    offered.click()
+    page = small.page("library")
+    assert isinstance(page, LibraryPage)
+    qtbot.waitUntil(lambda: page.sorting.is_open, timeout=PATIENCE)
+    shown = page.sorting.shown
+    assert shown is not None
+    assert shown.found is not None
+    assert shown.found.bench.to_go == 3
+    assert shown.found.bench.record.head.view == 'on shelf "From Card A"'
+    assert small.current is page

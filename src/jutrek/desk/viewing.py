@@ -378,7 +378,7 @@ class Views:
         assert self._layer is not None
         columns, shelf = self._layer.columns, shelf_among(self._layer.shelves, name)
         rows = columns.rows_of(paths)
-        found = [rows[path] for path in paths if path in rows]
+        found = list(dict.fromkeys(rows[path] for path in paths if path in rows))
         things = things_of(
             columns, found, self._library, self._ledger, shelf, stop=stop,
             report=lambda done, total: report("Looking at files", done, total),

@@ -20,6 +20,7 @@ from jutrek.errors import NotPossible, reason
 from jutrek.library import Library, drives_here
 from jutrek.library.ledger import Ledger
 from jutrek.outboxes.asked import Asked
+from jutrek.views.conditions import Sort, Value
 from jutrek.views.kept import KeptView, keep_view, kept_views, remove_view
 from jutrek.views.shelves import Thing
 
@@ -140,6 +141,27 @@ class LookupService:
     def put_on(self, name: str, paths: Sequence[str], before: Thing | None = None) -> int:
         """Put captures on a shelf: `Views.put_on`, which is told of and can be stopped."""
         return self.views.put_on(name, paths, before, stop=self._stop, report=self._teller.working)
+
+    def sort_came(self, name: str, paths: Sequence[str]) -> str:
+        """Put captures that just came home on a shelf, and sort that by hand from now on.
+
+        Args:
+            name: of the shelf; what stands on it already stays.
+            paths: of their files.
+
+        Returns:
+            The id of the sorting.
+
+        Raises:
+            LibraryTrouble: when they can't be put on a shelf, or none of them is at home.
+            Stopped: when it was stopped.
+        """
+        self.views.catch_up(self._stop, self._teller.working, look=True)
+        while self.views.read_some(self._stop):
+            continue
+        self.views.renew(soon=False)
+        self.put_on(name, paths)
+        return self.sortings.begin(Value(Sort.SHELF, name), name)
 
     def arrange(self, paths: Sequence[str], before: str) -> None:
         """Put captures in another place in their folder: `Views.arrange`, likewise."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 from urllib.parse import unquote_to_bytes, urlsplit
@@ -67,7 +67,9 @@ class MainWindow(QMainWindow):
         self.runs = RunControl(self.client)
         self.pictures = Pictures(Pool(_THREADS), self.devicePixelRatioF(), self)
         self.shower = FileShower(self)
-        self._context = Context(current(), self.pictures, self.client, self.runs, self.go_to, self.shower.show_file)
+        self._context = Context(
+            current(), self.pictures, self.client, self.runs, self.go_to, self.shower.show_file, self.sort_by_hand
+        )
         self.header = Header(self._context.theme, self.entries)
         self._stack = QStackedWidget()
         self.parting = Parting(self._context.theme)
@@ -170,6 +172,10 @@ class MainWindow(QMainWindow):
         self.header.mark(key)
         opened.activated()
         return opened
+
+    def sort_by_hand(self, name: str, paths: Sequence[str]) -> None:
+        """Open what sorts captures that just came home."""
+        self.go_to("library").sort(name, paths)
 
     def show_keys(self) -> None:
         """Show the keys of the page that is open."""

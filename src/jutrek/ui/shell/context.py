@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.ui.theme import Theme
@@ -23,6 +23,7 @@ class Context(NamedTuple):
         runs: the run of an intake.
         go_to: opens a page by its key.
         show_file: shows a file in the program that the desktop has for it.
+        sort_by_hand: sorts captures that just came home, by their paths, under a name.
     """
 
     theme: Theme
@@ -31,3 +32,4 @@ class Context(NamedTuple):
     runs: RunControl
     go_to: Callable[[str], object]
     show_file: Callable[[str], None]
+    sort_by_hand: Callable[[str, Sequence[str]], None]

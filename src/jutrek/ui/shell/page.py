@@ -83,6 +83,14 @@ class Page(QObject):
     def take(self, paths: Sequence[str]) -> None:
         """Take folders that were dropped onto the window, if it is the first page."""
 
+    def sort(self, name: str, paths: Sequence[str]) -> None:
+        """Sort captures that just came home by hand, if the page does such a thing.
+
+        Args:
+            name: what they are called together.
+            paths: theirs, in the library.
+        """
+
     def hover(self, over: bool) -> None:
         """Show that something hangs over the window, or no longer, if it is the first page."""
 

@@ -10,6 +10,7 @@ from jutrek.desk import events
 from jutrek.desk.board_captures import State
 from jutrek.errors import JutrekError, Stopped
 from jutrek.ui import paint
+from jutrek.ui.plainly import plain
 
 if TYPE_CHECKING:
     from jutrek.desk.answers import CaughtUp, TakenBack
@@ -134,7 +135,8 @@ class Runs:
         home, failed, trouble = outcome.home, len(outcome.failed), outcome.trouble
         came = f"{paint.counted(home, 'file')} brought home and proven."
         if self.report:
-            bar.ask(("Report", self.open_report))
+            sorts = [("Sort by hand", partial(self._sort, outcome))] if home else []
+            bar.ask(("Report", self.open_report), *sorts)
         if trouble is not None:
             notify(str(trouble).split(".", maxsplit=1)[0] + ".", came, str(trouble), brick=True)
         elif outcome.gone:
@@ -174,6 +176,12 @@ class Runs:
         """Show the report of the last run."""
         if self.report:
             self._page.context.show_file(self.report)
+
+    def _sort(self, outcome: Outcome) -> None:
+        """Put what came on a shelf of its own, and sort that by hand."""
+        names = sorted({os.path.basename(done.row.root) for done in outcome.done if done.home})
+        paths = [done.row.destination for done in outcome.done if done.home]
+        self._page.context.sort_by_hand(f"From {plain(names[0])}" if len(names) == 1 else "What came", paths)
 
     # ---- runs of before
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -459,6 +459,9 @@ class LibraryPage(Page):
     def _ask_sorting(self) -> None:
         if self.view.view is not None:
             self.sorting.ask_which(self.view.sorts, self.view.view.laid.view, len(self.view.view.laid.rows))
+
+    def sort(self, name: str, paths: Sequence[str]) -> None:
+        self.ask_lookup(lambda lookup: lookup.sort_came(name, paths), self.sorting.open)
 
     def _asks(self) -> Asks:
         from jutrek.ui.pages.library.sorting.shown import Asks
