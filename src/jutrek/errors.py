@@ -27,6 +27,7 @@
         ├── NotPossible        what was asked for can't be done as things are
         ├── PageBroken         a page that the library keeps is damaged
         ├── LibraryBusy        another Jutrek is at work in it
+        ├── OutboxBusy         another Jutrek is filling this outbox
         ├── LedgerUnusable     the ledger cannot be opened or made
         ├── SourceRefused      a source that is the library, or lies inside it
         ├── RulesBroken        house rules that are no rules
@@ -308,6 +309,13 @@ class PageBroken(LibraryTrouble):
     def __init__(self, path: str, what: str) -> None:
         super().__init__(f"{shown(path)} can't be used: {what.rstrip('.')}. Put it right, or move it away.")
         self.path, self.what = path, what
+
+
+class OutboxBusy(LibraryTrouble):
+    """Another Jutrek is filling an outbox."""
+
+    def __init__(self, root: str) -> None:
+        super().__init__(f"{shown(root)} is being filled by another Jutrek just now.")
 
 
 class LibraryBusy(LibraryTrouble):

@@ -16,7 +16,7 @@ import pytest
 from PIL import Image
 
 from jutrek.disk import Tree
-from jutrek.errors import NotPossible
+from jutrek.errors import OutboxBusy
 from jutrek.formats import Kind
 from jutrek.library.fingerprint import quick
 from jutrek.outboxes import step
@@ -334,5 +334,5 @@ def test_a_full_disk_and_a_stop_end_it_and_the_next_time_goes_on(
 
 def test_two_at_once_do_not_meet(story: Callable[[int], Story]) -> None:
     one = story(5)
-    with Record(str(one.box)), pytest.raises(NotPossible, match="another Jutrek is filling it"):
+    with Record(str(one.box)), pytest.raises(OutboxBusy, match="filled by another Jutrek"):
         one.sync()

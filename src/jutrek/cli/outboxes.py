@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -26,6 +27,8 @@ outbox_app = typer.Typer(
     no_args_is_help=True,
 )  # fmt: skip
 
+_MOST = 10
+"""Sentences of one kind that are said at most."""
 _Folder = Annotated[Path, typer.Argument(help="The folder.")]
 
 
@@ -153,14 +156,19 @@ def _sync(one: Outbox, *, as_json: bool) -> bool:
     return not done.trouble and not done.stopped
 
 
+def _list(sentences: Sequence[str]) -> None:
+    """Say the first of some sentences, and how many more there are."""
+    for one in sentences[:_MOST]:
+        complain(one)
+    if len(sentences) > _MOST:
+        complain(f"So it is with {len(sentences) - _MOST:,} more.")
+
+
 def _explain(done: Synced) -> None:
     """Say what has no copy, or stays though it is not wanted."""
-    for path, why in done.waits:
-        complain(f"{shown(path)} waits: {why}.")
-    for path, why in done.cannot:
-        complain(f"{shown(path)} has no copy: {why}.")
-    for name in done.stays:
-        complain(f"{shown(name)} was changed by somebody else, and stays as it is.")
+    _list([f"{shown(path)} waits: {why}." for path, why in done.waits])
+    _list([f"{shown(path)} has no copy: {why}." for path, why in done.cannot])
+    _list([f"{shown(name)} was changed by somebody else, and stays as it is." for name in done.stays])
     if done.trouble:
         complain(done.trouble)
     elif done.stopped:

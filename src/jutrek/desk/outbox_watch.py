@@ -11,7 +11,7 @@ from jutrek.desk.happened import Happened, Tell
 from jutrek.desk.outbox_run import keep_in_step
 from jutrek.desk.outboxes import Outbox
 from jutrek.disk import own
-from jutrek.errors import JutrekError, Stopped, shown
+from jutrek.errors import JutrekError, OutboxBusy, Stopped, shown
 from jutrek.library import Library, open_library
 from jutrek.outboxes.step import Synced
 from jutrek.words import counted
@@ -70,6 +70,9 @@ class OutboxWatcher:
         try:
             done = self.done = keep_in_step(self._entry, stop=self._stop, report=self._report)
         except Stopped:
+            return
+        except OutboxBusy:
+            # It does the same: what it leaves is looked at the next time.
             return
         except (JutrekError, OSError) as error:
             self.failed = True

@@ -7,7 +7,6 @@ made under its name. While a record is open nobody else has it.
 
 from __future__ import annotations
 
-import contextlib
 import fcntl
 import hashlib
 import json
@@ -18,7 +17,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, Self
 import platformdirs
 
 from jutrek.disk import append_line, chosen, have_folder
-from jutrek.errors import NotPossible, reason, shown
+from jutrek.errors import NotPossible, OutboxBusy, reason, shown
 
 if TYPE_CHECKING:
     from types import TracebackType
@@ -91,7 +90,8 @@ class Record:
             folder: the absolute path of the outbox.
 
         Raises:
-            NotPossible: when somebody else holds it, or it can't be read or written.
+            OutboxBusy: when somebody else holds it.
+            NotPossible: when it can't be read or written.
         """
         self._folder = folder
         self.copies: dict[str, Copy] = {}
@@ -126,7 +126,7 @@ class Record:
             except OSError as error:
                 os.close(fd)
                 if isinstance(error, BlockingIOError):
-                    raise NotPossible(self._folder, "another Jutrek is filling it just now") from error
+                    raise OutboxBusy(self._folder) from error
                 raise
 
     def _read(self) -> None:
@@ -190,13 +190,6 @@ class Record:
 
     def _refused(self, error: OSError) -> NotPossible:
         return NotPossible(self._folder, f"the record of this outbox can't be written: {reason(error)}")
-
-
-def forget(folder: str) -> None:
-    """Forget what was made in a folder: it is nobody's then, and stays."""
-    tree, path = _place(folder)
-    with contextlib.suppress(FileNotFoundError, NotADirectoryError):
-        tree.remove(path, still=tree.lstat(path))
 
 
 def _place(folder: str) -> tuple[Tree, Inside]:
