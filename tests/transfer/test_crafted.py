@@ -262,6 +262,8 @@ CRAFTED = (
     {"entry": "bring", "row": 0, "source": "/etc/hostname", "root": "/etc", "to": "2026/05/20260514_102613.jpg",
      "size": 1, "mtime_ns": 1, "sidecar": "../victim/new.xmp"},
     {"entry": "to put aside", "place": "", "from": "../victim/new", "to": ".jutrek/rotted/x/../../library.toml"},
+    {"entry": "put aside", "place": "", "from": ".jutrek/tray/t/2026/05/a.jpg", "to": ".jutrek/rotted/x/2026/a.jpg"},
+    {"entry": "to put aside", "place": "", "from": ".jutrek/tray/t/a.jpg", "to": ".jutrek/rotted/x/2026/a.jpg"},
     {"entry": "through", "row": 0, "name": "../victim/thesis"},
     {"entry": "home", "row": 0, "xxh3_128": "00" * 16, "mtime_ns": None},
     {"entry": "let go", "place": "", "path": "../victim/thesis", "size": None},
