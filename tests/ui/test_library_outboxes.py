@@ -3,14 +3,22 @@
 from __future__ import annotations
 
 import os
+import threading
 from pathlib import Path
 
+import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMenu
 from pytestqt.qtbot import QtBot
 
+from jutrek.desk.outboxes import outboxes
+from jutrek.disk import Tree
+from jutrek.errors import Stopped
 from jutrek.library import Library
-from jutrek.outboxes.asked import Clips, Tells
+from jutrek.outboxes import step
+from jutrek.outboxes.asked import Asked, Clips, Tells
+from jutrek.outboxes.record import Stamp
+from jutrek.outboxes.wanted import Wanted
 from jutrek.ui.app.window import MainWindow
 from jutrek.ui.pages.library.page import LibraryPage
 from jutrek.ui.pages.library.view import LibraryView
@@ -73,3 +81,20 @@ def test_a_view_is_kept_in_a_folder_until_no_longer(
     qtbot.waitUntil(lambda: "3 copies removed" in page.bar.words(), timeout=PATIENCE)
     assert os.listdir(box) == ["mine.txt"]
     assert Path(home.root, "2025/04/05.jpg").exists()
+
+
+def test_one_that_is_being_filled_is_given_up(
+    qtbot: QtBot, page: LibraryView, window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def slow(folder: Tree, one: Wanted, asked: Asked, stop: threading.Event) -> Stamp:
+        stop.wait(PATIENCE)
+        raise Stopped
+
+    library = window.page("library")
+    assert isinstance(library, LibraryPage)
+    monkeypatch.setattr(step, "make", slow)
+    library.outboxes._add(str(tmp_path / "Phone"), Asked())
+    qtbot.waitUntil(lambda: "Making small copies in Phone" in page.bar.words(), timeout=PATIENCE)
+    library.outboxes._remove(str(tmp_path / "Phone"), copies=True)
+    qtbot.waitUntil(lambda: "0 copies removed" in page.bar.words(), timeout=PATIENCE)
+    assert outboxes() == ([], [])

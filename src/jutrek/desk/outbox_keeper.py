@@ -6,12 +6,20 @@ import contextlib
 import os
 import threading
 from collections.abc import Callable
+from typing import NamedTuple
 
 from jutrek.desk.happened import Happened
 from jutrek.desk.outbox_watch import EVERY, OutboxWatcher
 from jutrek.desk.outboxes import Outbox, OutboxState, outboxes
 
 _NICE = 10
+
+
+class _Kept(NamedTuple):
+    """What keeps one outbox, and what ends it."""
+
+    watcher: OutboxWatcher
+    stop: threading.Event
 
 
 class OutboxKeeper:
@@ -27,7 +35,7 @@ class OutboxKeeper:
         self._stop, self._wake = threading.Event(), threading.Event()
         self._now = threading.Event()
         self._states: dict[str, OutboxState] = {}
-        self._watchers: dict[Outbox, OutboxWatcher] = {}
+        self._kept: dict[Outbox, _Kept] = {}
         self._thread = threading.Thread(target=self._run, name="outboxes", daemon=True)
 
     def start(self) -> None:
@@ -40,9 +48,17 @@ class OutboxKeeper:
         self._now.set()
         self._wake.set()
 
+    def leave(self, root: str) -> None:
+        """Give up what is being made in an outbox; it is gone on with when somebody has it looked at again."""
+        for one, kept in self._kept.items():
+            if one.root == root:
+                kept.stop.set()
+
     def stop(self) -> None:
         """End. The copy at work is given up; nobody waits for a disk that hangs."""
         self._stop.set()
+        for kept in self._kept.values():
+            kept.stop.set()
         self._wake.set()
 
     def _run(self) -> None:
@@ -61,22 +77,23 @@ class OutboxKeeper:
 
     def _look(self, *, asked: bool) -> None:
         mine = [one for one in outboxes()[0] if one.library == self._library]
-        self._watchers = {one: self._watchers.get(one) or self._watcher(one) for one in mine}
+        known = {one: kept for one, kept in self._kept.items() if not kept.stop.is_set()}
+        self._kept = {one: known.get(one) or self._watcher(one) for one in mine}
         # Who asked hears of nothing that was so before.
         before = {} if asked else self._states
         self._states = {one.root: before.get(one.root, OutboxState(one))._replace(outbox=one) for one in mine}
         self._say()
-        for one, watcher in self._watchers.items():
+        for one, (watcher, stop) in self._kept.items():
             if self._stop.is_set():
                 return
-            if asked or watcher.is_due():
+            if not stop.is_set() and (asked or watcher.is_due()):
                 watcher.once()
                 holds = watcher.done.holds if watcher.done is not None else None
                 known = self._states[one.root]._replace(holds=holds, done=0, total=0)
                 self._states[one.root] = known if watcher.failed else known._replace(trouble="")
                 self._say()
 
-    def _watcher(self, one: Outbox) -> OutboxWatcher:
+    def _watcher(self, one: Outbox) -> _Kept:
         def heard(what: Happened) -> None:
             if what.event == "trouble":
                 self._states[one.root] = self._states[one.root]._replace(trouble=what.words)
@@ -85,7 +102,8 @@ class OutboxKeeper:
             self._states[one.root] = self._states[one.root]._replace(done=done, total=total)
             self._say()
 
-        return OutboxWatcher(one, heard, self._stop, report)
+        stop = threading.Event()
+        return _Kept(OutboxWatcher(one, heard, stop, report), stop)
 
     def _say(self) -> None:
         if not self._stop.is_set():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Sequence
 
 from jutrek.desk import events
@@ -16,13 +17,16 @@ from jutrek.desk.records import FileRecord, every_mark, files_of, records_of
 from jutrek.desk.services.sorting import Sortings
 from jutrek.desk.viewing import Views
 from jutrek.doubles.degrees import Group
-from jutrek.errors import NotPossible, reason
+from jutrek.errors import NotPossible, OutboxBusy, reason
 from jutrek.library import Library, drives_here
 from jutrek.library.ledger import Ledger
 from jutrek.outboxes.asked import Asked
 from jutrek.views.conditions import Sort, Value
 from jutrek.views.kept import KeptView, keep_view, kept_views, remove_view
 from jutrek.views.shelves import Thing
+
+_GIVEN_UP = 10.0
+"""Seconds after which a copy that is being made is given up at the latest; else somebody else makes it."""
 
 
 class LookupService:
@@ -132,11 +136,24 @@ class LookupService:
         Raises:
             LibraryTrouble: when it is being filled just now, or can't be written.
         """
-        removed = remove_with_copies(folder, stop=self._stop) if copies else 0
-        if not copies:
+        self.outboxes.leave(folder)
+        try:
+            if copies:
+                return self._removed_with_copies(folder)
             remove_outbox(folder)
-        self.outboxes.look()
-        return removed
+            return 0
+        finally:
+            self.outboxes.look()
+
+    def _removed_with_copies(self, folder: str) -> int:
+        """Remove an outbox with its copies, as soon as the one that is being made is given up."""
+        until = time.monotonic() + _GIVEN_UP
+        while True:
+            try:
+                return remove_with_copies(folder, stop=self._stop)
+            except OutboxBusy:
+                if time.monotonic() > until or self._stop.wait(0.05):
+                    raise
 
     def put_on(self, name: str, paths: Sequence[str], before: Thing | None = None) -> int:
         """Put captures on a shelf: `Views.put_on`, which is told of and can be stopped."""
