@@ -13,6 +13,7 @@ from jutrek.library import Library
 from tests import making
 from tests.cli.calling import jutrek
 from tests.making import put
+from tests.outboxes.test_made import clip
 
 
 @pytest.fixture
@@ -81,3 +82,11 @@ def test_a_folder_that_is_away_is_not_made_again(home: Path, tmp_path: Path) -> 
     os.rename(tmp_path / "stick", tmp_path / "away")
     assert "is not there" in jutrek("outbox", "sync", code=1).stderr
     assert not (tmp_path / "stick").exists()
+
+
+def test_small_clips_are_made_and_said_anew(home: Path, tmp_path: Path) -> None:
+    clip(home / "2026" / "d.mp4")
+    for says, told in (("dates", "1 made"), ("nothing", "1 said anew")):
+        jutrek("outbox", "add", tmp_path / "box", "clips", "-l", home, "--clips", "small-clip", "--with", says)
+        assert f"1 small copy now, {told}" in jutrek("outbox", "sync").stderr
+    assert os.listdir(tmp_path / "box") == ["d.mp4"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 import threading
 from datetime import datetime
 from fractions import Fraction
@@ -150,7 +151,9 @@ def clip(
 
 def copied(path: Path, longest: int = 160, stop: threading.Event | None = None) -> Path:
     target = path.with_name("small.mp4")
-    with path.open("rb") as old, target.open("w+b") as new:
+    # As an outbox opens it: its name leads nowhere.
+    fd = os.open(target, os.O_CREAT | os.O_EXCL | os.O_RDWR)
+    with path.open("rb") as old, os.fdopen(fd, "w+b") as new:
         small_clip(old, new, longest, {"creation_time": "2026-05-14T08:26:13Z"}, stop or threading.Event())
     return target
 
@@ -179,7 +182,8 @@ def test_a_small_clip_is_upright_with_square_pixels(
 
 def test_a_clip_says_something_else_without_another_picture(tmp_path: Path) -> None:
     made, anew = copied(clip(tmp_path / "a.mp4")), tmp_path / "anew.mp4"
-    with made.open("rb") as old, anew.open("w+b") as new:
+    fd = os.open(anew, os.O_CREAT | os.O_RDWR)
+    with made.open("rb") as old, os.fdopen(fd, "w+b") as new:
         said_anew(old, new, {})
     with av.open(str(made)) as one, av.open(str(anew)) as other:
         pairs = [[bytes(packet) for packet in container.demux(video=0)] for container in (one, other)]
@@ -187,6 +191,7 @@ def test_a_clip_says_something_else_without_another_picture(tmp_path: Path) -> N
         assert "creation_time" not in other.metadata
     stop = threading.Event()
     stop.set()
+    (tmp_path / "small.mp4").unlink()
     with pytest.raises(Stopped):
         copied(tmp_path / "a.mp4", stop=stop)
 

@@ -89,8 +89,8 @@ class OutboxKeeper:
             if not stop.is_set() and (asked or watcher.is_due()):
                 watcher.once()
                 holds = watcher.done.holds if watcher.done is not None else None
-                known = self._states[one.root]._replace(holds=holds, done=0, total=0)
-                self._states[one.root] = known if watcher.failed else known._replace(trouble="")
+                state = self._states[one.root]._replace(holds=holds, done=0, total=0)
+                self._states[one.root] = state if watcher.failed else state._replace(trouble="")
                 self._say()
 
     def _watcher(self, one: Outbox) -> _Kept:

@@ -41,7 +41,7 @@ def small_clip(file: BinaryIO, into: BinaryIO, longest: int, says: Mapping[str, 
     """
     import av
 
-    with av.open(file, "r", metadata_errors="ignore") as old, av.open(into, "w", format="mp4", options=_FRONT) as new:
+    with av.open(file, "r", metadata_errors="ignore") as old, av.open(into, "w", format="mp4") as new:
         pictures = old.streams.video[0]
         with pixels.room.taken(pixels.of_every_frame(pictures.codec_context)):
             new.metadata.update(says)
@@ -63,14 +63,11 @@ def small_clip(file: BinaryIO, into: BinaryIO, longest: int, says: Mapping[str, 
                 raise ValueError("a clip without a picture")
 
 
-_FRONT = {"movflags": "+faststart"}
-
-
 def said_anew(file: BinaryIO, into: BinaryIO, says: Mapping[str, str]) -> None:
     """The same copy, saying something else of itself. Nothing is decoded. Arguments and errors as `small_clip`."""
     import av
 
-    with av.open(file, "r") as old, av.open(into, "w", format="mp4", options=_FRONT) as new:
+    with av.open(file, "r") as old, av.open(into, "w", format="mp4") as new:
         new.metadata.update(says)
         streams = {one.index: new.add_stream_from_template(one) for one in old.streams}
         for packet in old.demux():
