@@ -85,7 +85,9 @@ def test_off_also_where_the_file_itself_says_so_and_back(home: Library) -> None:
     told = json.loads(jutrek("mark", "--that", "marked R", "--off", "--json", "-l", home.root).stdout)
     assert (told["captures"], told["same"], told["why"]) == (1, 0, "")
     assert said(home, "marked R") == set()
+    assert jutrek("journal", told["run"], "-l", home.root).stdout.split() == ["written", "yard/P1.xmp"]
     jutrek("take-back", told["run"], "-l", home.root)
+    assert "yard/P1.xmp" in jutrek("journal", told["run"], "-l", home.root).stdout
     assert said(home, "marked R") == {"yard/P1.jpg"}
     assert {one for one in names_below(home.root) if not one.startswith(".jutrek")} == {
         one for one in before if not one.startswith(".jutrek")

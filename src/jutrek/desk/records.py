@@ -158,7 +158,11 @@ def files_of(library: Library, run: str, marks: Marks | None = None) -> list[Fil
     run_log = run_log_of(library, run)
     now = where_now(library, run_log)
     found = []
+    says = run_log.kind is Kind.DESCRIBE
     for row, entry in sorted(run_log.to_do.items()):
+        if says:
+            found.append(_sidecar(run_log, row, entry))
+            continue
         told = _file(run_log, row, entry, marks or {})
         since = _since(library, run_log, row, entry, now) if row in run_log.done else ""
         found.append(replace(told, what=f"{told.what}, {since}") if since and since not in told.what else told)
@@ -203,6 +207,12 @@ def _file(run_log: RunLog, row: int, entry: Mapping[str, Any], marks: Marks) -> 
     if original:
         source = os.path.join(os.path.basename(str(entry.get("root", "")).rstrip("/")), original)
     return FileRecord(str(entry["to"]), source, int(entry["size"]), what, str((done or {}).get("xxh3_128", "")))
+
+
+def _sidecar(run_log: RunLog, row: int, entry: Mapping[str, Any]) -> FileRecord:
+    """A sidecar that says something of a capture since."""
+    what = "written" if row in run_log.sidecars else run_log.failed.get(row, "not written")
+    return FileRecord(str(entry["to"]), "", int(entry["size"]), what)
 
 
 def _folder(run_log: RunLog, row: int, entry: Mapping[str, Any]) -> FileRecord:
