@@ -9,10 +9,13 @@ from pathlib import Path
 import pytest
 from PIL import Image
 
+from jutrek.desk.outbox_run import keep_in_step
+from jutrek.desk.outboxes import outboxes
+from jutrek.errors import Stopped
 from jutrek.library import Library
 from tests import making
 from tests.cli.calling import jutrek
-from tests.making import put
+from tests.making import never, put
 from tests.outboxes.test_made import clip
 
 
@@ -60,6 +63,15 @@ def test_it_follows_what_it_holds(home: Path, tmp_path: Path) -> None:
     assert len(os.listdir(box)) == 2
     assert "1 removed" in jutrek("outbox", "remove", box, "--copies").stderr
     assert os.listdir(box) == ["mine.txt"]
+
+
+def test_one_that_was_removed_meanwhile_is_not_filled_again(home: Path, tmp_path: Path) -> None:
+    jutrek("outbox", "add", tmp_path / "box", "stills", "-l", home)
+    (entry,) = outboxes()[0]
+    jutrek("outbox", "remove", tmp_path / "box", "--copies")
+    with pytest.raises(Stopped):
+        keep_in_step(entry, stop=never())
+    assert os.listdir(tmp_path / "box") == []
 
 
 def test_where_none_can_be(home: Path, tmp_path: Path) -> None:

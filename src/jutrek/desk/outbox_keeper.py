@@ -8,7 +8,6 @@ import threading
 from collections.abc import Callable
 from typing import NamedTuple
 
-from jutrek.desk.happened import Happened
 from jutrek.desk.outbox_watch import EVERY, OutboxWatcher
 from jutrek.desk.outboxes import Outbox, OutboxState, outboxes
 
@@ -89,21 +88,17 @@ class OutboxKeeper:
             if not stop.is_set() and (asked or watcher.is_due()):
                 watcher.once()
                 holds = watcher.done.holds if watcher.done is not None else None
-                state = self._states[one.root]._replace(holds=holds, done=0, total=0)
-                self._states[one.root] = state if watcher.failed else state._replace(trouble="")
+                state = self._states[one.root]._replace(holds=holds, done=0, total=0, trouble=watcher.trouble)
+                self._states[one.root] = state
                 self._say()
 
     def _watcher(self, one: Outbox) -> _Kept:
-        def heard(what: Happened) -> None:
-            if what.event == "trouble":
-                self._states[one.root] = self._states[one.root]._replace(trouble=what.words)
-
         def report(_: str, done: int, total: int) -> None:
             self._states[one.root] = self._states[one.root]._replace(done=done, total=total)
             self._say()
 
         stop = threading.Event()
-        return _Kept(OutboxWatcher(one, heard, stop, report), stop)
+        return _Kept(OutboxWatcher(one, lambda _: None, stop, report), stop)
 
     def _say(self) -> None:
         if not self._stop.is_set():

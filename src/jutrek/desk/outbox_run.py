@@ -34,11 +34,13 @@ def keep_in_step(entry: Outbox, *, stop: threading.Event, report: Report = lambd
     Raises:
         LibraryTrouble: when its library can't be opened, its folder is not there, somebody else is filling it, or
             nothing can be said of what it holds. Nothing in it changed then.
-        Stopped: when `stop` was set before anything in it changed.
+        Stopped: when `stop` was set before anything in it changed; or it was removed, or told anew, meanwhile.
     """
     if not os.path.isdir(entry.root):
         raise NotPossible(entry.root, "the folder of this outbox is not there")
     with Record(entry.root) as record:
+        if entry not in outboxes()[0]:
+            raise Stopped
         wanted = _wanted(entry, stop, report)
         return in_step(
             entry.root, wanted, entry.asked, record, stop=stop,
@@ -77,9 +79,10 @@ def remove_with_copies(root: str, *, stop: threading.Event) -> int:
         raise NotPossible(entry.root, "the folder of this outbox is not there")
     with Record(entry.root) as record:
         done = in_step(entry.root, (), entry.asked, record, stop=stop)
-    if done.stopped:
-        raise Stopped
-    if done.trouble:
-        raise NotPossible(entry.root, done.trouble.rstrip("."))
-    remove_outbox(root)
+        if done.stopped:
+            raise Stopped
+        if done.trouble:
+            raise NotPossible(entry.root, done.trouble.rstrip("."))
+        # While it is held: whoever waits for it would fill it once more.
+        remove_outbox(root)
     return done.removed

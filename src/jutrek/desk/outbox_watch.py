@@ -24,7 +24,7 @@ class OutboxWatcher:
     """Keeps one outbox in step.
 
     Attributes:
-        failed: whether it could not be brought in step.
+        trouble: why it is not in step, in a sentence; empty where nothing kept it from that the last time.
         done: what came of it the last time; None where it was not brought in step yet.
     """
 
@@ -46,8 +46,7 @@ class OutboxWatcher:
         self._wake = threading.Event()
         self._known: object = None
         self._asked = 0.0
-        self._told = ""
-        self.failed = False
+        self.trouble = ""
         self.done: Synced | None = None
 
     def run(self) -> None:
@@ -75,17 +74,18 @@ class OutboxWatcher:
             # It does the same: what it leaves is looked at the next time.
             return
         except (JutrekError, OSError) as error:
-            self.failed = True
-            self._say_once("trouble", str(error))
+            self._fail(str(error))
             return
         # What was learnt by looking is no reason to look again.
         self._known, self._asked = self._now(), time.monotonic()
-        self.failed = bool(done.trouble)
         if done.changed:
-            self._told = ""
             self._say("in-step", f"{shown(self._entry.root)}: {told(done)}", **facts_of(done))
-        if done.trouble:
-            self._say_once("trouble", done.trouble)
+        self._fail(done.trouble)
+
+    @property
+    def failed(self) -> bool:
+        """Whether it could not be brought in step."""
+        return bool(self.trouble)
 
     def is_due(self) -> bool:
         """Whether the library learnt something since, or it is long ago."""
@@ -101,10 +101,11 @@ class OutboxWatcher:
     def _say(self, event: str, words: str, **facts: object) -> None:
         self._tell(Happened(event, "outbox", self._entry.root, words, facts))
 
-    def _say_once(self, event: str, words: str) -> None:
-        if words != self._told:
-            self._told = words
-            self._say(event, words)
+    def _fail(self, trouble: str) -> None:
+        """Remember what keeps it from being in step, and tell it unless it was so the last time; empty for nothing."""
+        before, self.trouble = self.trouble, trouble
+        if trouble and trouble != before:
+            self._say("trouble", trouble)
 
 
 def _kept(library: Library) -> object:

@@ -296,7 +296,12 @@ class _Step:
             return
         name = self._free(wanted)
         self._record.made(copy._replace(name=name))
-        self._folder.give_name(inside(copy.name), inside(name))
+        try:
+            self._folder.give_name(inside(copy.name), inside(name))
+        except FileExistsError:
+            # Somebody else took it in between: it keeps its own until the next time.
+            self._record.gone(name)
+            return
         self._record.gone(copy.name)
         self._done.renamed += 1
 

@@ -70,6 +70,7 @@ class LibraryOutboxes(QObject):
         for one in states:
             root, name = one.outbox.root, plain(_name(one))
             if one.trouble and self._troubles.get(root) != one.trouble:
+                self._awaited.discard(root)
                 self._view.notify(f"Small copies in {name} are not in step.", plain(one.trouble), brick=True)
             elif root in self._awaited and one.total:
                 self._view.notify(f"Making small copies in {name}.", f"{one.done:,} of {one.total:,}")
