@@ -15,11 +15,13 @@ from hypothesis import strategies as st
 from jutrek.captures import RUNGS
 from jutrek.errors import LibraryMissing, RulesBroken
 from jutrek.filing import Extensions, HouseRules, Per, Scheme, Structure, Undated, rebased
+from jutrek.filing.arrival import Saying
 from jutrek.filing.rulebook import FILE, LAST_GOOD, keep_rules, load_rules, parse_rules, rules_at, rules_text
 from jutrek.filing.rulepage import page_of, rules_of
 from jutrek.filing.starting import STARTS
 from jutrek.library import Library
 
+_WORDS = st.text(st.characters(exclude_categories=["Cs"], exclude_characters="{}<>"), max_size=5).map(str.strip)
 OTHERS = HouseRules(
     layout="{client}/{year}", name="{date}_{counter:4}", schemes=(
         Scheme(("sound", "clip"), layout="Sound/{year}"), Scheme(device="B", words="Yard", name="{original}"),
@@ -29,7 +31,8 @@ OTHERS = HouseRules(
     counter_per=Per.SHOOT, counter_start=0, day_starts=0, gap=90, zone=-210, journeys=((date(2026, 5, 12), 60),),
     trust=tuple(reversed(RUNGS)), beside=False, structure=Structure.BESIDE, sidecars=True, originals=True,
     owners=True,
-    creator="Ilvar", rights="© {year} Velmora line", words=("rail", "narrow gauge"),
+    saying=Saying("Ilvar", "© {year} Velmora line", "ask", "Velmora line", "VL", "a@b; 1", ("rail", "narrow gauge")),
+    sayings=(Saying(words=("<by {operator}>",), kinds=("clip",), device="B", operator="Ilvar", job="0118"),),
 )  # fmt: skip
 """Rules of which none is as usual."""
 
@@ -70,7 +73,8 @@ def test_the_usual_rules_are_these() -> None:
             "proof-days": 0, "least-copies": 1, "changed-copies": "ask", "order": "time",
         },
         "inboxes": {"arrivals": "ask", "clear": "never"},
-        "sidecars": {"corrected-dates": False, "original-names": False, "creator": "", "rights": "", "words": []},
+        "sidecars": {"corrected-dates": False, "original-names": False, "creator": "", "rights": "",
+            "usage": "", "credit": "", "source": "", "contact": "", "words": []},
     }  # fmt: skip
     lines = page.splitlines()
     assert all(lines[at + 1].startswith("#") for at, line in enumerate(lines) if line.startswith("["))
@@ -187,8 +191,8 @@ def test_rules_are_copied_from_elsewhere(library: Library, tmp_path: Path) -> No
         day_starts=st.integers(0, 1439),
         gap=st.integers(0, 2879),
         trust=st.permutations(list(RUNGS)).map(tuple),
-        creator=st.text(st.characters(exclude_categories=["Cs"]), max_size=8),
-        words=st.lists(st.text(st.characters(exclude_categories=["Cs", "Cc"]), max_size=5), max_size=3).map(tuple),
+        saying=st.builds(Saying, _WORDS, st.just("© {year}"), words=st.lists(_WORDS.filter(bool)).map(tuple)),
+        sayings=st.lists(st.builds(Saying, job=_WORDS, operator=_WORDS, source=_WORDS), max_size=3).map(tuple),
     )
 )  # fmt: skip
 def test_any_rules_are_written_and_read_again(rules: HouseRules) -> None:

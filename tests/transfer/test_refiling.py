@@ -17,6 +17,7 @@ from jutrek.desk.library_captures import read_library
 from jutrek.disk import naming
 from jutrek.errors import LibraryBusy, NotPossible, PageBroken, PlanUnusable
 from jutrek.filing import HouseRules, Per, Plan, from_json
+from jutrek.filing.arrival import Saying
 from jutrek.filing.refiling import Scope, plan_refiling
 from jutrek.library import Library, keep_numbers, numbers_given, survey
 from jutrek.library.ledger import Ledger
@@ -335,7 +336,8 @@ def test_sidecars_say_what_the_house_wants(library: Library, ledger: Ledger, car
     """Original name, maker, rights with their year, keywords; the card is untouched."""
     put(card / "DCIM" / "DSC1.JPG", making.jpeg())
     before = everything(card)
-    rules = HouseRules(originals=True, creator="Ilvar & Mira", rights="© {year} Velmora line", words=("rail", "bridge"))
+    says = Saying("Ilvar & Mira", "© {year}< {operator}> Velmora line", words=("rail", "bridge", "{shoot}"))
+    rules = HouseRules(originals=True, saying=says)
     bring(planned(library, ledger, [card], rules), library, ledger, stop=never())
     text = Path(library.root, "2026/05/20260514_102613.xmp").read_text()
     for part in ("<xmpMM:PreservedFileName>DSC1.JPG<", "Ilvar &amp; Mira", "© 2026 Velmora line", ">bridge<"):

@@ -270,7 +270,7 @@ def test_the_other_sections_change_their_rules(qtbot: QtBot, page: RulesView) ->
     page.open_section(6)
     type_into(words.words, "rail, bridge,rail")  # type: ignore[attr-defined]
     words.originals.click()  # type: ignore[attr-defined]
-    assert (page.rules.words, page.rules.originals, page.rules.beside) == (("rail", "bridge"), True, False)
+    assert (page.rules.saying.words, page.rules.originals, page.rules.beside) == (("rail", "bridge"), True, False)
     page.open_section(7)
     assert page.forms.currentWidget().isVisible()
 

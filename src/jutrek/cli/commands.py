@@ -43,6 +43,8 @@ GROUPS = {
         "short": "sorting.short_app",
         "mark": "marking.mark_command",
         "marks": "marking.marks_app",
+        "caption": "captioning.caption_command",
+        "keywords": "captioning.keywords_app",
         "counters": "counting.counters_app",
         "outside": "outside.outside_command",
         "adopt": "doubling.adopt_command",

@@ -169,6 +169,22 @@ def sentences(ctx: typer.Context, incomplete: str) -> Found:
 
 
 @_quiet
+def keywords(ctx: typer.Context, incomplete: str) -> Found:
+    """Keywords of the list, and those that captures have."""
+    from jutrek.library import open_library
+    from jutrek.views.conditions import Sort
+    from jutrek.views.snapshot import kept
+    from jutrek.views.vocabulary import names_of
+    from jutrek.wording.listed import words_of
+
+    library = open_library(_library(ctx))
+    listed = words_of(library).entries
+    yield from ((one.word, "") for one in listed)
+    known = kept(library.ledger_path)
+    yield from ((word, "") for word in (names_of(known.columns)[Sort.KEYWORD] if known else ()))
+
+
+@_quiet
 def folders(ctx: typer.Context, incomplete: str) -> Found:
     """Folders of the library, those right within what was typed."""
     root, above = _library(ctx), os.path.dirname(incomplete)

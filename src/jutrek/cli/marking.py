@@ -36,8 +36,9 @@ def mark_command(
     as_json: AsJson = False,
 ) -> None:
     """Give captures or folders a mark of the house, where other programs see it: in sidecars beside or in them."""
-    from jutrek.desk.marking import follow, mark_captures, mark_folders
+    from jutrek.desk.marking import mark_captures, mark_folders
     from jutrek.desk.places import places_of
+    from jutrek.desk.sidecars import follow
     from jutrek.transfer.journal import number_of
 
     if bool(mark) == off:

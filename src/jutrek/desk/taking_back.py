@@ -28,6 +28,7 @@ from jutrek.transfer.run_log import RunLog, given_number, head_of, run_log_of
 from jutrek.transfer.saying import say_back
 from jutrek.transfer.taking_back import folders_now, followed
 from jutrek.transfer.trash import forget, found
+from jutrek.transfer.word_lists import list_back
 from jutrek.words import counted
 
 if TYPE_CHECKING:
@@ -151,12 +152,25 @@ def take_back(
         plan, library, ledger, stop=stop, listener=listener, takes_back=run, places=places.here, orders=orders
     )  # fmt: skip
     forget(trashed.values())
+    if not only and not outcome.trouble and (why := _list_back(library, run_log)):
+        left = [*left, why]
     if kind is Kind.INTAKE and not (only or left or outcome.failed or outcome.trouble):
         _give_numbers_back(library, run_log)
     if not only and kind == Kind.INTAKE:
         for place in (as_place(library), *places.here):
             clear_partials(place.tree)
     return outcome, left
+
+
+def _list_back(library: Library, run_log: RunLog) -> str:
+    """Take back what a run did to the list of keywords, or do it again. Returns why it is left as it is."""
+    again = False
+    while run_log.kind is Kind.TAKE_BACK and (before := str(run_log.head.get("takes_back", ""))):
+        try:
+            run_log, again = run_log_of(library, before), not again
+        except OSError:
+            return ""
+    return list_back(library, run_log, again=again)
 
 
 def _told_back(

@@ -48,6 +48,8 @@ class Row(NamedTuple):
         counter: what the number in its name counts within; empty where there is none.
         number: that number.
         by: by what it is filed, but for the original path, which `filed` adds.
+        says: what the house says of it, for its sidecar: names of fields (`wording.properties.Field`) with what they
+            say, and keywords with what they stand under.
     """
 
     source: str
@@ -62,6 +64,7 @@ class Row(NamedTuple):
     counter: str = ""
     number: int = 0
     by: Filed = NOT_FILED
+    says: tuple[tuple[str, str], ...] = ()
 
     @property
     def stamp(self) -> FileStamp:
@@ -138,11 +141,18 @@ def from_json(text: str, path: str) -> Plan:
 def _entries(row: Row) -> dict[str, Any]:
     entries = row._asdict()
     by = entries.pop("by")
+    if not row.says:
+        del entries["says"]
     return {**entries, **by._asdict()}
 
 
 def _row(entries: Mapping[str, Any]) -> Row:
     names = [name for name in Row._fields if name in entries]
     by = Filed(**{name: entries[name] for name in Filed._fields if name in entries})
-    by = by._replace(said=tuple((str(name), str(words)) for name, words in by.said))
-    return Row(**{name: entries[name] for name in names} | {"action": Action(entries["action"]), "by": by})
+    by = by._replace(said=_pairs(by.said))
+    told = {"action": Action(entries["action"]), "by": by, "says": _pairs(entries.get("says", ()))}
+    return Row(**{name: entries[name] for name in names} | told)
+
+
+def _pairs(entries: Iterable[tuple[object, object]]) -> tuple[tuple[str, str], ...]:
+    return tuple((str(name), str(words)) for name, words in entries)

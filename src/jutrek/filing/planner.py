@@ -11,6 +11,7 @@ from itertools import count
 from jutrek.captures import Capture, Device, Moment, ReadFile, Shoot, developed_beside_raw
 from jutrek.doubles import NEW, Comparison, Standing
 from jutrek.errors import shown
+from jutrek.filing.arrival import Arrival
 from jutrek.filing.collecting import uncollected
 from jutrek.filing.counting import Numbers
 from jutrek.filing.facts import Facts, facts_of
@@ -19,12 +20,14 @@ from jutrek.filing.names import legal, stem_of, suffix_of
 from jutrek.filing.naming import Named, Namer, Piles, Wish, was_cut
 from jutrek.filing.placing import placed
 from jutrek.filing.plan import Action, Plan, Row
-from jutrek.filing.rules import HouseRules, Structure, Undated
+from jutrek.filing.rules import HouseRules, Structure, Undated, names_device
 from jutrek.filing.structures import structure_of
 from jutrek.formats import MEDIA, Kind, Precision, Timestamp
 from jutrek.library import Filed, Library, numbers_given
 from jutrek.sources import Left, SourceFile
 from jutrek.whereabouts import Whereabouts
+from jutrek.wording.listed import words_of
+from jutrek.wording.tree import WordTree
 
 BROUGHT_ALONG = "Brought along"
 """The folder of what is no capture and came along as it is."""
@@ -133,6 +136,8 @@ class _Planner:
         self._days: dict[date | None, str] = {None: ""}
         self._keeps_structure = rules.structure is Structure.BESIDE
         self._may_want = rules.sidecars or rules.writes_sidecars
+        tree = words_of(library) if rules.says else WordTree()
+        self._arrival = Arrival(rules.says, tree, rules.setting(filed=False), names_device)
 
     def rows_of(self, facts: Facts, wish: Wish) -> list[Row]:
         """A row for every file of a capture."""
@@ -257,7 +262,8 @@ class _Planner:
                 if named.key or (self._may_want and self._wants(read, facts)):
                     own = named._replace(folder=named.developed) if is_apart else named
                     sidecar = self._sidecar(own, ending, read, facts) if self._wants(read, facts) else ""
-                    row = row._replace(sidecar=sidecar, counter=named.key, number=named.number)
+                    says = self._arrival.of(facts) if sidecar else ()
+                    row = row._replace(sidecar=sidecar, counter=named.key, number=named.number, says=says)
                 rows.append(row)
             if self._keeps_structure:
                 self._keep_structure(facts.capture.primary.file, named.folder)

@@ -40,6 +40,7 @@ class _Row(BaseModel):
     day: str = ""
     said: list[Pair] = []
     original: str = ""
+    says: list[Pair] = []
 
 
 class _Page(BaseModel):
@@ -61,6 +62,9 @@ def checked_rules(entries: Mapping[str, Any]) -> HouseRules:
     Raises:
         ValueError: when they can't be used; the text says what.
     """
+    said = {name: entries[name] for name in ("creator", "rights", "words") if name in entries}
+    if said and "saying" not in entries:
+        entries = {**entries, "saying": said}
     try:
         return rules_of(page_of(_RULES.validate_json(json.dumps(entries), strict=True)))
     except ValidationError as error:

@@ -55,8 +55,10 @@ _ABOUT = {
     "inboxes": "Folders that phones and sync programs fill. arrivals: ask | by-itself | leave; by-itself brings home\n"
     "what is not doubtful. clear: never | trash | for-good: how what is home goes, once it is proven in the library\n"
     "and every backup.",
-    "sidecars": "What is written into an XMP sidecar beside every file that comes home.\n"
-    "{year} in the rights is the year of the capture.",
+    "sidecars": "What is written into an XMP sidecar beside every file that comes home. Texts have\n"
+    "pieces as names do: © {year} {operator}. contact: mail, number, page and address, with ; between.\n"
+    "What a file says itself stays.",
+    "caption": "What is said of some captures only, besides. kinds, device, operator, job: of which; empty for all.",
 }
 
 

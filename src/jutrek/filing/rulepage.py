@@ -13,6 +13,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, AliasChoices, BaseModel, ConfigDict, Field, ValidationError
 
 from jutrek.captures import RUNGS
+from jutrek.filing.arrival import Saying
 from jutrek.filing.counting import Per
 from jutrek.filing.dates import knows_language
 from jutrek.filing.names import Extensions
@@ -145,6 +146,24 @@ class _Sidecars(_Table):
     original_names: bool = Field(False, alias="original-names")
     creator: str = ""
     rights: str = ""
+    usage: str = ""
+    credit: str = ""
+    source: str = ""
+    contact: str = ""
+    words: list[str] = []
+
+
+class _Caption(_Table):
+    kinds: list[Literal["still", "clip", "sound"]] = []
+    device: str = ""
+    operator: str = ""
+    job: str = ""
+    creator: str = ""
+    rights: str = ""
+    usage: str = ""
+    credit: str = ""
+    source: str = ""
+    contact: str = ""
     words: list[str] = []
 
 
@@ -160,6 +179,7 @@ class _Page(_Table):
     copies: _Copies = _Copies()  # type: ignore[call-arg]
     inboxes: _Inboxes = _Inboxes()
     sidecars: _Sidecars = _Sidecars()  # type: ignore[call-arg]
+    caption: list[_Caption] = []
 
 
 Where = tuple[str | int, ...]
@@ -208,7 +228,7 @@ def rules_of(page: Mapping[str, Any]) -> HouseRules:
     try:
         return _rules(read)
     except RuleError as error:
-        table: Where = ("scheme", error.scheme) if error.scheme is not None else _TABLE_OF[error.field]
+        table: Where = (error.table, error.scheme) if error.scheme is not None else _TABLE_OF[error.field]
         raise PageError((*table, "order" if error.field == "trust" else error.field), str(error), error.at) from error
 
 
@@ -222,8 +242,10 @@ _NUMBERS: dict[Where, str] = {
     ("copies", "proof-days"): "a whole number of days from 0 to 3,650",
     ("copies", "least-copies"): "a whole number from 1 to 9",
 }
+_TEXTS = ("creator", "rights", "usage", "credit", "source", "contact")
 _TABLE_OF: dict[str, Where] = {
     "layout": ("filing",), "name": ("filing",), "developed": ("filing",), "trust": ("trust",),
+    **dict.fromkeys(("creator", "rights", "usage", "credit", "source", "contact", "words"), ("sidecars",)),
 }  # fmt: skip
 
 
@@ -266,10 +288,20 @@ def _rules(page: _Page) -> HouseRules:
         order=Order(page.copies.order),
         sidecars=sidecars.corrected_dates,
         originals=sidecars.original_names,
-        creator=sidecars.creator,
-        rights=sidecars.rights,
-        words=tuple(sidecars.words),
+        saying=_saying(sidecars),
+        sayings=tuple(map(_saying, page.caption)),
     )
+
+
+def _saying(table: _Sidecars | _Caption) -> Saying:
+    texts = {name: getattr(table, name).strip() for name in _TEXTS}
+    words = tuple(filter(None, map(str.strip, table.words)))
+    if isinstance(table, _Sidecars):
+        return Saying(**texts, words=words)
+    return Saying(
+        **texts, words=words, kinds=tuple(table.kinds), device=table.device.strip(), operator=table.operator.strip(),
+        job=table.job.strip(),
+    )  # fmt: skip
 
 
 def page_of(rules: HouseRules) -> dict[str, Any]:
@@ -309,10 +341,18 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
         },
         "inboxes": {"arrivals": rules.arrivals.value, "clear": rules.cleared.value},
         "sidecars": {
-            "corrected-dates": rules.sidecars, "original-names": rules.originals, "creator": rules.creator,
-            "rights": rules.rights, "words": list(rules.words),
+            "corrected-dates": rules.sidecars, "original-names": rules.originals,
+            **{name: getattr(rules.saying, name) for name in _TEXTS}, "words": list(rules.saying.words),
         },
+        "caption": [_said(one) for one in rules.sayings],
     }  # fmt: skip
+
+
+def _said(saying: Saying) -> dict[str, Any]:
+    conditions = ("device", "operator", "job")
+    texts = {name: value for name in (*conditions, *_TEXTS) if (value := getattr(saying, name))}
+    lists = {name: list(value) for name in ("kinds", "words") if (value := getattr(saying, name))}
+    return {**texts, **lists}
 
 
 def _minutes(clock: str) -> int:

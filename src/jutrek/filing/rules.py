@@ -8,6 +8,7 @@ from datetime import date, timedelta
 from enum import StrEnum
 
 from jutrek.captures import RUNGS
+from jutrek.filing.arrival import NOTHING_SAID, Saying, trouble_with_saying
 from jutrek.filing.counting import Per
 from jutrek.filing.facts import Facts
 from jutrek.filing.names import Extensions
@@ -84,10 +85,13 @@ class RuleError(ValueError):
     Attributes:
         field: the name of the rule, such as `layout`.
         scheme: the number of the scheme that it belongs to, or None.
+        table: what such schemes are called on the page of rules.
         at: the character of a pattern that the trouble is at, or None.
     """
 
-    def __init__(self, field: str, trouble: str, *, scheme: int | None = None, at: int | None = None) -> None:
+    def __init__(
+        self, field: str, trouble: str, *, scheme: int | None = None, at: int | None = None, table: str = "scheme"
+    ) -> None:
         """
         Args:
             field: of the rules.
@@ -96,7 +100,7 @@ class RuleError(ValueError):
             at: where in a pattern, in characters.
         """
         super().__init__(trouble)
-        self.field, self.scheme, self.at = field, scheme, at
+        self.field, self.scheme, self.at, self.table = field, scheme, at, table
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,7 +124,7 @@ class Scheme:
         """Whether it is for a capture."""
         if self.kinds and facts.capture.kind.value not in self.kinds:
             return False
-        if self.device and not _names_device(self.device.casefold(), facts):
+        if self.device and not names_device(self.device.casefold(), facts):
             return False
         if not self.words:
             return True
@@ -137,7 +141,7 @@ class Scheme:
         return " · ".join(parts) or "everything"
 
 
-def _names_device(wanted: str, facts: Facts) -> bool:
+def names_device(wanted: str, facts: Facts) -> bool:
     read = facts.capture.primary.reading.device
     names = [facts.device.letter, facts.device.name] if facts.device else []
     names += [read.model, f"{read.make} {read.model}".strip()] if read else []
@@ -184,8 +188,8 @@ class HouseRules:
         cleared: how what is home goes from an inbox, once it is proven in the library and every backup.
         changed: which version is right where a copy was changed outside Jutrek; the other one is put aside.
         order: whether files come home in the order of time, or small ones first.
-        creator, rights, words: who made what comes in, under which rights, and keywords, for such a sidecar; `{year}`
-            in the rights is the year of the capture. Empty for none.
+        saying: what is said of all that comes in, for such a sidecar.
+        sayings: what is said of some of it, besides.
 
     Raises:
         RuleError: when a rule cannot be used.
@@ -224,9 +228,8 @@ class HouseRules:
     cleared: Cleared = Cleared.NEVER
     changed: OnChanged = OnChanged.ASK
     order: Order = Order.TIME
-    creator: str = ""
-    rights: str = ""
-    words: tuple[str, ...] = ()
+    saying: Saying = NOTHING_SAID
+    sayings: tuple[Saying, ...] = ()
 
     def __post_init__(self) -> None:
         _check("layout", self.layout, LAYOUT)
@@ -238,6 +241,9 @@ class HouseRules:
             _check("name", scheme.name or self.name, NAME, number)
             if not set(scheme.kinds) <= MEDIA:
                 raise RuleError("kinds", f"kinds are: {', '.join(sorted(MEDIA))}.", scheme=number)
+        _check_saying(self.saying)
+        for number, saying in enumerate(self.sayings):
+            _check_saying(saying, number)
         if sorted(self.trust) != sorted(RUNGS):
             raise RuleError("trust", f"the order must name each of these once: {', '.join(RUNGS)}.")
 
@@ -273,7 +279,12 @@ class HouseRules:
     @property
     def writes_sidecars(self) -> bool:
         """Whether everything that comes home gets a sidecar."""
-        return bool(self.originals or self.creator or self.rights or self.words)
+        return bool(self.originals or self.says)
+
+    @property
+    def says(self) -> tuple[Saying, ...]:
+        """All that is said of what comes in: of everything first."""
+        return tuple(one for one in (self.saying, *self.sayings) if one)
 
 
 def _check(name: str, pattern: str, use: str, scheme: int | None = None) -> None:
@@ -282,6 +293,17 @@ def _check(name: str, pattern: str, use: str, scheme: int | None = None) -> None
             raise trouble
     except PatternError as error:
         raise RuleError(name, str(error), scheme=scheme, at=error.at) from error
+
+
+def _check_saying(saying: Saying, number: int | None = None) -> None:
+    if not set(saying.kinds) <= MEDIA:
+        raise RuleError("kinds", f"kinds are: {', '.join(sorted(MEDIA))}.", scheme=number, table="caption")
+    for name, text in saying.texts():
+        try:
+            if (trouble := trouble_with_saying(text)) is not None:
+                raise PatternError(*trouble)
+        except PatternError as error:
+            raise RuleError(name, str(error), scheme=number, at=error.at, table="caption") from error
 
 
 def rebased(rules: HouseRules, old: HouseRules, new: HouseRules) -> HouseRules:

@@ -10,9 +10,10 @@ from jutrek.errors import BrokenFile
 from jutrek.formats.reading import Claim, DeviceFacts, Exposure, Kind, Reading, Stretch, Tie, Timestamp, Track, Wording
 
 MAX_CLAIMS, MAX_NOTES, MAX_TIES, MAX_PREVIEWS = 64, 16, 32, 16
-MAX_KEYWORDS = 32
-MAX_WORDS = 200
-"""Characters of a raw text that are kept: hostile files write long ones."""
+MAX_KEYWORDS = 256
+MAX_WORDS, MAX_SENTENCES = 200, 4000
+"""Characters of a raw text that are kept, and of what a person may have written: hostile files write long ones."""
+_SENTENCES = frozenset({"title", "description", "creator", "rights"})
 
 
 _NOTHING_SAID = Wording()
@@ -50,11 +51,13 @@ class Draft:
     rights = ""
     label = ""
     rating: int | None = None
+    description = ""
 
     def __init__(self) -> None:
         self.claims: list[Claim] = []
         self.ties: list[Tie] = []
         self.keywords: list[str] = []
+        self.without: list[str] = []
         self.previews: list[Stretch] = []
         self.payload: list[Stretch] = []
         self.notes: list[str] = []
@@ -94,12 +97,16 @@ class Draft:
             self.ties.append(tie)
 
     def worded(self, what: str, text: str) -> None:
-        """Note the title, place, job, creator, rights or a keyword (`keyword`), unless it is known already."""
-        text = " ".join(text[:MAX_WORDS].split())
-        if what != "keyword":
+        """Note the title, description, place, job, creator, rights, or a keyword (`keyword`; `without` one), unless it
+        is known already."""
+        text = text[: MAX_SENTENCES if what in _SENTENCES else MAX_WORDS]
+        text = text.strip() if what == "description" else " ".join(text.split())
+        if what not in ("keyword", "without"):
             setattr(self, what, getattr(self, what) or text)
-        elif text and len(self.keywords) < MAX_KEYWORDS and text not in self.keywords:
-            self.keywords.append(text)
+            return
+        words = self.keywords if what == "keyword" else self.without
+        if text and len(words) < MAX_KEYWORDS and text not in words:
+            words.append(text)
 
     def made_by(self, make: str = "", model: str = "", serial: str = "") -> None:
         """Note the device as far as nothing better is known of it yet."""
@@ -127,8 +134,9 @@ class Draft:
         if self.frame_rate or self.timecode or self.channels or self.sample_rate:
             track = Track(self.frame_rate, self.timecode, self.channels, self.sample_rate)
         said = Wording(
-            self.title, self.place, self.job, tuple(self.keywords), self.creator, self.rights, self.label, self.rating
-        )
+            self.title, self.place, self.job, tuple(self.keywords), self.creator, self.rights, self.label, self.rating,
+            self.description, tuple(self.without),
+        )  # fmt: skip
         wording = said if said != _NOTHING_SAID else None
         return Reading(
             self.kind, self.format, tuple(self.claims), device, self.width, self.height, self.duration,

@@ -27,9 +27,19 @@ _KINDS = (
 )
 
 
-_WORDING = {5: "title", 25: "keyword", 90: "place", 92: "place", 103: "job", 80: "creator", 116: "rights"}
-"""Datasets of wording: object name, keywords, city, sublocation, transmission reference, by-line, copyright."""
-_LONGEST = 200
+_WORDING = {
+    5: "title",
+    25: "keyword",
+    90: "place",
+    92: "place",
+    103: "job",
+    80: "creator",
+    116: "rights",
+    120: "description",
+}
+"""Datasets of wording: name, keywords, city, sublocation, transmission reference, by-line, copyright, caption."""
+_LONGEST = 2000
+"""Bytes of the longest dataset: the caption may have as many (2:120)."""
 
 
 def _decoded(data: bytes) -> str:

@@ -158,7 +158,8 @@ class Wording(NamedTuple):
     """What a person wrote about the content; empty where nothing is said.
 
     Title, place, the job's number, keywords, who made it, under which rights; a label (`TAKEN_OFF` where it is said
-    that there is none), and a rating from 1 to 5 (None where it has none).
+    that there is none), and a rating from 1 to 5 (None where it has none); what is to be seen, in sentences; and
+    keywords of the capture that a sidecar says do not count any more.
     """
 
     title: str = ""
@@ -169,6 +170,8 @@ class Wording(NamedTuple):
     rights: str = ""
     label: str = ""
     rating: int | None = None
+    description: str = ""
+    without: tuple[str, ...] = ()
 
 
 class Stretch(NamedTuple):

@@ -50,7 +50,12 @@ _TIES = {
     f"{_CAMERA}BurstID": "burst",
     f"{_DOCUMENT}OriginalDocumentID": "document",
 }
-_LISTS = {f"{_DC}title": "title", f"{_DC}subject": "keyword", f"{_DC}creator": "creator", f"{_DC}rights": "rights"}
+OWN = "urn:uuid:92967db3-665b-4cb1-91b1-f7a0f60c5a97#"
+"""Jutrek's own namespace: a name that needs no registry (RFC 9562), with `#` behind it, as namespaces of RDF end."""
+_LISTS = {
+    f"{_DC}title": "title", f"{_DC}subject": "keyword", f"{_DC}creator": "creator", f"{_DC}rights": "rights",
+    f"{_DC}description": "description", f"{{{OWN}}}KeywordsTakenOff": "without",
+}  # fmt: skip
 """Properties whose values are the items of a list (`rdf:Alt`, `rdf:Bag`, `rdf:Seq`)."""
 _WORDING = {
     f"{_IPTC}Location": "place",

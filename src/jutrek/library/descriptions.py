@@ -39,7 +39,7 @@ class Description(NamedTuple):
         model: make and model as they are written.
         lens: what was mounted; empty where unknown.
         title, place, creator: what a person wrote; empty where nobody did.
-        keywords: likewise.
+        keywords: likewise. One with a blank before is one of the capture that does not count any more.
         label: the mark that somebody gave it (`xmp:Label`); empty where nothing is said, `formats.TAKEN_OFF` where it
             is said that it has none.
         rating: 1 to 5 (`xmp:Rating`); None where it has none.

@@ -111,7 +111,8 @@ def _counted(row: Row) -> dict[str, Any]:
 
 
 def _sided(row: Row) -> dict[str, Any]:
-    return {"sidecar": row.sidecar} if row.sidecar else {}
+    says = {"says": row.says} if row.sidecar and row.says else {}
+    return {"sidecar": row.sidecar, **says} if row.sidecar else {}
 
 
 class Journal:

@@ -68,7 +68,7 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "bring": _ROW | _STAMP | {
         "source": AbsolutePath, "root?": AbsolutePath, "to": CapturePath, "moment?": str, "shift?": float,
         "device?": str, "operator?": str, "shoot?": str, "day?": str, "said?": list[Pair], "original?": str,
-        "sidecar?": CapturePath, "counter?": str, "number?": Whole,
+        "sidecar?": CapturePath, "says?": list[Pair], "counter?": str, "number?": Whole,
     },
     "move": _ROW | _STAMP | {
         "from": _From, "to": _Kept, "counter?": str, "number?": Whole, "keeper?": str, "degree?": str,
@@ -84,6 +84,7 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "sidecar": _ROW | {"to": CapturePath, "size?": Whole, "mtime_ns?": Time},
     "sidecar kept": _ROW | _STAMP | {"from": CapturePath, "to": _Kept},
     "to say": _ROW | {"to": CapturePath, "size": Whole, "xxh3_128": _Full},
+    "words": {"was": _Full, "now": _Full},
     "through": _ROW | {"name": _Own, "place?": str},
     "turn": _ROW | {"name": _Own, "inode?": Whole, "place?": str}, "parted": {"files": Whole},
     "unsure": {"place": str, "path": _Kept},

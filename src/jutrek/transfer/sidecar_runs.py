@@ -27,6 +27,7 @@ from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, new_hash, read_back
 from jutrek.transfer.outcome import Listener, Progress
+from jutrek.transfer.word_lists import ListChange, change_list
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -90,6 +91,7 @@ def write_sidecars(
     *,
     stop: threading.Event,
     listener: Listener | None = None,
+    words: ListChange | None = None,
 ) -> Written:
     """Write what is to be said beside captures. Hash lists, and places, follow when `lists_follow` is called.
 
@@ -100,6 +102,7 @@ def write_sidecars(
         ledger: its ledger, open.
         stop: ends the work when it is set; what was begun is finished.
         listener: hears how it goes on.
+        words: what becomes of the house's list of keywords, once all sidecars are written.
 
     Raises:
         LibraryBusy: when another Jutrek is at work in the library.
@@ -108,8 +111,8 @@ def write_sidecars(
     with locked(library):
         written = Written()
         steps = list(_steps(library, wanted, written.left))
-        if steps:
-            _Writing(steps, library, ledger, stop, listener or Listener(), written).go(act)
+        if steps or words is not None:
+            _Writing(steps, library, ledger, stop, listener or Listener(), written).go(act, words)
         return written
 
 
@@ -156,7 +159,7 @@ class _Writing:
         self._tree, self._stop, self._listener, self._written = library.tree, stop, listener, written
         self._buffer = aligned_buffer()
 
-    def go(self, act: str) -> None:
+    def go(self, act: str, words: ListChange | None) -> None:
         library, written = self._library, self._written
         try:
             journal = Journal.begin(library, Kind.DESCRIBE, {"act": act})
@@ -170,6 +173,8 @@ class _Writing:
                 if written.trouble is not None:
                     break
                 self._write_some(journal, self._steps[first : first + _AT_ONCE])
+            if words is not None and written.trouble is None and (why := change_list(library, words, journal)):
+                written.left.append(why)
             how = "stopped" if written.trouble else "done"
             journal.end(how, len(written.sidecars), len(self._steps) - len(written.sidecars))
         except OSError as error:

@@ -130,6 +130,7 @@ def row_of(entry: dict[str, Any]) -> Row:
         source, root, Action.BRING, str(entry["to"]), "Left by a run that did not end.", int(entry["size"]),
         int(entry["mtime_ns"]), source if original else "", str(entry.get("sidecar", "")),
         str(entry.get("counter", "")), int(entry.get("number", 0)), by,
+        tuple((str(name), str(words)) for name, words in entry.get("says", ())),
     )  # fmt: skip
 
 

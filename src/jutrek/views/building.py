@@ -15,7 +15,7 @@ from jutrek.captures import SAME_PRESS, Device
 from jutrek.filing.facts import words_and_place
 from jutrek.filing.names import same_name, stem_and_tail
 from jutrek.filing.rules import UNFILED_FOLDER, HouseRules
-from jutrek.formats import Kind, Precision, format_of, kind_by_suffix
+from jutrek.formats import TAKEN_OFF, Kind, Precision, format_of, kind_by_suffix
 from jutrek.library.home import State as Found
 from jutrek.library.knowledge import KnownFile
 from jutrek.library.marks import FOLDER_SIDECAR, HouseMark, mark_said
@@ -411,15 +411,33 @@ class _Builder:
         return f"{device.letter} {device.name}" if device.letter else device.name
 
     def _keywords(self) -> list[tuple[int, ...]]:
-        """Of each capture the codes of its keywords, each once."""
-        codes, read = self._codes[Names.KEYWORD], dict[str, tuple[int, ...]]()
+        """Of each capture the codes of its keywords, each once; what stands beside it is how they are spelt, and says
+        which of its files' do not count any more."""
+        codes, read = self._codes[Names.KEYWORD], dict[str, dict[str, int]]()
+        off: dict[str, frozenset[str]] = {}
         for text in set(self._of["keywords"]):
-            read[text] = tuple(map(codes.of, words_of_text(text)))
-        own = [read[text] for text in self._of["keywords"]]
-        return [
-            own[members[0]] if len(members) == 1 else tuple(dict.fromkeys(code for at in members for code in own[at]))
-            for members in map(self._members, range(len(self._captures)))
-        ]
+            words = words_of_text(text)
+            read[text] = {one.casefold(): codes.of(one) for one in words if not one.startswith(TAKEN_OFF)}
+            off[text] = frozenset(one[1:].casefold() for one in words if one.startswith(TAKEN_OFF))
+        alone = {text: tuple(words.values()) for text, words in read.items()}
+        kinds, texts = self._of["kind"], self._of["keywords"]
+        found: list[tuple[int, ...]] = []
+        for members in map(self._members, range(len(self._captures))):
+            if len(members) == 1:
+                found.append(alone[texts[members[0]]])
+                continue
+            beside = [texts[at] for at in members if kinds[at] == Kind.SIDECAR]
+            own: dict[str, int] = {}
+            for text in beside:
+                own |= read[text]
+            without = frozenset[str]().union(*(off[text] for text in beside))
+            for at in members:
+                if kinds[at] != Kind.SIDECAR:
+                    for word, code in read[texts[at]].items():
+                        if word not in without:
+                            own.setdefault(word, code)
+            found.append(tuple(own.values()))
+        return found
 
     def _states(self) -> Ints:
         of, starts = self._of, self._starts

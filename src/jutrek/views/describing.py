@@ -14,7 +14,7 @@ from jutrek.captures import RUNGS, Moment, Said, decided, device_key
 from jutrek.captures.journeys import Journeys
 from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.filing import HouseRules
-from jutrek.formats import Reading, Timestamp, read
+from jutrek.formats import TAKEN_OFF, Reading, Timestamp, Wording, read
 from jutrek.library import Library
 from jutrek.library.descriptions import Description
 
@@ -132,6 +132,11 @@ def describe(
     return describing.done
 
 
+def _words(wording: Wording | None) -> tuple[str, ...]:
+    """Keywords, and those that do not count any more with a blank before."""
+    return (*wording.keywords, *(f"{TAKEN_OFF}{one}" for one in wording.without)) if wording is not None else ()
+
+
 def description(path: str, size: int, mtime_ns: int, reading: Reading, moment: Moment | None) -> Description:
     """What a file says, as the ledger keeps it.
 
@@ -157,6 +162,6 @@ def description(path: str, size: int, mtime_ns: int, reading: Reading, moment: M
         Timestamp(moment.local, moment.precision).iso() if moment else "",
         moment.offset if moment else None, moment.trust.value if moment else "",
         key, model, facts.lens if facts else "", wording.title if wording else "", wording.place if wording else "",
-        wording.creator if wording else "", wording.keywords if wording else (), wording.label if wording else "",
+        wording.creator if wording else "", _words(wording), wording.label if wording else "",
         wording.rating if wording else None, latitude, longitude, width, height, reading.duration,
     )  # fmt: skip

@@ -22,7 +22,7 @@ from jutrek.views.columns import COLUMNS, KINDS, TRUSTS, Columns, Names
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-_VERSION = 8
+_VERSION = 9
 _CODED = {"device", "person", "lens", "shoot", "place", "folder", "mark", "said", "drive", "format", "keywords",
           "likely"}  # fmt: skip
 _BESIDE = ((Names.MEANING, Names.MARK), (Names.FOLDER_MARK, Names.FOLDER))

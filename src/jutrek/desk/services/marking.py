@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from jutrek.desk.marking import Marked, follow, mark_captures, mark_folders
+from jutrek.desk.marking import Marked, mark_captures, mark_folders
 from jutrek.desk.services.opened import Opened
 from jutrek.desk.services.places import PlacesService
+from jutrek.desk.sidecars import follow
 from jutrek.transfer import Listener
 
 if TYPE_CHECKING:

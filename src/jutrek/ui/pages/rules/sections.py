@@ -375,10 +375,10 @@ class WordsSection(Section):
 
     def fill(self) -> None:
         rules = self.rules
-        set_text(self.creator, rules.creator)
-        set_text(self.rights, rules.rights)
-        if self._typed() != rules.words:
-            self.words.setText(", ".join(rules.words))
+        set_text(self.creator, rules.saying.creator)
+        set_text(self.rights, rules.saying.rights)
+        if self._typed() != rules.saying.words:
+            self.words.setText(", ".join(rules.saying.words))
         self.originals.setChecked(rules.originals)
         self.dates.setChecked(rules.sidecars)
 
@@ -388,9 +388,12 @@ class WordsSection(Section):
     def read(self) -> HouseRules:
         return replace(
             self.rules,
-            creator=self.creator.text().strip(),
-            rights=self.rights.text().strip(),
-            words=self._typed(),
+            saying=replace(
+                self.rules.saying,
+                creator=self.creator.text().strip(),
+                rights=self.rights.text().strip(),
+                words=self._typed(),
+            ),
             originals=self.originals.isChecked(),
             sidecars=self.dates.isChecked(),
         )

@@ -1,0 +1,295 @@
+"""What is said of captures, for whichever face asks: written beside them, renamed everywhere, and what many share."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections import Counter, defaultdict
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from jutrek.desk.sidecars import AWAY, Sidecars, see
+from jutrek.disk import inside
+from jutrek.errors import SourceUnreadable, Stopped
+from jutrek.formats import read
+from jutrek.transfer import Listener
+from jutrek.transfer.outcome import Progress
+from jutrek.transfer.sidecar_runs import ToSay, write_sidecars
+from jutrek.transfer.word_lists import ListChange
+from jutrek.views.columns import Names
+from jutrek.wording.caption import Caption, move_keyword, with_caption
+from jutrek.wording.own import Own, own_of
+from jutrek.wording.packet import Packet
+from jutrek.wording.properties import Field
+from jutrek.wording.spelling import Branch, key
+
+if TYPE_CHECKING:
+    from jutrek.library import Library
+    from jutrek.library.ledger import Ledger
+    from jutrek.views.columns import Columns
+
+_READ_AT_MOST = 300
+"""Of so many captures it is read what they say besides keywords: more of them nobody looks through."""
+
+
+@dataclass(frozen=True, slots=True)
+class Captioned:
+    """What came of it.
+
+    Attributes:
+        run: its run in the journal; empty where there was nothing to write.
+        sidecars: those that were written.
+        captures: how many captures say something else now.
+        same: how many captures said so already.
+        why: what did not work, in a sentence; empty where all did.
+    """
+
+    run: str = ""
+    sidecars: tuple[str, ...] = ()
+    captures: int = 0
+    same: int = 0
+    why: str = ""
+
+
+class _Wanted:
+    """What is to be written beside captures."""
+
+    def __init__(
+        self, columns: Columns, rows: Iterable[int], library: Library, stop: threading.Event, listener: Listener
+    ) -> None:
+        self._columns, self._library = columns, library
+        self._stop, self._listener = stop, listener
+        self.rows = list(dict.fromkeys(rows))
+        self.away = sum(bool(columns.state[row] & AWAY) for row in self.rows)
+        self._read = 0
+        self._of: dict[str, list[int]] = defaultdict(list)
+        """The captures that each sidecar is beside."""
+
+    def to_say(self, how: Callable[[bytes, Own], bytes]) -> list[ToSay]:
+        """What is to be said beside each of those that are at home.
+
+        Args:
+            how: gives what a sidecar is to hold of what it holds, and of what the files say themselves.
+        """
+        sidecars = Sidecars(self._library, self._columns)
+        for row in self.rows:
+            if not self._columns.state[row] & AWAY:
+                for sidecar in sidecars.all_of(row):
+                    self._of[sidecar].append(row)
+
+        def of(own: list[int]) -> Callable[[bytes], bytes]:
+            return lambda old: how(old, self._own(own))
+
+        return [ToSay(sidecar, of(own)) for sidecar, own in self._of.items()]
+
+    def captures(self, sidecars: Iterable[str]) -> int:
+        """How many captures sidecars are beside."""
+        return len({row for one in sidecars for row in self._of[one]})
+
+    def _own(self, rows: Sequence[int]) -> Own:
+        """What the files of captures say themselves.
+
+        Raises:
+            Stopped: when that is wanted; nothing was written yet.
+        """
+        if self._stop.is_set():
+            raise Stopped
+        self._read += 1
+        if self._read % 50 == 0:
+            self._listener.progress(Progress(0, 0, len(self.rows), 0, 0, "", 0.0))
+        return own_words(self._columns, rows, self._library)
+
+
+def own_words(columns: Columns, rows: Sequence[int], library: Library) -> Own:
+    """What the files of captures say themselves; what can't be read says nothing."""
+    found = []
+    for row in rows:
+        for path in (columns.path(row), *columns.companions(row)):
+            if os.path.splitext(path)[1].lower() == ".xmp":
+                continue
+            try:
+                wording = read(library.tree.at(inside(path))).wording
+            except SourceUnreadable:
+                continue
+            if wording is not None:
+                found.append(wording)
+    return own_of(found)
+
+
+def caption_captures(
+    columns: Columns,
+    rows: Iterable[int],
+    wanted: Caption,
+    library: Library,
+    ledger: Ledger,
+    *,
+    stop: threading.Event,
+    listener: Listener | None = None,
+    words: ListChange | None = None,
+) -> Captioned:
+    """Say something of captures. Hash lists and backups follow by `sidecars.follow`.
+
+    Args:
+        columns: of the library's captures.
+        rows: which of them.
+        wanted: what is said.
+        library: the library.
+        ledger: its ledger, open.
+        stop: ends the work when it is set.
+        listener: hears how it goes on.
+        words: what becomes of the house's list of keywords besides.
+
+    Raises:
+        LibraryBusy: when another Jutrek is at work in the library.
+        LibraryTrouble: when its journal can't be written.
+        Stopped: when it was stopped before anything was written.
+    """
+    listener = listener or Listener()
+    meant = _Wanted(columns, rows, library, stop, listener)
+    to_say = meant.to_say(lambda old, own: with_caption(old, wanted, own))
+    return _write(meant, to_say, _act_of(wanted), library, ledger, stop, listener, words)
+
+
+def _act_of(wanted: Caption) -> str:
+    """What is said, in a few words, for the journal."""
+    change = wanted.keywords
+    parts = [f"keyword {branch[-1]}" for branch in change.add]
+    parts += [f"no keyword {word}" for word in change.remove]
+    parts += ["other keywords" if change.add else "no keywords"] if change.instead else []
+    parts += [one.word if value else f"no {one.word}" for one, value in wanted.fields.items()]
+    more = f" and {len(parts) - 3} more" if len(parts) > 3 else ""
+    return f"said: {', '.join(parts[:3])}{more}"
+
+
+def _write(
+    meant: _Wanted, to_say: list[ToSay], act: str, library: Library, ledger: Ledger, stop: threading.Event,
+    listener: Listener, words: ListChange | None,
+) -> Captioned:  # fmt: skip
+    written = write_sidecars(to_say, act, library, ledger, stop=stop, listener=listener, words=words)
+    see(written, library, ledger)
+    why = written.why or ("Of what is gone, set aside or stored away nothing can be said." if meant.away else "")
+    captures = meant.captures(written.sidecars)
+    same = max(0, len(meant.rows) - meant.away - captures - len(written.left)) if written.trouble is None else 0
+    return Captioned(written.run, tuple(written.sidecars), captures, same, why)
+
+
+# ---- a keyword everywhere
+
+
+def rows_with(columns: Columns, word: str) -> list[int]:
+    """The captures that have a keyword, whichever way it is spelt."""
+    codes = [code for code, name in enumerate(columns.names[Names.KEYWORD]) if key(name) == key(word)]
+    rows = np.repeat(np.arange(columns.count), np.diff(columns.keyword_starts))
+    found: list[int] = np.unique(rows[np.isin(columns.keywords, codes)]).tolist() if codes else []
+    return found
+
+
+def move_everywhere(
+    columns: Columns,
+    old: Branch,
+    new: Branch,
+    library: Library,
+    ledger: Ledger,
+    *,
+    alone: bool,
+    stop: threading.Event,
+    listener: Listener | None = None,
+    words: ListChange | None = None,
+) -> Captioned:
+    """Let a keyword be called otherwise, stand elsewhere, be another one or go, on all captures: one run.
+
+    Args:
+        old, new, alone: as of `Keywords.move`.
+        words: what becomes of the house's list of keywords.
+
+    Other arguments and errors as of `caption_captures`.
+    """
+    listener = listener or Listener()
+    meant = _Wanted(columns, rows_with(columns, old[-1]), library, stop, listener)
+    to_say = meant.to_say(lambda was, own: move_keyword(was, old, new, own, alone=alone))
+    act = f"keyword {old[-1]} is {' > '.join(new)}" if new else f"keyword {old[-1]} goes"
+    return _write(meant, to_say, act, library, ledger, stop, listener, words)
+
+
+def used(columns: Columns) -> dict[str, int]:
+    """How many captures at home have each keyword, those of most captures first; spelt as most of them do."""
+    here = np.repeat(columns.state & AWAY == 0, np.diff(columns.keyword_starts))
+    counts = np.bincount(columns.keywords[here], minlength=len(columns.names[Names.KEYWORD]))
+    names, found = columns.names[Names.KEYWORD], dict[str, list[tuple[int, str]]]()
+    for code in np.flatnonzero(counts).tolist():
+        if names[code]:
+            found.setdefault(key(names[code]), []).append((int(counts[code]), names[code]))
+    summed = {max(ways)[1]: sum(count for count, _ in ways) for ways in found.values()}
+    return dict(sorted(summed.items(), key=lambda one: (-one[1], key(one[0]))))
+
+
+# ---- what many share
+
+
+@dataclass(frozen=True, slots=True)
+class Shared:
+    """What captures say, together.
+
+    Attributes:
+        captures: how many they are.
+        words: of each keyword how many have it.
+        fields: of each field what they say, each value with how many say it; those that say nothing under the empty
+            one. None where they are too many to be read.
+    """
+
+    captures: int = 0
+    words: Mapping[str, int] = field(default_factory=dict)
+    fields: Mapping[Field, Mapping[str, int]] | None = None
+
+    @property
+    def common(self) -> list[str]:
+        """Keywords that all have."""
+        return [word for word, count in self.words.items() if count == self.captures]
+
+    @property
+    def some(self) -> list[tuple[str, int]]:
+        """Keywords that only some have, and how many."""
+        return [(word, count) for word, count in self.words.items() if count < self.captures]
+
+
+def shared(columns: Columns, rows: Sequence[int], library: Library, stop: threading.Event) -> Shared:
+    """What captures have in common, and what only some have.
+
+    Raises:
+        Stopped: when `stop` was set.
+    """
+    counts: Counter[str] = Counter()
+    spelt: dict[str, str] = {}
+    for row in rows:
+        for word in columns.words(row):
+            spelt.setdefault(key(word), word)
+            counts[key(word)] += 1
+    words = {spelt[known]: count for known, count in counts.items()}
+    if len(rows) > _READ_AT_MOST:
+        return Shared(len(rows), words)
+    fields: dict[Field, Counter[str]] = {one: Counter() for one in Field}
+    sidecars = Sidecars(library, columns)
+    for row in rows:
+        if stop.is_set():
+            raise Stopped
+        for one, value in fields_of(columns, row, library, sidecars).items():
+            fields[one][value] += 1
+    return Shared(len(rows), words, fields)
+
+
+def fields_of(columns: Columns, row: int, library: Library, sidecars: Sidecars) -> dict[Field, str]:
+    """What a capture says in each field: beside it, else in it."""
+    packet = None
+    try:
+        if not columns.state[row] & AWAY:
+            packet = Packet(library.tree.read_own(inside(sidecars.of(row))))
+    except (OSError, ValueError):
+        packet = None
+    own = own_words(columns, [row], library) if not columns.state[row] & AWAY else Own()
+    return {
+        one: packet.text(one.value) if packet is not None and packet.has(one.value) else own.fields.get(one, "")
+        for one in Field
+    }
