@@ -271,7 +271,7 @@ def test_all_else_that_a_packet_says_is_kept(said: list[tuple[str, str]], label:
     old = etree.tostring(meta)
     new = with_label(old, label)
     assert _without_label(etree.fromstring(new)) == _without_label(meta)
-    labels = [one.text or "" for one in etree.fromstring(new).iter() if "Label" in str(one.tag)]
+    labels = [value for one in etree.fromstring(new).iter() for name, value in one.items() if "Label" in name]
     assert labels == ["".join(sign if sign.isprintable() else "?" for sign in label)]
     assert with_label(new, label) == new
 

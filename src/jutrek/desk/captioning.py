@@ -21,16 +21,20 @@ from jutrek.transfer.sidecar_runs import ToSay, write_sidecars
 from jutrek.transfer.word_lists import ListChange
 from jutrek.views.columns import Names
 from jutrek.wording.caption import Caption, move_keyword, with_caption
+from jutrek.wording.completing import Completer
 from jutrek.wording.own import Own, own_of
 from jutrek.wording.packet import Packet
 from jutrek.wording.properties import Field
 from jutrek.wording.spelling import Branch, key
+from jutrek.wording.tree import WordTree
 
 if TYPE_CHECKING:
     from jutrek.library import Library
     from jutrek.library.ledger import Ledger
     from jutrek.views.columns import Columns
 
+_NEAR, _NEAR_WORDS = 2000, 12
+"""So many neighbours are looked at for keywords, and so many of those are offered."""
 _READ_AT_MOST = 300
 """Of so many captures it is read what they say besides keywords: more of them nobody looks through."""
 
@@ -253,6 +257,30 @@ class Shared:
     def some(self) -> list[tuple[str, int]]:
         """Keywords that only some have, and how many."""
         return [(word, count) for word, count in self.words.items() if count < self.captures]
+
+
+@dataclass(frozen=True, slots=True)
+class Around:
+    """What helps to caption captures.
+
+    Attributes:
+        tree: the house's keywords.
+        completer: finds keywords by what is typed.
+        near: keywords that others in their folders have and not all of them, those of most first.
+    """
+
+    tree: WordTree = field(default_factory=WordTree)
+    completer: Completer | None = None
+    near: Sequence[str] = ()
+
+
+def around(columns: Columns, rows: Sequence[int], tree: WordTree) -> Around:
+    """What helps to caption captures; `tree` holds the house's keywords."""
+    meant = np.asarray(rows, np.int64)
+    beside = np.isin(columns.folder, np.unique(columns.folder[meant]))
+    beside[meant] = False
+    near = Counter(word for row in np.flatnonzero(beside).tolist()[:_NEAR] for word in columns.words(row))
+    return Around(tree, Completer(tree, used(columns)), [word for word, _ in near.most_common(_NEAR_WORDS)])
 
 
 def shared(columns: Columns, rows: Sequence[int], library: Library, stop: threading.Event) -> Shared:

@@ -79,7 +79,7 @@ def with_label(old: bytes, label: str) -> bytes:
     packet = Packet(old, ("xmp",))
     if packet.values(LABEL) == [written(label)]:
         return old
-    packet.say(LABEL, label)
+    packet.say(LABEL, label, inline=True)
     return bytes(packet)
 
 

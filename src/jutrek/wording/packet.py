@@ -103,10 +103,15 @@ class Packet:
 
     # ---- changes
 
-    def say(self, wanted: Property, value: str) -> None:
+    def say(self, wanted: Property, value: str, *, inline: bool = False) -> None:
         """Give a property a value, in place of the one that it has. Other languages of it stay.
 
         An empty value stays as an empty property: `forget` leaves none.
+
+        Args:
+            wanted: the property.
+            value: what it is to say.
+            inline: whether one that is plain stands as an attribute.
         """
         items = self._lists(wanted) if wanted.form is Form.LANGUAGES else None
         if items is not None:
@@ -118,6 +123,9 @@ class Packet:
             item.text = written(value)
             return
         self.forget(wanted)
+        if inline:
+            self._descriptions[0].set(wanted.tag, written(value))
+            return
         if wanted.form is Form.TEXT:
             etree.SubElement(self._home(wanted), wanted.tag).text = written(value)
             return

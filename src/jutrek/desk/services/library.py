@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from jutrek.desk.services.captioning import CaptioningService
 from jutrek.desk.services.cards import CardsService
 from jutrek.desk.services.checks import ChecksService
 from jutrek.desk.services.doubles import DoublesService
@@ -62,6 +63,7 @@ class LibraryServices:
         self.tidying = TidyingService(opened, self.places, lambda: self.rules.now)
         self.sorting = SortingService(opened, self.tidying, lambda: self.rules.now)
         self.marking = MarkingService(opened, self.places)
+        self.captioning = CaptioningService(opened, self.places)
         self.storing = StoringService(opened, self.places, lambda: self.rules.now)
         # It begins while the intake has nothing to do, and ends as soon as it has: both need the ledger.
         wanted = lambda: worker.wanted or intake.busy()  # noqa: E731

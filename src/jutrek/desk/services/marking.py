@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from jutrek.desk.marking import Marked, mark_captures, mark_folders
+from jutrek.desk.services.following import Following
 from jutrek.desk.services.opened import Opened
 from jutrek.desk.services.places import PlacesService
-from jutrek.desk.sidecars import follow
 from jutrek.transfer import Listener
 
 if TYPE_CHECKING:
@@ -20,9 +20,7 @@ class MarkingService:
     """Writes marks beside captures."""
 
     def __init__(self, opened: Opened, places: PlacesService) -> None:
-        self._at, self._places = opened, places
-        self._written: dict[str, None] = {}
-        """Sidecars that hash lists and backups do not know yet."""
+        self._at, self._following = opened, Following(opened, places)
 
     def go(self, columns: Columns, rows: Sequence[int], label: str) -> Marked:
         """Give captures a mark, or take it off; `follow` is to be called when no more come.
@@ -49,21 +47,9 @@ class MarkingService:
         return self._done(mark_folders([path], label, at.library, at.ledger, stop=at.stop))
 
     def _done(self, marked: Marked) -> Marked:
-        self._written |= dict.fromkeys(marked.sidecars)
+        self._following.add(marked.sidecars)
         return marked
 
     def follow(self) -> str:
-        """Let hash lists and connected backups follow what was written. Returns what did not work, in a sentence.
-
-        Raises:
-            LibraryTrouble: when it can't be done; it is tried again the next time.
-        """
-        at = self._at
-        if not self._written:
-            return ""
-        try:
-            why = follow(list(self._written), at.library, at.ledger, self._places.look(), stop=at.stop)
-            self._written.clear()
-        finally:
-            at.changed()
-        return why
+        """Let hash lists and connected backups follow; as `Following.go`."""
+        return self._following.go()

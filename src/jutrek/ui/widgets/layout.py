@@ -97,3 +97,15 @@ def scrolling(inner: QWidget) -> Scrolling:
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     return area
+
+
+def column_of(*parts: QWidget | tuple[QWidget, int]) -> QWidget:
+    """Widgets below one another, each with the share of the height that it takes."""
+    made = QWidget()
+    lines = QVBoxLayout(made)
+    lines.setContentsMargins(0, 0, 0, 0)
+    lines.setSpacing(4)
+    for part in parts:
+        widget, stretch = part if isinstance(part, tuple) else (part, 0)
+        lines.addWidget(widget, stretch)
+    return made

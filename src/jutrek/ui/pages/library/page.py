@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication, QStackedWidget
 from jutrek.desk import events
 from jutrek.desk.settings import last_library_size, last_trunk, remember_library_size, remember_trunk
 from jutrek.errors import JutrekError, Stopped
+from jutrek.ui.pages.library.captioning import LibraryCaptions
 from jutrek.ui.pages.library.folders import menu_of
 from jutrek.ui.pages.library.kept import LibraryKept
 from jutrek.ui.pages.library.marking import LibraryMarking
@@ -57,7 +58,8 @@ class LibraryPage(Page):
         ("Left, Right, Up, Down", "walk; with Shift choose on the way, with Ctrl walk and choose nothing"),
         ("Home, End, PageUp, PageDown", "walk far"), ("Ctrl+Space", "choose one more"), ("Ctrl+A", "choose all"),
         ("Ctrl++, Ctrl+−", "larger, smaller pictures"), ("Ctrl+C", "copy the path"),
-        ("M and a letter", "mark"), ("Ctrl+H", "put on a shelf"),
+        ("M and a letter", "mark"),
+        ("K", "keywords and words of what is chosen; there:"),        ("Ctrl+H", "put on a shelf"),
         ("Ctrl+Shift+Left, Right, Home, End", "another place on a shelf"),
         ("Ctrl+M", "move to a folder"), ("Ctrl+Shift+M", "into a folder of their own"),
         ("F2", "call a capture or a folder otherwise; number several"),
@@ -107,6 +109,7 @@ class LibraryPage(Page):
         self.marking = LibraryMarking(
             view, self.tidying, self.ask_library, self.ask_lookup, self.show, self.read_again, self._learnt, self
         )  # fmt: skip
+        self.captions = LibraryCaptions(view, self.tidying, self.ask_library, self.read_again, self)
         self.missing = LibraryMissing(view, self.tidying, self.ask_library, self.read_again, self)
         self.kept = LibraryKept(view, self.ask_lookup, self.show, self)
         self.outboxes = LibraryOutboxes(context, view, self.ask_lookup, self.ask_folder, self.show, self)
@@ -201,6 +204,7 @@ class LibraryPage(Page):
             self.view.show_nothing()
             self.view.drives.show_places(())
             self.tidying.forget()
+            self.captions.forget()
             self.outboxes.forget()
             self.view.show_trunk(last_trunk(library) if library else "")
             self.say_figure("")
@@ -341,6 +345,7 @@ class LibraryPage(Page):
         menu.addSeparator()
         self.missing.add_to_menu(menu)
         self.storing.add_to_menu(menu)
+        self.captions.add_to_menu(menu)
         self.marking.add_to_menu(menu)
         self.shelving.add_to_menu(menu)
         menu.addSeparator()
@@ -438,6 +443,8 @@ class LibraryPage(Page):
     def go(self) -> None:
         if self.sorting.is_open and self.sorting.shown is not None:
             self.sorting.shown.look()
+        elif self.view.captions.isVisible():
+            self.view.captions.write.click()
         else:
             self.view.look()
 

@@ -14,6 +14,7 @@ from jutrek.ui import paint
 from jutrek.ui.pages.library.asking import Asking
 from jutrek.ui.pages.library.attention import Attention
 from jutrek.ui.pages.library.bars import ShareBars
+from jutrek.ui.pages.library.caption_sheet import CaptionSheet
 from jutrek.ui.pages.library.cell import STEPS, USUAL
 from jutrek.ui.pages.library.chosen import ChosenPanel
 from jutrek.ui.pages.library.clashes import ClashSheet
@@ -33,7 +34,7 @@ from jutrek.ui.pages.library.words import ORDERS
 from jutrek.ui.pictures.service import Pictures
 from jutrek.ui.theme import Theme
 from jutrek.ui.widgets.keyed import keyed
-from jutrek.ui.widgets.layout import Card, scrolling
+from jutrek.ui.widgets.layout import Card, column_of, scrolling
 from jutrek.ui.widgets.statebar import StateBar
 from jutrek.ui.widgets.teaching import Teaching
 from jutrek.views.columns import bit_of, day_of
@@ -98,6 +99,7 @@ class LibraryView(QWidget):
         self.chosen = ChosenPanel(theme)
         self.closely = Closely(theme, pictures, self)
         self.clashes = ClashSheet(theme, pictures, self)
+        self.captions = CaptionSheet(theme, self)
         self.held = Held(self)
         self.asking = Asking(theme, self, self.asked_at, self.take_focus)
         self.sorts = keyed(link("sort by hand…"), "F4")
@@ -139,14 +141,14 @@ class LibraryView(QWidget):
         shelves.setMaximumHeight(152)
         shelves.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         self._shelf_area = shelves
-        self.left = _column(
+        self.left = column_of(
             Title(theme, "WHEN", (self.weeks,)), (Card(theme, wall), 0), Title(theme, "WHAT", ()),
             (Card(theme, scrolling(self.bars), fills=True), 1), Title(theme, "SHELVES", (self.another,)),
             (shelves, 0),
         )  # fmt: skip
         self._middle_title = Title(theme, "BY DAY", (self.sorts, self.ordered, self.lined, self.ways))
-        self.middle = _column(self._middle_title, (self.stairs, 0), (self.grid, 1))
-        self.right = _column(
+        self.middle = column_of(self._middle_title, (self.stairs, 0), (self.grid, 1))
+        self.right = column_of(
             Title(theme, "WHERE THEY ARE", (self.all_open, self.all_shut)),
             (Card(theme, self.folders, fills=True), 1), Title(theme, "DRIVES", ()), (Card(theme, self.drives), 0),
             Title(theme, "CHOSEN", ()), (Card(theme, self.chosen), 0),
@@ -189,6 +191,7 @@ class LibraryView(QWidget):
         above = QRect(0, 0, self.width(), self.bar.y() or self.height())
         self.closely.place(above)
         self.clashes.setGeometry(above)
+        self.captions.place(above)
 
     def asked_at(self) -> QRect:
         """Where something is asked, over the sentence."""
@@ -413,6 +416,8 @@ class LibraryView(QWidget):
             self.asking.end()
         elif self.clashes.isVisible():
             self.clashes.nothing.click()
+        elif self.captions.isVisible():
+            self.captions.close_it()
         elif self.closely.is_open:
             self.closely.leave()
         elif self.sentence.typing:
@@ -479,16 +484,4 @@ class LibraryView(QWidget):
             return "Arrows walk along a step and down · type to jump · Space up close · F3 by time"
         if self.view is not None and len(self.grid.rows) and self.view.columns.state[self.grid.rows[0]] & _GONE:
             return "Their menu brings back what a backup has of them, or misses them no more"
-        return "A frame, Shift, Ctrl choose several · Space up close · M marks · Ctrl+M to a folder · Ctrl+H on a shelf"
-
-
-def _column(*parts: QWidget | tuple[QWidget, int]) -> QWidget:
-    """Widgets below one another, each with the share of the height that it takes."""
-    column = QWidget()
-    lines = QVBoxLayout(column)
-    lines.setContentsMargins(0, 0, 0, 0)
-    lines.setSpacing(4)
-    for part in parts:
-        widget, stretch = part if isinstance(part, tuple) else (part, 0)
-        lines.addWidget(widget, stretch)
-    return column
+        return "Shift, Ctrl choose several · Space up close · M marks · K words · Ctrl+M moves · Ctrl+H on a shelf"
