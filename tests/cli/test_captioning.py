@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
@@ -19,10 +20,12 @@ from jutrek.views.columns import Columns
 from jutrek.views.looking import current
 from jutrek.wording.caption import Caption, with_caption
 from jutrek.wording.keywords import Change
+from jutrek.wording.packet import Packet
+from jutrek.wording.properties import SUBJECT, Field
 from tests import making
 from tests.cli.calling import jutrek
 from tests.killing import die, killed_in
-from tests.making import never, put
+from tests.making import WHEN, never, put
 
 LIST = "line\n  engines = locomotives\n    No. 7\n  depot\nyard\n  depot\n"
 THEIRS = with_caption(b"", Caption(Change(add=(("engines",), ("snow",)))))
@@ -119,6 +122,39 @@ def test_lists_come_and_go_as_plain_text(home: Library, tmp_path: Path) -> None:
     told = [json.loads(line) for line in jutrek("keywords", "--json", "-l", home.root).stdout.splitlines()]
     assert told[1] == {"keyword": ["line", "engines"], "synonyms": ["locomotives"], "captures": 2}
     assert {"keyword": ["rail"], "listed": False, "captures": 1} in told
+
+
+def test_what_comes_home_is_told_what_the_house_says(library: Library, card: Path) -> None:
+    """Of all, of some, with pieces filled in and the list's branches; what a file says itself stays."""
+    put(card / "DCIM/A.JPG", making.jpeg(seed=1))
+    put(card / "DCIM/B.JPG", worded(making.jpeg(WHEN + timedelta(hours=1), seed=2), ["rail"], "© Mira"))
+    put(card / "SOUND.WAV", making.wav(WHEN + timedelta(hours=2)))
+    (Path(library.own) / "keywords.txt").write_text(LIST)
+    rules = (
+        "sidecars.creator={make}", "sidecars.rights=© {year}< {operator}> Velmora line", "sidecars.credit={operator}",
+        "sidecars.contact=post@velmora.example; +43 512 0000; www.velmora.example; Depot 1; Upper valley",
+        'sidecars.words=["locomotives", "{month:name}", "{job}"]', 'caption.new.kinds=["sound"]',
+        'caption.new.words=["sound"]', "caption.new.rights=© Lyd", "caption.new.usage=ask",
+    )  # fmt: skip
+    jutrek("rules", "set", *rules, "-l", library.root)
+    assert (
+        "“counter” numbers files"
+        in jutrek("rules", "set", "sidecars.source={counter}", "-l", library.root, code=2).stderr
+    )
+    jutrek("bring", card, "-l", library.root)
+    one, two, three = (Packet(path.read_bytes()) for path in sorted(Path(library.root).glob("2026/**/*.xmp")))
+    assert one.items(SUBJECT) == ["line", "engines", "May"]
+    assert one.branches() == [("line", "engines")]
+    assert two.items(SUBJECT) == ["line", "engines", "May", "rail"]
+    assert three.items(SUBJECT) == ["line", "engines", "May", "sound"]
+    texts = {field: (one.text(field.value), two.text(field.value), three.text(field.value)) for field in Field}
+    assert texts[Field.RIGHTS] == ("© 2026 Velmora line", "© Mira", "© Lyd")
+    assert texts[Field.CREATOR][:2] == ("Arlen", "Arlen")
+    assert texts[Field.USAGE] == ("", "", "ask")
+    assert [texts[one][0] for one in (Field.CREDIT, Field.EMAIL, Field.PHONE, Field.WEB, Field.ADDRESS)] == [
+        "", "post@velmora.example", "+43 512 0000", "www.velmora.example", "Depot 1, Upper valley",
+    ]  # fmt: skip
+    assert not list(card.rglob("*.xmp"))
 
 
 def test_a_kill_leaves_each_sidecar_old_or_new_and_the_list_old(

@@ -114,6 +114,8 @@ def rule_keys(ctx: typer.Context, incomplete: str) -> Found:
         for key in keys if isinstance(keys, dict) else ():
             yield f"{table}.{key}=", ""
     yield from ((f"scheme.new.{key}=", "") for key in ("kinds", "device", "words", "layout", "name"))
+    said = ("kinds", "device", "operator", "job", "words", "creator", "rights", "usage", "credit", "source", "contact")
+    yield from ((f"caption.new.{key}=", "") for key in said)
 
 
 @_quiet

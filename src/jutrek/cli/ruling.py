@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -42,7 +43,7 @@ def set_rules(
     """Keep rules in the library, such as filing.name="{date}_{time}_{letter}" or days.start=05:00.
 
     Schemes are numbered from 1: scheme.new.kinds='["sound"]' begins one, scheme.1.layout=… changes it,
-    scheme.1= drops it.
+    scheme.1= drops it. So are captions, for what is said of some captures: caption.new.words='["yard"]'.
     """
     from jutrek.cli.planning import house_of
     from jutrek.filing.rulebook import keep_rules, rules_at
@@ -52,7 +53,7 @@ def set_rules(
     if not changes and source is None:
         raise typer.BadParameter("give rules to set, or --from")
     wanted = page_of(rules_at(str(source)) if source is not None else house_of(str(library)))
-    before = len(wanted["scheme"])
+    before = {table: len(wanted[table]) for table in ("scheme", "caption")}
     for change in changes or ():
         _set(wanted, change, before)
     try:
@@ -67,16 +68,16 @@ def set_rules(
     say("The rules are kept. What is home stays where it is; `jutrek refile` files it anew.")
 
 
-def _set(page: dict[str, Any], change: str, before: int) -> None:
+def _set(page: dict[str, Any], change: str, before: Mapping[str, int]) -> None:
     """Set one rule on a page, its value read as TOML where it is more than words.
 
     Args:
-        before: how many schemes the page had at first: all that is said of a new one is of the same.
+        before: how many schemes and captions the page had at first: all that is said of a new one is of the same.
     """
     where, sign, value = change.partition("=")
     table, dot, key = where.strip().partition(".")
-    if sign and table == "scheme":
-        _set_scheme(page["scheme"], key, value, before)
+    if sign and table in ("scheme", "caption"):
+        _set_scheme(table, page[table], key, value, before[table])
         return
     if not sign or not dot or not isinstance(page.get(table), dict) or key not in page[table]:
         known = [f"{name}.{own}" for name, keys in page.items() if isinstance(keys, dict) for own in keys]
@@ -94,23 +95,27 @@ def _value(text: str) -> Any:
         return text
 
 
-def _set_scheme(schemes: list[dict[str, Any]], where: str, value: str, before: int) -> None:
-    """Begin, change or drop a scheme."""
+_LISTS = frozenset({("scheme", "kinds"), ("caption", "kinds"), ("caption", "words")})
+"""What of such a table is a list."""
+
+
+def _set_scheme(table: str, schemes: list[dict[str, Any]], where: str, value: str, before: int) -> None:
+    """Begin, change or drop a scheme, or what is said of some captures."""
     number, dot, key = where.partition(".")
     if number == "new" and dot:
         if len(schemes) <= before:
             schemes.append({})
         number = str(len(schemes))
     if not number.isdecimal() or not 1 <= int(number) <= len(schemes):
-        raise typer.BadParameter(f"there is no scheme {number}; there are {len(schemes)}, and “new” begins one")
+        raise typer.BadParameter(f"there is no {table} {number}; there are {len(schemes)}, and “new” begins one")
     if not dot:
         if value:
             raise typer.BadParameter(
-                f"scheme.{number}= drops that scheme; its rules are scheme.{number}.layout and others"
+                f"{table}.{number}= drops that {table}; its rules are {table}.{number}.device and others"
             )
         del schemes[int(number) - 1]
         return
-    schemes[int(number) - 1][key] = _value(value) if key == "kinds" else value
+    schemes[int(number) - 1][key] = _value(value) if (table, key) in _LISTS else value
 
 
 @rules_app.command("check")

@@ -15,6 +15,7 @@ from jutrek.captures import Capture, developed_beside_raw
 from jutrek.desk.pool import Line
 from jutrek.errors import OurFault, shown
 from jutrek.filing import Extensions, HouseRules, Undated
+from jutrek.filing.arrival import KEYWORD, Arrival
 from jutrek.filing.collecting import uncollected
 from jutrek.filing.counting import Numbers
 from jutrek.filing.facts import Facts, below
@@ -23,10 +24,13 @@ from jutrek.filing.names import suffix_of, units
 from jutrek.filing.naming import Mark, Named, Namer, Piles, Wish, marks_of
 from jutrek.filing.pattern import Piece
 from jutrek.filing.pieces import writer
+from jutrek.filing.rules import names_device
+from jutrek.wording.tree import WordTree
 
 FIRST = 60
 """Captures that are tried before all the others: more than a screen holds."""
 _LOOK_EVERY = 1000
+_LINES = 3
 _WORDS = {
     Mark.CLASH: "got a suffix",
     Mark.EARLY: "before the day starts",
@@ -119,6 +123,25 @@ class Trial:
         marks = [Mark.UNDATED] if not facts.capture.trusted else list(marks_of(facts, self.wishes[at], named))
         note = ", ".join([*(_WORDS[mark] for mark in marks), *_lacking(facts, self.rules)])
         return TriedRow(source, named.folder, name, note, not _LOUD.isdisjoint(marks))
+
+
+def said_of(facts: Sequence[Facts], rules: HouseRules) -> list[str]:
+    """What would be said of captures on arrival: of the first of each kind of words, a line; three at most.
+
+    Rules that can't be used say nothing.
+    """
+    arrival = Arrival(rules.says, WordTree(), rules.setting(filed=False), names_device)
+    seen: set[tuple[str, ...]] = set()
+    lines: list[str] = []
+    for one in facts[:FIRST]:
+        says = arrival.of(one)
+        if says and (values := tuple(value for _, value in says)) not in seen and len(lines) < _LINES:
+            seen.add(values)
+            texts = [f"{name} {value}" for name, value in says if name != KEYWORD]
+            words = ", ".join(value for name, value in says if name == KEYWORD)
+            told = " · ".join([*texts, *([f"keywords {words}"] if words else [])])
+            lines.append(f"{os.path.basename(one.original)}: {told}")
+    return lines
 
 
 def _lacking(facts: Facts, rules: HouseRules) -> Iterator[str]:

@@ -23,6 +23,8 @@ if TYPE_CHECKING:
 
 KEYWORD = "keyword"
 """What a keyword is called among what is said of a row."""
+TEXTS = ("creator", "rights", "usage", "credit", "source", "contact")
+"""What can be said, beside keywords."""
 _LONGEST = 2000
 """Signs of the longest text that is said of a capture."""
 
@@ -56,7 +58,7 @@ class Saying:
 
     def texts(self) -> Iterator[tuple[str, str]]:
         """Its patterns, by the rules that they are."""
-        for name in ("creator", "rights", "usage", "credit", "source", "contact"):
+        for name in TEXTS:
             yield name, getattr(self, name)
         for word in self.words:
             yield "words", word

@@ -13,7 +13,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, AliasChoices, BaseModel, ConfigDict, Field, ValidationError
 
 from jutrek.captures import RUNGS
-from jutrek.filing.arrival import Saying
+from jutrek.filing.arrival import TEXTS, Saying
 from jutrek.filing.counting import Per
 from jutrek.filing.dates import knows_language
 from jutrek.filing.names import Extensions
@@ -242,10 +242,9 @@ _NUMBERS: dict[Where, str] = {
     ("copies", "proof-days"): "a whole number of days from 0 to 3,650",
     ("copies", "least-copies"): "a whole number from 1 to 9",
 }
-_TEXTS = ("creator", "rights", "usage", "credit", "source", "contact")
 _TABLE_OF: dict[str, Where] = {
     "layout": ("filing",), "name": ("filing",), "developed": ("filing",), "trust": ("trust",),
-    **dict.fromkeys(("creator", "rights", "usage", "credit", "source", "contact", "words"), ("sidecars",)),
+    **dict.fromkeys((*TEXTS, "words"), ("sidecars",)),
 }  # fmt: skip
 
 
@@ -294,7 +293,7 @@ def _rules(page: _Page) -> HouseRules:
 
 
 def _saying(table: _Sidecars | _Caption) -> Saying:
-    texts = {name: getattr(table, name).strip() for name in _TEXTS}
+    texts = {name: getattr(table, name).strip() for name in TEXTS}
     words = tuple(filter(None, map(str.strip, table.words)))
     if isinstance(table, _Sidecars):
         return Saying(**texts, words=words)
@@ -342,7 +341,7 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
         "inboxes": {"arrivals": rules.arrivals.value, "clear": rules.cleared.value},
         "sidecars": {
             "corrected-dates": rules.sidecars, "original-names": rules.originals,
-            **{name: getattr(rules.saying, name) for name in _TEXTS}, "words": list(rules.saying.words),
+            **{name: getattr(rules.saying, name) for name in TEXTS}, "words": list(rules.saying.words),
         },
         "caption": [_said(one) for one in rules.sayings],
     }  # fmt: skip
@@ -350,7 +349,7 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
 
 def _said(saying: Saying) -> dict[str, Any]:
     conditions = ("device", "operator", "job")
-    texts = {name: value for name in (*conditions, *_TEXTS) if (value := getattr(saying, name))}
+    texts = {name: value for name in (*conditions, *TEXTS) if (value := getattr(saying, name))}
     lists = {name: list(value) for name in ("kinds", "words") if (value := getattr(saying, name))}
     return {**texts, **lists}
 

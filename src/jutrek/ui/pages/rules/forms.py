@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QStackedWidget, QVBoxLayout, QWidget
 
 from jutrek.captures import Device
 from jutrek.desk.inboxes import WatchedFolder
+from jutrek.desk.trying import Trial
 from jutrek.ui.pages.rules.inboxes import InboxesSection
 from jutrek.ui.pages.rules.sections import (
     CopiesSection,
@@ -17,8 +18,8 @@ from jutrek.ui.pages.rules.sections import (
     DoublesSection,
     Section,
     TrustSection,
-    WordsSection,
 )
+from jutrek.ui.pages.rules.words import WordsSection
 from jutrek.ui.theme import Theme
 from jutrek.ui.widgets.layout import Card, scrolling
 
@@ -41,6 +42,7 @@ class Forms(QStackedWidget):
         self._theme = theme
         self._devices: tuple[Device, ...] = ()
         self._inboxes: tuple[WatchedFolder, ...] = ()
+        self._trial: Trial | None = None
         self._made: dict[int, Section | DevicesSection] = {}
         for _ in ("patterns", *_FORMS, "more"):
             place = QWidget(self)
@@ -82,6 +84,13 @@ class Forms(QStackedWidget):
             if isinstance(form, InboxesSection):
                 form.show_inboxes(inboxes)
 
+    def show_trial(self, trial: Trial) -> None:
+        """Show what rules would make of the captures at hand."""
+        self._trial = trial
+        for form in self._made.values():
+            if isinstance(form, WordsSection):
+                form.show_trial(trial)
+
     def make_next(self) -> bool:
         """Make a form that was not opened yet. Returns whether there are more."""
         missing = [number for number in range(_FIRST, _FIRST + len(_FORMS)) if number not in self._made]
@@ -110,6 +119,8 @@ class Forms(QStackedWidget):
                 form.watched.connect(self.watched)
                 form.unwatched.connect(self.unwatched)
                 form.show_inboxes(self._inboxes)
+            if isinstance(form, WordsSection) and self._trial is not None:
+                form.show_trial(self._trial)
             form.broken.connect(self.broken)
             place = self.widget(number - _FIRST + 1).layout()
             if place is not None:

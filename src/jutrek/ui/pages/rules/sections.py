@@ -357,48 +357,6 @@ class CopiesSection(Section):
         )
 
 
-class WordsSection(Section):
-    """Keywords and rights."""
-
-    def __init__(self, theme: Theme) -> None:
-        super().__init__(
-            theme,
-            "What is written beside everything that comes home, in an XMP sidecar of its own. The files stay "
-            "as the device wrote them, and a sidecar that is there already is left alone.",
-        )
-        self.creator = self.line("Made by", "a name")
-        self.rights = self.line("Rights", "© {year} a name; {year} is the capture's")
-        self.words = self.line("Keywords", "one, another")
-        self.originals = self.tick("The name that a file had on its source")
-        self.dates = self.tick("The corrected date, where a clock was fixed")
-        self.finish()
-
-    def fill(self) -> None:
-        rules = self.rules
-        set_text(self.creator, rules.saying.creator)
-        set_text(self.rights, rules.saying.rights)
-        if self._typed() != rules.saying.words:
-            self.words.setText(", ".join(rules.saying.words))
-        self.originals.setChecked(rules.originals)
-        self.dates.setChecked(rules.sidecars)
-
-    def _typed(self) -> tuple[str, ...]:
-        return tuple(dict.fromkeys(word.strip() for word in self.words.text().split(",") if word.strip()))
-
-    def read(self) -> HouseRules:
-        return replace(
-            self.rules,
-            saying=replace(
-                self.rules.saying,
-                creator=self.creator.text().strip(),
-                rights=self.rights.text().strip(),
-                words=self._typed(),
-            ),
-            originals=self.originals.isChecked(),
-            sidecars=self.dates.isChecked(),
-        )
-
-
 class DevicesSection(Section):
     """What the library's devices are called."""
 

@@ -374,6 +374,7 @@ class RulesView(QWidget):
             return
         had = self.trial.facts if self.trial else ()
         self.trial = trial
+        self.forms.show_trial(trial)
         self._show_rows()
         if trial.tally is not None:
             self.tree.show_folders(trial.tree)
