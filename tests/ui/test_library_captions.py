@@ -102,6 +102,8 @@ def test_what_is_typed_is_completed(qtbot: QtBot, page: LibraryView, home: Libra
     assert "more than once" in sheet._sum.text()
     qtbot.keyClicks(sheet.word, "depot")
     popup = sheet.word.completer().popup()
+    # What begins so is not meant until it is marked.
+    assert not popup.currentIndex().isValid()
     for key in (Qt.Key.Key_Down, Qt.Key.Key_Down, Qt.Key.Key_Return):
         qtbot.keyClick(popup, key)
     qtbot.waitUntil(lambda: len(chips(sheet)) == 2, timeout=PATIENCE)

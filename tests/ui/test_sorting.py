@@ -22,6 +22,7 @@ from jutrek.ui.app.window import MainWindow
 from jutrek.ui.pages.library.page import LibraryPage
 from jutrek.ui.pages.library.sorting.shown import Shown
 from jutrek.views.conditions import Sort, Value
+from jutrek.wording.properties import Field
 from tests import making
 from tests.making import names_below, put
 from tests.ui.conftest import PATIENCE, intake
@@ -320,3 +321,26 @@ def test_what_just_came_home_is_sorted_at_once(qtbot: QtBot, small: MainWindow, 
     assert shown.found.bench.to_go == 3
     assert shown.found.bench.record.head.view == 'on shelf "From Card A"'
     assert small.current is page
+
+
+def test_what_is_sorted_is_captioned(sorter: Sorter) -> None:
+    """By K; taken back before the answer that was given before it, and after it that one."""
+    sheet, grid = sorter.view.captions, sorter.view.grid
+    sorter.window.activateWindow()
+    grid.choose(0)
+    first = sorter.pictures[0]
+    sorter.key(Qt.Key.Key_L)
+    sorter.settled()
+    before = sorter.figures
+    grid.setFocus()
+    QTest.keyClick(grid, Qt.Key.Key_K)
+    sorter.until(lambda: sheet.isVisible() and sheet.fields[Field.TITLE].isEnabled())
+    sheet._take("depot")
+    sorter.page.go()
+    sorter.until(lambda: sorter.view.bar.words().startswith("1 capture says it now."))
+    assert any(name.endswith(".xmp") for name in sorter.names)
+    sorter.page.undo()
+    sorter.until(lambda: not any(name.endswith(".xmp") for name in sorter.names))
+    assert sorter.figures == before
+    sorter.page.undo()
+    sorter.until(lambda: first in sorter.pictures)

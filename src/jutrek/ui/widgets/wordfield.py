@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import QEvent, QObject, QStringListModel, Qt, Signal
+from PySide6.QtCore import QEvent, QModelIndex, QObject, QStringListModel, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QCompleter, QLineEdit, QWidget
 
@@ -31,8 +31,10 @@ class WordField(QLineEdit):
         completer = QCompleter(self._model, self)
         completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
         completer.setMaxVisibleItems(12)
+        # By a role that says nothing: what begins as what is typed is not marked until somebody does that.
+        completer.setCompletionRole(Qt.ItemDataRole.UserRole)
         # The field writes down what was chosen, too, and that goes again.
-        completer.activated[str].connect(self._choose, Qt.ConnectionType.QueuedConnection)  # type: ignore[index]
+        completer.activated[QModelIndex].connect(self._choose, Qt.ConnectionType.QueuedConnection)  # type: ignore[index]
         self.setCompleter(completer)
         self.setPlaceholderText(hint)
         self.setAccessibleName(hint)
@@ -48,7 +50,8 @@ class WordField(QLineEdit):
         else:
             self.completer().popup().hide()
 
-    def _choose(self, shown: str) -> None:
+    def _choose(self, index: QModelIndex) -> None:
+        shown = str(index.data())
         self._take(self._known.get(shown, shown))
 
     def _take(self, word: str) -> None:

@@ -1,14 +1,14 @@
-"""Captions on the Library page: K shows what the chosen say, beside the pictures, and what is said is written."""
+"""Captions on the Library page and while sorting: K shows what the chosen say, beside the pictures, to be changed."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from PySide6.QtCore import QObject, QPoint, Qt
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QMenu, QWidget
 
 from jutrek.desk.keyword_acts import told
 from jutrek.ui import paint
@@ -20,42 +20,57 @@ if TYPE_CHECKING:
     from jutrek.desk.captioning import Around, Captioned, Shared
     from jutrek.desk.keyword_acts import KeywordAct, KeywordList
     from jutrek.errors import JutrekError
+    from jutrek.ui.pages.library.asking import Asking
+    from jutrek.ui.pages.library.caption_sheet import CaptionSheet
+    from jutrek.ui.pages.library.grid import CaptureGrid
     from jutrek.ui.pages.library.tidying import LibraryTidying
     from jutrek.ui.pages.library.view import LibraryView
     from jutrek.views.columns import Columns
     from jutrek.wording.caption import Caption
 
 
-class LibraryCaptions(QObject):
-    """Ties what captures say to a view of the library."""
+class Surface(NamedTuple):
+    """What shows captures that are captioned.
 
-    def __init__(
-        self,
-        view: LibraryView,
-        tidying: LibraryTidying,
-        ask: Callable[..., object],
-        renew: Callable[[], None],
-        parent: QObject,
-    ) -> None:
-        """
-        Args:
-            view: shows captures.
-            tidying: knows what is meant, and takes back what was done on the disk.
-            ask: has a job done by the services of the library, and its answer heard.
-            renew: reads and shows what is true, at once.
-            parent: keeps it.
-        """
+    Attributes:
+        view: all of it; a sheet lies over it.
+        grid: the pictures.
+        sheet: shows what they say.
+        meant: the columns and rows of what is meant; None where nothing is, which is said.
+        say: tells something, as `StateBar.say`.
+        remember: what can be taken back: a run.
+        ask: has a job done by the services of the library, and its answer heard.
+        renew: reads and shows what is true, at once.
+        asking: asks in place; None where nothing is done everywhere.
+    """
+
+    view: QWidget
+    grid: CaptureGrid
+    sheet: CaptionSheet
+    meant: Callable[[], tuple[Columns, list[int]] | None]
+    say: Callable[..., None]
+    remember: Callable[[str], None]
+    ask: Callable[..., object]
+    renew: Callable[[], None]
+    asking: Asking | None = None
+
+
+class Captions(QObject):
+    """Ties what captures say to what shows them."""
+
+    def __init__(self, surface: Surface, parent: QObject) -> None:
         super().__init__(parent)
-        self._view, self._tidying, self._ask, self._renew = view, tidying, ask, renew
+        self._at = surface
         self._columns: Columns | None = None
         self._rows: list[int] = []
         self._asked = 0
-        self.sheet = view.captions
+        self.sheet = surface.sheet
         self.sheet.wanted.connect(self._write)
-        self.sheet.left.connect(view.take_focus)
-        self.sheet.menu_wanted.connect(self._menu)
-        view.grid.chosen.connect(self._chosen_anew)
-        shortcut = QShortcut(QKeySequence("K"), view, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        self.sheet.left.connect(surface.grid.setFocus)
+        if surface.asking is not None:
+            self.sheet.menu_wanted.connect(self._menu)
+        surface.grid.chosen.connect(self._chosen_anew)
+        shortcut = QShortcut(QKeySequence("K"), surface.view, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
         shortcut.activated.connect(self.open)
 
     def forget(self) -> None:
@@ -72,22 +87,22 @@ class LibraryCaptions(QObject):
 
     def open(self) -> None:
         """Show what is chosen says, and ask what is to be said of it."""
-        rows, view = self._tidying.chosen(), self._view.view
-        if rows is None or view is None:
-            return
-        self._show(view.columns, rows.tolist())
-        self.sheet.word.setFocus()
+        meant = self._at.meant()
+        if meant is not None:
+            self._show(*meant)
+            self.sheet.word.setFocus()
 
     def _chosen_anew(self) -> None:
         """Something else is chosen while nothing is written down yet: that is shown."""
-        view, picked = self._view.view, self._view.grid.picked()
-        if view is None or not self.sheet.isVisible() or self.sheet.touched or not len(picked):
+        grid = self._at.grid
+        if not self.sheet.isVisible() or self.sheet.touched or not len(grid.picked()):
             return
-        if view.columns is not self._columns or picked.tolist() != self._rows:
-            focus = self._view.grid.hasFocus()
-            self._show(view.columns, picked.tolist())
+        meant = self._at.meant()
+        if meant is not None and (meant[0] is not self._columns or meant[1] != self._rows):
+            focus = grid.hasFocus()
+            self._show(*meant)
             if focus:
-                self._view.grid.setFocus()
+                grid.setFocus()
 
     def _show(self, columns: Columns, rows: list[int]) -> None:
         self._columns, self._rows, self._asked = columns, rows, self._asked + 1
@@ -98,7 +113,7 @@ class LibraryCaptions(QObject):
                 counts[key(word)] = known[0], known[1] + 1
         self.sheet.open(len(rows), dict(counts.values()))
         number = self._asked
-        self._ask(
+        self._at.ask(
             lambda at: at.captioning.look(columns, rows) if number == self._asked else None,
             partial(self._fill, number), quiet=True,
         )  # fmt: skip
@@ -111,71 +126,96 @@ class LibraryCaptions(QObject):
         columns, rows = self._columns, self._rows
         if columns is None:
             return
-        self._view.notify("")
-        self._ask(lambda at: at.captioning.go(columns, rows, said), self._done, self._not_done)
+        self._at.say("")
+        self._at.ask(lambda at: at.captioning.go(columns, rows, said), self._done, self._not_done)
 
     def _done(self, done: Captioned) -> None:
-        self._ask(lambda at: at.captioning.follow(), self._followed)
+        self._at.ask(lambda at: at.captioning.follow(), self._followed)
         if done.run:
-            self._tidying.remember((done.run,))
+            self._at.remember(done.run)
         already = f"{paint.counted(done.same, 'capture')} said so already. " if done.same else ""
         if done.run:
             words = f"{paint.counted(done.captures, 'capture says', 'captures say')} it now."
-            self._view.notify(words, done.why or f"{already}Ctrl+Z takes it back.", brick=bool(done.why))
+            self._at.say(words, done.why or f"{already}Ctrl+Z takes it back.", brick=bool(done.why))
         else:
-            self._view.notify("Nothing was written.", done.why or already, brick=bool(done.why))
-        self._renew()
+            self._at.say("Nothing was written.", done.why or already, brick=bool(done.why))
+        self._at.renew()
 
     def _followed(self, why: str) -> None:
         if why:
-            self._view.notify("What is said is written.", why, brick=True)
+            self._at.say("What is said is written.", why, brick=True)
 
     def _not_done(self, error: JutrekError) -> None:
-        self._view.notify("Nothing was written.", str(error), brick=True)
+        self._at.say("Nothing was written.", str(error), brick=True)
 
     # ---- a keyword everywhere
 
     def _menu(self, word: str, at: QPoint) -> None:
-        menu = menu_of(self._view)
+        menu = menu_of(self._at.view)
         menu.addAction(caption(f"Call “{word}” otherwise everywhere…"), partial(self._ask_name, word))
         menu.addAction("Let it stand under…", partial(self._ask_under, word))
         menu.addAction("It is the same as…", partial(self._ask_same, word))
         menu.addAction("Take it off everywhere…", partial(self._look, lambda listed: listed.removing(word)))
         menu.popup(at)
 
+    @property
+    def _asking(self) -> Asking:
+        assert self._at.asking is not None
+        return self._at.asking
+
     def _ask_name(self, word: str) -> None:
-        self._view.asking.ask(
+        self._asking.ask(
             f"Call {plain(word)} everywhere:", "See", name=word, hint="another word",
             then=lambda text: self._look(lambda listed: listed.renaming(word, text)),
         )  # fmt: skip
 
     def _ask_under(self, word: str) -> None:
-        self._view.asking.ask(
+        self._asking.ask(
             f"{plain(word)} stands under:", "See", hint="another keyword",
             then=lambda text: self._look(lambda listed: listed.moving(word, text)),
         )  # fmt: skip
 
     def _ask_same(self, word: str) -> None:
-        self._view.asking.ask(
+        self._asking.ask(
             f"{plain(word)} is the same as:", "See", hint="another keyword",
             then=lambda text: self._look(lambda listed: listed.merging(word, text)),
         )  # fmt: skip
 
     def _look(self, act_of: Callable[[KeywordList], KeywordAct]) -> None:
         """Say first what it would do."""
-        view = self._view.view
-        if view is None:
+        columns = self._columns
+        if columns is None:
             return
-        columns = view.columns
-        self._ask(
+        self._at.ask(
             lambda at: at.captioning.look_everywhere(columns, act_of), partial(self._confirm, columns), self._not_done
         )
 
     def _confirm(self, columns: Columns, act: KeywordAct) -> None:
         away = f"; {paint.counted(act.stored, 'stored one')} can't be written" if act.stored else ""
         question = f"{plain(told(act))} on {paint.counted(act.captures, 'capture')}{away}."
-        self._view.asking.confirm(question, "Do it", partial(self._everywhere, columns, act))
+        self._asking.confirm(question, "Do it", partial(self._everywhere, columns, act))
 
     def _everywhere(self, columns: Columns, act: KeywordAct) -> None:
         self.sheet.close_it()
-        self._ask(lambda at: at.captioning.go_everywhere(columns, act), self._done, self._not_done)
+        self._at.ask(lambda at: at.captioning.go_everywhere(columns, act), self._done, self._not_done)
+
+
+def over_library(
+    view: LibraryView, tidying: LibraryTidying, ask: Callable[..., object], renew: Callable[[], None]
+) -> Surface:
+    """The Library page as what shows captures.
+
+    Args:
+        view: shows them.
+        tidying: knows what is meant, and takes back what was done on the disk.
+        ask, renew: as of `Surface`.
+    """
+
+    def meant() -> tuple[Columns, list[int]] | None:
+        rows = tidying.chosen()
+        return (view.view.columns, rows.tolist()) if rows is not None and view.view is not None else None
+
+    def remember(run: str) -> None:
+        tidying.remember((run,))
+
+    return Surface(view, view.grid, view.captions, meant, view.notify, remember, ask, renew, view.asking)

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication, QStackedWidget
 from jutrek.desk import events
 from jutrek.desk.settings import last_library_size, last_trunk, remember_library_size, remember_trunk
 from jutrek.errors import JutrekError, Stopped
-from jutrek.ui.pages.library.captioning import LibraryCaptions
+from jutrek.ui.pages.library.captioning import Captions, over_library
 from jutrek.ui.pages.library.folders import menu_of
 from jutrek.ui.pages.library.kept import LibraryKept
 from jutrek.ui.pages.library.marking import LibraryMarking
@@ -109,7 +109,7 @@ class LibraryPage(Page):
         self.marking = LibraryMarking(
             view, self.tidying, self.ask_library, self.ask_lookup, self.show, self.read_again, self._learnt, self
         )  # fmt: skip
-        self.captions = LibraryCaptions(view, self.tidying, self.ask_library, self.read_again, self)
+        self.captions = Captions(over_library(view, self.tidying, self.ask_library, self.read_again), self)
         self.missing = LibraryMissing(view, self.tidying, self.ask_library, self.read_again, self)
         self.kept = LibraryKept(view, self.ask_lookup, self.show, self)
         self.outboxes = LibraryOutboxes(context, view, self.ask_lookup, self.ask_folder, self.show, self)
@@ -441,10 +441,12 @@ class LibraryPage(Page):
         self.show(view)
 
     def go(self) -> None:
-        if self.sorting.is_open and self.sorting.shown is not None:
-            self.sorting.shown.look()
-        elif self.view.captions.isVisible():
-            self.view.captions.write.click()
+        sorted_ = self.sorting.shown if self.sorting.is_open else None
+        sheet = (sorted_ or self).view.captions
+        if sheet.isVisible():
+            sheet.write.click()
+        elif sorted_ is not None:
+            sorted_.look()
         else:
             self.view.look()
 

@@ -15,6 +15,7 @@ from jutrek.filing.tidying import Answer as Decision
 from jutrek.sorting.pairs import worse_of
 from jutrek.sorting.record import What, new_id
 from jutrek.ui import paint
+from jutrek.ui.pages.library.captioning import Surface
 from jutrek.ui.pages.library.folders import menu_of
 from jutrek.ui.pages.library.sorting.shown import Asks, Shown
 from jutrek.ui.pages.library.sorting.where import short_form_of, where_to
@@ -25,6 +26,7 @@ if TYPE_CHECKING:
 
     from jutrek.desk.tidying import Tidying
     from jutrek.sorting.cards import Card
+    from jutrek.views.columns import Columns
 
     Rows = NDArray[np.int64]
 
@@ -42,6 +44,8 @@ class Answers(QObject):
         self._shown, self._asks = shown, asks
         self.given = 0
         """How many answers were given, or taken back, here."""
+        self._said: list[tuple[str, int]] = []
+        """Runs that said something of captures, and how many answers had been given then."""
         self._clashing: list[tuple[Job, Tidying]] = []
         view = shown.view
         view.grid.put_aside.connect(self.put_aside)
@@ -62,6 +66,7 @@ class Answers(QObject):
     def forget(self) -> None:
         """Another sorting is opened."""
         self._clashing.clear()
+        self._said.clear()
         self._shown.clashing = 0
 
     # ---- giving answers
@@ -196,9 +201,21 @@ class Answers(QObject):
     # ---- taking back
 
     def take_back(self) -> None:
-        """Take back the last answer, on the disk, too; also one of weeks ago."""
-        if id_ := self._shown.id:
+        """Take back the last answer, on the disk, too; also one of weeks ago. What was said since comes first."""
+        if self._said and self._said[-1][1] == self.given:
+            run, _ = self._said.pop()
+            self._asks.library(lambda at: at.tidying.take_back((run,)), self._said_back, quiet=True)
+        elif id_ := self._shown.id:
             self._asks.library(lambda at: at.sorting.take_back(id_), self._taken_back, quiet=True)
+
+    def remember_said(self, run: str) -> None:
+        """A run said something of captures, and can be taken back."""
+        self._said.append((run, self.given))
+
+    def _said_back(self, back: tuple[int, str]) -> None:
+        words = "They say what they said before." if back[0] else "Nothing could be taken back."
+        self._shown.view.notify(words, plain(back[1]), brick=bool(back[1]))
+        self._asks.renew()
 
     def _taken_back(self, back: TakenBack | None) -> None:
         shown = self._shown
@@ -269,3 +286,14 @@ class Answers(QObject):
         target = self._shown.view.cards.folder_at(place)
         if target is not None:
             self._answer(What.FILED, self._shown.chosen(), target)
+
+
+def over_sorting(shown: Shown, answers: Answers, asks: Asks) -> Surface:
+    """A sorting as what shows captures that are captioned."""
+
+    def meant() -> tuple[Columns, list[int]] | None:
+        rows, found = shown.chosen(), shown.found
+        return (found.bench.columns, rows.tolist()) if found is not None and len(rows) else None
+
+    view = shown.view
+    return Surface(view, view.grid, view.captions, meant, view.notify, answers.remember_said, asks.library, asks.renew)

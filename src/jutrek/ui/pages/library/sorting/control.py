@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from jutrek.desk.services.sorting import Standing
     from jutrek.desk.sorting import Sorted
     from jutrek.desk.viewing import LookedAt
+    from jutrek.ui.pages.library.captioning import Captions
     from jutrek.ui.pages.library.sorting.answers import Answers
     from jutrek.ui.pages.library.sorting.shown import Asks, Shown
     from jutrek.ui.shell.context import Context
@@ -42,6 +43,7 @@ class LibrarySorting(QObject):
         self._context, self._stack, self._make_asks = context, stack, asks
         self.shown: Shown | None = None
         self.answers: Answers | None = None
+        self.captions: Captions | None = None
         self._missed = False
         """Whether something was learnt that could not be shown yet."""
         self.quiet = QTimer(self, singleShot=True, interval=_QUIET)
@@ -110,7 +112,8 @@ class LibrarySorting(QObject):
 
     def _made(self) -> tuple[Shown, Answers]:
         if self.shown is None or self.answers is None:
-            from jutrek.ui.pages.library.sorting.answers import Answers
+            from jutrek.ui.pages.library.captioning import Captions
+            from jutrek.ui.pages.library.sorting.answers import Answers, over_sorting
             from jutrek.ui.pages.library.sorting.shown import Shown
             from jutrek.ui.pages.library.sorting.view import SortingView
 
@@ -118,6 +121,7 @@ class LibrarySorting(QObject):
             self._stack.addWidget(view)
             self.shown = Shown(view, self)
             self.answers = Answers(self.shown, self._asks, self)
+            self.captions = Captions(over_sorting(self.shown, self.answers, self._asks), self)
             self.answers.settled.connect(self._on_settled)
             self.answers.told.connect(self.renew)
             view.back.clicked.connect(self.leave)
@@ -146,6 +150,8 @@ class LibrarySorting(QObject):
             self.shown.view.closely.leave()
             self.shown.view.closely.forget()
             self.shown.view.clashes.hide()
+        if self.captions is not None:
+            self.captions.forget()
 
     def _end(self) -> None:
         """Be done with it; what was filed stays where it is."""
@@ -160,6 +166,8 @@ class LibrarySorting(QObject):
         view = self.shown.view
         if view.clashes.isVisible():
             view.clashes.nothing.click()
+        elif view.captions.isVisible():
+            view.captions.close_it()
         elif view.closely.is_open:
             view.closely.leave()
         elif QApplication.focusWidget() in (view.destination.field, view.cards):

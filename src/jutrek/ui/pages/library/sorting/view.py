@@ -9,6 +9,7 @@ from PySide6.QtGui import QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from jutrek.sorting.piles import By
+from jutrek.ui.pages.library.caption_sheet import CaptionSheet
 from jutrek.ui.pages.library.clashes import ClashSheet
 from jutrek.ui.pages.library.closely import Closely
 from jutrek.ui.pages.library.held import Held
@@ -53,6 +54,7 @@ class SortingView(QWidget):
         self.flow = Flow(theme, self.grid, self.cards)
         self.closely = Closely(theme, pictures, self)
         self.clashes = ClashSheet(theme, pictures, self)
+        self.captions = CaptionSheet(theme, self)
         self.held = Held(self)
         self.stop = QPushButton("Stop")
         self.decide = QPushButton("Decide…")
@@ -121,6 +123,7 @@ class SortingView(QWidget):
         above = QRect(0, 0, self.width(), self.bar.y() or self.height())
         self.closely.place(above)
         self.clashes.setGeometry(above)
+        self.captions.place(above)
         self._place_head()
 
     def _place_head(self) -> None:
@@ -202,7 +205,9 @@ class SortingView(QWidget):
         self.decide.setVisible(clashing)
 
 
-_HINT = "A number and Enter files · Tab to the folders, or type one · Del sets aside · L leaves it · Ctrl+Z takes back"
+_HINT = (
+    "A number and Enter files · Tab to folders, or type one · Del sets aside · L leaves · K words · Ctrl+Z takes back"
+)
 
 
 def _link(words: str) -> QPushButton:
