@@ -141,12 +141,12 @@ def test_what_comes_home_is_told_what_the_house_says(library: Library, card: Pat
         "“counter” numbers files"
         in jutrek("rules", "set", "sidecars.source={counter}", "-l", library.root, code=2).stderr
     )
-    jutrek("bring", card, "-l", library.root)
+    jutrek("bring", card, "--keywords", "thaw, Thaw", "-l", library.root)
     one, two, three = (Packet(path.read_bytes()) for path in sorted(Path(library.root).glob("2026/**/*.xmp")))
-    assert one.items(SUBJECT) == ["line", "engines", "May"]
+    assert one.items(SUBJECT) == ["line", "engines", "May", "thaw"]
     assert one.branches() == [("line", "engines")]
-    assert two.items(SUBJECT) == ["line", "engines", "May", "rail"]
-    assert three.items(SUBJECT) == ["line", "engines", "May", "sound"]
+    assert two.items(SUBJECT) == ["line", "engines", "May", "thaw", "rail"]
+    assert three.items(SUBJECT) == ["line", "engines", "May", "thaw", "sound"]
     texts = {field: (one.text(field.value), two.text(field.value), three.text(field.value)) for field in Field}
     assert texts[Field.RIGHTS] == ("© 2026 Velmora line", "© Mira", "© Lyd")
     assert texts[Field.CREATOR][:2] == ("Arlen", "Arlen")

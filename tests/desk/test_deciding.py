@@ -26,6 +26,7 @@ from jutrek.captures.decisions import (
     SplitShoot,
     TakeAsItIs,
     Tell,
+    WordBy,
 )
 from jutrek.desk import drafts, events
 from jutrek.desk.board_captures import State
@@ -55,6 +56,7 @@ ALL_KINDS: tuple[Change, ...] = (
     MoveToShoot(ONE, WHEN),
     NameDevice("b", "Camcorder", "Ilvar"),
     CarriedBy(ONE, "Marta"),
+    WordBy(ONE, ("depot", "snow")),
     SplitDevice("d"),
 )
 

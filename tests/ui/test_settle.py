@@ -300,6 +300,11 @@ def test_a_selection_is_shifted_dated_named_and_set_aside(qtbot: QtBot, day: Int
     qtbot.waitUntil(lambda: day.board.can_undo == "the operator", timeout=PATIENCE)
     assert [view.operator for one in day.board.days for view in one.captures].count("Ilvar") == 2
     pick(day, "P3.JPG", "P4.JPG")
+    press(qtbot, day, "worded")
+    answer(qtbot, day, "depot, snow")
+    qtbot.waitUntil(lambda: day.board.can_undo == "the keywords", timeout=PATIENCE)
+    assert [view.keywords for one in day.board.days for view in one.captures].count(("depot", "snow")) == 2
+    pick(day, "P3.JPG", "P4.JPG")
     press(qtbot, day, "aside")
     qtbot.waitUntil(lambda: day.board.count(State.ASIDE) == 2, timeout=PATIENCE)
     assert "2 set aside" in day.outcome.accessibleName()

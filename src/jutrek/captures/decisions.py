@@ -72,6 +72,7 @@ class Decisions:
         told: what single captures were; on a day they are a shoot of their own.
         names, operators: what devices are called, and who carries them, by key.
         carried: who made single captures.
+        worded: keywords of single captures.
         apart: devices that are another one on every source.
         said: what is said of the whole intake, by name: job, client, title, place.
     """
@@ -92,6 +93,7 @@ class Decisions:
     names: Mapping[str, str] = field(default_factory=dict)
     operators: Mapping[str, str] = field(default_factory=dict)
     carried: Mapping[str, str] = field(default_factory=dict)
+    worded: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     apart: frozenset[str] = frozenset()
     said: Mapping[str, str] = field(default_factory=dict)
 
@@ -102,7 +104,17 @@ class Decisions:
     @property
     def about(self) -> frozenset[str]:
         """The ids of all captures that something was decided about one by one."""
-        singles = (self.placed, self.right, self.unfiled, self.aside, self.both, self.moved, self.told, self.carried)
+        singles = (
+            self.placed,
+            self.right,
+            self.unfiled,
+            self.aside,
+            self.both,
+            self.moved,
+            self.told,
+            self.carried,
+            self.worded,
+        )
         return frozenset().union(*singles, *(fix.captures for fix in self.fixes))
 
     def without(self, captures: frozenset[str]) -> Decisions:
@@ -124,6 +136,7 @@ class Decisions:
             moved=kept(self.moved),
             told=kept(self.told),
             carried=kept(self.carried),
+            worded=kept(self.worded),
         )
 
 
@@ -342,6 +355,21 @@ class CarriedBy:
 
 
 @dataclass(frozen=True, slots=True)
+class WordBy:
+    """Say which keywords captures have, beside those that the house says; none takes them back."""
+
+    captures: frozenset[str]
+    keywords: tuple[str, ...]
+    words: ClassVar[str] = "the keywords"
+
+    def on(self, decisions: Decisions) -> Decisions:
+        """The decisions after it."""
+        others = {key: value for key, value in decisions.worded.items() if key not in self.captures}
+        said = dict.fromkeys(self.captures, self.keywords) if self.keywords else {}
+        return replace(decisions, worded=others | said)
+
+
+@dataclass(frozen=True, slots=True)
 class Say:
     """Say something of the whole intake, such as its job's number; no words take it back."""
 
@@ -383,6 +411,7 @@ Change = (
     | MoveToShoot
     | NameDevice
     | CarriedBy
+    | WordBy
     | Say
     | SplitDevice
 )

@@ -13,7 +13,7 @@ import typer
 from jutrek.captures import Capture, Change, Decisions, Device, Doubt, Say, ShiftClock, TakeAsItIs
 from jutrek.captures.decisions import BringAlong, Describe, NameDevice
 from jutrek.cli.telling import pointed_at
-from jutrek.desk.typed import clock_of, day_of, offset_of, shift_of
+from jutrek.desk.typed import clock_of, day_of, keywords_of, offset_of, shift_of
 from jutrek.errors import NoSuchDevice, NoSuchQuestion
 from jutrek.filing import HouseRules, RuleError, Structure, Undated
 from jutrek.filing.facts import SAID
@@ -119,6 +119,7 @@ def parse_choices(
     describe: Sequence[str] | None = None,
     say: Sequence[str] | None = None,
     person: Sequence[str] | None = None,
+    keywords: str | None = None,
     layout: str | None = None,
     name: str | None = None,
     day_starts: str | None = None,
@@ -152,6 +153,9 @@ def parse_choices(
             changed["zone"] = offset_of(zone)
         if journey:
             changed["journeys"] = tuple(sorted(_journey(one) for one in journey))
+        if keywords:
+            words = (*house.saying.words, *keywords_of(keywords))
+            changed["saying"] = replace(house.saying, words=words)
         rules = replace(house, **changed)
         fixes = tuple(_letter_and_shift(one) for one in fix_clock or ())
         described = tuple(_day_and_words(one) for one in describe or ())

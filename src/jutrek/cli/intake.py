@@ -39,6 +39,10 @@ _Said = Annotated[
     typer.Option("--say", help="What the intake is for: job, client, title or place.", metavar="job=WORDS"),
 ]
 _Persons = Annotated[list[str] | None, typer.Option("--person", help="Who carries a device: B=Ilva.", metavar="B=WHO")]
+_Keywords = Annotated[
+    str | None,
+    typer.Option("--keywords", metavar="ONE, ANOTHER", help="Keywords of all that comes, beside those of the house."),
+]
 _DayStarts = Annotated[
     str | None, typer.Option("--day-starts", help="Until when the night belongs to the day before.", metavar="04:00")
 ]
@@ -94,6 +98,7 @@ def plan_command(
     describe: _Described = None,
     say: _Said = None,
     person: _Persons = None,
+    keywords: _Keywords = None,
     day_starts: _DayStarts = None,
     zone: _Zone = None,
     journey: _Journeys = None,
@@ -113,8 +118,9 @@ def plan_command(
         raise typer.BadParameter("choose one of --json and --out")
     choices = parse_choices(
         house_of(str(library)), layout=layout, name=name, undated=undated, fix_clock=fix_clock, describe=describe,
-        say=say, person=person, day_starts=day_starts, zone=zone, journey=journey, structure=structure,
-        sidecars=sidecars, along=along, looks=looks, listen=listen, answer=answer, as_it_is=as_it_is,
+        say=say, person=person, keywords=keywords, day_starts=day_starts, zone=zone, journey=journey,
+        structure=structure, sidecars=sidecars, along=along, looks=looks, listen=listen, answer=answer,
+        as_it_is=as_it_is,
     )  # fmt: skip
     code = plan_sources(_texts(sources), str(library), choices, as_json=as_json, out=out, stop=stop_on_interrupt())
     raise typer.Exit(code)
@@ -142,6 +148,7 @@ def bring_command(
     describe: _Described = None,
     say: _Said = None,
     person: _Persons = None,
+    keywords: _Keywords = None,
     day_starts: _DayStarts = None,
     zone: _Zone = None,
     journey: _Journeys = None,
@@ -169,7 +176,7 @@ def bring_command(
     library = used_last() if library is None else named(library)
     choices = parse_choices(
         house_of(str(library), none_yet=True), layout=layout, name=name, undated=undated, fix_clock=fix_clock,
-        describe=describe, say=say, person=person, day_starts=day_starts, zone=zone, journey=journey,
+        describe=describe, say=say, person=person, keywords=keywords, day_starts=day_starts, zone=zone, journey=journey,
         structure=structure, sidecars=sidecars, along=along, looks=looks, listen=listen, answer=answer,
         as_it_is=as_it_is,
     )  # fmt: skip

@@ -53,6 +53,7 @@ class CaptureView(NamedTuple):
         dated: whether its date may place it on a day, also while a question is open.
         timed: whether a time of day is known.
         standing: where it stands: new, home, twin, retagged, re-encoded or look-alike; empty while that is not known.
+        keywords: that a person said it has.
         equal: what it is the same as, or like: a path in the library, or an absolute one on a source; may be empty.
     """
 
@@ -78,6 +79,7 @@ class CaptureView(NamedTuple):
     timed: bool = True
     standing: str = ""
     equal: str = ""
+    keywords: tuple[str, ...] = ()
 
     @property
     def folder(self) -> str:

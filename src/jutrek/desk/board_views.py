@@ -33,7 +33,7 @@ def views_of(
     rows: dict[str, list[Row]] = defaultdict(list)
     for row in plan.rows if plan else ():
         rows[row.capture].append(row)
-    waits, operators = story.wishes.waits, story.wishes.operators
+    waits, operators, worded = story.wishes.waits, story.wishes.operators, story.wishes.worded
     return {
         capture.id: _view(
             capture,
@@ -41,7 +41,7 @@ def views_of(
             _state(capture, rows.get(capture.id, ()), results, waits.get(capture.id, "")),
             operators.get(capture.id, ""),
             known.get(capture.id) if plan else None,
-        )
+        )._replace(keywords=worded.get(capture.id, ()))
         for capture in story.captures
     }
 

@@ -103,6 +103,7 @@ def _as_page(made: Decisions) -> dict[str, Any]:
         "names": dict(made.names),
         "operators": dict(made.operators),
         "carried": dict(made.carried),
+        "worded": {key: list(words) for key, words in made.worded.items()},
         "apart": sorted(made.apart),
         "said": dict(made.said),
     }
@@ -130,6 +131,7 @@ def _decisions(page: Mapping[str, Any]) -> Decisions:
         names=dict(page["names"]),
         operators=dict(page["operators"]),
         carried=dict(page["carried"]),
+        worded={key: tuple(map(str, words)) for key, words in page.get("worded", {}).items()},
         apart=frozenset(page["apart"]),
         said=dict(page.get("said", {})),
     )

@@ -107,7 +107,8 @@ def tell(
     waits = {capture: why for capture, why in held(doubts).items() if capture in trusted}
     waits |= dict.fromkeys(decisions.aside, ASIDE)
     operators = {capture.id: who for capture in ordered if (who := _who(capture, decisions, devices, rules))}
-    wishes = Wishes(shoots, waits, decisions.unfiled, operators, devices, decisions.said, decisions.along,
+    wishes = Wishes(shoots, waits, decisions.unfiled, operators, decisions.worded, devices,
+                    decisions.said, decisions.along,
                     whereabouts if rules.uses("place") else None)  # fmt: skip
     return Story(
         tuple(ordered), devices, tuple(doubts), tuple(shoots), wishes, decisions.aside, proposals, beside_of(heard)

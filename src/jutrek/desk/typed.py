@@ -103,3 +103,13 @@ def offset_words(minutes: int) -> str:
     """An offset as it is typed: `+02:00`."""
     sign = "-" if minutes < 0 else "+"
     return f"{sign}{abs(minutes) // 60:02}:{abs(minutes) % 60:02}"
+
+
+def keywords_of(text: str) -> tuple[str, ...]:
+    """Keywords as they are typed, with commas between them, each once."""
+    from jutrek.wording.spelling import key, tidied
+
+    words: dict[str, str] = {}
+    for word in filter(None, map(tidied, text.split(","))):
+        words.setdefault(key(word), word)
+    return tuple(words.values())

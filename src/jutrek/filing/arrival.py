@@ -134,10 +134,15 @@ class Arrival:
         """
         self._sayings, self._tree, self._setting, self._is_device = sayings, tree, setting, is_device
 
-    def of(self, facts: Facts) -> tuple[tuple[str, str], ...]:
-        """What is said of a capture: names of fields with what they say, and keywords with what they stand under."""
+    def of(self, facts: Facts, more: Sequence[str] = ()) -> tuple[tuple[str, str], ...]:
+        """What is said of a capture: names of fields with what they say, and keywords with what they stand under.
+
+        Args:
+            facts: of the capture.
+            more: keywords that a person said of it.
+        """
         said: dict[str, str] = {}
-        words: dict[str, str] = {}
+        words = {key(word): self._branch(word) for word in more}
         for saying in self._sayings:
             if not saying.fits(facts, self._is_device):
                 continue

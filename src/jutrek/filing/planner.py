@@ -46,6 +46,7 @@ class Wishes:
         waits: captures that stay for now, with the reason.
         unfiled: captures that go to Unfiled, whatever their date.
         operators: who carried them.
+        worded: their keywords, beside those that the house says.
         devices: by their keys.
         said: what is said of the whole intake, by name: job, client, title, place.
         along: roots of sources of which everything comes along, also what is no capture.
@@ -56,6 +57,7 @@ class Wishes:
     waits: Mapping[str, str] = field(default_factory=dict)
     unfiled: frozenset[str] = frozenset()
     operators: Mapping[str, str] = field(default_factory=dict)
+    worded: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     devices: Mapping[str, Device] = field(default_factory=dict)
     said: Mapping[str, str] = field(default_factory=dict)
     along: frozenset[str] = frozenset()
@@ -135,8 +137,8 @@ class _Planner:
         self._suffixes: dict[tuple[str, str], str] = {}
         self._days: dict[date | None, str] = {None: ""}
         self._keeps_structure = rules.structure is Structure.BESIDE
-        self._may_want = rules.sidecars or rules.writes_sidecars
-        tree = words_of(library) if rules.says else WordTree()
+        self._may_want = rules.sidecars or rules.writes_sidecars or bool(wishes.worded)
+        tree = words_of(library) if rules.says or wishes.worded else WordTree()
         self._arrival = Arrival(rules.says, tree, rules.setting(filed=False), names_device)
 
     def rows_of(self, facts: Facts, wish: Wish) -> list[Row]:
@@ -262,7 +264,7 @@ class _Planner:
                 if named.key or (self._may_want and self._wants(read, facts)):
                     own = named._replace(folder=named.developed) if is_apart else named
                     sidecar = self._sidecar(own, ending, read, facts) if self._wants(read, facts) else ""
-                    says = self._arrival.of(facts) if sidecar else ()
+                    says = self._arrival.of(facts, self._wishes.worded.get(facts.capture.id, ())) if sidecar else ()
                     row = row._replace(sidecar=sidecar, counter=named.key, number=named.number, says=says)
                 rows.append(row)
             if self._keeps_structure:
@@ -304,7 +306,7 @@ class _Planner:
         capture = facts.capture
         if read is capture.primary and self._rules.sidecars and capture.moment is not None and capture.moment.shift:
             return True
-        if not self._rules.writes_sidecars or read.reading.kind not in MEDIA:
+        if not (self._rules.writes_sidecars or capture.id in self._wishes.worded) or read.reading.kind not in MEDIA:
             return False
         own, first = (stem_of(os.path.basename(one.file.path)) for one in (read, capture.primary))
         return read is capture.primary or own != first

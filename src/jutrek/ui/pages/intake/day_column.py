@@ -93,6 +93,7 @@ class DayColumn(QWidget):
             opened.shifting.connect(self._shift_captures)
             opened.placing.connect(self._place_captures)
             opened.carried.connect(self._carried)
+            opened.worded.connect(self._worded)
             opened.told.connect(self._tell)
             opened.fitted.connect(self._refit)
         return self._opened
@@ -347,3 +348,10 @@ class DayColumn(QWidget):
 
         self.opened.answered("")
         self._decide(CarriedBy(frozenset(ids), who))
+
+    def _worded(self, ids: tuple[str, ...], text: str) -> None:
+        from jutrek.captures.decisions import WordBy
+        from jutrek.desk.typed import keywords_of
+
+        self.opened.answered("")
+        self._decide(WordBy(frozenset(ids), keywords_of(text)))

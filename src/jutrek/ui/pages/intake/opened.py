@@ -37,6 +37,7 @@ class Opened(QWidget):
     placing = Signal(tuple, object)
     """Ids of captures, and the date that was typed."""
     carried = Signal(tuple, object)
+    worded = Signal(tuple, object)
     told = Signal(tuple, object)
     fitted = Signal()
 
@@ -61,6 +62,7 @@ class Opened(QWidget):
             ("shift", "Shift their clock…", "Add to the times of what is selected", self._ask_shift),
             ("place", "Date them…", "Say when they were made: a year, a month, a day or a time", self._ask_date),
             ("carried", "Made by…", "Say who made them", self._ask_operator),
+            ("worded", "Keywords…", "Say which keywords they have, beside those of the house", self._ask_keywords),
             ("aside", "Set aside", "Leave them out of this intake; nothing is deleted (Delete)", self.set_aside),
         ):
             button = QPushButton(words)
@@ -116,6 +118,7 @@ class Opened(QWidget):
             "shift": dated and to_come,
             "place": to_come,
             "carried": to_come and len(views) > 1,
+            "worded": to_come,
             "aside": to_come,
         }
         for key, button in self.buttons.items():
@@ -186,12 +189,17 @@ class Opened(QWidget):
     def _ask_operator(self) -> None:
         self._ask("They were made by:", "Keep that", "a name", self.carried)
 
-    def _ask(self, words: str, answer: str, hint: str, signal: object) -> None:
+    def _ask_keywords(self) -> None:
+        said = {view.keywords for view in self._views(self.grid.picked())}
+        have = ", ".join(next(iter(said))) if len(said) == 1 else ""
+        self._ask("Their keywords:", "Keep those", "one, another", self.worded, have)
+
+    def _ask(self, words: str, answer: str, hint: str, signal: object, have: str = "") -> None:
         ids = self.grid.picked()
         if not ids:
             return
         self._end_ask()
-        self.ask = AskBar(self._theme, words, answer, self, field="", hint=hint)
+        self.ask = AskBar(self._theme, words, answer, self, field=have, hint=hint)
         emit: Callable[[tuple[str, ...], str], None] = signal.emit
         self.ask.accepted.connect(lambda text: emit(ids, text))
         self.ask.refused.connect(self._end_ask)
