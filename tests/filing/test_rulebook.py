@@ -18,6 +18,7 @@ from jutrek.filing import Extensions, HouseRules, Per, Scheme, Structure, Undate
 from jutrek.filing.arrival import Saying
 from jutrek.filing.rulebook import FILE, LAST_GOOD, keep_rules, load_rules, parse_rules, rules_at, rules_text
 from jutrek.filing.rulepage import page_of, rules_of
+from jutrek.filing.rules import Places
 from jutrek.filing.starting import STARTS
 from jutrek.library import Library
 
@@ -32,7 +33,7 @@ OTHERS = HouseRules(
     trust=tuple(reversed(RUNGS)), beside=False, structure=Structure.BESIDE, sidecars=True, originals=True,
     owners=True,
     saying=Saying("Ilvar", "© {year} Velmora line", "ask", "Velmora line", "VL", "a@b; 1", ("rail", "narrow gauge")),
-    sayings=(Saying(words=("<by {operator}>",), kinds=("clip",), device="B", operator="Ilvar", job="0118"),),
+    places=Places.KEYWORDS, sayings=(Saying(words=("<by {operator}>",), kinds=("clip",), device="B", operator="Ilvar", job="0118"),),
 )  # fmt: skip
 """Rules of which none is as usual."""
 
@@ -74,7 +75,7 @@ def test_the_usual_rules_are_these() -> None:
         },
         "inboxes": {"arrivals": "ask", "clear": "never"},
         "sidecars": {"corrected-dates": False, "original-names": False, "creator": "", "rights": "",
-            "usage": "", "credit": "", "source": "", "contact": "", "words": []},
+            "usage": "", "credit": "", "source": "", "contact": "", "words": [], "places": "none"},
     }  # fmt: skip
     lines = page.splitlines()
     assert all(lines[at + 1].startswith("#") for at, line in enumerate(lines) if line.startswith("["))

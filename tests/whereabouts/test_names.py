@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from lxml import etree
 
 from jutrek.demo import stills
 from jutrek.errors import NotPossible, PageBroken
@@ -18,7 +19,10 @@ from jutrek.views.columns import Columns
 from jutrek.views.spotting import spot_around
 from jutrek.whereabouts import Spot, Whereabouts
 from jutrek.whereabouts.nearest import FARTHEST
-from jutrek.whereabouts.towns import towns
+from jutrek.whereabouts.towns import countries, towns
+from jutrek.wording.packet import Packet
+from jutrek.wording.places import PLACES
+from jutrek.wording.properties import CREATED_AT, CREATED_FIELDS, SUBJECT, Field
 from tests.cli.calling import jutrek
 from tests.making import picture, put
 
@@ -122,3 +126,32 @@ def test_places_are_filled_from_positions_and_stay_as_they_were_filed(library: L
     jutrek("bring", card, "--say", "place=Shed", "-l", library.root)
     assert Path(library.root, "Shed/2026/20260520_092000.jpg").exists()
     assert jutrek("list", "--by", "place", "-l", library.root).stdout == "1\t(none)\n4\tGate\n1\tShed\n"
+
+
+def test_where_captures_were_is_said_of_them(library: Library, card: Path) -> None:
+    """On arrival or later, by spot, town, state and country; as keywords, too; what is said already stays."""
+    known = towns()
+    at = next(one for one, state in enumerate(known.states) if state and known.codes[one] == known.codes[one - 1])
+    town = round(float(known.latitudes[at]), 5), round(float(known.longitudes[at]), 5)
+    jutrek("spots", "name", "Shed", f"{town[0]},", str(town[1]), "--reach", "100", "-l", library.root)
+    put(card / "0.JPG", shot(0, town))
+    put(card / "1.JPG", shot(1, None))
+    jutrek("rules", "set", "sidecars.places=names", "-l", library.root)
+    jutrek("bring", card, "-l", library.root)
+    (sidecar,) = Path(library.root).rglob("*.xmp")
+    packet = Packet(sidecar.read_bytes())
+    country = countries()[known.codes[at]]
+    said = {field: packet.text(field.value) for field in (*PLACES, Field.CODE)}
+    assert list(said.values()) == ["Shed", known.names[at], known.states[at], country, known.codes[at]]
+    created = etree.fromstring(bytes(packet)).find(f".//{CREATED_AT.tag}/{{*}}Bag/{{*}}li")
+    assert {CREATED_FIELDS[field].tag: value for field, value in said.items()} == {one.tag: one.text for one in created}
+    assert packet.items(SUBJECT) == []
+    # Anything that is said of it comes before, and is never mixed with what the position says.
+    sidecar.unlink()
+    jutrek("caption", "2026", "--place", "Main gate", "-l", library.root)
+    jutrek("caption", "2026", "--place-keywords", "-l", library.root)
+    packet = Packet(sidecar.read_bytes())
+    assert [packet.text(field.value) for field in PLACES] == ["Main gate", "", "", ""]
+    assert packet.branches() == [(country, known.names[at], "Shed")]
+    told = jutrek("caption", "2026/05/20260514_090100.jpg", "--places", "-l", library.root, code=1)
+    assert "no position is known" in told.stderr

@@ -52,11 +52,13 @@ def caption_command(
     source: Annotated[_Text, typer.Option("--source", help="Where it comes from.")] = None,
     job: Annotated[_Text, typer.Option("--job", help="The job's number.")] = None,
     place: Annotated[_Text, typer.Option("--place", help="Where it was.")] = None,
+    places: Annotated[bool, typer.Option("--places", help="Say where each was, by its position.")] = False,
+    place_words: Annotated[bool, typer.Option("--place-keywords", help="The same, and as keywords.")] = False,
     that: That = "",
     as_json: AsJson = False,
 ) -> None:
     """Say something of captures, in sidecars beside them; without an option, print what they say."""
-    from jutrek.desk.captioning import caption_captures, shared
+    from jutrek.desk.captioning import caption_captures, place_captures, shared
     from jutrek.desk.keyword_acts import KeywordList
     from jutrek.wording.caption import Caption
     from jutrek.wording.keywords import Change
@@ -73,6 +75,13 @@ def caption_command(
         branches = listed.meant(add or ())
         wanted = Caption(Change(branches, tuple(remove or ()), instead), fields)
         stop = stop_on_interrupt()
+        if places or place_words:
+            if wanted:
+                raise typer.BadParameter("say where they were by themselves: --places goes with nothing else")
+            placed = place_captures(
+                house.columns, rows, house.home, house.ledger, as_words=place_words, stop=stop
+            )  # fmt: skip
+            _end(house, placed, as_json=as_json)
         if not wanted:
             _show(shared(house.columns, rows, house.home, stop), as_json=as_json)
             return

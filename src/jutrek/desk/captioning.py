@@ -6,7 +6,7 @@ import os
 import threading
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -15,15 +15,20 @@ from jutrek.desk.sidecars import AWAY, Sidecars, see
 from jutrek.disk import inside
 from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.formats import read
+from jutrek.library.spots import spots_of
 from jutrek.transfer import Listener
 from jutrek.transfer.outcome import Progress
 from jutrek.transfer.sidecar_runs import ToSay, write_sidecars
 from jutrek.transfer.word_lists import ListChange
 from jutrek.views.columns import Names
+from jutrek.whereabouts import Whereabouts
 from jutrek.wording.caption import Caption, move_keyword, with_caption
 from jutrek.wording.completing import Completer
+from jutrek.wording.keywords import Change
+from jutrek.wording.listed import words_of
 from jutrek.wording.own import Own, own_of
 from jutrek.wording.packet import Packet
+from jutrek.wording.places import PLACES, place_fields, place_words, says_place
 from jutrek.wording.properties import Field
 from jutrek.wording.spelling import Branch, key
 from jutrek.wording.tree import WordTree
@@ -72,11 +77,11 @@ class _Wanted:
         self._of: dict[str, list[int]] = defaultdict(list)
         """The captures that each sidecar is beside."""
 
-    def to_say(self, how: Callable[[bytes, Own], bytes]) -> list[ToSay]:
+    def to_say(self, how: Callable[[bytes, Own, int], bytes]) -> list[ToSay]:
         """What is to be said beside each of those that are at home.
 
         Args:
-            how: gives what a sidecar is to hold of what it holds, and of what the files say themselves.
+            how: gives what a sidecar is to hold of what it holds, of what the files say themselves, and of the row.
         """
         sidecars = Sidecars(self._library, self._columns)
         for row in self.rows:
@@ -85,7 +90,7 @@ class _Wanted:
                     self._of[sidecar].append(row)
 
         def of(own: list[int]) -> Callable[[bytes], bytes]:
-            return lambda old: how(old, self._own(own))
+            return lambda old: how(old, self._own(own), own[0])
 
         return [ToSay(sidecar, of(own)) for sidecar, own in self._of.items()]
 
@@ -153,7 +158,7 @@ def caption_captures(
     """
     listener = listener or Listener()
     meant = _Wanted(columns, rows, library, stop, listener)
-    to_say = meant.to_say(lambda old, own: with_caption(old, wanted, own))
+    to_say = meant.to_say(lambda old, own, _: with_caption(old, wanted, own))
     return _write(meant, to_say, _act_of(wanted), library, ledger, stop, listener, words)
 
 
@@ -178,6 +183,45 @@ def _write(
     captures = meant.captures(written.sidecars)
     same = max(0, len(meant.rows) - meant.away - captures - len(written.left)) if written.trouble is None else 0
     return Captioned(written.run, tuple(written.sidecars), captures, same, why)
+
+
+def place_captures(
+    columns: Columns,
+    rows: Iterable[int],
+    library: Library,
+    ledger: Ledger,
+    *,
+    as_words: bool = False,
+    stop: threading.Event,
+    listener: Listener | None = None,
+) -> Captioned:
+    """Say where captures were by their positions; where something is said of that already it stays.
+
+    Args:
+        as_words: whether it becomes keywords, too.
+
+    Other arguments and errors as of `caption_captures`.
+    """
+    listener, rows = listener or Listener(), list(rows)
+    tree = words_of(library)
+    where = Whereabouts(spots_of(library)[0]).locations(
+        columns.latitude[rows].astype(float), columns.longitude[rows].astype(float)
+    )
+    located = {row: one for row, one in zip(rows, where, strict=True) if one.name}
+
+    def how(old: bytes, own: Own, row: int) -> bytes:
+        packet = Packet(old) if old else None
+        said = says_place(own.fields) or (packet is not None and any(packet.text(one.value) for one in PLACES))
+        fields = {} if said else place_fields(located[row])
+        branches = place_words(located[row], tree) if as_words else []
+        return with_caption(old, Caption(Change(tuple(branches)), fields), own)
+
+    meant = _Wanted(columns, located, library, stop, listener)
+    done = _write(meant, meant.to_say(how), "said: where they were", library, ledger, stop, listener, None)
+    if not done.why and len(located) < len(rows):
+        nowhere = "Of some no position is known, or it has no name."
+        return replace(done, why="" if done.run else nowhere)
+    return done
 
 
 # ---- a keyword everywhere
@@ -213,7 +257,7 @@ def move_everywhere(
     """
     listener = listener or Listener()
     meant = _Wanted(columns, rows_with(columns, old[-1]), library, stop, listener)
-    to_say = meant.to_say(lambda was, own: move_keyword(was, old, new, own, alone=alone))
+    to_say = meant.to_say(lambda was, own, _: move_keyword(was, old, new, own, alone=alone))
     act = f"keyword {old[-1]} is {' > '.join(new)}" if new else f"keyword {old[-1]} goes"
     return _write(meant, to_say, act, library, ledger, stop, listener, words)
 

@@ -12,13 +12,16 @@ from typing import TYPE_CHECKING
 
 from jutrek.filing.pattern import Optional, Pattern, Piece, parse
 from jutrek.filing.pieces import KIND_WORDS, Setting, writer
+from jutrek.whereabouts import NOWHERE
 from jutrek.wording.own import own_of
+from jutrek.wording.places import place_fields, place_words, says_place
 from jutrek.wording.properties import Field
 from jutrek.wording.spelling import key, tidied
 from jutrek.wording.tree import LONGEST, WordTrouble, branch_text
 
 if TYPE_CHECKING:
     from jutrek.filing.facts import Facts
+    from jutrek.whereabouts import Location
     from jutrek.wording.tree import WordTree
 
 KEYWORD = "keyword"
@@ -134,12 +137,16 @@ class Arrival:
         """
         self._sayings, self._tree, self._setting, self._is_device = sayings, tree, setting, is_device
 
-    def of(self, facts: Facts, more: Sequence[str] = ()) -> tuple[tuple[str, str], ...]:
+    def of(
+        self, facts: Facts, more: Sequence[str] = (), location: Location = NOWHERE, *, as_words: bool = False
+    ) -> tuple[tuple[str, str], ...]:
         """What is said of a capture: names of fields with what they say, and keywords with what they stand under.
 
         Args:
             facts: of the capture.
             more: keywords that a person said of it.
+            location: where it was, by its position.
+            as_words: whether that becomes keywords, too.
         """
         said: dict[str, str] = {}
         words = {key(word): self._branch(word) for word in more}
@@ -154,9 +161,14 @@ class Arrival:
                     said |= _contact(value)
                 elif value:
                     said[name] = value
+        own = own_of([one.reading.wording for one in facts.capture.files if one.reading.wording is not None])
+        if not says_place(own.fields):
+            said |= {field.word: value for field, value in place_fields(location).items()}
+        if as_words:
+            for branch in place_words(location, self._tree):
+                words.setdefault(key(branch[-1]), branch_text(branch))
         if not said and not words:
             return ()
-        own = own_of([one.reading.wording for one in facts.capture.files if one.reading.wording is not None])
         for field, value in own.fields.items():
             said[field.word] = value
         for word in own.keywords:

@@ -18,14 +18,15 @@ from jutrek.filing.facts import Facts, facts_of
 from jutrek.filing.folders import Ends, Folders, ends_of
 from jutrek.filing.names import legal, stem_of, suffix_of
 from jutrek.filing.naming import Named, Namer, Piles, Wish, was_cut
-from jutrek.filing.placing import placed
+from jutrek.filing.placing import placed, position_of
 from jutrek.filing.plan import Action, Plan, Row
-from jutrek.filing.rules import HouseRules, Structure, Undated, names_device
+from jutrek.filing.rules import HouseRules, Places, Structure, Undated, names_device
 from jutrek.filing.structures import structure_of
 from jutrek.formats import MEDIA, Kind, Precision, Timestamp
 from jutrek.library import Filed, Library, numbers_given
+from jutrek.library.spots import spots_of
 from jutrek.sources import Left, SourceFile
-from jutrek.whereabouts import Whereabouts
+from jutrek.whereabouts import NOWHERE, Location, Whereabouts
 from jutrek.wording.listed import words_of
 from jutrek.wording.tree import WordTree
 
@@ -138,7 +139,10 @@ class _Planner:
         self._days: dict[date | None, str] = {None: ""}
         self._keeps_structure = rules.structure is Structure.BESIDE
         self._may_want = rules.sidecars or rules.writes_sidecars or bool(wishes.worded)
-        tree = words_of(library) if rules.says or wishes.worded else WordTree()
+        self._locations = _located(library, captures) if rules.places is not Places.NONE else {}
+        tree = words_of(library) if rules.says or wishes.worded or self._locations else WordTree()
+        self._said_last: tuple[str, tuple[tuple[str, str], ...]] = ("", ())
+        """The capture of which it was asked last what is said of it, and that."""
         self._arrival = Arrival(rules.says, tree, rules.setting(filed=False), names_device)
 
     def rows_of(self, facts: Facts, wish: Wish) -> list[Row]:
@@ -264,7 +268,7 @@ class _Planner:
                 if named.key or (self._may_want and self._wants(read, facts)):
                     own = named._replace(folder=named.developed) if is_apart else named
                     sidecar = self._sidecar(own, ending, read, facts) if self._wants(read, facts) else ""
-                    says = self._arrival.of(facts, self._wishes.worded.get(facts.capture.id, ())) if sidecar else ()
+                    says = self._says(facts) if sidecar else ()
                     row = row._replace(sidecar=sidecar, counter=named.key, number=named.number, says=says)
                 rows.append(row)
             if self._keeps_structure:
@@ -306,10 +310,21 @@ class _Planner:
         capture = facts.capture
         if read is capture.primary and self._rules.sidecars and capture.moment is not None and capture.moment.shift:
             return True
-        if not (self._rules.writes_sidecars or capture.id in self._wishes.worded) or read.reading.kind not in MEDIA:
+        if read.reading.kind not in MEDIA or not (self._rules.originals or self._says(facts)):
             return False
         own, first = (stem_of(os.path.basename(one.file.path)) for one in (read, capture.primary))
         return read is capture.primary or own != first
+
+    def _says(self, facts: Facts) -> tuple[tuple[str, str], ...]:
+        """What is said of a capture in its sidecar."""
+        id_ = facts.capture.id
+        if self._said_last[0] != id_:
+            says = self._arrival.of(
+                facts, self._wishes.worded.get(id_, ()), self._locations.get(id_, NOWHERE),
+                as_words=self._rules.places is Places.KEYWORDS,
+            )  # fmt: skip
+            self._said_last = id_, says
+        return self._said_last[1]
 
     def _sidecar(self, named: Named, ending: str, read: ReadFile, facts: Facts) -> str:
         """Where a sidecar can be written beside a file: as `name.xmp`, else as `name.ext.xmp`, else nowhere."""
@@ -369,6 +384,14 @@ class _Planner:
         above, name = os.path.split(os.path.join(folder, legal(f"{card} structure"), inner))
         above = self._folders.spelt(above)
         return os.path.join(above, name) if self._folders.take_beside(above, name, "") else ""
+
+
+def _located(library: Library, captures: Iterable[Capture]) -> dict[str, Location]:
+    """Where captures were that tell their positions, by their ids."""
+    told = {one.id: position for one in captures if (position := position_of(one)) is not None}
+    where = Whereabouts(spots_of(library)[0])
+    found = where.locations([north for north, _ in told.values()], [east for _, east in told.values()])
+    return dict(zip(told, found, strict=True))
 
 
 def _along_folder(file: SourceFile) -> tuple[str, str]:

@@ -46,6 +46,14 @@ class OnDouble(StrEnum):
     STAY = "stay"
 
 
+class Places(StrEnum):
+    """Whether what comes home is told where it was by its position: not at all, in words, as keywords, too."""
+
+    NONE = "none"
+    NAMES = "names"
+    KEYWORDS = "names-and-keywords"
+
+
 class OnChanged(StrEnum):
     """Which version is right where somebody changed a copy: the library's, the copy's, or whichever a person says."""
 
@@ -190,6 +198,7 @@ class HouseRules:
         order: whether files come home in the order of time, or small ones first.
         saying: what is said of all that comes in, for such a sidecar.
         sayings: what is said of some of it, besides.
+        places: whether what comes in is told where it was, by its position.
 
     Raises:
         RuleError: when a rule cannot be used.
@@ -230,6 +239,7 @@ class HouseRules:
     order: Order = Order.TIME
     saying: Saying = NOTHING_SAID
     sayings: tuple[Saying, ...] = ()
+    places: Places = Places.NONE
 
     def __post_init__(self) -> None:
         _check("layout", self.layout, LAYOUT)
@@ -279,7 +289,7 @@ class HouseRules:
     @property
     def writes_sidecars(self) -> bool:
         """Whether everything that comes home gets a sidecar."""
-        return bool(self.originals or self.says)
+        return bool(self.originals or self.says or self.places is not Places.NONE)
 
     @property
     def says(self) -> tuple[Saying, ...]:

@@ -9,6 +9,7 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
+    from jutrek.whereabouts.location import Location
     from jutrek.whereabouts.spot import Spot
 
 
@@ -38,3 +39,13 @@ class Whereabouts:
         from jutrek.whereabouts.nearest import named
 
         return named(self._spots, latitudes, longitudes)
+
+    def locations(
+        self, latitudes: Sequence[float] | NDArray[np.float64], longitudes: Sequence[float] | NDArray[np.float64]
+    ) -> list[Location]:
+        """Where positions are, by all their names; arguments as of `names`."""
+        if not len(latitudes):
+            return []
+        from jutrek.whereabouts.nearest import located
+
+        return located(self._spots, latitudes, longitudes)

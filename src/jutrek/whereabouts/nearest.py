@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from jutrek.whereabouts.towns import towns
+from jutrek.whereabouts.location import NOWHERE, Location
+from jutrek.whereabouts.towns import countries, towns
 
 if TYPE_CHECKING:
     from numpy.typing import ArrayLike, NDArray
@@ -26,21 +27,41 @@ _DIGITS = 4
 
 def named(spots: Sequence[Spot], latitudes: ArrayLike, longitudes: ArrayLike) -> list[str]:
     """What positions are called; empty where one has no name, or is none. Arguments as in `Whereabouts.names`."""
+    return [one.name for one in _found(spots, latitudes, longitudes, spots_only=True)]
+
+
+def located(spots: Sequence[Spot], latitudes: ArrayLike, longitudes: ArrayLike) -> list[Location]:
+    """Where positions are, by all their names. Arguments as in `Whereabouts.names`."""
+    return _found(spots, latitudes, longitudes, spots_only=False)
+
+
+def _found(spots: Sequence[Spot], latitudes: ArrayLike, longitudes: ArrayLike, *, spots_only: bool) -> list[Location]:
+    """Where positions are.
+
+    Args:
+        spots_only: whether what has a spot's name is not asked for its town.
+    """
     places = np.stack([np.asarray(latitudes, float), np.asarray(longitudes, float)], axis=1)
     rounded, inverse = np.unique(np.round(places, _DIGITS), axis=0, return_inverse=True)
     known = np.flatnonzero(~np.isnan(rounded).any(axis=1) & (np.abs(rounded[:, 0]) <= 90))
     points = unit(rounded[known, 0], rounded[known, 1])
-    names = _of_spots(spots, points)
-    left = [at for at, name in enumerate(names) if not name]
+    names = [Location(name) for name in _of_spots(spots, points)]
+    left = [at for at, one in enumerate(names) if not (one.spot and spots_only)]
     if left:
         distances, nearest = _tree().query(points[left], k=1)
         for at, distance, town in zip(left, metres(distances).tolist(), nearest.tolist(), strict=True):
             if distance <= FARTHEST:
-                names[at] = towns().names[town]
-    found = [""] * len(rounded)
+                names[at] = _in_town(names[at].spot, town)
+    found = [NOWHERE] * len(rounded)
     for at, name in zip(known.tolist(), names, strict=True):
         found[at] = name
     return [found[at] for at in inverse.reshape(-1).tolist()]
+
+
+def _in_town(spot: str, town: int) -> Location:
+    known = towns()
+    code = known.codes[town]
+    return Location(spot, known.names[town], known.states[town], countries().get(code, ""), code)
 
 
 def _of_spots(spots: Sequence[Spot], points: NDArray[np.float64]) -> list[str]:

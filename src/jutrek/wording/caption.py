@@ -8,9 +8,9 @@ from dataclasses import dataclass, field
 from jutrek.wording.keywords import NO_CHANGE, Change, Keywords
 from jutrek.wording.own import NOTHING, Own
 from jutrek.wording.packet import Packet
-from jutrek.wording.properties import MARKED, Field
+from jutrek.wording.properties import CREATED_AT, CREATED_FIELDS, MARKED, Field
 
-_PREFIXES = ("dc", "photoshop", "xmpRights", "Iptc4xmpCore", "jutrek")
+_PREFIXES = ("dc", "photoshop", "xmpRights", "Iptc4xmpCore", "Iptc4xmpExt", "jutrek")
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,6 +68,10 @@ def _say_fields(packet: Packet, fields: Mapping[Field, str], own: Own) -> bool:
             packet.forget(one.value)
         if one is Field.RIGHTS and value and not packet.has(MARKED):
             packet.say(MARKED, "True")
+    if changed and Field.CODE in fields and not packet.has(CREATED_AT):
+        packet.add_structure(
+            CREATED_AT, {CREATED_FIELDS[one]: value for one, value in fields.items() if value and one in CREATED_FIELDS}
+        )
     if packet.new:
         for one, value in own.fields.items():
             if one not in fields:

@@ -7,7 +7,7 @@ several; lists as `rdf:Alt`, `rdf:Bag` and `rdf:Seq`; structures as nested descr
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from lxml import etree
@@ -167,6 +167,15 @@ class Packet:
             parts = etree.SubElement(item, f"{{{RDF}}}Seq")
             for one in branch:
                 etree.SubElement(parts, _LI).text = written(one)
+
+    def add_structure(self, wanted: Property, fields: Mapping[Property, str]) -> None:
+        """Add a structure to a list of such."""
+        items = self._lists(wanted)
+        if items is None:
+            items = self._new_list(wanted, [])
+        item = etree.SubElement(items, _LI, {_RESOURCE: "Resource"})
+        for field, value in fields.items():
+            etree.SubElement(item, field.tag).text = written(value)
 
     def forget(self, wanted: Property) -> None:
         """Say nothing of a property, and take out the structure that held only it."""

@@ -20,11 +20,12 @@ XMP_RIGHTS = "http://ns.adobe.com/xap/1.0/rights/"
 MEDIA = "http://ns.adobe.com/xap/1.0/mm/"
 EXIF = "http://ns.adobe.com/exif/1.0/"
 PHOTOSHOP = "http://ns.adobe.com/photoshop/1.0/"
+EXTENSION = "http://iptc.org/std/Iptc4xmpExt/2008-02-29/"
 CORE = "http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/"
 
 PREFIXES = {
     "dc": DC, "xmp": XMP, "xmpRights": XMP_RIGHTS, "xmpMM": MEDIA, "exif": EXIF, "photoshop": PHOTOSHOP,
-    "Iptc4xmpCore": CORE, "jutrek": OWN,
+    "Iptc4xmpCore": CORE, "Iptc4xmpExt": EXTENSION, "jutrek": OWN,
 }  # fmt: skip
 """What namespaces are called where a packet does not call them otherwise."""
 
@@ -76,6 +77,7 @@ class Field(Enum):
     CITY = Property(PHOTOSHOP, "City")
     STATE = Property(PHOTOSHOP, "State")
     COUNTRY = Property(PHOTOSHOP, "Country")
+    CODE = Property(CORE, "CountryCode")
     EMAIL = Property(CORE, "CiEmailWork", within=_CONTACT)
     PHONE = Property(CORE, "CiTelWork", within=_CONTACT)
     WEB = Property(CORE, "CiUrlWork", within=_CONTACT)
@@ -95,5 +97,12 @@ TAKEN_OFF = Property(OWN, "KeywordsTakenOff", Form.ANY_ORDER)
 LABEL = Property(XMP, "Label")
 SHOT = Property(EXIF, "DateTimeOriginal")
 PRESERVED_NAME = Property(MEDIA, "PreservedFileName")
+CREATED_AT = Property(EXTENSION, "LocationCreated", Form.ANY_ORDER)
+"""Where the camera was (IPTC Extension, Location Created): structures with these fields, by what is said of each."""
+CREATED_FIELDS = {
+    Field.PLACE: Property(EXTENSION, "Sublocation"), Field.CITY: Property(EXTENSION, "City"),
+    Field.STATE: Property(EXTENSION, "ProvinceState"), Field.COUNTRY: Property(EXTENSION, "CountryName"),
+    Field.CODE: Property(EXTENSION, "CountryCode"),
+}  # fmt: skip
 MARKED = Property(XMP_RIGHTS, "Marked")
 """`True` for what is under somebody's rights (part 1, section 8.5)."""

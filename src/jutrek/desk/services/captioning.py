@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from jutrek.desk.captioning import Around, Captioned, Shared, around, caption_captures, shared
+from jutrek.desk.captioning import Around, Captioned, Shared, around, caption_captures, place_captures, shared
 from jutrek.desk.keyword_acts import KeywordAct, KeywordList
 from jutrek.desk.services.following import Following
 from jutrek.transfer import Listener
@@ -45,6 +45,15 @@ class CaptioningService:
         return self._done(
             caption_captures(
                 columns, rows, wanted, at.library, at.ledger, stop=at.stop, listener=self._listener(), words=words
+            )
+        )
+
+    def place(self, columns: Columns, rows: Sequence[int], *, as_words: bool) -> Captioned:
+        """Say where captures were by their positions, as keywords, too. Raises as `go`."""
+        at = self._at
+        return self._done(
+            place_captures(
+                columns, rows, at.library, at.ledger, as_words=as_words, stop=at.stop, listener=self._listener()
             )
         )
 

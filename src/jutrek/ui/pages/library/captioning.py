@@ -82,6 +82,14 @@ class Captions(QObject):
     def add_to_menu(self, menu: QMenu) -> None:
         """Offer what can be said of what is chosen."""
         menu.addAction("Keywords and words…\tK", self.open)
+        where = menu.addMenu("Say where they were")
+        where.addAction("By spot, town and country", partial(self._place, as_words=False))
+        where.addAction("The same, and as keywords", partial(self._place, as_words=True))
+
+    def _place(self, *, as_words: bool) -> None:
+        meant = self._at.meant()
+        if meant is not None:
+            self._at.ask(lambda at: at.captioning.place(*meant, as_words=as_words), self._done, self._not_done)
 
     # ---- the sheet
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QPushButton
 from jutrek.desk.trying import Trial, said_of
 from jutrek.filing import HouseRules
 from jutrek.filing.arrival import TEXTS, Saying
+from jutrek.filing.rules import Places
 from jutrek.ui.pages.rules.sections import Section, set_text
 from jutrek.ui.plainly import Label, plain
 from jutrek.ui.theme import Theme, font
@@ -39,6 +40,10 @@ class WordsSection(Section):
         self.source = self.line("Comes from", "an archive or an agency")
         self.contact = self.line("To reach", "mail; telephone; page; address")
         self.words = self.line("Keywords", "one, another, {shoot}")
+        self.places = self.choice("Where it was, by its position", {
+            "none": "is not said", "names": "is said: spot, town, country",
+            "names-and-keywords": "is said, and keywords",
+        })  # fmt: skip
         self.originals = self.tick("The name that a file had on its source")
         self.dates = self.tick("The corrected date, where a clock was fixed")
         self._grid = QGridLayout()
@@ -62,6 +67,7 @@ class WordsSection(Section):
             set_text(getattr(self, name), getattr(said, name))
         if _words(self.words) != said.words:
             self.words.setText(", ".join(said.words))
+        self.places.setCurrentIndex(max(0, self.places.findData(rules.places.value)))
         self.originals.setChecked(rules.originals)
         self.dates.setChecked(rules.sidecars)
         if len(self.rows) != len(rules.sayings):
@@ -85,7 +91,7 @@ class WordsSection(Section):
         )  # fmt: skip
         rules = replace(
             self.rules, saying=saying, sayings=sayings, originals=self.originals.isChecked(),
-            sidecars=self.dates.isChecked(),
+            sidecars=self.dates.isChecked(), places=Places(self.places.currentData()),
         )  # fmt: skip
         self._say_tried(rules)
         return rules
