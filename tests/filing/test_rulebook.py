@@ -33,7 +33,8 @@ OTHERS = HouseRules(
     trust=tuple(reversed(RUNGS)), beside=False, structure=Structure.BESIDE, sidecars=True, originals=True,
     owners=True,
     saying=Saying("Ilvar", "© {year} Velmora line", "ask", "Velmora line", "VL", "a@b; 1", ("rail", "narrow gauge")),
-    places=Places.KEYWORDS, sayings=(Saying(words=("<by {operator}>",), kinds=("clip",), device="B", operator="Ilvar", job="0118"),),
+    places=Places.KEYWORDS,
+    sayings=(Saying(words=("<by {operator}>",), kinds=("clip",), device="B", operator="Ilvar", job="0118"),),
 )  # fmt: skip
 """Rules of which none is as usual."""
 
@@ -75,7 +76,7 @@ def test_the_usual_rules_are_these() -> None:
         },
         "inboxes": {"arrivals": "ask", "clear": "never"},
         "sidecars": {"corrected-dates": False, "original-names": False, "creator": "", "rights": "",
-            "usage": "", "credit": "", "source": "", "contact": "", "words": [], "places": "none"},
+            "usage": "", "credit": "", "source": "", "contact": "", "words": [], "where": "none"},
     }  # fmt: skip
     lines = page.splitlines()
     assert all(lines[at + 1].startswith("#") for at, line in enumerate(lines) if line.startswith("["))

@@ -136,7 +136,7 @@ def test_where_captures_were_is_said_of_them(library: Library, card: Path) -> No
     jutrek("spots", "name", "Shed", f"{town[0]},", str(town[1]), "--reach", "100", "-l", library.root)
     put(card / "0.JPG", shot(0, town))
     put(card / "1.JPG", shot(1, None))
-    jutrek("rules", "set", "sidecars.places=names", "-l", library.root)
+    jutrek("rules", "set", "sidecars.where=names", "-l", library.root)
     jutrek("bring", card, "-l", library.root)
     (sidecar,) = Path(library.root).rglob("*.xmp")
     packet = Packet(sidecar.read_bytes())
@@ -149,9 +149,9 @@ def test_where_captures_were_is_said_of_them(library: Library, card: Path) -> No
     # Anything that is said of it comes before, and is never mixed with what the position says.
     sidecar.unlink()
     jutrek("caption", "2026", "--place", "Main gate", "-l", library.root)
-    jutrek("caption", "2026", "--place-keywords", "-l", library.root)
+    jutrek("caption", "2026", "--where-keywords", "-l", library.root)
     packet = Packet(sidecar.read_bytes())
     assert [packet.text(field.value) for field in PLACES] == ["Main gate", "", "", ""]
     assert packet.branches() == [(country, known.names[at], "Shed")]
-    told = jutrek("caption", "2026/05/20260514_090100.jpg", "--places", "-l", library.root, code=1)
+    told = jutrek("caption", "2026/05/20260514_090100.jpg", "--where", "-l", library.root, code=1)
     assert "no position is known" in told.stderr

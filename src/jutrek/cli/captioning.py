@@ -52,8 +52,8 @@ def caption_command(
     source: Annotated[_Text, typer.Option("--source", help="Where it comes from.")] = None,
     job: Annotated[_Text, typer.Option("--job", help="The job's number.")] = None,
     place: Annotated[_Text, typer.Option("--place", help="Where it was.")] = None,
-    places: Annotated[bool, typer.Option("--places", help="Say where each was, by its position.")] = False,
-    place_words: Annotated[bool, typer.Option("--place-keywords", help="The same, and as keywords.")] = False,
+    where: Annotated[bool, typer.Option("--where", help="Say where each was, by its position.")] = False,
+    where_words: Annotated[bool, typer.Option("--where-keywords", help="The same, and as keywords.")] = False,
     that: That = "",
     as_json: AsJson = False,
 ) -> None:
@@ -75,11 +75,11 @@ def caption_command(
         branches = listed.meant(add or ())
         wanted = Caption(Change(branches, tuple(remove or ()), instead), fields)
         stop = stop_on_interrupt()
-        if places or place_words:
+        if where or where_words:
             if wanted:
-                raise typer.BadParameter("say where they were by themselves: --places goes with nothing else")
+                raise typer.BadParameter("--where stands alone: say the rest in a call of its own")
             placed = place_captures(
-                house.columns, rows, house.home, house.ledger, as_words=place_words, stop=stop
+                house.columns, rows, house.home, house.ledger, as_words=where_words, stop=stop
             )  # fmt: skip
             _end(house, placed, as_json=as_json)
         if not wanted:

@@ -152,7 +152,7 @@ class _Sidecars(_Table):
     source: str = ""
     contact: str = ""
     words: list[str] = []
-    places: Literal["none", "names", "names-and-keywords"] = "none"
+    where: Literal["none", "names", "names-and-keywords"] = "none"
 
 
 class _Caption(_Table):
@@ -291,7 +291,7 @@ def _rules(page: _Page) -> HouseRules:
         originals=sidecars.original_names,
         saying=_saying(sidecars),
         sayings=tuple(map(_saying, page.caption)),
-        places=Places(sidecars.places),
+        places=Places(sidecars.where),
     )
 
 
@@ -345,7 +345,7 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
         "sidecars": {
             "corrected-dates": rules.sidecars, "original-names": rules.originals,
             **{name: getattr(rules.saying, name) for name in TEXTS}, "words": list(rules.saying.words),
-            "places": rules.places.value,
+            "where": rules.places.value,
         },
         "caption": [_said(one) for one in rules.sayings],
     }  # fmt: skip
