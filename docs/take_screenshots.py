@@ -37,6 +37,7 @@ from jutrek.ui.app.start import application, wait
 from jutrek.ui.app.window import MainWindow
 from jutrek.views.conditions import EVERYTHING
 from jutrek.views.sentence import parse
+from jutrek.wording.properties import Field
 
 _SHOTS = os.path.join(os.path.dirname(os.path.abspath(__file__)), "screenshots")
 _DAY = "2026-05-14"
@@ -45,6 +46,7 @@ _WORDS = {
     "2026-05-17": "First steam test",
 }  # fmt: skip
 _NAMES = {
+    "captions.png",
     "close-look.png",
     "doubles.png",
     "finding.png",
@@ -53,7 +55,7 @@ _NAMES = {
     "report.png",
     *(f"intake-{name}.png" for name in ("board", "settle", "large", "running", "home")),
     *(f"library-{name}.png" for name in ("time", "folders", "clash", "away", "sorting")),
-    *(f"rules-{name}.png" for name in ("composing", "error", "refiling")),
+    *(f"rules-{name}.png" for name in ("composing", "refiling")),
 }
 
 
@@ -128,7 +130,7 @@ class Camera:
         finder.leave()
 
     def shoot_rules(self) -> None:
-        """Compose a layout, and get a piece wrong."""
+        """Compose a layout."""
         self.window.go_to("rules")
         rules = self.window.page("rules").view
         self.until(lambda: rules.trial is not None and rules.trial.tally is not None)
@@ -139,10 +141,6 @@ class Camera:
         rules.composer.path.insert(Piece("kind"))
         self.settle()
         self.shoot("rules-composing")
-        rules.composer.take("{year}/{mnoth:name}/{day}< {shoot}>/{kind}")
-        rules.composer.field.setFocus()
-        self.settle()
-        self.shoot("rules-error")
         rules.put_back.click()
         self.window.go_to("intake")
 
@@ -164,6 +162,7 @@ class Camera:
         view.folders.list.mark("2026/05/14 Bridge survey, upper valley")
         self.settle()
         self.shoot("library-time")
+        self.shoot_captions()
         self.window.page("library").show(EVERYTHING)
         self.until(lambda: len(view.grid.rows) > 200)
         view.turn()
@@ -174,6 +173,21 @@ class Camera:
         view.turn()
         self.shoot_away()
         self.shoot_clash()
+
+    def shoot_captions(self) -> None:
+        """What some captures say, and what is to be said of them; nothing is written."""
+        page = self.window.page("library")
+        for at in (1, 2, 5, 6):
+            page.view.grid.choose(at, add=at > 1)
+        page.captions.open()
+        sheet = page.view.captions
+        self.until(lambda: all(field.isEnabled() for field in sheet.fields.values()))
+        sheet.word.taken.emit("viaduct")
+        sheet.word.taken.emit("steam")
+        sheet.fields[Field.TITLE].setText("Bridge survey")
+        self.settle()
+        self.shoot("captions")
+        sheet.close_it()
 
     def shoot_away(self) -> None:
         """A year is stored on a drive that is away; it comes back afterwards."""

@@ -1,11 +1,15 @@
-"""What the demo's library has besides its files: a place, some kept views, shelves, spots, marks."""
+"""What the demo's library has besides its files: a place, some kept views, shelves, spots, marks, keywords, rights."""
 
 from __future__ import annotations
 
 import os
+from dataclasses import replace
 from functools import partial
 
 from jutrek.disk import have_folder, inside
+from jutrek.filing import HouseRules
+from jutrek.filing.arrival import Saying
+from jutrek.filing.rulebook import FILE, keep_rules
 from jutrek.library import Library, add_place, known_places, new_library
 from jutrek.library.fingerprint import quick
 from jutrek.library.marks import HouseMark, keep_mark, marks_of
@@ -13,6 +17,8 @@ from jutrek.library.spots import name_spot, spots_of
 from jutrek.views.kept import keep_view, kept_views
 from jutrek.views.shelves import Thing, change, put_on, shelves_of
 from jutrek.whereabouts import Spot
+from jutrek.wording.listed import WORDS, keep_words
+from jutrek.wording.tree import WordTree
 
 _DEMO_VIEWS = (
     ("For the report", "marked R"), ("Best of the year", "rated at least 4 since 2025"),
@@ -43,8 +49,32 @@ _DEMO_MARKS = (
 )  # fmt: skip
 
 
+_DEMO_WORDS = """# What the volunteers call things. One keyword a line, indented under what it stands under.
+Velmora line
+    buildings
+        depot = Lower depot
+        viaduct = Kettle viaduct
+    engines = engine
+        No. 4 = the four
+    track = rails
+        track laying
+work
+    boiler test
+    steam
+    stonework
+people
+    volunteers
+"""
+_DEMO_SAYING = Saying(
+    rights="© {year} Velmora line volunteers", usage="ask the depot first", contact="depot@velmora.example",
+    words=("Velmora line", "{kind:lower}"),
+)  # fmt: skip
+"""What is said of all that comes home."""
+
+
 def furnish(library: str, folder: str) -> None:
-    """Give the demo's library a place in a folder, which is made, unless it has one; kept views, shelves, spots, marks.
+    """Give the demo's library a place in a folder, which is made, unless it has one; kept views, shelves, spots, marks,
+    keywords, and what is said of all that comes home.
 
     Raises:
         LibraryTrouble: when that cannot be.
@@ -62,6 +92,10 @@ def furnish(library: str, folder: str) -> None:
     if not marks_of(home)[0]:
         for mark in _DEMO_MARKS:
             keep_mark(home, mark)
+    if not os.path.exists(home.tree.at(WORDS)):
+        keep_words(home, WordTree(_DEMO_WORDS))
+    if not os.path.exists(os.path.join(home.own, FILE)):
+        keep_rules(home, replace(HouseRules(), saying=_DEMO_SAYING))
     if not shelves_of(home)[0]:
         for name, paths in _DEMO_SHELVES.items():
             things = [_thing(home, path) for path in paths if os.path.exists(os.path.join(library, path))]
