@@ -70,7 +70,7 @@ def caption_command(
     }  # fmt: skip
     fields = {field: text for field, text in texts.items() if text is not None}
     with ready(library) as house:
-        rows = _rows(house, *meant(house, paths or [], that))
+        rows = rows_of(house, *meant(house, paths or [], that))
         listed = KeywordList(house.home, house.columns)
         branches = listed.meant(add or ())
         wanted = Caption(Change(branches, tuple(remove or ()), instead), fields)
@@ -91,7 +91,7 @@ def caption_command(
         _end(house, done, as_json=as_json)
 
 
-def _rows(house: House, folders: list[str], rows: list[int]) -> list[int]:
+def rows_of(house: House, folders: list[str], rows: list[int]) -> list[int]:
     """Rows of captures, and those of all that lie in folders."""
     import numpy as np
 

@@ -45,6 +45,7 @@ GROUPS = {
         "marks": "marking.marks_app",
         "caption": "captioning.caption_command",
         "keywords": "captioning.keywords_app",
+        "turn": "turning.turn_command",
         "counters": "counting.counters_app",
         "outside": "outside.outside_command",
         "adopt": "doubling.adopt_command",

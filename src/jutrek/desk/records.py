@@ -211,7 +211,8 @@ def _file(run_log: RunLog, row: int, entry: Mapping[str, Any], marks: Marks) -> 
 
 def _sidecar(run_log: RunLog, row: int, entry: Mapping[str, Any]) -> FileRecord:
     """A sidecar that says something of a capture since."""
-    what = "written" if row in run_log.sidecars else run_log.failed.get(row, "not written")
+    did = "turned" if "at" in entry else "written"
+    what = did if row in run_log.sidecars else run_log.failed.get(row, f"not {did}")
     return FileRecord(str(entry["to"]), "", int(entry["size"]), what)
 
 

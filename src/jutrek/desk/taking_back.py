@@ -10,7 +10,9 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from jutrek.desk.places import Places
+from jutrek.desk.sidecars import follow as sidecars_follow
 from jutrek.desk.storing import crossed_back
+from jutrek.desk.turning import turned_back
 from jutrek.errors import LibraryBusy, NotPossible, PageBroken, shown
 from jutrek.filing import Plan
 from jutrek.filing.facts import lies_in
@@ -28,6 +30,7 @@ from jutrek.transfer.run_log import RunLog, given_number, head_of, run_log_of
 from jutrek.transfer.saying import say_back
 from jutrek.transfer.taking_back import folders_now, followed
 from jutrek.transfer.trash import forget, found
+from jutrek.transfer.turn_lines import is_turn
 from jutrek.transfer.word_lists import list_back
 from jutrek.words import counted
 
@@ -87,6 +90,7 @@ def told_of(library: Library, run: str) -> int | None:
     """How many files a run only told something of, so that taking it back moves none; None for other runs."""
     run_log = run_log_of(library, run)
     count = sum(one["entry"] in ("let go", "said") for one in run_log.others) + len(removed_by(run_log))
+    count += sum(is_turn(run_log.to_say.get(row, {})) for row in run_log.sidecars)
     return int(count) or None
 
 
@@ -131,6 +135,8 @@ def take_back(
     kind, run_log = _kind_of(library, run), run_log_of(library, run)
     if (told := _told_back(library, ledger, run_log, kind)) is not None:
         return told
+    if any(map(is_turn, run_log.to_say.values())):
+        return _turned_back(library, ledger, run_log, places, stop, listener)
     if run_log.folders_moved:
         moves, left = folders_back(library, run_log, folders_now(library, run_log))
         outcome = move_folders(
@@ -160,6 +166,16 @@ def take_back(
         for place in (as_place(library), *places.here):
             clear_partials(place.tree)
     return outcome, left
+
+
+def _turned_back(
+    library: Library, ledger: Ledger, run_log: RunLog, places: Places, stop: threading.Event, listener: Listener
+) -> tuple[Outcome, list[str]]:
+    """Turn back what a run turned; hash lists and backups follow."""
+    done = turned_back(library, ledger, run_log, stop=stop, listener=listener)
+    behind = sidecars_follow(done.files, library, ledger, places, stop=stop)
+    words = f"{_files(len(done.files))} {done_words(library, run_log.run)}."
+    return Outcome(remarks=[words]), [*done.left, *filter(None, [behind])]
 
 
 def _list_back(library: Library, run_log: RunLog) -> str:

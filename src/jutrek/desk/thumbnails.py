@@ -7,6 +7,7 @@ A thumbnail is used while its time is that of the file, and what it says of itse
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
 from typing import TYPE_CHECKING, NamedTuple
@@ -53,7 +54,11 @@ def original(path: str) -> Original | None:
         return None
     if path.startswith(_folder() + os.sep):
         return None
-    return Original("file://" + quote(os.fsencode(path)), mtime)
+    return Original(_uri(path), mtime)
+
+
+def _uri(path: str) -> str:
+    return "file://" + quote(os.fsencode(path))
 
 
 def size_for(pixels: int) -> str | None:
@@ -96,6 +101,15 @@ def keep(of: Original, size: str, picture: Image.Image) -> None:
         picture: whole, upright, no larger than that size.
     """
     _write(os.path.join(size, of.name), of, picture)
+
+
+def forget(path: str) -> None:
+    """A file is shown otherwise from now on, also within the same second: its thumbnails are made anew."""
+    name = f"{hashlib.md5(_uri(path).encode(), usedforsecurity=False).hexdigest()}.png"
+    for size in (*SIZES, _FAILED):
+        with contextlib.suppress(OSError):
+            tree, at = chosen(os.path.join(_folder(), size, name))
+            tree.remove(at, still=tree.lstat(at))
 
 
 def failed(of: Original) -> bool:

@@ -140,6 +140,11 @@ class _Comparer:
         sizes = Counter(file.size for file in files)
         for home in self._ledger.of_sizes(sizes):
             self._homes[home.size].append(home)
+        known = {home.path for homes in self._homes.values() for home in homes}
+        for one in self._ledger.turned.standing():
+            if one.path in known:
+                # What it was before it was turned is home as well.
+                self._homes[one.size].append(HomeFile(one.path, one.size, 0, one.quick, one.was))
         shared = [file.path for file in files if sizes[file.size] > 1 or file.size in self._homes]
         self._kept = self._ledger.source_prints(shared)
         stands = self._stands
@@ -210,7 +215,7 @@ class _Comparer:
 
     def _full_of_home(self, home: HomeFile) -> bytes | None:
         """The full fingerprint of a file of the library, made when it is first needed; None if it cannot be read."""
-        known = self._learnt.get(home.path, home)
+        known = home if home.full is not None else self._learnt.get(home.path, home)
         if known.full is None:
             try:
                 known = replace(known, full=full(self._ledger.stored.at(self._root, home.path), stop=self._stop))

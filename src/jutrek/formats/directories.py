@@ -13,7 +13,7 @@ from functools import lru_cache
 from typing import NamedTuple
 
 from jutrek.errors import BrokenFile
-from jutrek.formats.span import Span
+from jutrek.formats.span import NOWHERE, Span
 
 MAX_DIRECTORIES = 24
 MAX_ENTRIES = 2000
@@ -121,6 +121,22 @@ class Tiff:
         table = self._read(at, count * forms.entry.size)
         end = at + len(table)
         return {entry[0]: entry for entry in forms.entry.iter_unpack(table)}, end
+
+    def stands(self, offset: int, tag: int) -> int:
+        """Where in the file the value of a tag stands that fits into its entry; `NOWHERE` where that can't be told.
+
+        Args:
+            offset: of the directory.
+            tag: of the entry.
+        """
+        forms = self._forms
+        (count,) = forms.counter.unpack(self._read(offset, forms.counter.size))
+        at = offset + forms.counter.size
+        table = self._read(at, min(count, MAX_ENTRIES) * forms.entry.size)
+        for number, entry in enumerate(forms.entry.iter_unpack(table)):
+            if entry[0] == tag:
+                return self.span.where(at + (number + 1) * forms.entry.size - forms.word.size)
+        return NOWHERE
 
     def _read(self, offset: int, count: int) -> bytes:
         """Like the span's own reading, and shorter where its bytes are held in memory anyway."""

@@ -59,6 +59,7 @@ class Draft:
         self.keywords: list[str] = []
         self.without: list[str] = []
         self.previews: list[Stretch] = []
+        self.orientation_at: list[int] = []
         self.payload: list[Stretch] = []
         self.notes: list[str] = []
 
@@ -141,5 +142,5 @@ class Draft:
         return Reading(
             self.kind, self.format, tuple(self.claims), device, self.width, self.height, self.duration,
             self.orientation, self.position, self.exposure, track, tuple(self.ties), tuple(self.previews), self.motion,
-            tuple(self.payload), tuple(self.notes), wording,
+            tuple(self.payload), tuple(self.notes), wording, tuple(self.orientation_at),
         )  # fmt: skip

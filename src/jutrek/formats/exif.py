@@ -16,7 +16,7 @@ from jutrek.formats import iptc, xmp
 from jutrek.formats.directories import Directory, Tiff
 from jutrek.formats.draft import Draft
 from jutrek.formats.reading import UTC_BY_DEFINITION, Exposure, Stretch, Timestamp
-from jutrek.formats.span import Span
+from jutrek.formats.span import NOWHERE, Span
 from jutrek.formats.timestamps import parse
 
 MAX_XMP = 512 * 1024
@@ -24,6 +24,7 @@ MAX_IPTC = 64 * 1024
 
 MAKE, MODEL, ORIENTATION, CHANGED, EXIF, GPS = 0x010F, 0x0110, 0x0112, 0x0132, 0x8769, 0x8825
 _SOFTWARE = 0x0131
+_SHORT = 3
 COMPRESSION, STRIPS, STRIP_SIZES, JPEG_AT, JPEG_SIZE = 0x0103, 0x0111, 0x0117, 0x0201, 0x0202
 XMP_PACKET, IPTC_BLOCK, RESOURCES = 0x02BC, 0x83BB, 0x8649
 _ORIGINAL, _DIGITIZED, _ZONE_HOURS, _MAKER_NOTE = 0x9003, 0x9004, 0x882A, 0x927C
@@ -77,6 +78,9 @@ def read_main(tiff: Tiff, entries: Directory, draft: Draft) -> None:
     orientation = tiff.number(entries, ORIENTATION, 1)
     if 1 <= orientation <= 8:
         draft.orientation = orientation
+    told = entries.get(ORIENTATION)
+    if told is not None and told[1:3] == (_SHORT, 1) and (at := tiff.stands(tiff.first, ORIENTATION)) != NOWHERE:
+        draft.orientation_at.append(at)
     exif: Directory = {}
     if pointer := tiff.number(entries, EXIF):
         try:

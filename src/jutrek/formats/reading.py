@@ -201,6 +201,7 @@ class Reading(NamedTuple):
         payload: where the picture, clip or sound itself stands, without its metadata; empty where not told.
         notes: sentences about what is odd or damaged.
         wording: what a person wrote about the content, or None.
+        orientation_at: where in the file the orientation stands, each time in two bytes.
     """
 
     kind: Kind
@@ -220,3 +221,4 @@ class Reading(NamedTuple):
     payload: tuple[Stretch, ...] = ()
     notes: tuple[str, ...] = ()
     wording: Wording | None = None
+    orientation_at: tuple[int, ...] = ()

@@ -19,6 +19,11 @@ from jutrek.formats.timestamps import since
 
 _SIZE = struct.Struct(">II")
 _SOUND = struct.Struct(">HHHHI")
+_ORIENTATIONS = {
+    struct.pack(">iiiii", a << 16, b << 16, 0, c << 16, d << 16): value
+    for value, (a, b, c, d) in {3: (-1, 0, 0, -1), 6: (0, 1, -1, 0), 8: (0, -1, 1, 0)}.items()
+}
+"""How a track is turned, by the first values of its matrix (8.3.2), as Exif counts."""
 _TIMECODE = struct.Struct(">IIIIB")
 _PAIR = struct.Struct(">II")
 _DROP_FRAMES = 1
@@ -96,6 +101,7 @@ def _picture(part: Span, table: Span, facts: Media, draft: Draft) -> None:
         at = 88 if header.read(0, 1)[0] == 1 else 76
         width, height = header.unpack(_SIZE, at)
         draft.width, draft.height = max(draft.width, width >> 16), max(draft.height, height >> 16)
+        draft.orientation = _ORIENTATIONS.get(header.read(at - 36, 20), draft.orientation)
     times = child(table, b"stts")
     if times is not None and facts.scale and times.unpack(U32, 4)[0]:
         frames, ticks = times.unpack(_PAIR, 8)

@@ -27,9 +27,10 @@ from jutrek.library.knowledge import Knowledge, knowledge
 from jutrek.library.lost import Lost
 from jutrek.library.rows import put_rows
 from jutrek.library.stored import Stored
+from jutrek.library.turned import TurnedFiles
 from jutrek.library.waiting import Waiting
 
-VERSION = 11
+VERSION = 12
 """Of its tables."""
 _FILLED = 7
 """The last version that added a table which journals fill."""
@@ -37,7 +38,7 @@ _AT_ONCE = 500
 _CODE = sys.getfilesystemencoding(), sys.getfilesystemencodeerrors()
 _NOWHERE = b"\0"
 """No path begins with it."""
-_MOVED = dict.fromkeys(("files", "moments", "origins", "contents", "descriptions", "stored"), "") | {
+_MOVED = dict.fromkeys(("files", "moments", "origins", "contents", "descriptions", "stored", "turned"), "") | {
     "proofs": " AND proofs.place = ''"
 }
 """The tables of what is known of files by their paths, and which of their rows are of the library."""
@@ -111,6 +112,7 @@ class Ledger:
         self.descriptions = Descriptions(self._transaction)
         """What files say."""
         self.lost, self.stored = Lost(self._transaction), Stored(self._transaction)
+        self.turned = TurnedFiles(self._transaction)
         self.catalogue = Catalogue(self._transaction)
         """What is at home, asked in parts."""
         self.waiting = Waiting(self._transaction)

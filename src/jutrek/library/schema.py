@@ -140,6 +140,17 @@ stored = sa.Table(
     sa.Column("drive", sa.Text, nullable=False, index=True),
 )
 """Since version 11: which files lie on an archive drive instead of in the root, by the drive's id."""
+turned = sa.Table(
+    "turned",
+    meta,
+    sa.Column("path", sa.LargeBinary, primary_key=True),
+    sa.Column("size", sa.BigInteger, nullable=False),
+    sa.Column("quick", sa.LargeBinary, nullable=False),
+    sa.Column("was", sa.LargeBinary, nullable=False),
+    sa.Column("now", sa.LargeBinary, nullable=False),
+    sa.Column("patches", sa.Text, nullable=False),
+)
+"""Since version 12: files that were turned in place, and what they were before, as `library.turned.Turned`."""
 agreements = sa.Table(
     "agreements",
     meta,

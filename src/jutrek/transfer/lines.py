@@ -55,6 +55,8 @@ class _Told(BaseModel):
     said: list[Pair]
 
 
+_Patch = Annotated[list[int | str], Field(min_length=3, max_length=3)]
+"""Where bytes stand in a file, and these before and after, in hexadecimal digits."""
 _HEAD = {
     "run?": str, "at?": str, "who?": str, "after?": str, "sources?": list[str], "places?": list[_Named],
     "continues?": str, "takes_back?": str, "place?": str, "name?": str, "root?": str, "source?": str,
@@ -83,7 +85,11 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "part": _ROW | {"upto": Whole, "xxh3_128": _Full, "quick?": Hex},
     "sidecar": _ROW | {"to": CapturePath, "size?": Whole, "mtime_ns?": Time},
     "sidecar kept": _ROW | _STAMP | {"from": CapturePath, "to": _Kept},
-    "to say": _ROW | {"to": CapturePath, "size": Whole, "xxh3_128": _Full},
+    "to say": _ROW | {
+        "to": CapturePath, "size": Whole, "xxh3_128": _Full, "was?": _Full, "quick?": Hex, "mtime_ns?": Time,
+        "at?": list[_Patch],
+    },
+    "turned": _ROW | {"to": CapturePath, "size": Whole, "mtime_ns": Time},
     "words": {"was": _Full, "now": _Full},
     "through": _ROW | {"name": _Own, "place?": str},
     "turn": _ROW | {"name": _Own, "inode?": Whole, "place?": str}, "parted": {"files": Whole},
@@ -114,6 +120,7 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     },
 }  # fmt: skip
 """Fields of entries; those with a question mark may be left out, but not be null."""
+_MOST_BYTES, _MOST_PATCHES = 64, 32
 _CONFIG = ConfigDict(strict=True, extra="allow", protected_namespaces=())
 
 
@@ -159,6 +166,7 @@ def entry_of(line: bytes, heads: frozenset[str]) -> dict[str, Any]:
     except ValidationError as error:
         raise BadLine(told(error)) from error
     _check_sidecar(entry)
+    _check_patches(entry)
     return {name: value for name, value in entry.items() if name == "entry" or name in check.model_fields}
 
 
@@ -169,3 +177,15 @@ def _check_sidecar(entry: Mapping[str, Any]) -> None:
         folder = entry["to"].rpartition("/")[0]
         if sidecar.rpartition("/")[0] != folder or not sidecar.casefold().endswith(".xmp"):
             raise BadLine("sidecar: it lies not beside its file")
+
+
+def _check_patches(entry: Mapping[str, Any]) -> None:
+    """Bytes are replaced by as many others, within the file, and just a few of them."""
+    for one in entry.get("at", ()) if entry["entry"] == "to say" else ():
+        try:
+            offset, old, new = one[0], bytes.fromhex(one[1]), bytes.fromhex(one[2])
+        except (TypeError, ValueError) as error:
+            raise BadLine("at: it holds no bytes") from error
+        few = 0 < len(old) == len(new) <= _MOST_BYTES and len(entry["at"]) <= _MOST_PATCHES
+        if not few or type(offset) is not int or not 0 <= offset <= entry["size"] - len(old):
+            raise BadLine("at: it holds other bytes than a turned file has")

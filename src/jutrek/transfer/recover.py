@@ -55,6 +55,7 @@ from jutrek.transfer.settling_stored import settle_late, settle_stored
 from jutrek.transfer.sidecar_runs import settle_sidecars
 from jutrek.transfer.sidecars import write_sidecar
 from jutrek.transfer.taking_back import row_of
+from jutrek.transfer.turning_runs import settle_turns
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -96,19 +97,17 @@ def _connected(library: Library) -> list[Place]:
 
 def _teach(library: Library, ledger: Ledger) -> None:
     """A ledger that was lost, or never was, learns from the journals."""
-    filed, proofs, numbers, everything_stored = known_of_files(library)
+    filed, proofs, numbers, everything_stored, turned = known_of_files(library)
     # What lay on a drive that somebody forgot is the library's no more.
     drives = {drive.id for drive in known_drives(library)}
     stored = {path: drive for path, drive in everything_stored.items() if drive in drives}
     ledger.put_filed(filed.items())
     ledger.put_numbers(numbers.items())
     ledger.put_proofs(proofs)
-    ledger.put([
-        HomeFile(one.path, one.size, one.mtime_ns, None, one.full)
-        for one in proofs
-        if one.stands and one.place == stored.get(one.path, LIBRARY)
-    ])  # fmt: skip
+    at_home = (one for one in proofs if one.stands and one.place == stored.get(one.path, LIBRARY))
+    ledger.put([HomeFile(one.path, one.size, one.mtime_ns, None, one.full) for one in at_home])
     ledger.stored.put(stored)
+    ledger.turned.put(one._replace(path=path) for path, one in turned.items())
     ledger.stored.keep_run(next(iter(reversed(runs(library))), ""))
     ledger.is_new = False
 
@@ -121,6 +120,7 @@ def _settle(library: Library, ledger: Ledger, run_log: RunLog, places: Sequence[
             journal.end("found again", said, 0)
             return Leftover(run_log.run, run_log.at, said, 0, run_log.kind, tuple(run_log.troubles))
         if run_log.kind is Kind.DESCRIBE:
+            settle_turns(library, ledger, run_log, journal)
             written, left = settle_sidecars(library, ledger, run_log, journal)
             _clear_scraps(library.tree, run_log)
             journal.end("found again", written, left)

@@ -25,13 +25,15 @@ from jutrek.errors import SourceUnreadable, Stopped, reason, shown
 from jutrek.formats import Kind as Media
 from jutrek.formats import read
 from jutrek.library import LIBRARY, HomeFile, Library, Place, ProofMark, State, apart, as_place, drives_here
+from jutrek.library.turned import Turned
 from jutrek.library.unwanted import Unwanted, by_rule, declared
 from jutrek.sources import Left, Medium, Source, SourceFile, disk_of, scan
 from jutrek.transfer.certificate import Certificate, NotLookedAt, OnSource, Where
 from jutrek.transfer.checking import Finding, Found, found_bad
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.lock import locked
-from jutrek.transfer.medium import aligned_buffer, read_back
+from jutrek.transfer.medium import aligned_buffer, new_hash, read_back
+from jutrek.transfer.turning_runs import with_bytes
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -221,6 +223,9 @@ class _Prover:
                     by_print[mark.full].append(mark)
             self._marks[place.id], self._known[place.id] = by_print, set(marks)
             self._trees[place.id] = place.tree
+        self._turned: dict[bytes, list[Turned]] = defaultdict(list)
+        for one in ledger.turned.standing():
+            self._turned[one.was].append(one)
         self._add_stored()
 
     def _add_stored(self) -> None:
@@ -313,6 +318,10 @@ class _Prover:
         for mark in list(self._marks[place.id].get(full, ())):
             if (found := self._standing(place, mark, seen)) is not None:
                 return found
+        for one in self._turned.get(full, ()):
+            for mark in list(self._marks[place.id].get(one.now, ())):
+                if (found := self._standing(place, mark, seen)) is not None and self._was(mark, one):
+                    return found
         if place.id == LIBRARY:
             for home in self._ledger.of_sizes([seen[0].st_size]):
                 if home.path not in self._known[LIBRARY]:
@@ -322,6 +331,22 @@ class _Prover:
                     if proven is not None and proven[0].full == full and not _is_one_of(proven[1], seen):
                         return proven
         return None
+
+    def _was(self, mark: ProofMark, turned: Turned) -> bool:
+        """Whether a copy is what it was before it was turned, but for the bytes that were replaced: it is read so."""
+        state, at = new_hash(), 0
+        before = {offset: old for offset, (old, _) in turned.patches.items()}
+
+        def take(block: memoryview) -> None:
+            nonlocal at
+            state.update(memoryview(with_bytes(bytes(block), at, before)))
+            at += len(block)
+
+        try:
+            read_back(self._trees[mark.place], inside(mark.path), self._buffer, look=self._look, block=take)
+        except OSError:
+            return False
+        return state.digest() == turned.was
 
     def _standing(
         self, place: Place, mark: ProofMark, seen: Sequence[os.stat_result]

@@ -298,6 +298,9 @@ def settle_sidecars(library: Library, ledger: Ledger, run_log: RunLog, journal: 
     kept = {one["row"]: one for one in run_log.others if one["entry"] == "sidecar kept"}
     found: list[ProofMark] = []
     for row, one in run_log.to_say.items():
+        if "at" in one:
+            # A file that is turned is no sidecar: it is settled by itself.
+            continue
         at, full = inside(one["to"]), bytes.fromhex(one["xxh3_128"])
         status = tree.found(at)
         if status is None:

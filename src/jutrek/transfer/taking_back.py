@@ -228,6 +228,8 @@ def _described(library: Library, run_log: RunLog) -> list[_Wanted]:
     now = followed(library, run_log.run, (str(one["to"]) for one in run_log.sidecars.values()))
     wanted: list[_Wanted] = []
     for row, one in run_log.sidecars.items():
+        if "at" in run_log.to_say.get(row, {}):
+            continue
         path, stamp = now[str(one["to"])], _left(one)
         if path.startswith(f"{OWN_FOLDER}/"):
             # Another one took its place since, and that one stays.

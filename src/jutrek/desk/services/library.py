@@ -16,6 +16,7 @@ from jutrek.desk.services.runs import RunsService
 from jutrek.desk.services.sorting import SortingService
 from jutrek.desk.services.storing import StoringService
 from jutrek.desk.services.tidying import TidyingService
+from jutrek.desk.services.turning import TurningService
 from jutrek.desk.settings import remember_library
 from jutrek.desk.worker import Worker
 from jutrek.library import new_library, open_library
@@ -64,6 +65,7 @@ class LibraryServices:
         self.sorting = SortingService(opened, self.tidying, lambda: self.rules.now)
         self.marking = MarkingService(opened, self.places)
         self.captioning = CaptioningService(opened, self.places)
+        self.turning = TurningService(opened, self.places)
         self.storing = StoringService(opened, self.places, lambda: self.rules.now)
         # It begins while the intake has nothing to do, and ends as soon as it has: both need the ledger.
         wanted = lambda: worker.wanted or intake.busy()  # noqa: E731

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 from collections.abc import Callable
 from typing import TYPE_CHECKING
@@ -81,7 +82,8 @@ class OneAtATime:
         self, view: CaptureView, size: tuple[int, int], share: float, superseded: Callable[[], bool]
     ) -> tuple[Picture | None, float]:
         """A frame of a clip, and the clip's length in seconds."""
-        key = f"{view.id} {size[0]}×{size[1]}"
+        # What was turned meanwhile is opened anew.
+        key = f"{view.id} {size[0]}×{size[1]} {_changed(view.id)}"
         known, frames = self._take()
         if known != key:
             if frames is not None:
@@ -96,6 +98,14 @@ class OneAtATime:
             return None, frames.seconds if frames is not None else 0.0
         finally:
             self._give_back(key, frames)
+
+
+def _changed(path: str) -> int:
+    """When a file was changed last, in nanoseconds since 1970; 0 where that can't be told."""
+    try:
+        return os.stat(path).st_mtime_ns
+    except OSError:
+        return 0
 
 
 def _still(view: CaptureView, size: tuple[int, int]) -> Picture | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QSize, Signal
@@ -105,6 +105,12 @@ class Pictures(QObject):
 
         self._small.wish(key, make, source)
         return self._kept.get((view.id, SIZE.width()))
+
+    def forget(self, ids: Iterable[str] | None = None) -> None:
+        """Files, or (None) any of them, are shown otherwise from now on: they are made anew when they are asked for."""
+        gone = set(ids) if ids is not None else None
+        for key in [key for key in self._kept if gone is None or key[0] in gone]:
+            self._bytes -= _bytes_of(self._kept.pop(key))
 
     def bring(self, then: Callable[[Picture | None], None], picture: Picture | None) -> None:
         """From any thread: call something with a picture on the window's."""

@@ -49,6 +49,10 @@ class Stage(QWidget):
         self._ask()
         self.update()
 
+    def show_anew(self) -> None:
+        """The file that is shown is another one by now."""
+        self._ask()
+
     def say(self, caption: str) -> None:
         """Say which of two pictures it is; no words say nothing."""
         self._caption = caption

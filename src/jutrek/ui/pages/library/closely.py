@@ -164,6 +164,13 @@ class Closely(QObject):
         view = self.look.capture() if self.look is not None and self.is_open else None
         return view is not None and view.destination == path
 
+    def show_anew(self) -> None:
+        """What is looked at is another picture now."""
+        self.forget()
+        if self.look is not None and self.is_open and self._view is not None and self._rows is not None:
+            self.open(self._view, self._rows, self.look.at)
+            self.look.stage.show_anew()
+
     def forget(self) -> None:
         """Other things may be known of all files."""
         self._known.clear()

@@ -24,6 +24,7 @@ from jutrek.ui.pages.library.shelving import Shelving
 from jutrek.ui.pages.library.sorting.control import LibrarySorting
 from jutrek.ui.pages.library.storing import LibraryStoring
 from jutrek.ui.pages.library.tidying import LibraryTidying
+from jutrek.ui.pages.library.turning import Turning
 from jutrek.ui.pages.library.view import LibraryView
 from jutrek.ui.plainly import caption, plain
 from jutrek.ui.shell.offers import Offer
@@ -58,8 +59,8 @@ class LibraryPage(Page):
         ("Left, Right, Up, Down", "walk; with Shift choose on the way, with Ctrl walk and choose nothing"),
         ("Home, End, PageUp, PageDown", "walk far"), ("Ctrl+Space", "choose one more"), ("Ctrl+A", "choose all"),
         ("Ctrl++, Ctrl+−", "larger, smaller pictures"), ("Ctrl+C", "copy the path"),
-        ("M and a letter", "mark"),
-        ("K", "keywords and words of what is chosen; there:"),        ("Ctrl+H", "put on a shelf"),
+        ("M and a letter", "mark"), ("K", "keywords and words of what is chosen"),
+        ("R, Shift+R", "turn to the right, to the left"), ("Ctrl+H", "put on a shelf"),
         ("Ctrl+Shift+Left, Right, Home, End", "another place on a shelf"),
         ("Ctrl+M", "move to a folder"), ("Ctrl+Shift+M", "into a folder of their own"),
         ("F2", "call a capture or a folder otherwise; number several"),
@@ -109,7 +110,10 @@ class LibraryPage(Page):
         self.marking = LibraryMarking(
             view, self.tidying, self.ask_library, self.ask_lookup, self.show, self.read_again, self._learnt, self
         )  # fmt: skip
-        self.captions = Captions(over_library(view, self.tidying, self.ask_library, self.read_again), self)
+        surface = over_library(view, self.tidying, self.ask_library, self.read_again)
+        self.captions = Captions(surface, self)
+        self.turning = Turning(surface, view.closely, context.pictures, self)
+        self.tidying.restored.connect(self.turning.show_all_anew)
         self.missing = LibraryMissing(view, self.tidying, self.ask_library, self.read_again, self)
         self.kept = LibraryKept(view, self.ask_lookup, self.show, self)
         self.outboxes = LibraryOutboxes(context, view, self.ask_lookup, self.ask_folder, self.show, self)
@@ -346,6 +350,7 @@ class LibraryPage(Page):
         self.missing.add_to_menu(menu)
         self.storing.add_to_menu(menu)
         self.captions.add_to_menu(menu)
+        self.turning.add_to_menu(menu)
         self.marking.add_to_menu(menu)
         self.shelving.add_to_menu(menu)
         menu.addSeparator()

@@ -8,7 +8,7 @@ from functools import partial
 from typing import TYPE_CHECKING, TypeVar
 
 import numpy as np
-from PySide6.QtCore import QObject, QPoint, Qt
+from PySide6.QtCore import QObject, QPoint, Qt, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QApplication, QMenu
 
@@ -32,6 +32,9 @@ _BACK = "Ctrl+Z takes it back, and so does the Journal."
 
 class LibraryTidying(QObject):
     """Ties what moves files to a view of the library, and remembers it so that it can be taken back."""
+
+    restored = Signal()
+    """Something on the disk is as it was before."""
 
     def __init__(
         self,
@@ -471,6 +474,7 @@ class LibraryTidying(QObject):
 
     def _taken_back(self, answer: tuple[int, str]) -> None:
         moved, stays = answer
+        self.restored.emit()
         self._view.notify("Taken back." if moved else "Nothing could be taken back.", stays, brick=bool(stays))
         self._read_again()
 

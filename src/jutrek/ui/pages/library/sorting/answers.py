@@ -36,6 +36,8 @@ class Answers(QObject):
 
     settled = Signal()
     """Something moved on the disk, or could not."""
+    restored = Signal()
+    """What was said of captures, or how they were turned, is as before."""
     told = Signal()
     """The house has another short form."""
 
@@ -213,7 +215,8 @@ class Answers(QObject):
         self._said.append((run, self.given))
 
     def _said_back(self, back: tuple[int, str]) -> None:
-        words = "They say what they said before." if back[0] else "Nothing could be taken back."
+        self.restored.emit()
+        words = "They are as before." if back[0] else "Nothing could be taken back."
         self._shown.view.notify(words, plain(back[1]), brick=bool(back[1]))
         self._asks.renew()
 

@@ -116,12 +116,16 @@ class LibrarySorting(QObject):
             from jutrek.ui.pages.library.sorting.answers import Answers, over_sorting
             from jutrek.ui.pages.library.sorting.shown import Shown
             from jutrek.ui.pages.library.sorting.view import SortingView
+            from jutrek.ui.pages.library.turning import Turning
 
             view = SortingView(self._context.theme, self._context.pictures)
             self._stack.addWidget(view)
             self.shown = Shown(view, self)
             self.answers = Answers(self.shown, self._asks, self)
-            self.captions = Captions(over_sorting(self.shown, self.answers, self._asks), self)
+            surface = over_sorting(self.shown, self.answers, self._asks)
+            self.captions = Captions(surface, self)
+            turning = Turning(surface, view.closely, self._context.pictures, self)
+            self.answers.restored.connect(turning.show_all_anew)
             self.answers.settled.connect(self._on_settled)
             self.answers.told.connect(self.renew)
             view.back.clicked.connect(self.leave)

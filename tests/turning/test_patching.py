@@ -1,0 +1,145 @@
+"""Turned pictures and clips, as decoders show them that know nothing of ours; and what can't be turned in place."""
+
+from __future__ import annotations
+
+import io
+import struct
+from itertools import product
+from pathlib import Path
+
+import av
+import numpy as np
+import pytest
+from PIL import Image, ImageOps
+
+from jutrek.formats import read
+from jutrek.turning.patching import CannotTurn, Patch, patches_of
+from jutrek.turning.ways import Way, turned
+from tests import making
+from tests.making import put
+
+_QUARTERS = {Way.LEFT: 1, Way.HALF: 2, Way.RIGHT: 3}
+_FIELDS = np.arange(12).reshape(3, 4, 1) * np.array([21, 9, 0])
+_PICTURE = Image.fromarray(np.kron(_FIELDS, np.ones((16, 16, 1))).astype(np.uint8))
+
+
+def picture(kind: str, orientation: int = 1, **more: object) -> bytes:
+    exif, out = Image.Exif(), io.BytesIO()
+    exif[0x0112] = orientation
+    exif[0x010F] = "Arlen"
+    _PICTURE.save(out, kind, exif=exif, **more)
+    return out.getvalue()
+
+
+def clip(orientation: int = 1) -> bytes:
+    out = io.BytesIO()
+    with av.open(out, "w", format="mp4") as container:
+        stream = container.add_stream("mpeg4", rate=5)
+        stream.width, stream.height, stream.pix_fmt = 64, 48, "yuv420p"
+        for _ in range(2):
+            container.mux(stream.encode(av.VideoFrame.from_image(_PICTURE)))
+        container.mux(stream.encode())
+    data = bytearray(out.getvalue())
+    at = data.index(b"tkhd") + 4 + 40
+    a, b, c, d = {1: (1, 0, 0, 1), 6: (0, 1, -1, 0)}[orientation]
+    data[at : at + 36] = struct.pack(">9i", a << 16, b << 16, 0, c << 16, d << 16, 0, 0, 0, 1 << 30)
+    return bytes(data)
+
+
+def displayed(path: Path) -> np.ndarray:
+    if path.suffix == ".mp4":
+        with av.open(str(path)) as container:
+            frame = next(container.decode(video=0))
+            return np.rot90(frame.to_ndarray(format="rgb24"), round(frame.rotation / 90) % 4)
+    return np.asarray(ImageOps.exif_transpose(Image.open(path)).convert("RGB"))
+
+
+def patched(path: Path, patches: list[Patch]) -> None:
+    data = bytearray(path.read_bytes())
+    for one in patches:
+        assert data[one.offset : one.offset + len(one.old)] == one.old
+        assert len(one.old) == len(one.new)
+        data[one.offset : one.offset + len(one.old)] = one.new
+    path.write_bytes(data)
+
+
+_KINDS = {
+    "a.jpg": lambda orientation: picture("JPEG", orientation, quality=95),
+    "a.png": lambda orientation: picture("PNG", orientation),
+    "a.webp": lambda orientation: picture("WEBP", orientation, lossless=True),
+    "a.tif": lambda orientation: picture("TIFF", orientation),
+    "a.avif": lambda orientation: picture("AVIF", orientation, quality=95),
+    "a.mp4": clip,
+}
+
+
+@pytest.mark.parametrize("name", _KINDS)
+def test_others_show_it_turned_and_nothing_else_changed(name: str, tmp_path: Path) -> None:
+    # What this encoder writes of a picture that is not turned holds no turn at all.
+    for orientation, way in product((1, 6) if name != "a.avif" else (6, 8), Way):
+        path = put(tmp_path / name, _KINDS[name](orientation))
+        before, was, told = path.read_bytes(), displayed(path), read(str(path))
+        patches = patches_of(str(path), told, way)
+        patched(path, patches)
+        new = read(str(path))
+        expected = np.rot90(was, _QUARTERS[way]) if way is not Way.UPRIGHT else None
+        if expected is not None:
+            assert displayed(path).shape == expected.shape
+            assert np.abs(displayed(path).astype(int) - expected).mean() < 3, (orientation, way)
+        else:
+            assert displayed(path).shape[:2] == (48, 64)
+        assert (new.payload, new.notes) == (told.payload, told.notes)
+        assert [path.read_bytes()[part.offset : part.offset + part.size] for part in told.payload] == [
+            before[part.offset : part.offset + part.size] for part in told.payload
+        ]
+        patched(path, [one.back for one in patches])
+        assert path.read_bytes() == before
+        assert way is not Way.UPRIGHT or orientation != 1 or not patches
+
+
+def test_each_orientation_is_turned_as_the_picture_is() -> None:
+    """All eight of them, against pixels."""
+    pixels = np.asarray(_PICTURE)
+    for value, (way, quarters) in product(range(1, 9), _QUARTERS.items()):
+        exif = Image.Exif()
+        shown = []
+        for one in (value, turned(value, way)):
+            exif[0x0112] = one
+            copy = Image.fromarray(pixels)
+            copy.getexif()[0x0112] = one
+            shown.append(np.asarray(ImageOps.exif_transpose(copy)))
+        assert np.array_equal(np.rot90(shown[0], quarters), shown[1]), (value, way)
+        assert turned(turned(value, way), way.back) == value
+    assert {turned(value, Way.UPRIGHT) for value in range(1, 9)} == {1}
+
+
+def test_a_packet_that_says_it_too_is_told_the_same(tmp_path: Path) -> None:
+    packet = (
+        b'<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'
+        b'<rdf:Description xmlns:tiff="http://ns.adobe.com/tiff/1.0/" tiff:Orientation="6"/></rdf:RDF></x:xmpmeta>'
+    )
+    path = put(tmp_path / "a.jpg", picture("JPEG", 6, xmp=packet))
+    patched(path, patches_of(str(path), read(str(path)), Way.RIGHT))
+    assert b'tiff:Orientation="3"' in path.read_bytes()
+    assert read(str(path)).orientation == 3
+
+
+def test_what_holds_no_orientation_or_a_damaged_one_is_refused(tmp_path: Path) -> None:
+    plain = io.BytesIO()
+    _PICTURE.save(plain, "JPEG")
+    askew = bytearray(clip())
+    at = askew.index(b"tkhd") + 44
+    askew[at : at + 4] = struct.pack(">i", 46341)
+    mirrored = bytearray(clip())
+    mirrored[at : at + 4] = struct.pack(">i", -65536)
+    sound = making.wav()
+    for name, data in (("a.jpg", plain.getvalue()), ("b.mp4", askew), ("c.mp4", mirrored), ("d.wav", sound)):
+        path = put(tmp_path / name, bytes(data))
+        with pytest.raises(CannotTurn):
+            patches_of(str(path), read(str(path)), Way.LEFT)
+    # A value that leads into the picture itself is none: whatever a directory says.
+    path = put(tmp_path / "e.jpg", picture("JPEG", 6))
+    told = read(str(path))
+    within = path.read_bytes().index(b"\0\1", told.payload[0].offset)
+    with pytest.raises(CannotTurn, match="within the picture"):
+        patches_of(str(path), told._replace(orientation_at=(within,)), Way.LEFT)
