@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 
 from bench import (
+    captions,
     cards,
     catalogue,
     clocks,
@@ -48,6 +49,7 @@ _ALL = {
     "starts": starts.run,
     "tidying": tidying.run,
     "sorting": sorting.run,
+    "captions": captions.run,
 }
 
 

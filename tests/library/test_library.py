@@ -155,7 +155,7 @@ def test_a_ledger_of_before_is_carried_on(version: int, lacks: list[str], learns
         assert ledger.all_files() == {"a.jpg": (1, 1)}
         assert ledger.shoot_words() == []
     raw = sqlite3.connect(library.ledger_path)
-    assert raw.execute("SELECT value FROM about WHERE key = 'version'").fetchall() == [("11",)]
+    assert raw.execute("SELECT value FROM about WHERE key = 'version'").fetchall() == [("12",)]
     raw.close()
 
 

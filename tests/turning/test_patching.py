@@ -143,3 +143,41 @@ def test_what_holds_no_orientation_or_a_damaged_one_is_refused(tmp_path: Path) -
     within = path.read_bytes().index(b"\0\1", told.payload[0].offset)
     with pytest.raises(CannotTurn, match="within the picture"):
         patches_of(str(path), told._replace(orientation_at=(within,)), Way.LEFT)
+
+
+def mirrored(data: bytes, *, behind: bool) -> bytes:
+    """A picture whose colours are not told any more, and that is mirrored instead, before or behind its turn."""
+    at = data.index(b"colr") - 4
+    assert data[at : at + 4] == struct.pack(">I", 19)
+    boxes = struct.pack(">I4sB", 9, b"imir", 1) + struct.pack(">I4s2s", 10, b"free", b"")
+    uses = data.index(b"ipma") + 15
+    assert data[uses : uses + 5] == bytes((1, 2, 0x83, 4, 0x85))
+    order = (0x86, 0x84) if behind else (0x84, 0x86)
+    made = data[:at] + boxes + data[at + 19 :]
+    return made[:uses] + bytes((1, 2, 0x83, *order)) + made[uses + 5 :]
+
+
+@pytest.mark.parametrize("way", _QUARTERS)
+def test_what_is_mirrored_besides_is_turned_the_right_way(way: Way, tmp_path: Path) -> None:
+    path = put(tmp_path / "a.avif", mirrored(picture("AVIF", 6, quality=95), behind=True))
+    was = displayed(path)
+    patched(path, patches_of(str(path), read(str(path)), way))
+    expected = np.rot90(was, _QUARTERS[way])
+    assert displayed(path).shape == expected.shape
+    assert np.abs(displayed(path).astype(int) - expected).mean() < 3
+    # In the other order programs show it one way or the other.
+    path = put(tmp_path / "b.avif", mirrored(picture("AVIF", 6), behind=False))
+    with pytest.raises(CannotTurn, match="mirrored before"):
+        patches_of(str(path), read(str(path)), way)
+
+
+def test_a_turned_clip_lies_in_its_corner(tmp_path: Path) -> None:
+    """Its matrix moves it back to where nothing is left of or above it (ISO/IEC 14496-12 8.3.2)."""
+    corners = {}
+    for way in Way:
+        path = put(tmp_path / f"{way}.mp4", clip())
+        patched(path, patches_of(str(path), read(str(path)), way))
+        data = path.read_bytes()
+        at = data.index(b"tkhd") + 44
+        corners[way] = tuple(value >> 16 for value in struct.unpack(">9i", data[at : at + 36])[6:8])
+    assert corners == {Way.LEFT: (0, 64), Way.RIGHT: (48, 0), Way.HALF: (64, 48), Way.UPRIGHT: (0, 0)}

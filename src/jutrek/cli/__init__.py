@@ -21,7 +21,7 @@ def main() -> None:
 
         out(f"Jutrek {__version__}")
         return
-    from jutrek.cli.commands import COMMANDS, app_of
+    from jutrek.cli.commands import COMMANDS, command_of
     from jutrek.cli.telling import complain
     from jutrek.errors import (
         JutrekError,
@@ -41,8 +41,8 @@ def main() -> None:
     for stream in (sys.stdout, sys.stderr):
         stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
     try:
-        called = [word for word in sys.argv[1:2] if word in COMMANDS]
-        app_of(called or COMMANDS)(prog_name="jutrek")
+        called = tuple(word for word in sys.argv[1:2] if word in COMMANDS)
+        command_of(called or tuple(COMMANDS))(prog_name="jutrek")
     except (SourceRefused, NotPossible, PlanUnusable, NoSuchDay, NoSuchDevice, NoSuchQuestion) as error:
         code, words = WRONG_CALL, str(error)
     except (LibraryTrouble, PlaceFull, PlaceLost) as error:

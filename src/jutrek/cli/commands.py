@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import cache
 from importlib import import_module
 from typing import Annotated, Any
 
@@ -117,6 +118,12 @@ def app_of(names: Iterable[str] = COMMANDS) -> typer.Typer:
         else:
             app.command(name)(part)
     return app
+
+
+@cache
+def command_of(names: tuple[str, ...]) -> Any:
+    """The program with some of its commands, ready to be called; made once."""
+    return typer.main.get_command(app_of(names))
 
 
 def _show_version(wanted: bool) -> None:

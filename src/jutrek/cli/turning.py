@@ -30,7 +30,7 @@ def turn_command(
     that: That = "",
     as_json: AsJson = False,
 ) -> None:  # fmt: skip
-    """Turn pictures and clips, by their orientation alone. It can be taken back to the same bytes."""
+    """Turn pictures and clips, by their orientation alone. It can be taken back to what was there."""
     from jutrek.cli.planning import watching
     from jutrek.desk.places import places_of
     from jutrek.desk.sidecars import follow

@@ -18,7 +18,7 @@ from jutrek.transfer.sidecar_runs import Written
 from jutrek.transfer.taking_back import followed
 from jutrek.transfer.turn_lines import is_turn, patches_in
 from jutrek.transfer.turning_runs import Back, turn_files
-from jutrek.turning.patching import Patch, patches_of
+from jutrek.turning.patching import Patch, check, patches_of
 from jutrek.views.describing import describe
 
 if TYPE_CHECKING:
@@ -131,8 +131,13 @@ def turned_back(
     back = {
         now[path]: Back(bytes.fromhex(entry["xxh3_128"]), int(entry.get("mtime_ns", 0))) for path, entry in own.items()
     }
+
+    def old_bytes(path: str) -> list[Patch]:
+        check(patches[path], read(library.tree.at(inside(path))).payload)
+        return patches[path]
+
     written = turn_files(
-        list(patches), patches.__getitem__, "turned back", library, ledger, stop=stop, listener=listener,
+        list(patches), old_bytes, "turned back", library, ledger, stop=stop, listener=listener,
         takes_back=run_log.run, back=back,
     )  # fmt: skip
     return _came(written, library, ledger, len(written.sidecars))

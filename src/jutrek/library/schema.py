@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import sqlite3
+from functools import cache
 
 import sqlalchemy as sa
+from sqlalchemy.dialects import sqlite
 
 meta = sa.MetaData()
 about = sa.Table("about", meta, sa.Column("key", sa.Text, primary_key=True), sa.Column("value", sa.Text))
@@ -183,14 +185,27 @@ def bring_up_to_date(path: str, before: int, version: int) -> None:
     Raises:
         sqlite3.Error: when they cannot be made.
     """
-    engine = sa.create_engine("sqlite://", creator=lambda: sqlite3.connect(path), poolclass=sa.pool.NullPool)
+    connection = sqlite3.connect(path, isolation_level=None)
     try:
-        with engine.begin() as connection:
-            meta.create_all(connection)
-            has = {row[1] for row in connection.exec_driver_sql("PRAGMA table_info(proofs)")}
-            for column in (one for since, columns in ADDED.items() if before < since for one in columns):
-                if column.split()[0] not in has:
-                    connection.exec_driver_sql(f"ALTER TABLE proofs ADD COLUMN {column}")
-            connection.exec_driver_sql("INSERT OR REPLACE INTO about VALUES ('version', ?)", (str(version),))
-    except sa.exc.DBAPIError as error:
-        raise error.orig or error from error
+        connection.execute("BEGIN")
+        for statement in _statements():
+            connection.execute(statement)
+        has = {row[1] for row in connection.execute("PRAGMA table_info(proofs)")}
+        for column in (one for since, columns in ADDED.items() if before < since for one in columns):
+            if column.split()[0] not in has:
+                connection.execute(f"ALTER TABLE proofs ADD COLUMN {column}")
+        connection.execute("INSERT OR REPLACE INTO about VALUES ('version', ?)", (str(version),))
+        connection.execute("COMMIT")
+    finally:
+        connection.close()
+
+
+@cache
+def _statements() -> tuple[str, ...]:
+    """What makes the tables, and their indexes, that are not there yet; spelled once, which takes its time."""
+    made: list[sa.schema.ExecutableDDLElement] = []
+    for table in meta.sorted_tables:
+        made.append(sa.schema.CreateTable(table, if_not_exists=True))
+        made += [sa.schema.CreateIndex(index, if_not_exists=True) for index in table.indexes]
+    spelling = sqlite.dialect()
+    return tuple(str(one.compile(dialect=spelling)) for one in made)

@@ -19,7 +19,8 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from jutrek.disk import FileStamp, Inside, Outside, Tree, inside
-from jutrek.errors import CopyRefused, FileTrouble, Stopped, of_place, reason, shown
+from jutrek.errors import CopyRefused, FileTrouble, SourceUnreadable, Stopped, of_place, reason, shown
+from jutrek.formats import read
 from jutrek.library import LIBRARY, HomeFile, Library, ProofMark
 from jutrek.library.fingerprint import quick_of
 from jutrek.library.turned import Turned
@@ -29,7 +30,7 @@ from jutrek.transfer.medium import aligned_buffer, new_hash, open_to_read, read_
 from jutrek.transfer.outcome import Listener, Progress
 from jutrek.transfer.sidecar_runs import Written
 from jutrek.transfer.turn_lines import is_turn, patches_in, turned_by
-from jutrek.turning.patching import CannotTurn, Patch
+from jutrek.turning.patching import CannotTurn, Patch, check
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -339,6 +340,10 @@ def _settled(tree: Tree, entry: Mapping[str, Any]) -> os.stat_result | None:
     """
     at, patches = inside(entry["to"]), patches_in(entry)
     if tree.found(at) is None:
+        return None
+    try:
+        check(patches, read(tree.at(at)).payload)
+    except (CannotTurn, SourceUnreadable):
         return None
     fd = tree.open(at, os.O_RDWR | os.O_NONBLOCK)
     try:

@@ -76,7 +76,7 @@ def patches_of(path: str, reading: Reading, way: Way) -> list[Patch]:
     finally:
         os.close(fd)
     found = sorted({one for one in found if one.old != one.new})
-    _check(found, reading.payload)
+    check(found, reading.payload)
     return found
 
 
@@ -91,8 +91,16 @@ def _found(span: Span, reading: Reading, way: Way) -> Iterator[Patch]:
         raise CannotTurn("It does not say which way is up, and has no room for it.")
 
 
-def _check(found: Sequence[Patch], payload: Sequence[Stretch]) -> None:
-    """Patches that touch each other, or a picture, clip or sound itself, are no words about it."""
+def check(found: Sequence[Patch], payload: Sequence[Stretch]) -> None:
+    """See that patches are words about a picture, clip or sound: they touch neither each other nor that itself.
+
+    Args:
+        found: in the order in which they stand.
+        payload: where the picture, clip or sound stands.
+
+    Raises:
+        CannotTurn: when they do.
+    """
     if len(found) > _MAX_PATCHES or any(one.offset + len(one.old) > other.offset for one, other in pairwise(found)):
         raise CannotTurn("What it says of which way is up is damaged.")
     for one in found:
@@ -164,11 +172,13 @@ def _of_picture_boxes(span: Span, reading: Reading, way: Way) -> Iterator[Patch]
     if len(turns) != 1:
         raise CannotTurn("It does not say which way is up, and has no room for it.")
     names = [name for name, _ in own if name in (b"irot", b"imir")]
+    if names[0] == b"imir":
+        # Against the order that ISO/IEC 23000-22 7.3.6.7 asks for; some programs mirror last all the same.
+        raise CannotTurn("It is mirrored before it is turned, which programs show one way or the other.")
     steps = {Way.LEFT: 1, Way.HALF: 2, Way.RIGHT: 3}.get(way, 0)
     before = turns[0].read(0, 1)
     angle = before[0] & 3
-    mirrored_behind = b"imir" in names[names.index(b"irot") :]
-    after = 0 if way is Way.UPRIGHT else (angle + (-steps if mirrored_behind else steps)) % 4
+    after = 0 if way is Way.UPRIGHT else (angle + (-steps if b"imir" in names else steps)) % 4
     yield Patch(turns[0].where(0), before, bytes((before[0] & 0xFC | after,)))
     for at in reading.orientation_at:
         # Who reads only Exif is told the same, if it was the same.
