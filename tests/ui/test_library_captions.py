@@ -129,5 +129,5 @@ def test_a_keyword_is_called_otherwise_everywhere(qtbot: QtBot, page: LibraryVie
     assert page.asking.bar._words == "depot becomes yard on 2 captures."
     page.asking.bar.main.click()
     qtbot.waitUntil(lambda: words(home, "2025/03/04") == ["yard"] == words(home, "2024/03/00"), timeout=PATIENCE)
-    assert (Path(home.own) / "keywords.txt").read_text() == "yard\n"
+    qtbot.waitUntil(lambda: (Path(home.own) / "keywords.txt").read_text() == "yard\n", timeout=PATIENCE)
     until_shown(qtbot, page, "2025/03/04.jpg", ("yard",))

@@ -68,6 +68,25 @@ def test_by_keys_up_close_and_back(qtbot: QtBot, page: LibraryView, library: Lib
     assert [Path(library.root, one).read_bytes() for one in _NAMES] == before
 
 
+def test_letters_that_jump_to_folders_turn_nothing(qtbot: QtBot, page: LibraryView, library: Library) -> None:
+    for name in _NAMES:
+        put(Path(library.root, name), picture("JPEG"), WHEN)
+    choose(page, _NAMES[0])
+    page.turn()
+    page.activateWindow()
+    for on in (page.stairs, page.folders.list):
+        page.folders.setVisible(True)
+        page.right.setVisible(True)
+        on.setFocus()
+        qtbot.waitUntil(on.hasFocus, timeout=PATIENCE)
+        for key in (Qt.Key.Key_R, Qt.Key.Key_K):
+            qtbot.keyClick(on, key)
+        qtbot.wait(150)
+        assert not page.captions.isVisible()
+    assert "turned" not in page.bar.words()
+    assert orientations(library) == [1, 1]
+
+
 def tall(page: LibraryView) -> bool | None:
     """Whether what is shown up close is taller than wide; None while it is not shown."""
     shown = page.closely.look.stage.picture() if page.closely.look is not None else None

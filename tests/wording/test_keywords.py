@@ -6,6 +6,7 @@ import random
 
 import pytest
 
+from jutrek.wording.completing import Completer, Completion
 from jutrek.wording.keywords import Change, Keywords
 from jutrek.wording.packet import Packet
 from jutrek.wording.tree import WordTree, WordTrouble, branch_of
@@ -168,3 +169,18 @@ def test_random_pages_lose_no_keyword_and_no_note(seed: int) -> None:
     assert not was
     notes = [{one.strip() for one in some if "#" in one} for some in (moved.text.split("\n"), lines)]
     assert notes[0] == notes[1]
+
+
+def test_completing_finds_the_likeliest_first() -> None:
+    """What begins so, the most used first; then synonyms; then what has it at the start of a word, or anywhere."""
+    tree = WordTree("line\n  steam engine\n  engines = machines = English\n  depot\nyard\n  depot\n  big engine\n")
+    completer = Completer(tree, {"engines": 4, "Engineer": 9, "depot": 2})
+    assert [one.branch for one in completer.find("eng")] == [
+        ("Engineer",), ("line", "engines"), ("yard", "big engine"), ("line", "steam engine")
+    ]  # fmt: skip
+    assert completer.find("MACH") == [Completion(("line", "engines"), "machines", 4)]
+    assert [one.branch for one in completer.find("yard > d")] == [("yard", "depot")]
+    assert [one.branch for one in completer.find("line >")] == [
+        ("line", "engines"), ("line", "depot"), ("line", "steam engine")
+    ]  # fmt: skip
+    assert [len(completer.find(typed, 1)) for typed in ("e", "gin", "zz", "", " ")] == [1, 1, 0, 0, 0]

@@ -56,14 +56,20 @@ class Completer:
         wanted, under = key(text), tuple(map(key, above.split(BETWEEN.strip()))) if above.strip() else ()
         if not (wanted or under):
             return []
-        found = (
-            (rank, -one.captures, known, one)
-            for known, one in self._known
-            if wanted in known and (rank := _rank(wanted, known, one)) is not None and _stands(one, under)
-        )
         best: dict[Branch, Completion] = {}
-        for *_, one in nsmallest(limit * 4, found):
-            best.setdefault(one.branch, one)
+        # What has it in it is looked for only where too few begin so: of very many keywords that takes longest.
+        for ranks in ((0, 1), (2, 3)):
+            found = (
+                (rank, -one.captures, known, one)
+                for known, one in self._known
+                if (known.startswith(wanted) if ranks[0] == 0 else wanted in known)
+                and (rank := _rank(wanted, known, one)) in ranks
+                and _stands(one, under)
+            )
+            for *_, one in nsmallest(limit * 4, found):
+                best.setdefault(one.branch, one)
+            if len(best) >= limit:
+                break
         return list(best.values())[:limit]
 
 

@@ -220,6 +220,9 @@ def over_library(
     """
 
     def meant() -> tuple[Columns, list[int]] | None:
+        if view.folders.list.hasFocus():
+            view.notify("The keys go to folders now.", "A click on a picture means what is chosen.")
+            return None
         rows = tidying.chosen()
         return (view.view.columns, rows.tolist()) if rows is not None and view.view is not None else None
 
