@@ -142,9 +142,7 @@ class _Inboxes(_Table):
     clear: Literal["never", "trash", "for-good"] = "never"
 
 
-class _Sidecars(_Table):
-    corrected_dates: bool = Field(False, alias="corrected-dates")
-    original_names: bool = Field(False, alias="original-names")
+class _Said(_Table):
     creator: str = ""
     rights: str = ""
     usage: str = ""
@@ -152,21 +150,19 @@ class _Sidecars(_Table):
     source: str = ""
     contact: str = ""
     words: list[str] = []
+
+
+class _Sidecars(_Said):
+    corrected_dates: bool = Field(False, alias="corrected-dates")
+    original_names: bool = Field(False, alias="original-names")
     where: Literal["none", "names", "names-and-keywords"] = "none"
 
 
-class _Caption(_Table):
+class _Caption(_Said):
     kinds: list[Literal["still", "clip", "sound"]] = []
     device: str = ""
     operator: str = ""
     job: str = ""
-    creator: str = ""
-    rights: str = ""
-    usage: str = ""
-    credit: str = ""
-    source: str = ""
-    contact: str = ""
-    words: list[str] = []
 
 
 class _Page(_Table):

@@ -58,7 +58,7 @@ class Opened(QWidget):
         for key, words, tip, press in (
             ("select", "Select…", "All of one device, or of one kind", self._select),
             ("tell", "Describe…", "Say what they were; they become a shoot of their own", self._ask_words),
-            ("split", "New shoot from here", "The chosen capture begins a new shoot", self._split),
+            ("split", "New shoot here", "The chosen capture begins a new shoot", self._split),
             ("shift", "Shift their clock…", "Add to the times of what is selected", self._ask_shift),
             ("place", "Date them…", "Say when they were made: a year, a month, a day or a time", self._ask_date),
             ("carried", "Made by…", "Say who made them", self._ask_operator),
