@@ -6,6 +6,7 @@ import os
 from pathlib import Path
 
 import pytest
+import xxhash
 
 from jutrek.desk.places import places_of
 from jutrek.desk.sidecars import follow
@@ -14,17 +15,22 @@ from jutrek.desk.turning import TurnedCaptures, turn_captures
 from jutrek.doubles import Standing, compare
 from jutrek.filing import HouseRules, Undated
 from jutrek.formats import read
-from jutrek.library import Library, Place, as_place, survey
+from jutrek.library import HomeFile, Library, Place, as_place, survey
 from jutrek.library.ledger import Ledger
+from jutrek.library.turned import Turned
 from jutrek.sources import known_source, scan
 from jutrek.sources.scan import SourceFile
-from jutrek.transfer import Listener, bring, recover
+from jutrek.transfer import Listener, bring, recover, turning_runs
 from jutrek.transfer.catching_up import lacking
 from jutrek.transfer.checking import check
 from jutrek.transfer.clearing import Way as Clearing
 from jutrek.transfer.clearing import clear
+from jutrek.transfer.journal import Journal, Kind
+from jutrek.transfer.lock import locked
 from jutrek.transfer.release import release
 from jutrek.transfer.run_log import head_of, run_log_of, runs
+from jutrek.transfer.turning_runs import turn_files, with_bytes
+from jutrek.turning.patching import Patch, patches_of
 from jutrek.turning.ways import Way
 from tests.cli.test_captioning import columns_of
 from tests.killing import die, killed_in
@@ -99,14 +105,20 @@ def test_a_card_is_proven_and_cleared_though_its_pictures_were_turned(
     turn(home, ledger, Way.RIGHT)
     certificate = release(known_source(str(card)), home, ledger, [tarn], again=False, stop=never())
     assert certificate.safe, [one.why for one in certificate.files]
-    # What differs by more than what was turned is no proof of it.
-    for one in ledger.turned.standing():
-        ledger.turned.put([one._replace(was=one.now, now=one.was, patches={0: (b"x", b"y")})])
-    path = next(iter(files(home)))
-    Path(home.root, path).write_bytes(files(home)[path][0][:-1] + b"!")
+    # Other bytes put back than those that were replaced prove nothing, and so does what was turned since it changed.
+    genuine = ledger.turned.standing()
+    assert len(genuine) == 5
+    ledger.turned.put([one._replace(patches={0: (b"x", b"y")}) for one in genuine])
     assert not release(known_source(str(card)), home, ledger, [tarn], again=True, stop=never()).safe
-    turned_again = clear(certificate, home, ledger, [tarn], way=Clearing.REMOVE, stop=never())
-    assert [os.path.basename(one) for one, _ in turned_again.stayed]
+    ledger.turned.put(genuine)
+    assert release(known_source(str(card)), home, ledger, [tarn], again=True, stop=never()).safe
+    other, *_ = files(home)
+    ledger.put([HomeFile(other, len(files(home)[other][0]), files(home)[other][1], None, bytes(16))])
+    assert {one.path for one in ledger.turned.standing()} == {one.path for one in genuine} - {other}
+    marks = [one._replace(full=bytes(16)) for path, one in ledger.proofs("").items() if path == other]
+    ledger.put_proofs(marks)
+    cleared = clear(certificate, home, ledger, [tarn], way=Clearing.REMOVE, stop=never())
+    assert (cleared.gone, len(cleared.stayed), len(marks)) == (4, 1, 1)
 
 
 def test_a_lost_ledger_learns_what_was_turned_and_moved(home: Library, ledger: Ledger, card: Path) -> None:
@@ -123,24 +135,30 @@ def test_a_lost_ledger_learns_what_was_turned_and_moved(home: Library, ledger: L
         assert len(at_home(home, other, card)) == 5
 
 
-@pytest.mark.parametrize("cut", range(1, 8))
+def dying_at(where: str, cut: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Let the process die before the bytes of a number are written, or before a file is read back."""
+    module, name = (os, "pwrite") if where == "write" else (turning_runs, "read_back")
+    real, left = getattr(module, name), [cut]
+
+    def dying(*args: object, **more: object) -> object:
+        left[0] -= 1
+        if not left[0]:
+            die()
+        return real(*args, **more)
+
+    monkeypatch.setattr(module, name, dying)
+
+
+@pytest.mark.parametrize(("where", "cut"), [*(("write", cut) for cut in range(1, 8)), ("read", 1), ("read", 3)])
 def test_a_kill_leaves_each_file_whole_as_it_was_or_turned(
-    cut: int, home: Library, ledger: Ledger, monkeypatch: pytest.MonkeyPatch
+    where: str, cut: int, home: Library, ledger: Ledger, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """At every write of bytes: also between a value and its checksum."""
+    """At every write of bytes: also between a value and its checksum; and before it was told that they are written."""
     before = files(home)
     columns = columns_of(home, ledger)
 
     def go() -> None:
-        left, write = [cut], os.pwrite
-
-        def dying(fd: int, data: bytes, offset: int) -> int:
-            left[0] -= 1
-            if not left[0]:
-                die()
-            return write(fd, data, offset)
-
-        monkeypatch.setattr(os, "pwrite", dying)
+        dying_at(where, cut, monkeypatch)
         turn_captures(columns, range(columns.count), Way.LEFT, home, ledger, stop=never())
         die()
 
@@ -150,10 +168,97 @@ def test_a_kill_leaves_each_file_whole_as_it_was_or_turned(
     run_log = run_log_of(home, runs(home)[-1])
     done = {str(run_log.to_say[row]["to"]) for row in run_log.sidecars}
     assert {one for one, data in whole.items() if data != before[one][0]} == done
+    assert where == "write" or len(done) == cut, "it was turned, though not told"
+    assert {one: both for one, both in files(home).items() if one not in done} == {
+        one: both for one, both in before.items() if one not in done
+    }
     assert {one.path for one in ledger.turned.standing()} == done
     assert all(not read(os.path.join(home.root, one)).notes for one in whole)
     assert back(home, ledger, run_log.run) == []
-    assert {one: data for one, (data, _) in files(home).items()} == {one: data for one, (data, _) in before.items()}
+    assert files(home) == before
+
+
+def test_after_a_kill_nothing_is_put_back_into_what_another_program_changed(
+    home: Library, ledger: Ledger, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    columns = columns_of(home, ledger)
+    picture_ = next(one for one in files(home) if one.endswith(".png"))
+    row = columns.row_of(picture_)
+
+    def go() -> None:
+        dying_at("write", 2, monkeypatch)
+        turn_captures(columns, [row], Way.LEFT, home, ledger, stop=never())
+
+    killed_in(go)
+    path = Path(home.root, picture_)
+    path.write_bytes(path.read_bytes()[:-1] + b"!")
+    before = files(home)
+    recover(home, ledger)
+    assert files(home) == before
+
+
+def test_a_journal_that_wants_other_bytes_in_the_picture_itself_is_not_followed(home: Library, ledger: Ledger) -> None:
+    path = next(one for one in files(home) if one.endswith(".jpeg"))
+    before = files(home)
+    data, at = before[path][0], read(os.path.join(home.root, path)).payload[0].offset + 40
+    for more, offset in ((b"", at), (b"!", 0)):
+        # Of the second one the size contradicts, too.
+        old, wanted = data[offset : offset + 1], b"x" if data[offset] != ord("x") else b"y"
+        was = data[:offset] + wanted + data[offset + 1 :] + more
+        with locked(home):
+            journal = Journal.begin(home, Kind.DESCRIBE, {"act": "turned"})
+            journal.note({
+                "entry": "to say", "row": 0, "to": path, "size": len(was), "xxh3_128": bytes(16).hex(),
+                "was": xxhash.xxh3_128_digest(was).hex(), "mtime_ns": 0, "at": [[offset, wanted.hex(), old.hex()]],
+            })  # fmt: skip
+            journal.close()
+        recover(home, ledger)
+        assert files(home) == before
+
+
+def test_what_changes_while_others_are_looked_at_stays(home: Library, ledger: Ledger) -> None:
+    """And what does not read back as it was written is as before."""
+    first, second, *_ = sorted(files(home))
+
+    def patches(path: str) -> list[Patch]:
+        if path == second:
+            changed = Path(home.root, first)
+            changed.write_bytes(changed.read_bytes()[:-1] + b"!")
+        whole = os.path.join(home.root, path)
+        return patches_of(whole, read(whole), Way.LEFT)
+
+    done = turn_files([first, second], patches, "turned", home, ledger, stop=never())
+    assert (done.sidecars, done.left) == ([second], [f"{first} was not turned: it was changed meanwhile."])
+    assert files(home)[first][0].endswith(b"!")
+
+
+def test_what_does_not_read_back_as_written_is_put_back(
+    home: Library, ledger: Ledger, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = files(home)
+    monkeypatch.setattr(turning_runs, "read_back", lambda *_: (bytes(16), True))
+    assert turn(home, ledger, Way.LEFT).captures == 0
+    assert files(home) == before
+
+
+def test_bytes_are_replaced_across_the_borders_of_blocks() -> None:
+    data, instead = bytes(range(32)), {2: b"ab", 7: b"cdef", 15: b"g"}
+    whole = with_bytes(data, 0, instead)
+    assert whole == data[:2] + b"ab" + data[4:7] + b"cdef" + data[11:15] + b"g" + data[16:]
+    for size in (1, 3, 8, 9):
+        assert b"".join(with_bytes(data[at : at + size], at, instead) for at in range(0, 32, size)) == whole
+
+
+def test_what_was_turned_again_is_known_as_what_it_was_at_first() -> None:
+    def turned(was: bytes, now: bytes, at: int, old: bytes, new: bytes) -> Turned:
+        return Turned("a", 9, was, was, now, {at: (old, new)})
+
+    first = turned(b"0", b"1", 4, b"a", b"b")
+    assert turned(b"1", b"2", 4, b"b", b"c").after(first) == turned(b"0", b"2", 4, b"a", b"c")
+    assert turned(b"1", b"0", 4, b"b", b"a").after(first) is None
+    # What was changed in between is another file.
+    foreign = turned(b"7", b"8", 4, b"b", b"c")
+    assert foreign.after(first) == foreign == foreign.after(None)
 
 
 def test_what_cannot_be_turned_stays_and_is_told(home: Library, ledger: Ledger, tmp_path: Path) -> None:

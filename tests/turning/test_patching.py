@@ -181,3 +181,20 @@ def test_a_turned_clip_lies_in_its_corner(tmp_path: Path) -> None:
         at = data.index(b"tkhd") + 44
         corners[way] = tuple(value >> 16 for value in struct.unpack(">9i", data[at : at + 36])[6:8])
     assert corners == {Way.LEFT: (0, 64), Way.RIGHT: (48, 0), Way.HALF: (64, 48), Way.UPRIGHT: (0, 0)}
+
+
+def test_clips_without_a_matrix_and_of_the_longer_header_are_turned(tmp_path: Path) -> None:
+    """All zero is as it comes; of version 1 times and length take twelve bytes more (8.3.2.2)."""
+    data = clip()
+    at = data.index(b"tkhd") + 4
+    bare = data[: at + 40] + bytes(36) + data[at + 76 :]
+    sizes = {one: data.index(one) for one in (b"moov", b"trak")}
+    longer = bytearray(data[:at] + b"\1" + data[at + 1 : at + 4] + bytes(12) + data[at + 4 :])
+    for place in (at - 4, *sizes.values()):
+        (size,) = struct.unpack(">I", longer[place - 4 : place])
+        longer[place - 4 : place] = struct.pack(">I", size + 12)
+    for name, made, where in (("a.mp4", bare, at + 40), ("b.mp4", bytes(longer), at + 52)):
+        path = put(tmp_path / name, made)
+        (patch,) = patches_of(str(path), read(str(path)), Way.RIGHT)
+        assert patch.offset == where
+        assert [value >> 16 for value in struct.unpack(">9i", patch.new)[:8]] == [0, 1, 0, -1, 0, 0, 48, 0]

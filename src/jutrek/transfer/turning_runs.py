@@ -256,11 +256,11 @@ class _Turning:
                     os.utime(fd, ns=(status.st_atime_ns, step.mtime_ns))
                 full, _ = read_back(self._tree, step.at, self._buffer)
             except OSError as error:
-                _put_back(fd, step.patches)
+                _put_back(fd, step.patches, status.st_mtime_ns)
                 self._fail(step, error)
                 return None
             if full != step.now:
-                _put_back(fd, step.patches)
+                _put_back(fd, step.patches, status.st_mtime_ns)
                 self._written.left.append(f"{shown(str(step.at))} was not turned: it did not read back as written.")
                 return None
             return os.fstat(fd)
@@ -281,9 +281,10 @@ def _write(fd: int, patches: Iterable[Patch]) -> None:
     os.fsync(fd)
 
 
-def _put_back(fd: int, patches: Iterable[Patch]) -> None:
+def _put_back(fd: int, patches: Iterable[Patch], mtime_ns: int) -> None:
     with contextlib.suppress(OSError):
         _write(fd, [one.back for one in patches])
+        os.utime(fd, ns=(os.fstat(fd).st_atime_ns, mtime_ns))
 
 
 def _announced(step: _Step) -> dict[str, object]:
@@ -353,9 +354,10 @@ def _settled(tree: Tree, entry: Mapping[str, Any]) -> os.stat_result | None:
         is_, would = _prints(fd, {one.offset: one.old for one in patches})
         if is_.hex() == entry["xxh3_128"]:
             os.fsync(fd)
-            return os.fstat(fd)
+            full, _ = read_back(tree, at, aligned_buffer())
+            return os.fstat(fd) if full == is_ else None
         if is_.hex() != entry["was"] and would.hex() == entry["was"]:
-            _write(fd, [one.back for one in patches])
+            _put_back(fd, patches, entry.get("mtime_ns", status.st_mtime_ns))
         return None
     finally:
         os.close(fd)
