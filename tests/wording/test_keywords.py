@@ -6,6 +6,7 @@ import random
 
 import pytest
 
+from jutrek.wording.caption import Caption, with_caption
 from jutrek.wording.completing import Completer, Completion
 from jutrek.wording.keywords import Change, Keywords
 from jutrek.wording.packet import Packet
@@ -39,6 +40,13 @@ def test_what_a_keyword_stands_under_comes_and_goes_with_it() -> None:
     own = having(_ENGINE, own=("engines",))
     own.remove("No. 7")
     assert own.all == ["engines"]
+
+
+def test_words_that_are_there_already_learn_what_they_stand_under() -> None:
+    flat = with_caption(b"", Caption(Change(add=(("snow",), ("weather",)))))
+    told = with_caption(flat, Caption(Change(add=(("weather", "snow"),))))
+    assert ("weather", "snow") in Packet(told).branches()
+    assert with_caption(told, Caption(Change(add=(("Weather", "Snow"),)))) is told
 
 
 def test_in_place_of_all_others() -> None:

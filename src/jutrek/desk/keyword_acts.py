@@ -179,7 +179,7 @@ class KeywordList:
 
     def _not_possible(self, trouble: WordTrouble) -> NotPossible:
         text = str(trouble).rstrip(".")
-        return NotPossible(self._library.root, text[:1].lower() + text[1:] if text[:2] != "No" else f"n{text[1:]}")
+        return NotPossible(self._library.root, text[:1].lower() + text[1:])
 
 
 def told(act: KeywordAct) -> str:

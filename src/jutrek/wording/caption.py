@@ -48,9 +48,9 @@ def with_caption(old: bytes, wanted: Caption, own: Own = NOTHING) -> bytes:
     packet = Packet(old, _PREFIXES)
     changed = _say_fields(packet, wanted.fields, own)
     keywords = Keywords(packet, own.keywords)
-    before = keywords.all
+    before = keywords.all, keywords.branches
     keywords.change(wanted.keywords)
-    changed = changed or keywords.all != before
+    changed = changed or (keywords.all, keywords.branches) != before
     if changed and (packet.new or wanted.keywords):
         keywords.write(packet)
     return bytes(packet) if changed else old

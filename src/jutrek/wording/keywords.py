@@ -62,6 +62,11 @@ class Keywords:
         """All that count, those beside the capture first."""
         return list(self._flat.values())
 
+    @property
+    def branches(self) -> frozenset[Branch]:
+        """What they stand under, as keys."""
+        return frozenset(self._branches)
+
     def write(self, packet: Packet) -> None:
         """Let a packet say them. What only a file said is said beside it, too: other programs look there first."""
         packet.have_branches(list(self._branches.values()))
