@@ -145,6 +145,24 @@ def test_what_holds_no_orientation_or_a_damaged_one_is_refused(tmp_path: Path) -
         patches_of(str(path), told._replace(orientation_at=(within,)), Way.LEFT)
 
 
+def test_files_that_contradict_themselves_are_left(tmp_path: Path) -> None:
+    """Two turns of one picture; a value that is none."""
+    data = picture("AVIF", 6)
+    uses = data.index(b"ipma") + 15
+    assert data[uses : uses + 5] == bytes((1, 2, 0x83, 4, 0x85))
+    path = put(tmp_path / "a.avif", data[:uses] + bytes((1, 2, 0x83, 0x85, 0x85)) + data[uses + 5 :])
+    with pytest.raises(CannotTurn):
+        patches_of(str(path), read(str(path)), Way.LEFT)
+    path = put(tmp_path / "b.jpg", picture("JPEG", 6))
+    told = read(str(path))
+    (at,) = told.orientation_at
+    for value in (b"\1\1", b"\0\0", b"\0\11", b"\11\0"):
+        made = path.read_bytes()
+        put(path, made[:at] + value + made[at + 2 :])
+        with pytest.raises(CannotTurn, match="damaged"):
+            patches_of(str(path), told, Way.LEFT)
+
+
 def mirrored(data: bytes, *, behind: bool) -> bytes:
     """A picture whose colours are not told any more, and that is mirrored instead, before or behind its turn."""
     at = data.index(b"colr") - 4

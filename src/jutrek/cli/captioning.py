@@ -18,8 +18,9 @@ from jutrek.cli.tidying import NOT_ALL, House, Paths, That, meant, ready
 from jutrek.words import counted
 
 if TYPE_CHECKING:
-    from jutrek.desk.captioning import Captioned, Shared
+    from jutrek.desk.captioning import Shared
     from jutrek.desk.keyword_acts import KeywordAct, KeywordList
+    from jutrek.desk.sidecars import Described
 
 keywords_app = typer.Typer(
     help="The house's keywords: listed with how many captures have each, and changed everywhere."
@@ -119,7 +120,7 @@ def _show(said: Shared, *, as_json: bool) -> None:
         say("They are too many for what they say besides to be read.")
 
 
-def _end(house: House, done: Captioned, *, as_json: bool) -> None:
+def _end(house: House, done: Described, *, as_json: bool) -> None:
     """Let lists and backups follow, say what came of it, and leave with a code that says how it went."""
     from jutrek.desk.places import places_of
     from jutrek.desk.sidecars import follow
@@ -245,12 +246,14 @@ def add_command(
     """Write keywords into the list."""
     from jutrek.desk.keyword_acts import KeywordList
     from jutrek.library import open_library
+    from jutrek.transfer.lock import locked
     from jutrek.wording.listed import keep_words
 
     home = open_library(str(library))
-    listed = KeywordList(home)
-    tree = listed.adding(listed.meant(words))
-    keep_words(home, tree)
+    with locked(home):
+        listed = KeywordList(home)
+        tree = listed.adding(listed.meant(words))
+        keep_words(home, tree)
     say(f"{counted(len(tree.entries) - len(listed.tree.entries), 'keyword')} more in the list.")
 
 
@@ -264,6 +267,7 @@ def import_command(
     from jutrek.disk import chosen
     from jutrek.errors import NotPossible, reason
     from jutrek.library import open_library
+    from jutrek.transfer.lock import locked
     from jutrek.wording.listed import keep_words, tree_of
 
     home = open_library(str(library))
@@ -272,11 +276,12 @@ def import_command(
         other = tree_of(tree.read_own(at, 1 << 24))
     except OSError as error:
         raise NotPossible(str(page), f"it can't be read: {reason(error)}") from error
-    listed = KeywordList(home)
     branches = list(map(other.branch, range(len(other.entries))))
     also = {branch: entry.synonyms for branch, entry in zip(branches, other.entries, strict=True)}
-    merged = listed.adding(branches, also)
-    keep_words(home, merged)
+    with locked(home):
+        listed = KeywordList(home)
+        merged = listed.adding(branches, also)
+        keep_words(home, merged)
     for trouble in other.troubles:
         complain(trouble)
     say(f"{counted(len(merged.entries) - len(listed.tree.entries), 'keyword')} more in the list.")

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from jutrek.desk.sidecars import AWAY, Sidecars, see
+from jutrek.desk.sidecars import AWAY, Described, Sidecars, see
 from jutrek.disk import inside
 from jutrek.errors import SourceUnreadable, Stopped
 from jutrek.formats import read
@@ -42,25 +42,6 @@ _NEAR, _NEAR_WORDS = 2000, 12
 """So many neighbours are looked at for keywords, and so many of those are offered."""
 _READ_AT_MOST = 300
 """Of so many captures it is read what they say besides keywords: more of them nobody looks through."""
-
-
-@dataclass(frozen=True, slots=True)
-class Captioned:
-    """What came of it.
-
-    Attributes:
-        run: its run in the journal; empty where there was nothing to write.
-        sidecars: those that were written.
-        captures: how many captures say something else now.
-        same: how many captures said so already.
-        why: what did not work, in a sentence; empty where all did.
-    """
-
-    run: str = ""
-    sidecars: tuple[str, ...] = ()
-    captures: int = 0
-    same: int = 0
-    why: str = ""
 
 
 class _Wanted:
@@ -138,7 +119,7 @@ def caption_captures(
     stop: threading.Event,
     listener: Listener | None = None,
     words: ListChange | None = None,
-) -> Captioned:
+) -> Described:
     """Say something of captures. Hash lists and backups follow by `sidecars.follow`.
 
     Args:
@@ -176,13 +157,13 @@ def _act_of(wanted: Caption) -> str:
 def _write(
     meant: _Wanted, to_say: list[ToSay], act: str, library: Library, ledger: Ledger, stop: threading.Event,
     listener: Listener, words: ListChange | None,
-) -> Captioned:  # fmt: skip
+) -> Described:  # fmt: skip
     written = write_sidecars(to_say, act, library, ledger, stop=stop, listener=listener, words=words)
     see(written, library, ledger)
     why = written.why or ("Of what is gone, set aside or stored away nothing can be said." if meant.away else "")
     captures = meant.captures(written.sidecars)
     same = max(0, len(meant.rows) - meant.away - captures - len(written.left)) if written.trouble is None else 0
-    return Captioned(written.run, tuple(written.sidecars), captures, same, why)
+    return Described(written.run, tuple(written.sidecars), captures, same, why)
 
 
 def place_captures(
@@ -194,7 +175,7 @@ def place_captures(
     as_words: bool = False,
     stop: threading.Event,
     listener: Listener | None = None,
-) -> Captioned:
+) -> Described:
     """Say where captures were by their positions; where something is said of that already it stays.
 
     Args:
@@ -246,7 +227,7 @@ def move_everywhere(
     stop: threading.Event,
     listener: Listener | None = None,
     words: ListChange | None = None,
-) -> Captioned:
+) -> Described:
     """Let a keyword be called otherwise, stand elsewhere, be another one or go, on all captures: one run.
 
     Args:

@@ -7,8 +7,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from jutrek.desk.captioning import Captioned, move_everywhere, rows_with
-from jutrek.desk.sidecars import AWAY
+from jutrek.desk.captioning import move_everywhere, rows_with
+from jutrek.desk.sidecars import AWAY, Described
 from jutrek.errors import NotPossible, reason
 from jutrek.transfer.word_lists import ListChange
 from jutrek.wording.listed import page_of, read_page, tree_of
@@ -44,7 +44,7 @@ class KeywordAct:
 
     def carry_out(
         self, columns: Columns, library: Library, ledger: Ledger, *, stop: threading.Event, listener: Listener
-    ) -> Captioned:
+    ) -> Described:
         """Do it. Arguments and errors as of `captioning.move_everywhere`."""
         return move_everywhere(
             columns, self.old, self.new, library, ledger, alone=self.alone, stop=stop, listener=listener,

@@ -5,10 +5,9 @@ from __future__ import annotations
 import os
 import threading
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from jutrek.desk.sidecars import AWAY, Sidecars, see
+from jutrek.desk.sidecars import AWAY, Described, Sidecars, see
 from jutrek.library import Library
 from jutrek.library.marks import FOLDER_SIDECAR
 from jutrek.transfer import Listener
@@ -21,25 +20,6 @@ if TYPE_CHECKING:
     from jutrek.views.columns import Columns
 
 
-@dataclass(frozen=True, slots=True)
-class Marked:
-    """What came of it.
-
-    Attributes:
-        run: its run in the journal; empty where there was nothing to write.
-        sidecars: those that were written.
-        captures: how many were marked.
-        same: how many had that mark already.
-        why: what did not work, in a sentence; empty where all did.
-    """
-
-    run: str = ""
-    sidecars: tuple[str, ...] = ()
-    captures: int = 0
-    same: int = 0
-    why: str = ""
-
-
 def mark_captures(
     columns: Columns,
     rows: Sequence[int],
@@ -49,7 +29,7 @@ def mark_captures(
     *,
     stop: threading.Event,
     listener: Listener | None = None,
-) -> Marked:
+) -> Described:
     """Give captures a mark, or take it off. What else follows is done by `follow`.
 
     Args:
@@ -79,12 +59,12 @@ def mark_captures(
     written = write_sidecars(wanted, about, library, ledger, stop=stop, listener=listener)
     see(written, library, ledger)
     why = written.why or ("What is gone, set aside or stored away can't be marked." if away else "")
-    return Marked(written.run, tuple(written.sidecars), len(written.sidecars), same, why)
+    return Described(written.run, tuple(written.sidecars), len(written.sidecars), same, why)
 
 
 def mark_folders(
     folders: Sequence[str], label: str, library: Library, ledger: Ledger, *, stop: threading.Event
-) -> Marked:
+) -> Described:
     """Give folders a mark, or take it off: in a sidecar in each, which goes wherever the folder goes.
 
     Arguments and errors as of `mark_captures`.
@@ -99,4 +79,4 @@ def mark_folders(
     written = write_sidecars(wanted, about, library, ledger, stop=stop)
     see(written, library, ledger)
     count = len(written.sidecars)
-    return Marked(written.run, tuple(written.sidecars), count, len(wanted) - count, written.why)
+    return Described(written.run, tuple(written.sidecars), count, len(wanted) - count, written.why)

@@ -6,7 +6,7 @@ import os
 import threading
 from collections import Counter
 from collections.abc import Collection, Iterator
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -30,6 +30,25 @@ if TYPE_CHECKING:
 
 AWAY = bit_of(State.GONE) | bit_of(State.ASIDE) | bit_of(State.STORED)
 """What of a capture's states keeps it from being said anything of."""
+
+
+@dataclass(frozen=True, slots=True)
+class Described:
+    """What came of it.
+
+    Attributes:
+        run: its run in the journal; empty where there was nothing to write.
+        sidecars: those that were written.
+        captures: how many captures say something else now.
+        same: how many captures said so already.
+        why: what did not work, in a sentence; empty where all did.
+    """
+
+    run: str = ""
+    sidecars: tuple[str, ...] = ()
+    captures: int = 0
+    same: int = 0
+    why: str = ""
 
 
 class Sidecars:

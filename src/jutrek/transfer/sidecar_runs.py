@@ -14,10 +14,10 @@ import contextlib
 import os
 import secrets
 import threading
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
 from jutrek.disk import OWN_FOLDER, FileStamp, Inside, Outside, Realm, inside, put_away
 from jutrek.errors import CopyRefused, FileTrouble, JutrekError, Stopped, of_place, reason, shown
@@ -34,7 +34,8 @@ if TYPE_CHECKING:
     from jutrek.transfer.run_log import RunLog
 
 _AT_ONCE = 100
-"""So many sidecars share the syncs of a step."""
+"""So many steps share their syncs."""
+_AnyStep = TypeVar("_AnyStep")
 
 
 class ToSay(NamedTuple):
@@ -116,6 +117,47 @@ def write_sidecars(
         return written
 
 
+def in_one_run(
+    library: Library, about: Mapping[str, object], steps: Sequence[_AnyStep],
+    some: Callable[[Journal, Sequence[_AnyStep]], None], written: Written, stop: threading.Event,
+    *, behind: Callable[[Journal], None] = lambda journal: None,
+) -> None:  # fmt: skip
+    """Do steps in one run of the journal, many at a time. Whoever calls holds the library's lock.
+
+    Args:
+        library: the library.
+        about: what the head of the journal tells of it.
+        steps: what is to be done.
+        some: does some of the steps, which share syncs.
+        written: what came of it; a trouble in it ends the run.
+        stop: ends it when it is set.
+        behind: is done behind all steps, where nothing ended it before.
+
+    Raises:
+        LibraryTrouble: when the journal can't be begun.
+    """
+    try:
+        journal = Journal.begin(library, Kind.DESCRIBE, about)
+    except OSError as error:
+        raise of_place(library.root, library.own, error) from error
+    written.run = journal.run
+    try:
+        for first in range(0, len(steps), _AT_ONCE):
+            if stop.is_set():
+                written.trouble = Stopped()
+            if written.trouble is not None:
+                break
+            some(journal, steps[first : first + _AT_ONCE])
+        if written.trouble is None:
+            behind(journal)
+        done = len(written.sidecars)
+        journal.end("stopped" if written.trouble else "done", done, len(steps) - done)
+    except OSError as error:
+        written.trouble = of_place(library.root, library.own, error)
+    finally:
+        journal.close()
+
+
 def _steps(library: Library, wanted: Iterable[ToSay], left: list[str]) -> Iterator[_Step]:
     """What there is to do; sentences about what can't be done go to `left`."""
     tree, token, number = library.tree, f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}", 0
@@ -160,27 +202,11 @@ class _Writing:
         self._buffer = aligned_buffer()
 
     def go(self, act: str, words: ListChange | None) -> None:
-        library, written = self._library, self._written
-        try:
-            journal = Journal.begin(library, Kind.DESCRIBE, {"act": act})
-        except OSError as error:
-            raise of_place(library.root, library.own, error) from error
-        written.run = journal.run
-        try:
-            for first in range(0, len(self._steps), _AT_ONCE):
-                if self._stop.is_set():
-                    written.trouble = Stopped()
-                if written.trouble is not None:
-                    break
-                self._write_some(journal, self._steps[first : first + _AT_ONCE])
-            if words is not None and written.trouble is None and (why := change_list(library, words, journal)):
-                written.left.append(why)
-            how = "stopped" if written.trouble else "done"
-            journal.end(how, len(written.sidecars), len(self._steps) - len(written.sidecars))
-        except OSError as error:
-            written.trouble = of_place(library.root, library.own, error)
-        finally:
-            journal.close()
+        def behind(journal: Journal) -> None:
+            if words is not None and (why := change_list(self._library, words, journal)):
+                self._written.left.append(why)
+
+        in_one_run(self._library, {"act": act}, self._steps, self._write_some, self._written, self._stop, behind=behind)
 
     def _write_some(self, journal: Journal, steps: Sequence[_Step]) -> None:
         """Write sidecars that share their syncs."""

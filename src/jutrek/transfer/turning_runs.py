@@ -24,11 +24,11 @@ from jutrek.formats import read
 from jutrek.library import LIBRARY, HomeFile, Library, ProofMark
 from jutrek.library.fingerprint import quick_of
 from jutrek.library.turned import Turned
-from jutrek.transfer.journal import Journal, Kind, now
+from jutrek.transfer.journal import Journal, now
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, new_hash, open_to_read, read_back
 from jutrek.transfer.outcome import Listener, Progress
-from jutrek.transfer.sidecar_runs import Written
+from jutrek.transfer.sidecar_runs import Written, in_one_run
 from jutrek.transfer.turn_lines import is_turn, patches_in, turned_by
 from jutrek.turning.patching import CannotTurn, Patch, check
 
@@ -36,7 +36,6 @@ if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
     from jutrek.transfer.run_log import RunLog
 
-_AT_ONCE = 100
 _BLOCK = 1 << 20
 
 
@@ -200,26 +199,8 @@ class _Turning:
         self._buffer = aligned_buffer()
 
     def go(self, act: str, takes_back: str) -> None:
-        library, written = self._library, self._written
         about = {"act": act, **({"takes_back": takes_back} if takes_back else {})}
-        try:
-            journal = Journal.begin(library, Kind.DESCRIBE, about)
-        except OSError as error:
-            raise of_place(library.root, library.own, error) from error
-        written.run = journal.run
-        try:
-            for first in range(0, len(self._steps), _AT_ONCE):
-                if self._stop.is_set():
-                    written.trouble = Stopped()
-                if written.trouble is not None:
-                    break
-                self._turn_some(journal, self._steps[first : first + _AT_ONCE])
-            done = len(written.sidecars)
-            journal.end("stopped" if written.trouble else "done", done, len(self._steps) - done)
-        except OSError as error:
-            written.trouble = of_place(library.root, library.own, error)
-        finally:
-            journal.close()
+        in_one_run(self._library, about, self._steps, self._turn_some, self._written, self._stop)
 
     def _turn_some(self, journal: Journal, steps: Sequence[_Step]) -> None:
         """Turn files that share the syncs of the journal."""

@@ -112,12 +112,14 @@ def check(found: Sequence[Patch], payload: Sequence[Stretch]) -> None:
 
 
 def _of_exif(span: Span, reading: Reading, way: Way) -> Iterator[Patch]:
-    for at in reading.orientation_at:
-        old = span.read(at, 2)
-        if (patch := _orientation(at, old, way)) is not None:
-            yield patch
-            if reading.format == "png":
-                yield _checksum(span, patch)
+    found = [_orientation(at, span.read(at, 2), way) for at in reading.orientation_at]
+    patches = [one for one in found if one is not None]
+    if not patches:
+        raise CannotTurn("What it says of which way is up is damaged.")
+    for patch in patches:
+        yield patch
+        if reading.format == "png":
+            yield _checksum(span, patch)
     if reading.format != "png":
         yield from _of_packet(span, reading, way)
 

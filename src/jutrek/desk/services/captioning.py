@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from jutrek.desk.captioning import Around, Captioned, Shared, around, caption_captures, place_captures, shared
+from jutrek.desk.captioning import Around, Shared, around, caption_captures, place_captures, shared
 from jutrek.desk.keyword_acts import KeywordAct, KeywordList
 from jutrek.desk.services.following import Following
+from jutrek.desk.sidecars import Described
 from jutrek.transfer import Listener
 
 if TYPE_CHECKING:
@@ -34,7 +35,7 @@ class CaptioningService:
         tree = KeywordList(at.library).tree
         return shared(columns, rows, at.library, at.stop), around(columns, rows, tree)
 
-    def go(self, columns: Columns, rows: Sequence[int], wanted: Caption) -> Captioned:
+    def go(self, columns: Columns, rows: Sequence[int], wanted: Caption) -> Described:
         """Say something of captures; keywords that the list has not come into it. Hash lists and backups follow.
 
         Raises:
@@ -48,7 +49,7 @@ class CaptioningService:
             )
         )
 
-    def place(self, columns: Columns, rows: Sequence[int], *, as_words: bool) -> Captioned:
+    def place(self, columns: Columns, rows: Sequence[int], *, as_words: bool) -> Described:
         """Say where captures were by their positions, as keywords, too. Raises as `go`."""
         at = self._at
         return self._done(
@@ -65,7 +66,7 @@ class CaptioningService:
         """
         return act_of(KeywordList(self._at.library, columns))
 
-    def go_everywhere(self, columns: Columns, act: KeywordAct) -> Captioned:
+    def go_everywhere(self, columns: Columns, act: KeywordAct) -> Described:
         """Do it. Raises likewise."""
         at = self._at
         return self._done(
@@ -76,7 +77,7 @@ class CaptioningService:
         at = self._at
         return Listener(progress=lambda run: at.teller.working("Writing", run.files, run.all_files, changes=True))
 
-    def _done(self, done: Captioned) -> Captioned:
+    def _done(self, done: Described) -> Described:
         self._following.add(done.sidecars)
         return done
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from jutrek.desk.marking import Marked, mark_captures, mark_folders
+from jutrek.desk.marking import mark_captures, mark_folders
 from jutrek.desk.services.following import Following
 from jutrek.desk.services.opened import Opened
 from jutrek.desk.services.places import PlacesService
+from jutrek.desk.sidecars import Described
 from jutrek.transfer import Listener
 
 if TYPE_CHECKING:
@@ -22,7 +23,7 @@ class MarkingService:
     def __init__(self, opened: Opened, places: PlacesService) -> None:
         self._at, self._following = opened, Following(opened, places)
 
-    def go(self, columns: Columns, rows: Sequence[int], label: str) -> Marked:
+    def go(self, columns: Columns, rows: Sequence[int], label: str) -> Described:
         """Give captures a mark, or take it off; `follow` is to be called when no more come.
 
         Args:
@@ -41,12 +42,12 @@ class MarkingService:
             mark_captures(columns, rows, label, at.library, at.ledger, stop=at.stop, listener=listener)
         )  # fmt: skip
 
-    def folder(self, path: str, label: str) -> Marked:
+    def folder(self, path: str, label: str) -> Described:
         """Give a folder a mark, or take it off; likewise."""
         at = self._at
         return self._done(mark_folders([path], label, at.library, at.ledger, stop=at.stop))
 
-    def _done(self, marked: Marked) -> Marked:
+    def _done(self, marked: Described) -> Described:
         self._following.add(marked.sidecars)
         return marked
 

@@ -46,6 +46,8 @@ class Opened(QWidget):
         self._theme = theme
         self._view: DayView | None = None
         self._back = False
+        self._many = False
+        """Whether several are selected: how many is told beside the buttons."""
         # A click beside what it holds does nothing: it is not one on the row.
         self.setAttribute(Qt.WidgetAttribute.WA_NoMousePropagation)
         self.setCursor(Qt.CursorShape.ArrowCursor)
@@ -90,7 +92,11 @@ class Opened(QWidget):
 
     def _bar(self, width: int) -> int:
         """The height of what stands above the pictures."""
-        return _ASK if self.ask is not None else self._flow.height_for(width - _COUNT)
+        return _ASK if self.ask is not None else self._flow.height_for(self._room(width))
+
+    def _room(self, width: int) -> int:
+        """The width that is there for buttons."""
+        return width - (_COUNT if self._many else 4)
 
     def resizeEvent(self, event: object) -> None:
         self._place()
@@ -98,13 +104,14 @@ class Opened(QWidget):
     def _place(self) -> None:
         bar = self._bar(self.width())
         self.grid.setGeometry(0, bar + _GAP, self.width(), max(0, self.height() - bar - _GAP))
-        self._flow.setGeometry(4, 0, self.width() - _COUNT, bar)
+        self._flow.setGeometry(4, 0, self._room(self.width()), bar)
         self._flow.arrange()
         if self.ask is not None:
             self.ask.setGeometry(0, 0, self.width() - 4, _ASK)
 
     def _show_selection(self) -> None:
         ids = self.grid.picked()
+        self._many = len(ids) > 1
         views = self._views(ids)
         dated = bool(self._view and self._view.start is not None)
         asking = self.ask is not None

@@ -17,8 +17,9 @@ from jutrek.ui.plainly import caption, plain
 from jutrek.wording.spelling import key
 
 if TYPE_CHECKING:
-    from jutrek.desk.captioning import Around, Captioned, Shared
+    from jutrek.desk.captioning import Around, Shared
     from jutrek.desk.keyword_acts import KeywordAct, KeywordList
+    from jutrek.desk.sidecars import Described
     from jutrek.errors import JutrekError
     from jutrek.ui.pages.library.asking import Asking
     from jutrek.ui.pages.library.caption_sheet import CaptionSheet
@@ -137,7 +138,7 @@ class Captions(QObject):
         self._at.say("")
         self._at.ask(lambda at: at.captioning.go(columns, rows, said), self._done, self._not_done)
 
-    def _done(self, done: Captioned) -> None:
+    def _done(self, done: Described) -> None:
         self._at.ask(lambda at: at.captioning.follow(), self._followed)
         if done.run:
             self._at.remember(done.run)

@@ -16,7 +16,7 @@ from jutrek.ui.pages.library.pennants import pennant_icon
 from jutrek.ui.plainly import caption, plain
 
 if TYPE_CHECKING:
-    from jutrek.desk.marking import Marked
+    from jutrek.desk.sidecars import Described
     from jutrek.errors import JutrekError
     from jutrek.ui.pages.library.tidying import LibraryTidying
     from jutrek.ui.pages.library.view import LibraryView
@@ -227,7 +227,7 @@ class LibraryMarking(QObject):
         if why:
             self._view.notify("Marks are written.", why, brick=True)
 
-    def _folder_marked(self, path: str, letter: str, done: Marked) -> None:
+    def _folder_marked(self, path: str, letter: str, done: Described) -> None:
         self._over()
         if done.run:
             self._tidying.remember((done.run,))
@@ -245,7 +245,7 @@ class LibraryMarking(QObject):
         self._view.notify("Nothing was marked.", str(error), brick=True)
         self._ask_lookup(lambda lookup: lookup.views.marked(number), lambda _: self._renew())
 
-    def _marked(self, letter: str, number: int, done: Marked) -> None:
+    def _marked(self, letter: str, number: int, done: Described) -> None:
         self._over()
         if done.run:
             self._tidying.remember((done.run,))
