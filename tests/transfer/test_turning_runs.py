@@ -15,12 +15,13 @@ from jutrek.desk.turning import TurnedCaptures, turn_captures
 from jutrek.doubles import Standing, compare
 from jutrek.filing import HouseRules, Undated
 from jutrek.formats import read
+from jutrek.formats.splices import Splice
 from jutrek.library import HomeFile, Library, Place, as_place, survey
 from jutrek.library.ledger import Ledger
-from jutrek.library.turned import Turned
 from jutrek.sources import known_source, scan
 from jutrek.sources.scan import SourceFile
-from jutrek.transfer import Listener, bring, recover, turning_runs
+from jutrek.transfer import Listener, amending, bring, recover
+from jutrek.transfer.amending import ToAmend, amend_files
 from jutrek.transfer.catching_up import lacking
 from jutrek.transfer.checking import check
 from jutrek.transfer.clearing import Way as Clearing
@@ -29,8 +30,7 @@ from jutrek.transfer.journal import Journal, Kind
 from jutrek.transfer.lock import locked
 from jutrek.transfer.release import release
 from jutrek.transfer.run_log import head_of, run_log_of, runs
-from jutrek.transfer.turning_runs import turn_files, with_bytes
-from jutrek.turning.patching import Patch, patches_of
+from jutrek.turning.patching import splices_of
 from jutrek.turning.ways import Way
 from tests.cli.test_captioning import columns_of
 from tests.killing import die, killed_in
@@ -91,7 +91,7 @@ def test_turned_and_turned_back_to_the_same_bytes(home: Library, ledger: Ledger,
     for run in reversed(made):
         assert back(home, ledger, run) == []
     assert files(home) == before
-    assert ledger.turned.standing() == []
+    assert ledger.amended.standing() == []
     # The taking back of a taking back turns them once more.
     again = next(run for run in runs(home) if head_of(home, run).get("takes_back") == made[0])
     assert back(home, ledger, again) == []
@@ -106,15 +106,15 @@ def test_a_card_is_proven_and_cleared_though_its_pictures_were_turned(
     certificate = release(known_source(str(card)), home, ledger, [tarn], again=False, stop=never())
     assert certificate.safe, [one.why for one in certificate.files]
     # Other bytes put back than those that were replaced prove nothing, and so does what was turned since it changed.
-    genuine = ledger.turned.standing()
+    genuine = ledger.amended.standing()
     assert len(genuine) == 5
-    ledger.turned.put([one._replace(patches={0: (b"x", b"y")}) for one in genuine])
+    ledger.amended.put([one._replace(splices=(Splice(0, b"x", b"y"),)) for one in genuine])
     assert not release(known_source(str(card)), home, ledger, [tarn], again=True, stop=never()).safe
-    ledger.turned.put(genuine)
+    ledger.amended.put(genuine)
     assert release(known_source(str(card)), home, ledger, [tarn], again=True, stop=never()).safe
     other, *_ = files(home)
     ledger.put([HomeFile(other, len(files(home)[other][0]), files(home)[other][1], None, bytes(16))])
-    assert {one.path for one in ledger.turned.standing()} == {one.path for one in genuine} - {other}
+    assert {one.path for one in ledger.amended.standing()} == {one.path for one in genuine} - {other}
     marks = [one._replace(full=bytes(16)) for path, one in ledger.proofs("").items() if path == other]
     ledger.put_proofs(marks)
     cleared = clear(certificate, home, ledger, [tarn], way=Clearing.REMOVE, stop=never())
@@ -123,21 +123,21 @@ def test_a_card_is_proven_and_cleared_though_its_pictures_were_turned(
 
 def test_a_lost_ledger_learns_what_was_turned_and_moved(home: Library, ledger: Ledger, card: Path) -> None:
     turn(home, ledger, Way.LEFT)
-    known = {one.path: one for one in ledger.turned.standing()}
+    known = {one.path: one for one in ledger.amended.standing()}
     assert len(known) == 5
     old, new = next(iter(known)), "2026/elsewhere.bin"
     ledger.move([(old, new)])
-    assert {one.path for one in ledger.turned.standing()} == {new, *known} - {old}
+    assert {one.path for one in ledger.amended.standing()} == {new, *known} - {old}
     with Ledger(f"{ledger.path}.new") as other:
         other.is_new = True
         recover(home, other)
-        assert {one.path: one for one in other.turned.standing()} == known
+        assert {one.path: one for one in other.amended.standing()} == known
         assert len(at_home(home, other, card)) == 5
 
 
 def dying_at(where: str, cut: int, monkeypatch: pytest.MonkeyPatch) -> None:
     """Let the process die before the bytes of a number are written, or before a file is read back."""
-    module, name = (os, "pwrite") if where == "write" else (turning_runs, "read_back")
+    module, name = (os, "pwrite") if where == "write" else (amending, "read_back")
     real, left = getattr(module, name), [cut]
 
     def dying(*args: object, **more: object) -> object:
@@ -172,7 +172,7 @@ def test_a_kill_leaves_each_file_whole_as_it_was_or_turned(
     assert {one: both for one, both in files(home).items() if one not in done} == {
         one: both for one, both in before.items() if one not in done
     }
-    assert {one.path for one in ledger.turned.standing()} == done
+    assert {one.path for one in ledger.amended.standing()} == done
     assert all(not read(os.path.join(home.root, one)).notes for one in whole)
     assert back(home, ledger, run_log.run) == []
     assert files(home) == before
@@ -220,15 +220,15 @@ def test_what_changes_while_others_are_looked_at_stays(home: Library, ledger: Le
     """And what does not read back as it was written is as before."""
     first, second, *_ = sorted(files(home))
 
-    def patches(path: str) -> list[Patch]:
-        if path == second:
+    def how(whole: str) -> list[Splice]:
+        if whole.endswith(second):
             changed = Path(home.root, first)
             changed.write_bytes(changed.read_bytes()[:-1] + b"!")
-        whole = os.path.join(home.root, path)
-        return patches_of(whole, read(whole), Way.LEFT)
+        return splices_of(whole, read(whole), Way.LEFT)
 
-    done = turn_files([first, second], patches, "turned", home, ledger, stop=never())
-    assert (done.sidecars, done.left) == ([second], [f"{first} was not turned: it was changed meanwhile."])
+    wanted = [ToAmend(one, how) for one in (first, second)]
+    done = amend_files(wanted, "turned", home, ledger, stop=never())
+    assert (done.files, done.left) == ([second], [f"{first} stays as it was: It was changed meanwhile."])
     assert files(home)[first][0].endswith(b"!")
 
 
@@ -236,29 +236,9 @@ def test_what_does_not_read_back_as_written_is_put_back(
     home: Library, ledger: Ledger, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     before = files(home)
-    monkeypatch.setattr(turning_runs, "read_back", lambda *_: (bytes(16), True))
+    monkeypatch.setattr(amending, "read_back", lambda *_: (bytes(16), True))
     assert turn(home, ledger, Way.LEFT).captures == 0
     assert files(home) == before
-
-
-def test_bytes_are_replaced_across_the_borders_of_blocks() -> None:
-    data, instead = bytes(range(32)), {2: b"ab", 7: b"cdef", 15: b"g"}
-    whole = with_bytes(data, 0, instead)
-    assert whole == data[:2] + b"ab" + data[4:7] + b"cdef" + data[11:15] + b"g" + data[16:]
-    for size in (1, 3, 8, 9):
-        assert b"".join(with_bytes(data[at : at + size], at, instead) for at in range(0, 32, size)) == whole
-
-
-def test_what_was_turned_again_is_known_as_what_it_was_at_first() -> None:
-    def turned(was: bytes, now: bytes, at: int, old: bytes, new: bytes) -> Turned:
-        return Turned("a", 9, was, was, now, {at: (old, new)})
-
-    first = turned(b"0", b"1", 4, b"a", b"b")
-    assert turned(b"1", b"2", 4, b"b", b"c").after(first) == turned(b"0", b"2", 4, b"a", b"c")
-    assert turned(b"1", b"0", 4, b"b", b"a").after(first) is None
-    # What was changed in between is another file.
-    foreign = turned(b"7", b"8", 4, b"b", b"c")
-    assert foreign.after(first) == foreign == foreign.after(None)
 
 
 def test_what_cannot_be_turned_stays_and_is_told(home: Library, ledger: Ledger, tmp_path: Path) -> None:
@@ -275,6 +255,6 @@ def test_what_cannot_be_turned_stays_and_is_told(home: Library, ledger: Ledger, 
     path.write_bytes(path.read_bytes() + b"theirs")
     survey(home, ledger)
     assert [one for one in back(home, ledger, done.run) if "changed since" in one] == [
-        f"{second} can't be turned: It was changed since."
+        f"{second} stays as it is: It was changed since."
     ]
     assert path.read_bytes().endswith(b"theirs")

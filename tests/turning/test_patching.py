@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import struct
+from collections.abc import Sequence
 from itertools import product
 from pathlib import Path
 
@@ -13,7 +14,8 @@ import pytest
 from PIL import Image, ImageOps
 
 from jutrek.formats import read
-from jutrek.turning.patching import CannotTurn, Patch, patches_of
+from jutrek.formats.splices import Splice, undone
+from jutrek.turning.patching import CannotTurn, splices_of
 from jutrek.turning.ways import Way, turned
 from tests import making
 from tests.making import put
@@ -54,9 +56,9 @@ def displayed(path: Path) -> np.ndarray:
     return np.asarray(ImageOps.exif_transpose(Image.open(path)).convert("RGB"))
 
 
-def patched(path: Path, patches: list[Patch]) -> None:
+def patched(path: Path, splices: Sequence[Splice]) -> None:
     data = bytearray(path.read_bytes())
-    for one in patches:
+    for one in splices:
         assert data[one.offset : one.offset + len(one.old)] == one.old
         assert len(one.old) == len(one.new)
         data[one.offset : one.offset + len(one.old)] = one.new
@@ -79,8 +81,8 @@ def test_others_show_it_turned_and_nothing_else_changed(name: str, tmp_path: Pat
     for orientation, way in product((1, 6) if name != "a.avif" else (6, 8), Way):
         path = put(tmp_path / name, _KINDS[name](orientation))
         before, was, told = path.read_bytes(), displayed(path), read(str(path))
-        patches = patches_of(str(path), told, way)
-        patched(path, patches)
+        splices = splices_of(str(path), told, way)
+        patched(path, splices)
         new = read(str(path))
         expected = np.rot90(was, _QUARTERS[way]) if way is not Way.UPRIGHT else None
         if expected is not None:
@@ -92,9 +94,9 @@ def test_others_show_it_turned_and_nothing_else_changed(name: str, tmp_path: Pat
         assert [path.read_bytes()[part.offset : part.offset + part.size] for part in told.payload] == [
             before[part.offset : part.offset + part.size] for part in told.payload
         ]
-        patched(path, [one.back for one in patches])
+        patched(path, undone(splices))
         assert path.read_bytes() == before
-        assert way is not Way.UPRIGHT or orientation != 1 or not patches
+        assert way is not Way.UPRIGHT or orientation != 1 or not splices
 
 
 def test_each_orientation_is_turned_as_the_picture_is() -> None:
@@ -119,7 +121,7 @@ def test_a_packet_that_says_it_too_is_told_the_same(tmp_path: Path) -> None:
         b'<rdf:Description xmlns:tiff="http://ns.adobe.com/tiff/1.0/" tiff:Orientation="6"/></rdf:RDF></x:xmpmeta>'
     )
     path = put(tmp_path / "a.jpg", picture("JPEG", 6, xmp=packet))
-    patched(path, patches_of(str(path), read(str(path)), Way.RIGHT))
+    patched(path, splices_of(str(path), read(str(path)), Way.RIGHT))
     assert b'tiff:Orientation="3"' in path.read_bytes()
     assert read(str(path)).orientation == 3
 
@@ -136,13 +138,13 @@ def test_what_holds_no_orientation_or_a_damaged_one_is_refused(tmp_path: Path) -
     for name, data in (("a.jpg", plain.getvalue()), ("b.mp4", askew), ("c.mp4", mirrored), ("d.wav", sound)):
         path = put(tmp_path / name, bytes(data))
         with pytest.raises(CannotTurn):
-            patches_of(str(path), read(str(path)), Way.LEFT)
+            splices_of(str(path), read(str(path)), Way.LEFT)
     # A value that leads into the picture itself is none: whatever a directory says.
     path = put(tmp_path / "e.jpg", picture("JPEG", 6))
     told = read(str(path))
     within = path.read_bytes().index(b"\0\1", told.payload[0].offset)
     with pytest.raises(CannotTurn, match="within the picture"):
-        patches_of(str(path), told._replace(orientation_at=(within,)), Way.LEFT)
+        splices_of(str(path), told._replace(orientation_at=(within,)), Way.LEFT)
 
 
 def test_files_that_contradict_themselves_are_left(tmp_path: Path) -> None:
@@ -152,7 +154,7 @@ def test_files_that_contradict_themselves_are_left(tmp_path: Path) -> None:
     assert data[uses : uses + 5] == bytes((1, 2, 0x83, 4, 0x85))
     path = put(tmp_path / "a.avif", data[:uses] + bytes((1, 2, 0x83, 0x85, 0x85)) + data[uses + 5 :])
     with pytest.raises(CannotTurn):
-        patches_of(str(path), read(str(path)), Way.LEFT)
+        splices_of(str(path), read(str(path)), Way.LEFT)
     path = put(tmp_path / "b.jpg", picture("JPEG", 6))
     told = read(str(path))
     (at,) = told.orientation_at
@@ -160,7 +162,7 @@ def test_files_that_contradict_themselves_are_left(tmp_path: Path) -> None:
         made = path.read_bytes()
         put(path, made[:at] + value + made[at + 2 :])
         with pytest.raises(CannotTurn, match="damaged"):
-            patches_of(str(path), told, Way.LEFT)
+            splices_of(str(path), told, Way.LEFT)
 
 
 def mirrored(data: bytes, *, behind: bool) -> bytes:
@@ -179,14 +181,14 @@ def mirrored(data: bytes, *, behind: bool) -> bytes:
 def test_what_is_mirrored_besides_is_turned_the_right_way(way: Way, tmp_path: Path) -> None:
     path = put(tmp_path / "a.avif", mirrored(picture("AVIF", 6, quality=95), behind=True))
     was = displayed(path)
-    patched(path, patches_of(str(path), read(str(path)), way))
+    patched(path, splices_of(str(path), read(str(path)), way))
     expected = np.rot90(was, _QUARTERS[way])
     assert displayed(path).shape == expected.shape
     assert np.abs(displayed(path).astype(int) - expected).mean() < 3
     # In the other order programs show it one way or the other.
     path = put(tmp_path / "b.avif", mirrored(picture("AVIF", 6), behind=False))
     with pytest.raises(CannotTurn, match="mirrored before"):
-        patches_of(str(path), read(str(path)), way)
+        splices_of(str(path), read(str(path)), way)
 
 
 def test_a_turned_clip_lies_in_its_corner(tmp_path: Path) -> None:
@@ -194,7 +196,7 @@ def test_a_turned_clip_lies_in_its_corner(tmp_path: Path) -> None:
     corners = {}
     for way in Way:
         path = put(tmp_path / f"{way}.mp4", clip())
-        patched(path, patches_of(str(path), read(str(path)), way))
+        patched(path, splices_of(str(path), read(str(path)), way))
         data = path.read_bytes()
         at = data.index(b"tkhd") + 44
         corners[way] = tuple(value >> 16 for value in struct.unpack(">9i", data[at : at + 36])[6:8])
@@ -213,6 +215,6 @@ def test_clips_without_a_matrix_and_of_the_longer_header_are_turned(tmp_path: Pa
         longer[place - 4 : place] = struct.pack(">I", size + 12)
     for name, made, where in (("a.mp4", bare, at + 40), ("b.mp4", bytes(longer), at + 52)):
         path = put(tmp_path / name, made)
-        (patch,) = patches_of(str(path), read(str(path)), Way.RIGHT)
-        assert patch.offset == where
-        assert [value >> 16 for value in struct.unpack(">9i", patch.new)[:8]] == [0, 1, 0, -1, 0, 0, 48, 0]
+        (splice,) = splices_of(str(path), read(str(path)), Way.RIGHT)
+        assert splice.offset == where
+        assert [value >> 16 for value in struct.unpack(">9i", splice.new)[:8]] == [0, 1, 0, -1, 0, 0, 48, 0]

@@ -211,7 +211,7 @@ def _file(run_log: RunLog, row: int, entry: Mapping[str, Any], marks: Marks) -> 
 
 def _sidecar(run_log: RunLog, row: int, entry: Mapping[str, Any]) -> FileRecord:
     """A sidecar that says something of a capture since."""
-    did = "turned" if "at" in entry else "written"
+    did = "written into" if "name" in entry else ("turned" if "at" in entry else "written")
     what = did if row in run_log.sidecars else run_log.failed.get(row, f"not {did}")
     return FileRecord(str(entry["to"]), "", int(entry["size"]), what)
 

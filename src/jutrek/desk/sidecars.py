@@ -19,7 +19,7 @@ from jutrek.library import Library, Place
 from jutrek.transfer.catching_up import catch_up, lacking
 from jutrek.transfer.following_lists import lists_follow
 from jutrek.transfer.metadata_merge import sidecar_of
-from jutrek.transfer.sidecar_runs import Written
+from jutrek.transfer.one_run import Written
 from jutrek.views.columns import bit_of
 from jutrek.views.conditions import State
 from jutrek.views.describing import describe

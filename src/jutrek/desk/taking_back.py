@@ -18,6 +18,7 @@ from jutrek.filing import Plan
 from jutrek.filing.facts import lies_in
 from jutrek.library import Library, as_place, give_back_numbers
 from jutrek.transfer import Listener, Outcome, plan_taking_back, refile
+from jutrek.transfer.amend_lines import is_amended
 from jutrek.transfer.checking import miss_again
 from jutrek.transfer.empty_folders import make_again, removed_by
 from jutrek.transfer.folder_moves import FolderMove, folders_back, move_folders
@@ -30,7 +31,6 @@ from jutrek.transfer.run_log import RunLog, given_number, head_of, run_log_of
 from jutrek.transfer.saying import say_back
 from jutrek.transfer.taking_back import folders_now, followed
 from jutrek.transfer.trash import forget, found
-from jutrek.transfer.turn_lines import is_turn
 from jutrek.transfer.word_lists import list_back
 from jutrek.words import counted
 
@@ -90,7 +90,7 @@ def told_of(library: Library, run: str) -> int | None:
     """How many files a run only told something of, so that taking it back moves none; None for other runs."""
     run_log = run_log_of(library, run)
     count = sum(one["entry"] in ("let go", "said") for one in run_log.others) + len(removed_by(run_log))
-    count += sum(is_turn(run_log.to_say.get(row, {})) for row in run_log.sidecars)
+    count += sum(is_amended(run_log.to_say.get(row, {})) for row in run_log.sidecars)
     return int(count) or None
 
 
@@ -135,7 +135,7 @@ def take_back(
     kind, run_log = _kind_of(library, run), run_log_of(library, run)
     if (told := _told_back(library, ledger, run_log, kind)) is not None:
         return told
-    if any(map(is_turn, run_log.to_say.values())):
+    if any(map(is_amended, run_log.to_say.values())):
         return _turned_back(library, ledger, run_log, places, stop, listener)
     if run_log.folders_moved:
         moves, left = folders_back(library, run_log, folders_now(library, run_log))

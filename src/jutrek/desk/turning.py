@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -13,12 +13,13 @@ from jutrek.desk.sidecars import AWAY
 from jutrek.disk import inside
 from jutrek.filing.rulebook import load_rules
 from jutrek.formats import MEDIA, kind_by_suffix, read
+from jutrek.formats.splices import Splice, trouble_with, undone
 from jutrek.transfer import Listener
-from jutrek.transfer.sidecar_runs import Written
+from jutrek.transfer.amend_lines import is_amended, splices_in
+from jutrek.transfer.amending import ToAmend, amend_files
+from jutrek.transfer.one_run import Written
 from jutrek.transfer.taking_back import followed
-from jutrek.transfer.turn_lines import is_turn, patches_in
-from jutrek.transfer.turning_runs import Back, turn_files
-from jutrek.turning.patching import Patch, check, patches_of
+from jutrek.turning.patching import splices_of
 from jutrek.views.describing import describe
 
 if TYPE_CHECKING:
@@ -89,13 +90,13 @@ def turn_captures(
             if kind_by_suffix(os.path.splitext(path)[1]) in MEDIA and _shows(path):
                 own[path] = row
 
-    def patches(path: str) -> list[Patch]:
-        whole = library.tree.at(inside(path))
-        return patches_of(whole, read(whole), way)
+    def how(whole: str) -> list[Splice]:
+        return splices_of(whole, read(whole), way)
 
-    written = turn_files(list(own), patches, f"turned {way}", library, ledger, stop=stop, listener=listener)
+    wanted = [ToAmend(path, how) for path in own]
+    written = amend_files(wanted, f"turned {way}", library, ledger, stop=stop, listener=listener)
     left = ["What is gone, set aside or stored away can't be turned."] if away else []
-    return _came(written, library, ledger, len({own[path] for path in written.sidecars}), left)
+    return _came(written, library, ledger, len({own[path] for path in written.files}), left)
 
 
 def _shows(path: str) -> bool:
@@ -106,13 +107,13 @@ def _came(
     written: Written, library: Library, ledger: Ledger, captures: int, more: Sequence[str] = ()
 ) -> TurnedCaptures:
     """Know what files say that were turned, and tell what came of it."""
-    if written.sidecars:
-        only = set(written.sidecars)
+    if written.files:
+        only = set(written.files)
         describe(library, ledger, load_rules(library).rules, stop=threading.Event(), only=only)
         for path in only:
             thumbnails.forget(library.tree.at(inside(path)))
     trouble = [str(written.trouble)] if written.trouble is not None else []
-    return TurnedCaptures(written.run, tuple(written.sidecars), captures, (*trouble, *written.left, *more))
+    return TurnedCaptures(written.run, tuple(written.files), captures, (*trouble, *written.left, *more))
 
 
 def turned_back(
@@ -125,19 +126,27 @@ def turned_back(
         LibraryTrouble: when its journal can't be written.
     """
     rows = (run_log.to_say[row] for row in run_log.sidecars.keys() & run_log.to_say.keys())
-    own = {str(entry["to"]): entry for entry in rows if is_turn(entry)}
+    own = {str(entry["to"]): entry for entry in rows if is_amended(entry)}
     now = followed(library, run_log.run, own)
-    patches = {now[path]: [one.back for one in patches_in(entry)] for path, entry in own.items()}
-    back = {
-        now[path]: Back(bytes.fromhex(entry["xxh3_128"]), int(entry.get("mtime_ns", 0))) for path, entry in own.items()
-    }
-
-    def old_bytes(path: str) -> list[Patch]:
-        check(patches[path], read(library.tree.at(inside(path))).payload)
-        return patches[path]
-
-    written = turn_files(
-        list(patches), old_bytes, "turned back", library, ledger, stop=stop, listener=listener,
-        takes_back=run_log.run, back=back,
+    wanted = [
+        ToAmend(
+            now[path], _old_bytes(undone(splices_in(entry))), full=bytes.fromhex(entry["xxh3_128"]),
+            mtime_ns=int(entry["mtime_ns"]) if "mtime_ns" in entry else None,
+        )
+        for path, entry in own.items()
+    ]  # fmt: skip
+    written = amend_files(
+        wanted, "turned back", library, ledger, stop=stop, listener=listener, takes_back=run_log.run
     )  # fmt: skip
-    return _came(written, library, ledger, len(written.sidecars))
+    return _came(written, library, ledger, len(written.files))
+
+
+def _old_bytes(splices: tuple[Splice, ...]) -> Callable[[str], tuple[Splice, ...]]:
+    """What puts the old bytes of a file back, unless that touches its picture, clip or sound: a page may lie."""
+
+    def how(whole: str) -> tuple[Splice, ...]:
+        if why := trouble_with(splices, read(whole).payload):
+            raise ValueError(why)
+        return splices
+
+    return how

@@ -10,7 +10,7 @@ import os
 from typing import Any
 
 AT_FDCWD = -100
-_RENAME_NOREPLACE = 1
+_RENAME_NOREPLACE, _RENAME_EXCHANGE = 1, 2
 _KEEP_SIZE = 1
 _OPENAT2 = 437
 """The number of `openat2(2)`: the same on all architectures that have it."""
@@ -34,11 +34,24 @@ def rename_noreplace(old: tuple[int, str], new: tuple[int, str]) -> None:
         FileExistsError: when the new name exists.
         OSError: EINVAL or ENOSYS where the file system or the C library has no such call.
     """
+    _rename(old, new, _RENAME_NOREPLACE)
+
+
+def rename_exchange(one: tuple[int, str], other: tuple[int, str]) -> None:
+    """`renameat2(2)` with `RENAME_EXCHANGE`: two files in open folders take each other's name, at once.
+
+    Raises:
+        OSError: EINVAL or ENOSYS where the file system or the C library has no such call.
+    """
+    _rename(one, other, _RENAME_EXCHANGE)
+
+
+def _rename(old: tuple[int, str], new: tuple[int, str], flag: int) -> None:
     try:
         call = _libc.renameat2
     except AttributeError:
         raise OSError(errno.ENOSYS, os.strerror(errno.ENOSYS)) from None
-    if call(old[0], os.fsencode(old[1]), new[0], os.fsencode(new[1]), _RENAME_NOREPLACE):
+    if call(old[0], os.fsencode(old[1]), new[0], os.fsencode(new[1]), flag):
         code = ctypes.get_errno()
         raise OSError(code, os.strerror(code), new[1])
 

@@ -8,6 +8,7 @@ import os
 from types import TracebackType
 
 from jutrek.disk import naming
+from jutrek.disk.calls import REFUSED, rename_exchange, sync
 from jutrek.disk.inside import OWN_FOLDER, TEMPORARY, Inside, Outside
 from jutrek.disk.naming import Entry
 from jutrek.disk.stamp import FileStamp
@@ -85,6 +86,32 @@ class Held:
         if not _who(still).unchanged(self.lstat(path)):
             raise OSError(errno.ESTALE, "it is another file by now", path.name)
         os.unlink(path.name, dir_fd=self.fd)
+
+    def replace(self, temporary: Inside, path: Inside, *, still: os.stat_result) -> None:
+        """Let a finished temporary take the name of a file, if that is still the one that was looked at.
+
+        The file goes when the other one has its name for good. Where the file system can exchange names, what another
+        program wrote in that very moment has its name again.
+
+        Raises:
+            OSError: ESTALE when it is another file by now; the temporary is there still.
+        """
+        new, old = self.entry(temporary), self.entry(path)
+        if not _who(still).unchanged(self.lstat(path)):
+            raise OSError(errno.ESTALE, "it is another file by now", path.name)
+        try:
+            rename_exchange(new, old)
+        except OSError as error:
+            if error.errno not in REFUSED:
+                raise
+            os.replace(new.name, old.name, src_dir_fd=new.folder, dst_dir_fd=old.folder)
+            sync(os.dup(self.fd))
+            return
+        if not _who(still).unchanged(self.lstat(temporary)):
+            rename_exchange(new, old)
+            raise OSError(errno.ESTALE, "it is another file by now", path.name)
+        sync(os.dup(self.fd))
+        os.unlink(new.name, dir_fd=self.fd)
 
     def remove_own(self, path: Inside) -> None:
         """Remove a file that Jutrek made for itself, if it is there: a temporary, or a page in its own folder.

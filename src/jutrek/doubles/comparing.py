@@ -140,10 +140,9 @@ class _Comparer:
         sizes = Counter(file.size for file in files)
         for home in self._ledger.of_sizes(sizes):
             self._homes[home.size].append(home)
-        known = {home.path for homes in self._homes.values() for home in homes}
-        for one in self._ledger.turned.standing():
-            if one.path in known:
-                # What it was before it was turned is home as well.
+        for one in self._ledger.amended.standing():
+            if one.size in sizes:
+                # What it was before it was amended is home as well.
                 self._homes[one.size].append(HomeFile(one.path, one.size, 0, one.quick, one.was))
         shared = [file.path for file in files if sizes[file.size] > 1 or file.size in self._homes]
         self._kept = self._ledger.source_prints(shared)

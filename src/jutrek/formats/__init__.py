@@ -67,6 +67,7 @@ __all__ = [
     "kind_by_suffix",
     "open_read_only",
     "read",
+    "read_without",
 ]
 
 STUMBLED = "Jutrek stumbled over this file's metadata; what was read before is kept."
@@ -121,6 +122,21 @@ def read(path: str) -> Reading:
     return draft.done()
 
 
+def read_without(path: str, hidden: Stretch | None) -> Reading:
+    """What is inside a file but for a stretch of it, which is read as if blanks stood there.
+
+    Raises:
+        SourceUnreadable: as `read`.
+    """
+    fd, status = _opened(path)
+    try:
+        return _inside(fd, status.st_size, path, hidden).done()
+    except OSError as error:
+        raise SourceUnreadable(path, error) from error
+    finally:
+        os.close(fd)
+
+
 def _alone(path: str) -> tuple[Draft, int]:
     """What is inside one file, and nothing from around it; and its time of last change in nanoseconds since 1970."""
     fd, status = _opened(path)
@@ -132,12 +148,12 @@ def _alone(path: str) -> tuple[Draft, int]:
         os.close(fd)
 
 
-def _inside(fd: int, size: int, path: str) -> Draft:
+def _inside(fd: int, size: int, path: str, hidden: Stretch | None = None) -> Draft:
     draft = Draft()
     if size == 0:
         draft.note("The file is empty.")
         return draft
-    content = FileBytes(fd, size)
+    content = FileBytes(fd, size, hidden=hidden)
     row = told(content.head[:HEAD], size)
     if row is None or row.read is None:
         draft.note("The content is of no format that Jutrek knows.")

@@ -25,7 +25,7 @@ _FORMATS = {
     b"avif": "avif", b"avis": "avif", b"mif1": "heif", b"msf1": "heif", b"jpeg": "heif",
 }  # fmt: skip
 _WIDTHS = {0: "", 2: "H", 4: "I", 8: "Q"}
-_XMP_TYPE = b"application/rdf+xml"
+XMP_TYPE = b"application/rdf+xml"
 _DERIVED, _CODED = frozenset({b"grid", b"iovl", b"iden"}), frozenset({b"hvc1", b"av01", b"jpeg", b"avc1"})
 
 
@@ -40,10 +40,21 @@ _NO_ITEM = Item(b"", b"")
 
 
 class Place(NamedTuple):
-    """Where an item's bytes stand: 0 in the file, 1 in the `idat` box; extents of offset and size."""
+    """Where an item's bytes stand.
+
+    Attributes:
+        construction: 0 in the file, 1 in the `idat` box.
+        extents: offsets and sizes.
+        base: what offsets are counted from; it is added already.
+        told_at: where in the file the first extent is told: its offset, and its size behind that.
+        widths: bytes of these two.
+    """
 
     construction: int
     extents: tuple[tuple[int, int], ...]
+    base: int
+    told_at: int
+    widths: tuple[int, int]
 
 
 def format_of(brand: bytes, brands: set[bytes]) -> str:
@@ -63,9 +74,9 @@ def read_meta(meta: Span, draft: Draft) -> None:
     for name, body in boxes(meta, 4):
         with draft.sparing("A part of the picture's directory is"):
             if name == b"iinf":
-                items = _items(body)
+                items = items_of(body)
             elif name == b"iloc":
-                places = _places(body)
+                places = places_of(body)
             elif name == b"idat":
                 inner = body
             elif name == b"pitm":
@@ -73,7 +84,7 @@ def read_meta(meta: Span, draft: Draft) -> None:
             elif name == b"iprp":
                 _size(body, draft)
     for number, item in items.items():
-        if number in places and (item.kind == b"Exif" or (item.kind == b"mime" and item.content == _XMP_TYPE)):
+        if number in places and (item.kind == b"Exif" or (item.kind == b"mime" and item.content == XMP_TYPE)):
             with draft.sparing("The camera's data are"):
                 _describe(item, _loaded(places[number], inner, meta), draft)
     # A picture that is put together of tiles is nothing but its tiles.
@@ -92,7 +103,7 @@ def _describe(item: Item, data: Span, draft: Draft) -> None:
         xmp.read(data.read(0, data.size), draft)
 
 
-def _items(body: Span) -> dict[int, Item]:
+def items_of(body: Span) -> dict[int, Item]:
     """`iinf`: a count of 16 bits, of 32 in later versions, then `infe` boxes."""
     found: dict[int, Item] = {}
     for _, entry in boxes(body, 8 if body.read(0, 1)[0] else 6):
@@ -107,7 +118,7 @@ def _items(body: Span) -> dict[int, Item]:
     return found
 
 
-def _places(body: Span) -> dict[int, Place]:
+def places_of(body: Span) -> dict[int, Place]:
     """`iloc`: the widths of its fields in four bits each, then per item its construction and extents."""
     version = body.read(0, 1)[0]
     sizes = body.unpack(U16, 4)[0]
@@ -126,13 +137,13 @@ def _places(body: Span) -> dict[int, Place]:
         at += head.size
         construction = fields[1] & 15 if version else 0
         base = fields[-2] if base_w else 0
-        extents = []
+        extents, told_at = [], body.where(at + (index_w if index else 0))
         for number in range(min(fields[-1], MAX_EXTENTS)):
             values = body.unpack(extent, at + number * extent.size)
             offset = values[1 if index else 0] if offset_w else 0
             extents.append((base + offset, values[-1] if length_w else 0))
         at += fields[-1] * extent.size
-        found[fields[0]] = Place(construction, tuple(extents))
+        found[fields[0]] = Place(construction, tuple(extents), base, told_at, (offset_w, length_w))
     return found
 
 

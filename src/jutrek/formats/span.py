@@ -12,6 +12,7 @@ import struct
 from typing import Any
 
 from jutrek.errors import BrokenFile
+from jutrek.formats.reading import Stretch
 
 HEAD = 16 * 1024
 """Bytes read at once when a file is opened: metadata of most stills lies within them."""
@@ -26,21 +27,23 @@ NOWHERE = -1
 class FileBytes:
     """Bytes of an open file, by position. The first `HEAD` bytes and the last block are kept."""
 
-    __slots__ = ("_block", "_block_at", "_fd", "_limit", "cost", "head", "size")
+    __slots__ = ("_block", "_block_at", "_fd", "_hidden", "_limit", "cost", "head", "size")
 
-    def __init__(self, fd: int, size: int, *, limit: int | None = READ_LIMIT) -> None:
+    def __init__(self, fd: int, size: int, *, limit: int | None = READ_LIMIT, hidden: Stretch | None = None) -> None:
         """
         Args:
             fd: the file's descriptor.
             size: its size in bytes.
             limit: how many bytes may be read in all; None for any number.
+            hidden: a stretch that is read as blanks; None for none.
         """
         self._fd = fd
         self._limit = limit if limit is not None else size * 4
         self.size = size
         self._block = b""
         self._block_at = 0
-        self.head = os.pread(fd, min(HEAD, size), 0)
+        self._hidden = hidden
+        self.head = self._read(min(HEAD, size), 0)
         self.cost = len(self.head)
 
     def at(self, position: int, count: int) -> bytes:
@@ -53,10 +56,18 @@ class FileBytes:
         want = max(count, min(BLOCK, self.size - position))
         if self.cost + want > self._limit:
             raise BrokenFile(position, f"metadata within {self._limit} bytes", "more")
-        self._block = os.pread(self._fd, want, position)
+        self._block = self._read(want, position)
         self._block_at = position
         self.cost += len(self._block)
         return self._block[:count]
+
+    def _read(self, count: int, position: int) -> bytes:
+        data = os.pread(self._fd, count, position)
+        if self._hidden is not None:
+            first = min(max(self._hidden.offset - position, 0), len(data))
+            last = min(max(self._hidden.offset + self._hidden.size - position, 0), len(data))
+            data = data[:first] + b" " * (last - first) + data[last:]
+        return data
 
 
 class Span:

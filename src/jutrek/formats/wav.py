@@ -2,15 +2,16 @@
 
 Follows the RIFF/WAVE specification, EBU Tech 3285 (`bext`: description 256, originator 32, reference 32, date 10,
 time 8, time reference 64 bits in samples since midnight, version, UMID 64), EBU R 99 (the reference), EBU Tech 3306 and
-ITU-R BS.2088 (`RF64`, `BW64`, `ds64`) and iXML 3.0.
+ITU-R BS.2088 (`RF64`, `BW64`, `ds64`), iXML 3.0 and XMP part 3 (`_PMX`).
 """
 
 from __future__ import annotations
 
 import struct
+from collections.abc import Iterator
 from datetime import timedelta
 
-from jutrek.formats import id3
+from jutrek.formats import id3, xmp
 from jutrek.formats.draft import Draft
 from jutrek.formats.markup import MAX_MARKUP, parsed
 from jutrek.formats.reading import Precision, Stretch, Timestamp
@@ -33,12 +34,10 @@ _TIES = (("SCENE", "scene"), ("TAKE", "take"), ("TAPE", "tape"), ("FAMILY_UID", 
 
 def read(span: Span, draft: Draft) -> None:
     """Read the chunks of a WAV file."""
-    bytes_a_second = data_64 = 0
-    for name, size, body in chunks(span, 12):
+    bytes_a_second = 0
+    for name, size, body in _chunks(span):
         with draft.sparing("The recorder's data are"):
-            if name == b"ds64":
-                _, data_64 = body.unpack(_SIZES_64, 0)
-            elif name == b"fmt ":
+            if name == b"fmt ":
                 _, draft.channels, draft.sample_rate, bytes_a_second = body.unpack(_FORMAT, 0)
             elif name == b"bext":
                 read_broadcast(body, _rate(span), draft)
@@ -48,12 +47,27 @@ def read(span: Span, draft: Draft) -> None:
                 read_information(body, draft)
             elif name in (b"id3 ", b"ID3 "):
                 id3.read(body, draft)
+            elif name == b"_PMX":
+                xmp.read(body.upto(0, MAX_MARKUP + 1), draft)
         if name == b"data":
-            _sound(body, data_64 if size == _IN_DS64 else size, draft)
-            if size == _IN_DS64:
-                break
+            _sound(body, size, draft)
     if bytes_a_second and draft.payload:
         draft.duration = draft.payload[0].size / bytes_a_second
+
+
+def _chunks(span: Span) -> Iterator[tuple[bytes, int, Span]]:
+    """The chunks, as `riff.chunks`; the size of the sound is the one in `ds64` where it says so."""
+    offset = data_64 = 0
+    for name, size, body in chunks(span, 12):
+        if name == b"ds64":
+            _, data_64 = body.unpack(_SIZES_64, 0) if body.size >= _SIZES_64.size else (0, 0)
+        if name == b"data" and size == _IN_DS64:
+            yield name, data_64, body.part(0, min(data_64, body.size))
+            offset = span.size - body.size + data_64 + data_64 % 2
+            break
+        yield name, size, body
+    if offset:
+        yield from chunks(span, offset)
 
 
 def _sound(body: Span, size: int, draft: Draft) -> None:

@@ -19,6 +19,7 @@ from typing import Any, Self
 
 from jutrek.disk import FileStamp, chosen, have_folder
 from jutrek.errors import LedgerUnusable
+from jutrek.library.amended import AmendedFiles
 from jutrek.library.catalogue import FILED, OF_HOME, Catalogue, told
 from jutrek.library.contents import Contents
 from jutrek.library.descriptions import Descriptions
@@ -27,10 +28,9 @@ from jutrek.library.knowledge import Knowledge, knowledge
 from jutrek.library.lost import Lost
 from jutrek.library.rows import put_rows
 from jutrek.library.stored import Stored
-from jutrek.library.turned import TurnedFiles
 from jutrek.library.waiting import Waiting
 
-VERSION = 12
+VERSION = 13
 """Of its tables."""
 _FILLED = 7
 """The last version that added a table which journals fill."""
@@ -38,7 +38,7 @@ _AT_ONCE = 500
 _CODE = sys.getfilesystemencoding(), sys.getfilesystemencodeerrors()
 _NOWHERE = b"\0"
 """No path begins with it."""
-_MOVED = dict.fromkeys(("files", "moments", "origins", "contents", "descriptions", "stored", "turned"), "") | {
+_MOVED = dict.fromkeys(("files", "moments", "origins", "contents", "descriptions", "stored", "amended"), "") | {
     "proofs": " AND proofs.place = ''"
 }
 """The tables of what is known of files by their paths, and which of their rows are of the library."""
@@ -112,7 +112,7 @@ class Ledger:
         self.descriptions = Descriptions(self._transaction)
         """What files say."""
         self.lost, self.stored = Lost(self._transaction), Stored(self._transaction)
-        self.turned = TurnedFiles(self._transaction)
+        self.amended = AmendedFiles(self._transaction)
         self.catalogue = Catalogue(self._transaction)
         """What is at home, asked in parts."""
         self.waiting = Waiting(self._transaction)

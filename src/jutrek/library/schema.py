@@ -142,17 +142,17 @@ stored = sa.Table(
     sa.Column("drive", sa.Text, nullable=False, index=True),
 )
 """Since version 11: which files lie on an archive drive instead of in the root, by the drive's id."""
-turned = sa.Table(
-    "turned",
+amended = sa.Table(
+    "amended",
     meta,
     sa.Column("path", sa.LargeBinary, primary_key=True),
     sa.Column("size", sa.BigInteger, nullable=False),
     sa.Column("quick", sa.LargeBinary, nullable=False),
     sa.Column("was", sa.LargeBinary, nullable=False),
     sa.Column("now", sa.LargeBinary, nullable=False),
-    sa.Column("patches", sa.Text, nullable=False),
+    sa.Column("splices", sa.Text, nullable=False),
 )
-"""Since version 12: files that were turned in place, and what they were before, as `library.turned.Turned`."""
+"""Since version 13 (`turned` in 12): files that were amended, and what they were, as `library.amended.Amended`."""
 agreements = sa.Table(
     "agreements",
     meta,
@@ -176,6 +176,10 @@ waits = sa.Table(
 """Since version 6: files of sources that were found to be there already in another way, and wait for a person."""
 
 
+_TURNED = 12
+"""The version in which only turned files were known."""
+
+
 def bring_up_to_date(path: str, before: int, version: int) -> None:
     """Make the tables and columns that a ledger lacks, all or none.
 
@@ -194,6 +198,9 @@ def bring_up_to_date(path: str, before: int, version: int) -> None:
         for column in (one for since, columns in ADDED.items() if before < since for one in columns):
             if column.split()[0] not in has:
                 connection.execute(f"ALTER TABLE proofs ADD COLUMN {column}")
+        if before == _TURNED:
+            connection.execute("INSERT INTO amended SELECT path, size, quick, was, now, patches FROM turned")
+            connection.execute("DROP TABLE turned")
         connection.execute("INSERT OR REPLACE INTO about VALUES ('version', ?)", (str(version),))
         connection.execute("COMMIT")
     finally:

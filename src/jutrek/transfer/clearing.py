@@ -109,10 +109,10 @@ class _Keeper:
     def __init__(self, certificate: Certificate, ledger: Ledger, trees: Mapping[str, Tree]) -> None:
         self._certificate, self._ledger, self._trees = certificate, ledger, trees
         self._source = Tree(certificate.root)
-        self._turned: dict[bytes, list[bytes]] = {}
-        """What files are since they were turned, by what they were: which the certificate proved."""
-        for turned in ledger.turned.standing():
-            self._turned.setdefault(turned.was, []).append(turned.now)
+        self._amended: dict[bytes, list[bytes]] = {}
+        """What files are since they were amended, by what they were: which the certificate proved."""
+        for one in ledger.amended.standing():
+            self._amended.setdefault(one.was, []).append(one.now)
 
     def keeps(self, one: OnSource) -> str:
         """Why a file must stay; empty where it may go."""
@@ -138,7 +138,7 @@ class _Keeper:
     def _lacks(self, where: Where, one: OnSource, seen: list[os.stat_result]) -> str:
         """Why a copy is no proof any more; empty where it is. It is added to those that were seen."""
         known = self._ledger.mark_of(where.path, where.drive or where.place)
-        if known is None or not known.stands or known.full not in (one.full, *self._turned.get(one.full, ())):
+        if known is None or not known.stands or known.full not in (one.full, *self._amended.get(one.full, ())):
             return f"Its copy is {known.state if known else 'not known'} since."
         tree = self._trees.get(where.drive or where.place)
         try:
@@ -149,7 +149,7 @@ class _Keeper:
             return "Its copy is not where it was."
         if any(os.path.samestat(copy, other) for other in seen):
             return "It is its own copy: the same file under two names."
-        if not FileStamp(one.size, where.mtime_ns, where.inode, None, where.ctime_ns).unchanged(copy):
+        if not FileStamp(known.size, where.mtime_ns, where.inode, None, where.ctime_ns).unchanged(copy):
             return "Its copy changed since it was proven."
         seen.append(copy)
         return ""

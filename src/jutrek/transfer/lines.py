@@ -14,6 +14,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, create_model
 
 from jutrek.disk import Realm, inside
+from jutrek.formats.splices import Splice, grown, trouble_with
 from jutrek.library.pages import AbsolutePath, CapturePath, Hex, Pair, Time, Whole, absolute, told
 from jutrek.transfer.chain import LONGEST
 
@@ -55,7 +56,7 @@ class _Told(BaseModel):
     said: list[Pair]
 
 
-_Patch = Annotated[list[int | str], Field(min_length=3, max_length=3)]
+_Splice = Annotated[list[int | str], Field(min_length=3, max_length=3)]
 """Where bytes stand in a file, and these before and after, in hexadecimal digits."""
 _HEAD = {
     "run?": str, "at?": str, "who?": str, "after?": str, "sources?": list[str], "places?": list[_Named],
@@ -87,8 +88,9 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "sidecar kept": _ROW | _STAMP | {"from": CapturePath, "to": _Kept},
     "to say": _ROW | {
         "to": CapturePath, "size": Whole, "xxh3_128": _Full, "was?": _Full, "quick?": Hex, "mtime_ns?": Time,
-        "at?": list[_Patch],
+        "at?": list[_Splice], "name?": _Own,
     },
+    "amended": _ROW | {"to": CapturePath, "size": Whole, "mtime_ns": Time},
     "turned": _ROW | {"to": CapturePath, "size": Whole, "mtime_ns": Time},
     "words": {"was": _Full, "now": _Full},
     "through": _ROW | {"name": _Own, "place?": str},
@@ -120,7 +122,8 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     },
 }  # fmt: skip
 """Fields of entries; those with a question mark may be left out, but not be null."""
-_MOST_BYTES, _MOST_PATCHES = 64, 32
+_MOST_BYTES = 130 * 1024
+"""Bytes of one splice: a packet of metadata, and what stands around it."""
 _CONFIG = ConfigDict(strict=True, extra="allow", protected_namespaces=())
 
 
@@ -166,7 +169,7 @@ def entry_of(line: bytes, heads: frozenset[str]) -> dict[str, Any]:
     except ValidationError as error:
         raise BadLine(told(error)) from error
     _check_sidecar(entry)
-    _check_patches(entry)
+    _check_splices(entry)
     return {name: value for name, value in entry.items() if name == "entry" or name in check.model_fields}
 
 
@@ -179,13 +182,16 @@ def _check_sidecar(entry: Mapping[str, Any]) -> None:
             raise BadLine("sidecar: it lies not beside its file")
 
 
-def _check_patches(entry: Mapping[str, Any]) -> None:
-    """Bytes are replaced by as many others, within the file, and just a few of them."""
-    for one in entry.get("at", ()) if entry["entry"] == "to say" else ():
-        try:
-            offset, old, new = one[0], bytes.fromhex(one[1]), bytes.fromhex(one[2])
-        except (TypeError, ValueError) as error:
-            raise BadLine("at: it holds no bytes") from error
-        few = 0 < len(old) == len(new) <= _MOST_BYTES and len(entry["at"]) <= _MOST_PATCHES
-        if not few or type(offset) is not int or not 0 <= offset <= entry["size"] - len(old):
-            raise BadLine("at: it holds other bytes than a turned file has")
+def _check_splices(entry: Mapping[str, Any]) -> None:
+    """Bytes are replaced by others, within the file, in order and just a few of them."""
+    if entry["entry"] != "to say" or "at" not in entry:
+        return
+    try:
+        splices = [Splice(offset, bytes.fromhex(old), bytes.fromhex(new)) for offset, old, new in entry["at"]]
+    except (TypeError, ValueError) as error:
+        raise BadLine("at: it holds no bytes") from error
+    whole = all(type(one.offset) is int for one in splices)
+    if not whole or trouble_with(splices, ()) or any(max(map(len, one[1:])) > _MOST_BYTES for one in splices):
+        raise BadLine("at: it holds other bytes than an amended file has")
+    if splices and splices[-1].end > entry["size"] - grown(splices):
+        raise BadLine("at: it lies beyond the file")

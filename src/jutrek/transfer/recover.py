@@ -36,6 +36,7 @@ from jutrek.library import (
 )
 from jutrek.sources import mounts
 from jutrek.transfer.across import settle_across
+from jutrek.transfer.amending import settle_amended
 from jutrek.transfer.at_work import at_work_in, end_in
 from jutrek.transfer.copies import temporary_name
 from jutrek.transfer.folder_moves import settle_folders
@@ -55,7 +56,6 @@ from jutrek.transfer.settling_stored import settle_late, settle_stored
 from jutrek.transfer.sidecar_runs import settle_sidecars
 from jutrek.transfer.sidecars import write_sidecar
 from jutrek.transfer.taking_back import row_of
-from jutrek.transfer.turning_runs import settle_turns
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -97,7 +97,7 @@ def _connected(library: Library) -> list[Place]:
 
 def _teach(library: Library, ledger: Ledger) -> None:
     """A ledger that was lost, or never was, learns from the journals."""
-    filed, proofs, numbers, everything_stored, turned = known_of_files(library)
+    filed, proofs, numbers, everything_stored, amended = known_of_files(library)
     # What lay on a drive that somebody forgot is the library's no more.
     drives = {drive.id for drive in known_drives(library)}
     stored = {path: drive for path, drive in everything_stored.items() if drive in drives}
@@ -107,7 +107,7 @@ def _teach(library: Library, ledger: Ledger) -> None:
     at_home = (one for one in proofs if one.stands and one.place == stored.get(one.path, LIBRARY))
     ledger.put([HomeFile(one.path, one.size, one.mtime_ns, None, one.full) for one in at_home])
     ledger.stored.put(stored)
-    ledger.turned.put(one._replace(path=path) for path, one in turned.items())
+    ledger.amended.put(one._replace(path=path) for path, one in amended.items())
     ledger.stored.keep_run(next(iter(reversed(runs(library))), ""))
     ledger.is_new = False
 
@@ -120,7 +120,7 @@ def _settle(library: Library, ledger: Ledger, run_log: RunLog, places: Sequence[
             journal.end("found again", said, 0)
             return Leftover(run_log.run, run_log.at, said, 0, run_log.kind, tuple(run_log.troubles))
         if run_log.kind is Kind.DESCRIBE:
-            settle_turns(library, ledger, run_log, journal)
+            settle_amended(library, ledger, run_log, journal)
             written, left = settle_sidecars(library, ledger, run_log, journal)
             _clear_scraps(library.tree, run_log)
             journal.end("found again", written, left)
@@ -168,7 +168,7 @@ def _clear_place(
                 run_log = run_log_of(library, run)
                 _clear_files(place, run_log)
                 _settle_names_between(run_log, [place])
-                _settle_turns(run_log, [place])
+                _settle_amended(run_log, [place])
                 _clear_reserved(run_log, [place])
                 if run_log.kind in CROSSES:
                     settle_late(library, ledger, run_log, place, places)
@@ -346,7 +346,7 @@ def _settle_name_between(tree: Tree, old: Inside, between: Inside, new: Inside, 
     named_somehow(tree, between, new, old)
 
 
-def _settle_turns(run_log: RunLog, places: Sequence[Place]) -> None:
+def _settle_amended(run_log: RunLog, places: Sequence[Place]) -> None:
     """Files that were on their way to one another's names get them, or have their own again.
 
     Until all bore names in between none had a new one: then each goes back. From then on each goes forward. In a place
@@ -395,7 +395,7 @@ def _settle_moves(
     """Finish the account of a run of moves. Returns the rows that moved."""
     _put_sidecars_back(library, run_log, journal)
     _settle_names_between(run_log, [as_place(library)])
-    _settle_turns(run_log, places)
+    _settle_amended(run_log, places)
     settle_folders(library, ledger, run_log, journal, places)
     _settle_across(library.tree, run_log)
     moved = [row for row, entry in run_log.to_move.items() if _moved(library.tree, run_log, row, entry)]

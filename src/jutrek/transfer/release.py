@@ -24,8 +24,9 @@ from jutrek.disk import FileStamp, Outside, Realm, Tree, inside, own
 from jutrek.errors import SourceUnreadable, Stopped, reason, shown
 from jutrek.formats import Kind as Media
 from jutrek.formats import read
+from jutrek.formats.splices import Spliced, undone
 from jutrek.library import LIBRARY, HomeFile, Library, Place, ProofMark, State, apart, as_place, drives_here
-from jutrek.library.turned import Turned
+from jutrek.library.amended import Amended
 from jutrek.library.unwanted import Unwanted, by_rule, declared
 from jutrek.sources import Left, Medium, Source, SourceFile, disk_of, scan
 from jutrek.transfer.certificate import Certificate, NotLookedAt, OnSource, Where
@@ -33,7 +34,6 @@ from jutrek.transfer.checking import Finding, Found, found_bad
 from jutrek.transfer.journal import Journal, Kind, now
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, new_hash, read_back
-from jutrek.transfer.turning_runs import with_bytes
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -223,9 +223,9 @@ class _Prover:
                     by_print[mark.full].append(mark)
             self._marks[place.id], self._known[place.id] = by_print, set(marks)
             self._trees[place.id] = place.tree
-        self._turned: dict[bytes, list[Turned]] = defaultdict(list)
-        for one in ledger.turned.standing():
-            self._turned[one.was].append(one)
+        self._amended: dict[bytes, list[Amended]] = defaultdict(list)
+        for one in ledger.amended.standing():
+            self._amended[one.was].append(one)
         self._add_stored()
 
     def _add_stored(self) -> None:
@@ -253,11 +253,13 @@ class _Prover:
             for place, by_print in self._marks.items()
         }
         unproven = {size for path, (size, _) in self._ledger.all_files().items() if path not in self._known[LIBRARY]}
+        amended = {one.size for ones in self._amended.values() for one in ones}
         self.to_read = sum(
             file.size
             for file in files
             for place in self._marks
-            if file.size not in fresh[place] and (file.size in some[place] or (not place and file.size in unproven))
+            if file.size in amended
+            or (file.size not in fresh[place] and (file.size in some[place] or (not place and file.size in unproven)))
         )
         self._all = sum(file.size for file in files) + self.to_read
 
@@ -318,7 +320,7 @@ class _Prover:
         for mark in list(self._marks[place.id].get(full, ())):
             if (found := self._standing(place, mark, seen)) is not None:
                 return found
-        for one in self._turned.get(full, ()):
+        for one in self._amended.get(full, ()):
             for mark in list(self._marks[place.id].get(one.now, ())):
                 if (found := self._standing(place, mark, seen)) is not None and self._was(mark, one):
                     return found
@@ -332,21 +334,21 @@ class _Prover:
                         return proven
         return None
 
-    def _was(self, mark: ProofMark, turned: Turned) -> bool:
-        """Whether a copy is what it was before it was turned, but for the bytes that were replaced: it is read so."""
-        state, at = new_hash(), 0
-        before = {offset: old for offset, (old, _) in turned.patches.items()}
+    def _was(self, mark: ProofMark, amended: Amended) -> bool:
+        """Whether a copy is what it was before it was amended, but for the bytes that were replaced: it is read so."""
+        state, before = new_hash(), Spliced(undone(amended.splices))
 
         def take(block: memoryview) -> None:
-            nonlocal at
-            state.update(memoryview(with_bytes(bytes(block), at, before)))
-            at += len(block)
+            for part in before.take(bytes(block)):
+                state.update(memoryview(part))
 
         try:
             read_back(self._trees[mark.place], inside(mark.path), self._buffer, look=self._look, block=take)
         except OSError:
             return False
-        return state.digest() == turned.was
+        for part in before.rest():
+            state.update(memoryview(part))
+        return state.digest() == amended.was
 
     def _standing(
         self, place: Place, mark: ProofMark, seen: Sequence[os.stat_result]

@@ -10,10 +10,10 @@ from typing import Any, NamedTuple, TypeVar
 
 from jutrek.errors import shown
 from jutrek.library import LIBRARY, Filed, GivenNumber, Library, ProofMark, State
-from jutrek.library.turned import Turned
+from jutrek.library.amended import Amended
+from jutrek.transfer.amend_lines import amended_by, is_amended
 from jutrek.transfer.chain import LONGEST, START, Break, breaks, lines_of
 from jutrek.transfer.journal import Kind, journal_names, path_of
-from jutrek.transfer.turn_lines import is_turn, turned_by
 
 _K = TypeVar("_K")
 _T = TypeVar("_T")
@@ -248,14 +248,14 @@ class Known(NamedTuple):
         proofs: what was proven of them, and of copies.
         numbers: which numbers names were given, by path.
         stored: the ids of the archive drives that files are stored on, by path.
-        turned: what files were before they were turned, by their paths now.
+        amended: what files were before they were amended, by their paths now.
     """
 
     filed: dict[str, Filed]
     proofs: list[ProofMark]
     numbers: dict[str, GivenNumber]
     stored: dict[str, str]
-    turned: dict[str, Turned]
+    amended: dict[str, Amended]
 
 
 def known_of_files(library: Library) -> Known:
@@ -264,7 +264,7 @@ def known_of_files(library: Library) -> Known:
     numbers: dict[str, GivenNumber] = {}
     proofs: dict[tuple[str, str], ProofMark] = {}
     stored: dict[str, str] = {}
-    turned: dict[str, Turned] = {}
+    amended: dict[str, Amended] = {}
     for run in runs(library):
         run_log = run_log_of(library, run)
         for row, done in sorted(run_log.done.items()):
@@ -286,19 +286,19 @@ def known_of_files(library: Library) -> Known:
         for place, copies in _copies_moved(run_log).items():
             _rename_proofs(proofs, place, copies)
         _learn_sidecars(proofs, run_log)
-        turned = _with_turned(run_log.follow(turned), run_log)
+        amended = _with_amended(run_log.follow(amended), run_log)
         for entry in run_log.others:
             _follow(proofs, entry, run_log.at)
             if entry["entry"] == "said" and (path := str(entry["path"])) in filed:
                 filed[path] = with_said(filed[path], entry["now"])
-    return Known(filed, list(proofs.values()), numbers, stored, turned)
+    return Known(filed, list(proofs.values()), numbers, stored, amended)
 
 
-def _with_turned(known: dict[str, Turned], run_log: RunLog) -> dict[str, Turned]:
-    """What files were before they were turned, those of a run among them."""
+def _with_amended(known: dict[str, Amended], run_log: RunLog) -> dict[str, Amended]:
+    """What files were before they were amended, those of a run among them."""
     for row in run_log.sidecars.keys() & run_log.to_say.keys():
-        if is_turn(entry := run_log.to_say[row]):
-            told = turned_by(entry)
+        if is_amended(entry := run_log.to_say[row]):
+            told = amended_by(entry)
             now = told.after(known.pop(told.path, None))
             known |= {told.path: now} if now is not None else {}
     return known
@@ -454,7 +454,7 @@ def _enter(run_log: RunLog, entry: dict[str, Any], number: int) -> None:
         case "part":
             run_log.parts.setdefault(entry["row"], []).append((entry["upto"], bytes.fromhex(entry["xxh3_128"])))
             run_log.quick[entry["row"]] = bytes.fromhex(entry.get("quick", ""))
-        case "sidecar" | "turned":
+        case "sidecar" | "amended" | "turned":
             run_log.sidecars[entry["row"]] = entry
         case "through":
             run_log.through.setdefault((entry.get("place", ""), entry["row"]), entry["name"])

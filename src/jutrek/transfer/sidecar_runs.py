@@ -14,28 +14,24 @@ import contextlib
 import os
 import secrets
 import threading
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import datetime
-from typing import TYPE_CHECKING, NamedTuple, TypeVar
+from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.disk import OWN_FOLDER, FileStamp, Inside, Outside, Realm, inside, put_away
-from jutrek.errors import CopyRefused, FileTrouble, JutrekError, Stopped, of_place, reason, shown
+from jutrek.errors import CopyRefused, FileTrouble, of_place, reason, shown
 from jutrek.filing import Action, Row
 from jutrek.library import LIBRARY, HomeFile, Library, ProofMark
-from jutrek.transfer.journal import Journal, Kind, now
+from jutrek.transfer.journal import Journal, now
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, new_hash, read_back
+from jutrek.transfer.one_run import Written, in_one_run
 from jutrek.transfer.outcome import Listener, Progress
 from jutrek.transfer.word_lists import ListChange, change_list
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
     from jutrek.transfer.run_log import RunLog
-
-_AT_ONCE = 100
-"""So many steps share their syncs."""
-_AnyStep = TypeVar("_AnyStep")
 
 
 class ToSay(NamedTuple):
@@ -49,28 +45,6 @@ class ToSay(NamedTuple):
 
     sidecar: str
     how: Callable[[bytes], bytes]
-
-
-@dataclass(slots=True)
-class Written:
-    """What came of it.
-
-    Attributes:
-        run: its run in the journal; empty where there was nothing to write.
-        sidecars: those that were written.
-        left: sentences about those that were not.
-        trouble: what ended it early.
-    """
-
-    run: str = ""
-    sidecars: list[str] = field(default_factory=list)
-    left: list[str] = field(default_factory=list)
-    trouble: JutrekError | None = None
-
-    @property
-    def why(self) -> str:
-        """What did not work, in a sentence; empty where all did."""
-        return str(self.trouble) if self.trouble is not None else (self.left[0] if self.left else "")
 
 
 class _Step(NamedTuple):
@@ -115,47 +89,6 @@ def write_sidecars(
         if steps or words is not None:
             _Writing(steps, library, ledger, stop, listener or Listener(), written).go(act, words)
         return written
-
-
-def in_one_run(
-    library: Library, about: Mapping[str, object], steps: Sequence[_AnyStep],
-    some: Callable[[Journal, Sequence[_AnyStep]], None], written: Written, stop: threading.Event,
-    *, behind: Callable[[Journal], None] = lambda journal: None,
-) -> None:  # fmt: skip
-    """Do steps in one run of the journal, many at a time. Whoever calls holds the library's lock.
-
-    Args:
-        library: the library.
-        about: what the head of the journal tells of it.
-        steps: what is to be done.
-        some: does some of the steps, which share syncs.
-        written: what came of it; a trouble in it ends the run.
-        stop: ends it when it is set.
-        behind: is done behind all steps, where nothing ended it before.
-
-    Raises:
-        LibraryTrouble: when the journal can't be begun.
-    """
-    try:
-        journal = Journal.begin(library, Kind.DESCRIBE, about)
-    except OSError as error:
-        raise of_place(library.root, library.own, error) from error
-    written.run = journal.run
-    try:
-        for first in range(0, len(steps), _AT_ONCE):
-            if stop.is_set():
-                written.trouble = Stopped()
-            if written.trouble is not None:
-                break
-            some(journal, steps[first : first + _AT_ONCE])
-        if written.trouble is None:
-            behind(journal)
-        done = len(written.sidecars)
-        journal.end("stopped" if written.trouble else "done", done, len(steps) - done)
-    except OSError as error:
-        written.trouble = of_place(library.root, library.own, error)
-    finally:
-        journal.close()
 
 
 def _steps(library: Library, wanted: Iterable[ToSay], left: list[str]) -> Iterator[_Step]:
@@ -325,7 +258,7 @@ def settle_sidecars(library: Library, ledger: Ledger, run_log: RunLog, journal: 
     found: list[ProofMark] = []
     for row, one in run_log.to_say.items():
         if "at" in one:
-            # A file that is turned is no sidecar: it is settled by itself.
+            # A file that is amended is no sidecar: it is settled by itself.
             continue
         at, full = inside(one["to"]), bytes.fromhex(one["xxh3_128"])
         status = tree.found(at)

@@ -10,16 +10,15 @@ import os
 import re
 import struct
 import zlib
-from collections.abc import Iterator, Sequence
-from itertools import pairwise
-from typing import NamedTuple
+from collections.abc import Iterator
 
 from jutrek.errors import BrokenFile
-from jutrek.formats import Reading, Stretch, open_read_only
+from jutrek.formats import Reading, open_read_only
 from jutrek.formats.boxes import U16, U32, boxes, child
 from jutrek.formats.png import SIGNATURE
 from jutrek.formats.reading import Kind
 from jutrek.formats.span import FileBytes, Span
+from jutrek.formats.splices import Splice, trouble_with
 from jutrek.turning.ways import OF_WAY, SAME, Matrix, Way, turned
 
 _IN_BOXES = frozenset({"heic", "heif", "avif"})
@@ -28,32 +27,13 @@ _XMP = re.compile(rb"tiff:Orientation(?:=[\"']|>)([1-8])[\"'<]")
 _CHUNK = struct.Struct(">I4s")
 _MATRIX = struct.Struct(">9i")
 _ONE, _ONE_OF_W = 1 << 16, 1 << 30
-_MAX_PATCHES = 32
 
 
 class CannotTurn(ValueError):
     """A file does not hold which way is up in a way that could be changed in place; the text says why."""
 
 
-class Patch(NamedTuple):
-    """Bytes that are replaced by as many others.
-
-    Attributes:
-        offset: in the file.
-        old, new: the bytes.
-    """
-
-    offset: int
-    old: bytes
-    new: bytes
-
-    @property
-    def back(self) -> Patch:
-        """What undoes it."""
-        return Patch(self.offset, self.new, self.old)
-
-
-def patches_of(path: str, reading: Reading, way: Way) -> list[Patch]:
+def splices_of(path: str, reading: Reading, way: Way) -> list[Splice]:
     """What is to be changed in a file so that it is shown turned; nothing where it is shown so already.
 
     Args:
@@ -76,11 +56,12 @@ def patches_of(path: str, reading: Reading, way: Way) -> list[Patch]:
     finally:
         os.close(fd)
     found = sorted({one for one in found if one.old != one.new})
-    check(found, reading.payload)
+    if why := trouble_with(found, reading.payload):
+        raise CannotTurn(why)
     return found
 
 
-def _found(span: Span, reading: Reading, way: Way) -> Iterator[Patch]:
+def _found(span: Span, reading: Reading, way: Way) -> Iterator[Splice]:
     if reading.format in _IN_BOXES:
         yield from _of_picture_boxes(span, reading, way)
     elif reading.kind is Kind.CLIP and (movie := child(span, b"moov")) is not None:
@@ -91,74 +72,57 @@ def _found(span: Span, reading: Reading, way: Way) -> Iterator[Patch]:
         raise CannotTurn("It does not say which way is up, and has no room for it.")
 
 
-def check(found: Sequence[Patch], payload: Sequence[Stretch]) -> None:
-    """See that patches are words about a picture, clip or sound: they touch neither each other nor that itself.
-
-    Args:
-        found: in the order in which they stand.
-        payload: where the picture, clip or sound stands.
-
-    Raises:
-        CannotTurn: when they do.
-    """
-    if len(found) > _MAX_PATCHES or any(one.offset + len(one.old) > other.offset for one, other in pairwise(found)):
-        raise CannotTurn("What it says of which way is up is damaged.")
-    for one in found:
-        if any(part.offset < one.offset + len(one.old) and one.offset < part.offset + part.size for part in payload):
-            raise CannotTurn("What it says of which way is up stands within the picture itself.")
-
-
 # ---- Exif
 
 
-def _of_exif(span: Span, reading: Reading, way: Way) -> Iterator[Patch]:
+def _of_exif(span: Span, reading: Reading, way: Way) -> Iterator[Splice]:
     found = [_orientation(at, span.read(at, 2), way) for at in reading.orientation_at]
-    patches = [one for one in found if one is not None]
-    if not patches:
+    splices = [one for one in found if one is not None]
+    if not splices:
         raise CannotTurn("What it says of which way is up is damaged.")
-    for patch in patches:
-        yield patch
+    for splice in splices:
+        yield splice
         if reading.format == "png":
-            yield _checksum(span, patch)
+            yield _checksum(span, splice)
     if reading.format != "png":
         yield from _of_packet(span, reading, way)
 
 
-def _orientation(at: int, old: bytes, way: Way) -> Patch | None:
-    """The patch of a value of two bytes; None where it is no orientation."""
+def _orientation(at: int, old: bytes, way: Way) -> Splice | None:
+    """The splice of a value of two bytes; None where it is no orientation."""
     value = old[0] or old[1]
     if 0 not in old or not 1 <= value <= 8:
         return None
     new = turned(value, way)
-    return Patch(at, old, bytes((new, 0)) if old[0] else bytes((0, new)))
+    return Splice(at, old, bytes((new, 0)) if old[0] else bytes((0, new)))
 
 
-def _checksum(span: Span, patch: Patch) -> Patch:
-    """The checksum of the chunk that a patch stands in."""
+def _checksum(span: Span, splice: Splice) -> Splice:
+    """The checksum of the chunk that a splice stands in."""
     offset = len(SIGNATURE)
     while offset + 12 <= span.size:
         size, _ = span.unpack(_CHUNK, offset)
-        if offset + 8 <= patch.offset < offset + 8 + size:
-            whole, at = bytearray(span.read(offset + 4, size + 4)), patch.offset - offset - 4
-            whole[at : at + len(patch.new)] = patch.new
+        if offset + 8 <= splice.offset < offset + 8 + size:
+            whole, at = bytearray(span.read(offset + 4, size + 4)), splice.offset - offset - 4
+            whole[at : at + len(splice.new)] = splice.new
             end = offset + 8 + size
-            return Patch(end, span.read(end, 4), zlib.crc32(whole).to_bytes(4))
+            return Splice(end, span.read(end, 4), zlib.crc32(whole).to_bytes(4))
         offset += 12 + size
     raise CannotTurn("What it says of which way is up is damaged.")
 
 
-def _of_packet(span: Span, reading: Reading, way: Way) -> Iterator[Patch]:
+def _of_packet(span: Span, reading: Reading, way: Way) -> Iterator[Splice]:
     """The same in an XMP packet before the picture: who reads that first is told the same."""
     end = min(_XMP_WITHIN, span.size, *(part.offset for part in reading.payload))
     for found in _XMP.finditer(span.read(0, end)):
         value = int(found[1])
-        yield Patch(found.start(1), found[1], str(turned(value, way)).encode())
+        yield Splice(found.start(1), found[1], str(turned(value, way)).encode())
 
 
 # ---- HEIC and AVIF
 
 
-def _of_picture_boxes(span: Span, reading: Reading, way: Way) -> Iterator[Patch]:
+def _of_picture_boxes(span: Span, reading: Reading, way: Way) -> Iterator[Splice]:
     """`irot` of the primary picture; where mirroring (`imir`) follows it, it turns the other way round."""
     meta = child(span, b"meta")
     properties = child(meta, b"iprp", offset=4) if meta is not None else None
@@ -181,13 +145,13 @@ def _of_picture_boxes(span: Span, reading: Reading, way: Way) -> Iterator[Patch]
     before = turns[0].read(0, 1)
     angle = before[0] & 3
     after = 0 if way is Way.UPRIGHT else (angle + (-steps if b"imir" in names else steps)) % 4
-    yield Patch(turns[0].where(0), before, bytes((before[0] & 0xFC | after,)))
+    yield Splice(turns[0].where(0), before, bytes((before[0] & 0xFC | after,)))
     for at in reading.orientation_at:
         # Who reads only Exif is told the same, if it was the same.
         old = span.read(at, 2)
         if max(old) == _AS_EXIF[angle] and b"imir" not in names:
             new = _AS_EXIF[after]
-            yield Patch(at, old, bytes((new, 0)) if old[0] else bytes((0, new)))
+            yield Splice(at, old, bytes((new, 0)) if old[0] else bytes((0, new)))
 
 
 _AS_EXIF = (1, 8, 3, 6)
@@ -214,7 +178,7 @@ def _uses(body: Span, wanted: int) -> list[int]:
 # ---- clips
 
 
-def _of_movie(movie: Span, way: Way) -> Iterator[Patch]:
+def _of_movie(movie: Span, way: Way) -> Iterator[Splice]:
     found = False
     for name, track in boxes(movie):
         if name != b"trak":
@@ -228,7 +192,7 @@ def _of_movie(movie: Span, way: Way) -> Iterator[Patch]:
         raise CannotTurn("It does not say which way is up, and has no room for it.")
 
 
-def _matrix(header: Span, way: Way) -> Patch:
+def _matrix(header: Span, way: Way) -> Splice:
     at = 52 if header.read(0, 1)[0] == 1 else 40
     old = header.read(at, _MATRIX.size)
     a, b, _, c, d, *_ = (value // _ONE if value % _ONE == 0 else 2 for value in _MATRIX.unpack(old))
@@ -244,4 +208,4 @@ def _matrix(header: Span, way: Way) -> Patch:
         after.a * _ONE, after.b * _ONE, 0, after.c * _ONE, after.d * _ONE, 0, min(left, 2**31 - 1),
         min(top, 2**31 - 1), _ONE_OF_W,
     )  # fmt: skip
-    return Patch(header.where(at), old, old if before == after else new)
+    return Splice(header.where(at), old, old if before == after else new)
