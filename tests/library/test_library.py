@@ -10,7 +10,9 @@ from pathlib import Path
 import pytest
 
 from jutrek.errors import LedgerUnusable, LibraryMissing, SourceRefused
+from jutrek.formats.splices import Splice
 from jutrek.library import Filed, HomeFile, Library, Survey, apart, open_library, survey
+from jutrek.library.amended import Amended
 from jutrek.library.ledger import Ledger
 from jutrek.library.rows import put_rows
 from tests.making import everything, put
@@ -155,8 +157,23 @@ def test_a_ledger_of_before_is_carried_on(version: int, lacks: list[str], learns
         assert ledger.all_files() == {"a.jpg": (1, 1)}
         assert ledger.shoot_words() == []
     raw = sqlite3.connect(library.ledger_path)
-    assert raw.execute("SELECT value FROM about WHERE key = 'version'").fetchall() == [("12",)]
+    assert raw.execute("SELECT value FROM about WHERE key = 'version'").fetchall() == [("13",)]
     raw.close()
+
+
+def test_what_was_turned_is_known_to_a_ledger_that_calls_it_amended(library: Library) -> None:
+    with Ledger(library.ledger_path) as ledger:
+        ledger.put([HomeFile("a.jpg", 9, 1, None, b"now")])
+    raw = sqlite3.connect(library.ledger_path)
+    raw.execute("CREATE TABLE turned (path BLOB PRIMARY KEY, size, quick, was, now, patches)")
+    row = b"a.jpg", 9, b"q", b"was", b"now", '[[3, "06", "01"]]'
+    raw.execute("INSERT INTO turned VALUES (?, ?, ?, ?, ?, ?)", row)
+    raw.execute("UPDATE about SET value = '12' WHERE key = 'version'")
+    raw.commit()
+    raw.close()
+    for _ in range(2):
+        with Ledger(library.ledger_path) as ledger:
+            assert ledger.amended.standing() == [Amended("a.jpg", 9, b"q", b"was", b"now", (Splice(3, b"\6", b"\1"),))]
 
 
 def test_many_rows_go_in_whole_and_the_last_of_a_key_stays() -> None:

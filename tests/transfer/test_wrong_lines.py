@@ -69,13 +69,17 @@ def test_every_field_of_every_line() -> None:
     as_told(Path(__file__).with_name("wrong_lines.txt"), lines)
 
 
-def test_a_turned_file_has_a_few_other_bytes_within_it() -> None:
+def test_an_amended_file_has_a_few_other_bytes_within_it() -> None:
     entry = {"entry": "to say", "row": 0, "to": "a.jpg", "size": 9, "xxh3_128": "00" * 16, "was": "01" * 16}
     for at, good in (
         ([[0, "01", "06"], [7, "0102", "0304"]], True), ([[0, "00" * 9, "01" * 9]], True), ([[9, "01", "06"]], False),
-        ([[8, "0102", "0304"]], False), ([[-1, "01", "06"]], False), ([[0, "01", "0606"]], False),
+        ([[8, "0102", "0304"]], False), ([[-1, "01", "06"]], False), ([[0, "01", "0606"]], True),
         ([[0, "", ""]], False), ([["0", "01", "06"]], False), ([[0, "1", "6"]], False), ([[0, 1, 6]], False),
-        ([[0, "01", "06"]] * 33, False),
+        ([[0, "01", "06"]] * 33, False), ([[3, "01", "06"], [1, "01", "06"]], False), ([[0, "01", "06"]] * 2, False),
+        ([[0, "0102", ""], [1, "", "05"]], False), ([[9, "", "05"]], False), ([[8, "", "05"]], True),
     ):  # fmt: skip
         assert (said_of({**entry, "at": at}) == "believed") is good, at
-    assert "other bytes" in said_of({**entry, "size": 99, "at": [[0, "00" * 65, "01" * 65]]})
+    most = 130 * 1024
+    for size, good in ((most, True), (most + 1, False)):
+        told = said_of({**entry, "size": 9 * most, "at": [[0, "00" * size, "01" * size]]})
+        assert ("other bytes" not in told) is good

@@ -9,10 +9,10 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from jutrek.desk.amended import amended_back
 from jutrek.desk.places import Places
 from jutrek.desk.sidecars import follow as sidecars_follow
 from jutrek.desk.storing import crossed_back
-from jutrek.desk.turning import turned_back
 from jutrek.errors import LibraryBusy, NotPossible, PageBroken, shown
 from jutrek.filing import Plan
 from jutrek.filing.facts import lies_in
@@ -29,7 +29,7 @@ from jutrek.transfer.orders import Orders
 from jutrek.transfer.resumable import clear_partials
 from jutrek.transfer.run_log import RunLog, given_number, head_of, run_log_of
 from jutrek.transfer.saying import say_back
-from jutrek.transfer.taking_back import folders_now, followed
+from jutrek.transfer.taking_back import TAKEN_BACK, folders_now, followed
 from jutrek.transfer.trash import forget, found
 from jutrek.transfer.word_lists import list_back
 from jutrek.words import counted
@@ -90,7 +90,8 @@ def told_of(library: Library, run: str) -> int | None:
     """How many files a run only told something of, so that taking it back moves none; None for other runs."""
     run_log = run_log_of(library, run)
     count = sum(one["entry"] in ("let go", "said") for one in run_log.others) + len(removed_by(run_log))
-    count += sum(is_amended(run_log.to_say.get(row, {})) for row in run_log.sidecars)
+    if any(is_amended(run_log.to_say.get(row, {})) for row in run_log.sidecars):
+        count += len(run_log.sidecars)
     return int(count) or None
 
 
@@ -136,7 +137,7 @@ def take_back(
     if (told := _told_back(library, ledger, run_log, kind)) is not None:
         return told
     if any(map(is_amended, run_log.to_say.values())):
-        return _turned_back(library, ledger, run_log, places, stop, listener)
+        return _said_back(library, ledger, run_log, places, stop, listener)
     if run_log.folders_moved:
         moves, left = folders_back(library, run_log, folders_now(library, run_log))
         outcome = move_folders(
@@ -168,20 +169,30 @@ def take_back(
     return outcome, left
 
 
-def _turned_back(
+def _said_back(
     library: Library, ledger: Ledger, run_log: RunLog, places: Places, stop: threading.Event, listener: Listener
 ) -> tuple[Outcome, list[str]]:
-    """Turn back what a run turned; hash lists and backups follow."""
-    done = turned_back(library, ledger, run_log, stop=stop, listener=listener)
+    """Take back what a run did in files, and beside them; hash lists and backups follow."""
+    plan, left = plan_taking_back(library, run_log.run)
+    done = amended_back(library, ledger, run_log, stop=stop, listener=listener)
+    outcome = Outcome(trouble=done.trouble)
+    if plan.rows and done.trouble is None:
+        orders = Orders(Kind.TAKE_BACK)
+        outcome = refile(
+            plan, library, ledger, stop=stop, listener=listener, takes_back=run_log.run, places=places.here,
+            orders=orders,
+        )  # fmt: skip
     behind = sidecars_follow(done.files, library, ledger, places, stop=stop)
-    words = f"{_files(len(done.files))} {done_words(library, run_log.run)}."
-    return Outcome(remarks=[words]), [*done.left, *filter(None, [behind])]
+    why = _list_back(library, run_log) if not outcome.trouble else ""
+    sidecars = sum(one.home and (one.row.destination or "").startswith(TAKEN_BACK) for one in outcome.done)
+    outcome.remarks.append(f"{_files(len(done.files) + sidecars)} {done_words(library, run_log.run)}.")
+    return outcome, [*done.left, *left, *filter(None, [why, behind])]
 
 
 def _list_back(library: Library, run_log: RunLog) -> str:
     """Take back what a run did to the list of keywords, or do it again. Returns why it is left as it is."""
     again = False
-    while run_log.kind is Kind.TAKE_BACK and (before := str(run_log.head.get("takes_back", ""))):
+    while before := str(run_log.head.get("takes_back", "")):
         try:
             run_log, again = run_log_of(library, before), not again
         except OSError:

@@ -60,7 +60,7 @@ def trouble_with(splices: Sequence[Splice], payload: Sequence[Stretch]) -> str:
         splices: as they come, perhaps from a page that somebody else wrote.
         payload: where the picture, clip or sound itself stands in the file before.
     """
-    if len(splices) > MAX_SPLICES or any(one.offset < 0 for one in splices):
+    if len(splices) > MAX_SPLICES or any(one.offset < 0 or one.old == one.new for one in splices):
         return "What is to be changed in it is damaged."
     if any(one.end > other.offset or one.offset == other.offset for one, other in pairwise(splices)):
         return "What is to be changed in it is damaged."

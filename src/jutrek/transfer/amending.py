@@ -32,7 +32,7 @@ from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, new_hash, open_to_read, read_back
 from jutrek.transfer.one_run import Written, in_one_run
 from jutrek.transfer.outcome import Listener, Progress
-from jutrek.transfer.writing_anew import new_name, put_scrap_away, write_anew
+from jutrek.transfer.writing_anew import NotProven, new_name, put_scrap_away, write_anew
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -235,6 +235,8 @@ class Amending:
                 self._tree, step.at, step.name, step.splices, step.stamp, step.now, self._stop,
                 proven=step.proven, mtime_ns=step.mtime_ns, buffer=self._buffer,
             )  # fmt: skip
+        except NotProven:
+            self._written.unproven.append(str(step.at))
         except ValueError as error:
             self._written.left.append(f"{shown(str(step.at))} stays as it was: {error}")
         except Stopped as error:

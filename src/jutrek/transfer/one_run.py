@@ -24,6 +24,7 @@ class Written:
         run: its run in the journal; empty where there was nothing to write.
         sidecars: those that were written.
         files: those that were amended.
+        unproven: those that were not, as they were not proven to be the same but for that.
         left: sentences about those that were not.
         trouble: what ended it early.
     """
@@ -31,6 +32,7 @@ class Written:
     run: str = ""
     sidecars: list[str] = field(default_factory=list)
     files: list[str] = field(default_factory=list)
+    unproven: list[str] = field(default_factory=list)
     left: list[str] = field(default_factory=list)
     trouble: JutrekError | None = None
 

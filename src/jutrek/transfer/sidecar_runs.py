@@ -14,14 +14,16 @@ import contextlib
 import os
 import secrets
 import threading
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
+from types import MappingProxyType
 from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.disk import OWN_FOLDER, FileStamp, Inside, Outside, Realm, inside, put_away
 from jutrek.errors import CopyRefused, FileTrouble, of_place, reason, shown
 from jutrek.filing import Action, Row
 from jutrek.library import LIBRARY, HomeFile, Library, ProofMark
+from jutrek.transfer.amending import Amending, Step, ToAmend, steps_of
 from jutrek.transfer.journal import Journal, now
 from jutrek.transfer.lock import locked
 from jutrek.transfer.medium import aligned_buffer, new_hash, read_back
@@ -67,33 +69,56 @@ def write_sidecars(
     stop: threading.Event,
     listener: Listener | None = None,
     words: ListChange | None = None,
+    files: Sequence[ToAmend] = (),
+    about: Mapping[str, object] = MappingProxyType({}),
 ) -> Written:
-    """Write what is to be said beside captures. Hash lists, and places, follow when `lists_follow` is called.
+    """Write what is to be said beside captures, and in files. Hash lists, and places, follow by `lists_follow`.
 
     Args:
-        wanted: what, each sidecar once.
+        wanted: what, each sidecar once; it is asked for when all `files` were looked at.
         act: tells the journal what is done, in a few words.
         library: the library.
         ledger: its ledger, open.
         stop: ends the work when it is set; what was begun is finished.
         listener: hears how it goes on.
         words: what becomes of the house's list of keywords, once all sidecars are written.
+        files: files in which something is to be said, in the same run.
+        about: what the head of the journal tells besides.
 
     Raises:
         LibraryBusy: when another Jutrek is at work in the library.
         LibraryTrouble: when its journal can't be written.
+        Stopped: when it was stopped before anything was written.
     """
+    listener = listener or Listener()
     with locked(library):
         written = Written()
-        steps = list(_steps(library, wanted, written.left))
-        if steps or words is not None:
-            _Writing(steps, library, ledger, stop, listener or Listener(), written).go(act, words)
+        amended = list(steps_of(files, library.tree, stop, written.left))
+        sidecars = list(_steps(library, wanted, written.left, len(amended)))
+        count = len(amended) + len(sidecars)
+        amending = Amending(count, library, ledger, stop, listener, written)
+        writing = _Writing(count, library, ledger, stop, listener, written)
+
+        def some(journal: Journal, steps: Sequence[Step | _Step]) -> None:
+            if own := [one for one in steps if isinstance(one, Step)]:
+                amending.some(journal, own)
+            if beside := [one for one in steps if isinstance(one, _Step)]:
+                writing.some(journal, beside)
+
+        def behind(journal: Journal) -> None:
+            if words is not None and (why := change_list(library, words, journal)):
+                written.left.append(why)
+
+        if count or words is not None:
+            head = {"act": act, **about}
+            steps: list[Step | _Step] = [*amended, *sidecars]
+            in_one_run(library, head, steps, some, written, stop, behind=behind)
         return written
 
 
-def _steps(library: Library, wanted: Iterable[ToSay], left: list[str]) -> Iterator[_Step]:
+def _steps(library: Library, wanted: Iterable[ToSay], left: list[str], number: int) -> Iterator[_Step]:
     """What there is to do; sentences about what can't be done go to `left`."""
-    tree, token, number = library.tree, f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}", 0
+    tree, token = library.tree, f"{datetime.now():%Y%m%d-%H%M%S}-{secrets.token_hex(3)}"
     for one in wanted:
         try:
             at = inside(one.sidecar)
@@ -123,25 +148,18 @@ class _Writing:
 
     def __init__(
         self,
-        steps: Sequence[_Step],
+        count: int,
         library: Library,
         ledger: Ledger,
         stop: threading.Event,
         listener: Listener,
         written: Written,
     ) -> None:
-        self._steps, self._library, self._ledger = steps, library, ledger
+        self._count, self._library, self._ledger = count, library, ledger
         self._tree, self._stop, self._listener, self._written = library.tree, stop, listener, written
         self._buffer = aligned_buffer()
 
-    def go(self, act: str, words: ListChange | None) -> None:
-        def behind(journal: Journal) -> None:
-            if words is not None and (why := change_list(self._library, words, journal)):
-                self._written.left.append(why)
-
-        in_one_run(self._library, {"act": act}, self._steps, self._write_some, self._written, self._stop, behind=behind)
-
-    def _write_some(self, journal: Journal, steps: Sequence[_Step]) -> None:
+    def some(self, journal: Journal, steps: Sequence[_Step]) -> None:
         """Write sidecars that share their syncs."""
         journal.note(*(line for step in steps for line in _announced(step)))
         journal.sync()
@@ -155,8 +173,7 @@ class _Writing:
         at = now()
         _learn(self._ledger, [_mark(str(step.at), step.full, at).seen(status) for step, status in done])
         self._written.sidecars += [str(step.at) for step, _ in done]
-        count = len(self._written.sidecars)
-        self._listener.progress(Progress(count, 0, len(self._steps), 0, 0, "", 0.0))
+        self._listener.progress(Progress(self._written.count, 0, self._count, 0, 0, "", 0.0))
 
     def _put_away(self, step: _Step) -> bool:
         """Put the version away that is there. Returns whether the name is free for the new one."""

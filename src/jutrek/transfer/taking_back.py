@@ -15,6 +15,7 @@ from jutrek.disk import OWN_FOLDER, FileStamp, Outside, Realm, Tree, inside, own
 from jutrek.errors import NotPossible, shown
 from jutrek.filing import Action, HouseRules, Plan, Row
 from jutrek.library import Library, Place, drives_here, known_drives
+from jutrek.transfer.amend_lines import is_amended
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.run_log import RunLog, end_of, filed_by, head_of, later_runs, moving_runs, run_log_of, runs
 from jutrek.transfer.trash import found, send
@@ -61,8 +62,10 @@ def plan_taking_back(library: Library, run: str) -> tuple[Plan, list[str]]:
     if run_log.kind not in CAN_BE_TAKEN_BACK:
         raise NotPossible(library.root, f"a run of the kind “{run_log.kind}” changed nothing that could be taken back")
     wanted = _WANTED.get(run_log.kind, _moves)(library, run_log)
+    since = _amended_since(library, run)
     rows, left = [], []
-    for now, to, stamp in wanted:
+    for now, to, was in wanted:
+        stamp = since.get(now, was)
         path = os.path.join(library.root, now)
         try:
             status = _looked_at(library.tree, now)
@@ -182,6 +185,17 @@ def _moved_since(library: Library, run: str) -> list[RunLog]:
     return [one for one in reversed(list(moving_runs(library))) if one.run in later] if later else []
 
 
+def _amended_since(library: Library, run: str) -> dict[str, FileStamp]:
+    """How files were left that were amended after a run, by their paths now: that is no change of somebody else's."""
+    found: dict[str, FileStamp] = {}
+    for later in _moved_since(library, run):
+        found = later.follow(found)
+        for row, one in later.sidecars.items():
+            if is_amended(later.to_say.get(row, {})):
+                found[str(one["to"])] = _left(one)
+    return found
+
+
 def folders_now(library: Library, run_log: RunLog) -> dict[str, str]:
     """Where the folders are now that a run moved, by where it put them."""
     probes = {f"{run_log.folders[row]['to']}/x": str(run_log.folders[row]["to"]) for row in run_log.folders_moved}
@@ -228,7 +242,7 @@ def _described(library: Library, run_log: RunLog) -> list[_Wanted]:
     now = followed(library, run_log.run, (str(one["to"]) for one in run_log.sidecars.values()))
     wanted: list[_Wanted] = []
     for row, one in run_log.sidecars.items():
-        if "at" in run_log.to_say.get(row, {}):
+        if is_amended(run_log.to_say.get(row, {})):
             continue
         path, stamp = now[str(one["to"])], _left(one)
         if path.startswith(f"{OWN_FOLDER}/"):

@@ -16,6 +16,10 @@ from jutrek.formats.splices import Splice, Spliced
 from jutrek.transfer.medium import BLOCK, open_to_read, read_back
 
 
+class NotProven(ValueError):
+    """A file that was written anew was not proven to be the same; the old one stays. The text says why."""
+
+
 def new_name(at: Inside) -> Inside:
     """A hidden name beside a file, for the new one while it is written."""
     return at.beside(f"{TEMPORARY}{secrets.token_hex(4)}.part")
@@ -42,7 +46,7 @@ def write_anew(
         What the system tells of it then.
 
     Raises:
-        ValueError: a sentence that says why it is as it was.
+        ValueError: a sentence that says why it is as it was; `NotProven` where the new one could not be proven.
         Stopped: likewise, as that was wanted.
         OSError: likewise, when it can't be written, or is another one by now.
     """
@@ -64,7 +68,7 @@ def write_anew(
                 if full != now:
                     raise ValueError("It did not read back as it was written.")
                 if proven is not None and (why := proven(tree.at(at), tree.at(name))):
-                    raise ValueError(why)
+                    raise NotProven(why)
                 folder.replace(name, at, still=status)
             except BaseException:
                 # Unless it is another file by now, which came between.
