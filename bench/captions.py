@@ -62,7 +62,7 @@ def _keywords(folder: str, bare: str) -> None:
     done = caption_captures(columns, range(columns.count), wanted, library, ledger, stop=never())
     took = time.perf_counter() - began
     assert done.captures == _CAPTURES
-    size = os.path.getsize(os.path.join(folder, done.sidecars[0]))
+    size = os.path.getsize(os.path.join(folder, done.written[0]))
     began = time.perf_counter()
     for number in range(_CAPTURES):
         above = _made(os.path.join(bare, f"{number // 500:03}"))

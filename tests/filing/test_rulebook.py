@@ -76,7 +76,7 @@ def test_the_usual_rules_are_these() -> None:
         },
         "inboxes": {"arrivals": "ask", "clear": "never"},
         "sidecars": {"corrected-dates": False, "original-names": False, "creator": "", "rights": "",
-            "usage": "", "credit": "", "source": "", "contact": "", "words": [], "where": "none"},
+            "usage": "", "credit": "", "source": "", "contact": "", "words": [], "where": "none", "in-files": False},
     }  # fmt: skip
     lines = page.splitlines()
     assert all(lines[at + 1].startswith("#") for at, line in enumerate(lines) if line.startswith("["))

@@ -157,7 +157,7 @@ def _empty(_: Around, library: Library, __: Ledger) -> None:
 def _bring(one: Around, library: Library, ledger: Ledger) -> None:
     places = places_of(library)
     outcome = bring(planned(library, ledger, [one.card]), library, ledger, stop=never(), places=places.here)
-    leave_papers(library, outcome.run, HouseRules(), places, stop=never(), report=lambda *_: None)
+    leave_papers(library, ledger, outcome.run, HouseRules(), places, stop=never(), report=lambda *_: None)
 
 
 def _store(one: Around, library: Library, ledger: Ledger) -> None:

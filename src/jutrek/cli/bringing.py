@@ -125,7 +125,7 @@ class _Telling:
             )
         self._say_places(outcome, places)
         papers = leave_papers(
-            library, outcome.run, self._plan.rules, places, stop=stop, report=lambda _done, _all: None
+            library, ledger, outcome.run, self._plan.rules, places, stop=stop, report=lambda _done, _all: None
         )
         missing = {row.destination for row in self._plan.to_bring()} - self._proven
         for row in self._plan.rows:

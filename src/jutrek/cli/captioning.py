@@ -126,7 +126,7 @@ def _end(house: House, done: Described, *, as_json: bool) -> None:
     from jutrek.desk.sidecars import follow
     from jutrek.transfer.journal import number_of
 
-    behind = follow(done.sidecars, house.home, house.ledger, places_of(house.home), stop=stop_on_interrupt())
+    behind = follow(done.written, house.home, house.ledger, places_of(house.home), stop=stop_on_interrupt())
     if as_json:
         tell_json({"run": done.run, "captures": done.captures, "same": done.same, "why": done.why})
     for why in filter(None, (done.why, behind)):

@@ -53,7 +53,7 @@ def mark_command(
             done = mark_folders(folders, label, house.home, house.ledger, stop=stop)
         else:
             done = mark_captures(house.columns, rows, label, house.home, house.ledger, stop=stop)
-        behind = follow(done.sidecars, house.home, house.ledger, places_of(house.home), stop=stop)
+        behind = follow(done.written, house.home, house.ledger, places_of(house.home), stop=stop)
     if as_json:
         tell_json({"run": done.run, "captures": done.captures, "same": done.same, "why": done.why})
     for why in filter(None, (done.why, behind)):

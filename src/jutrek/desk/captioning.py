@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-import os
 import threading
-from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from jutrek.desk.sidecars import AWAY, Described, Sidecars, see
+from jutrek.desk.saying import ToBeSaid, own_words
+from jutrek.desk.sidecars import AWAY, Described, Sidecars
 from jutrek.disk import inside
 from jutrek.errors import SourceUnreadable, Stopped
-from jutrek.formats import read
 from jutrek.library.spots import spots_of
 from jutrek.transfer import Listener
-from jutrek.transfer.outcome import Progress
-from jutrek.transfer.sidecar_runs import ToSay, write_sidecars
+from jutrek.transfer.into_files import packet_in
 from jutrek.transfer.word_lists import ListChange
 from jutrek.views.columns import Names
 from jutrek.whereabouts import Whereabouts
@@ -26,7 +25,7 @@ from jutrek.wording.caption import Caption, move_keyword, with_caption
 from jutrek.wording.completing import Completer
 from jutrek.wording.keywords import Change
 from jutrek.wording.listed import words_of
-from jutrek.wording.own import Own, own_of
+from jutrek.wording.own import Own
 from jutrek.wording.packet import Packet
 from jutrek.wording.places import PLACES, place_fields, place_words, says_place
 from jutrek.wording.properties import Field
@@ -44,71 +43,6 @@ _READ_AT_MOST = 300
 """Of so many captures it is read what they say besides keywords: more of them nobody looks through."""
 
 
-class _Wanted:
-    """What is to be written beside captures."""
-
-    def __init__(
-        self, columns: Columns, rows: Iterable[int], library: Library, stop: threading.Event, listener: Listener
-    ) -> None:
-        self._columns, self._library = columns, library
-        self._stop, self._listener = stop, listener
-        self.rows = list(dict.fromkeys(rows))
-        self.away = sum(bool(columns.state[row] & AWAY) for row in self.rows)
-        self._read = 0
-        self._of: dict[str, list[int]] = defaultdict(list)
-        """The captures that each sidecar is beside."""
-
-    def to_say(self, how: Callable[[bytes, Own, int], bytes]) -> list[ToSay]:
-        """What is to be said beside each of those that are at home.
-
-        Args:
-            how: gives what a sidecar is to hold of what it holds, of what the files say themselves, and of the row.
-        """
-        sidecars = Sidecars(self._library, self._columns)
-        for row in self.rows:
-            if not self._columns.state[row] & AWAY:
-                for sidecar in sidecars.all_of(row):
-                    self._of[sidecar].append(row)
-
-        def of(own: list[int]) -> Callable[[bytes], bytes]:
-            return lambda old: how(old, self._own(own), own[0])
-
-        return [ToSay(sidecar, of(own)) for sidecar, own in self._of.items()]
-
-    def captures(self, sidecars: Iterable[str]) -> int:
-        """How many captures sidecars are beside."""
-        return len({row for one in sidecars for row in self._of[one]})
-
-    def _own(self, rows: Sequence[int]) -> Own:
-        """What the files of captures say themselves.
-
-        Raises:
-            Stopped: when that is wanted; nothing was written yet.
-        """
-        if self._stop.is_set():
-            raise Stopped
-        self._read += 1
-        if self._read % 50 == 0:
-            self._listener.progress(Progress(0, 0, len(self.rows), 0, 0, "", 0.0))
-        return own_words(self._columns, rows, self._library)
-
-
-def own_words(columns: Columns, rows: Sequence[int], library: Library) -> Own:
-    """What the files of captures say themselves; what can't be read says nothing."""
-    found = []
-    for row in rows:
-        for path in (columns.path(row), *columns.companions(row)):
-            if os.path.splitext(path)[1].lower() == ".xmp":
-                continue
-            try:
-                wording = read(library.tree.at(inside(path))).wording
-            except SourceUnreadable:
-                continue
-            if wording is not None:
-                found.append(wording)
-    return own_of(found)
-
-
 def caption_captures(
     columns: Columns,
     rows: Iterable[int],
@@ -119,6 +53,7 @@ def caption_captures(
     stop: threading.Event,
     listener: Listener | None = None,
     words: ListChange | None = None,
+    about: Mapping[str, object] = MappingProxyType({}),
 ) -> Described:
     """Say something of captures. Hash lists and backups follow by `sidecars.follow`.
 
@@ -131,6 +66,7 @@ def caption_captures(
         stop: ends the work when it is set.
         listener: hears how it goes on.
         words: what becomes of the house's list of keywords besides.
+        about: what the head of the journal tells besides.
 
     Raises:
         LibraryBusy: when another Jutrek is at work in the library.
@@ -138,9 +74,8 @@ def caption_captures(
         Stopped: when it was stopped before anything was written.
     """
     listener = listener or Listener()
-    meant = _Wanted(columns, rows, library, stop, listener)
-    to_say = meant.to_say(lambda old, own, _: with_caption(old, wanted, own))
-    return _write(meant, to_say, _act_of(wanted), library, ledger, stop, listener, words)
+    meant = ToBeSaid(columns, rows, library, ledger, stop, listener)
+    return meant.say(lambda old, own, _: with_caption(old, wanted, own), _act_of(wanted), words, about)
 
 
 def _act_of(wanted: Caption) -> str:
@@ -152,18 +87,6 @@ def _act_of(wanted: Caption) -> str:
     parts += [one.word if value else f"no {one.word}" for one, value in wanted.fields.items()]
     more = f" and {len(parts) - 3} more" if len(parts) > 3 else ""
     return f"said: {', '.join(parts[:3])}{more}"
-
-
-def _write(
-    meant: _Wanted, to_say: list[ToSay], act: str, library: Library, ledger: Ledger, stop: threading.Event,
-    listener: Listener, words: ListChange | None,
-) -> Described:  # fmt: skip
-    written = write_sidecars(to_say, act, library, ledger, stop=stop, listener=listener, words=words)
-    see(written, library, ledger)
-    why = written.why or ("Of what is gone, set aside or stored away nothing can be said." if meant.away else "")
-    captures = meant.captures(written.sidecars)
-    same = max(0, len(meant.rows) - meant.away - captures - len(written.left)) if written.trouble is None else 0
-    return Described(written.run, tuple(written.sidecars), captures, same, why)
 
 
 def place_captures(
@@ -197,8 +120,7 @@ def place_captures(
         branches = place_words(located[row], tree) if as_words else []
         return with_caption(old, Caption(Change(tuple(branches)), fields), own)
 
-    meant = _Wanted(columns, located, library, stop, listener)
-    done = _write(meant, meant.to_say(how), "said: where they were", library, ledger, stop, listener, None)
+    done = ToBeSaid(columns, located, library, ledger, stop, listener).say(how, "said: where they were")
     if not done.why and len(located) < len(rows):
         nowhere = "Of some no position is known, or it has no name."
         return replace(done, why="" if done.run else nowhere)
@@ -237,10 +159,9 @@ def move_everywhere(
     Other arguments and errors as of `caption_captures`.
     """
     listener = listener or Listener()
-    meant = _Wanted(columns, rows_with(columns, old[-1]), library, stop, listener)
-    to_say = meant.to_say(lambda was, own, _: move_keyword(was, old, new, own, alone=alone))
+    meant = ToBeSaid(columns, rows_with(columns, old[-1]), library, ledger, stop, listener)
     act = f"keyword {old[-1]} is {' > '.join(new)}" if new else f"keyword {old[-1]} goes"
-    return _write(meant, to_say, act, library, ledger, stop, listener, words)
+    return meant.say(lambda was, own, _: move_keyword(was, old, new, own, alone=alone), act, words)
 
 
 def used(columns: Columns) -> dict[str, int]:
@@ -335,13 +256,16 @@ def shared(columns: Columns, rows: Sequence[int], library: Library, stop: thread
 
 def fields_of(columns: Columns, row: int, library: Library, sidecars: Sidecars) -> dict[Field, str]:
     """What a capture says in each field: beside it, else in it."""
-    packet = None
+    if columns.state[row] & AWAY:
+        return dict.fromkeys(Field, "")
+    own, packet = own_words(columns, [row], library), None
     try:
-        if not columns.state[row] & AWAY:
+        if sidecars.has(row):
             packet = Packet(library.tree.read_own(inside(sidecars.of(row))))
-    except (OSError, ValueError):
+        elif told := packet_in(library.tree.at(inside(columns.path(row)))):
+            packet = Packet(told)
+    except (OSError, ValueError, SourceUnreadable):
         packet = None
-    own = own_words(columns, [row], library) if not columns.state[row] & AWAY else Own()
     return {
         one: packet.text(one.value) if packet is not None and packet.has(one.value) else own.fields.get(one, "")
         for one in Field

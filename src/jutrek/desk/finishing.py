@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from jutrek.desk.places import Places
-from jutrek.errors import reason
+from jutrek.desk.sidecars import follow
+from jutrek.errors import LibraryBusy, reason
 from jutrek.filing import HouseRules
 from jutrek.library import Library
 from jutrek.transfer import Control, Listener, Outcome, bring, plan_finishing
@@ -37,12 +38,14 @@ class Left:
 
 
 def leave_papers(
-    library: Library, run: str, rules: HouseRules, places: Places, *, stop: threading.Event, report: Report
-) -> Left:
-    """Write the report of an intake, and its hash lists where house rules want them.
+    library: Library, ledger: Ledger, run: str, rules: HouseRules, places: Places, *, stop: threading.Event,
+    report: Report,
+) -> Left:  # fmt: skip
+    """Write the report of an intake, and its hash lists where house rules want them. Backups follow what it amended.
 
     Args:
         library: the library.
+        ledger: its ledger, open.
         run: its id.
         rules: the house rules.
         places: those that are known.
@@ -63,9 +66,21 @@ def leave_papers(
             return Left()
         if rules.hash_lists:
             lists = tuple(write_hash_lists(run_log, library, places.here))
-        return Left(write_report(run_log, library, stop=stop, report=report), lists)
+        amended = [str(one["to"]) for row, one in run_log.sidecars.items() if row in run_log.to_say]
+        why = _followed(amended, library, ledger, places, stop)
+        return Left(write_report(run_log, library, stop=stop, report=report), lists, why)
     except OSError as error:
         return Left("", lists, f"The report could not be written: {reason(error)}.")
+
+
+def _followed(
+    files: Sequence[str], library: Library, ledger: Ledger, places: Places, stop: threading.Event
+) -> str:  # fmt: skip
+    """Let hash lists and backups follow what was said in files. Returns what did not work, in a sentence."""
+    try:
+        return follow(files, library, ledger, places, stop=stop)
+    except LibraryBusy as error:
+        return str(error)
 
 
 def finish(

@@ -100,7 +100,7 @@ def bring_rested(
         plan, library, ledger, stop=stop, places=places.here,
         listener=Listener(progress=lambda run: report("Bringing home", run.files, run.all_files)),
     )  # fmt: skip
-    papers = leave_papers(library, outcome.run, rules, places, stop=threading.Event(), report=lambda *_: None)
+    papers = leave_papers(library, ledger, outcome.run, rules, places, stop=threading.Event(), report=lambda *_: None)
     home = {done.row.source for done in outcome.done if done.home}
     arrived = {done.row.destination for done in outcome.done if done.home}
     known = {

@@ -12,7 +12,7 @@ from jutrek.errors import NotPossible, shown
 from jutrek.library import LIBRARY, Library, ProofMark, known_drives, known_places
 from jutrek.transfer.journal import Kind, number_of
 from jutrek.transfer.run_log import RunLog, broken_records, end_of, head_of, run_log_of, runs
-from jutrek.transfer.taking_back import CAN_BE_TAKEN_BACK, TAKEN_BACK, taken_back_by, where_now
+from jutrek.transfer.taking_back import CAN_BE_TAKEN_BACK, TAKEN_BACK, amended_since, taken_back_by, where_now
 from jutrek.words import counted
 
 if TYPE_CHECKING:
@@ -156,7 +156,7 @@ def files_of(library: Library, run: str, marks: Marks | None = None) -> list[Fil
         OSError: when its journal cannot be read.
     """
     run_log = run_log_of(library, run)
-    now = where_now(library, run_log)
+    now, amended = where_now(library, run_log), amended_since(library, run_log)
     found = []
     says = run_log.kind is Kind.DESCRIBE
     for row, entry in sorted(run_log.to_do.items()):
@@ -164,7 +164,7 @@ def files_of(library: Library, run: str, marks: Marks | None = None) -> list[Fil
             found.append(_sidecar(run_log, row, entry))
             continue
         told = _file(run_log, row, entry, marks or {})
-        since = _since(library, run_log, row, entry, now) if row in run_log.done else ""
+        since = _since(library, run_log, row, entry, now, amended) if row in run_log.done else ""
         found.append(replace(told, what=f"{told.what}, {since}") if since and since not in told.what else told)
     found += [_folder(run_log, row, entry) for row, entry in sorted(run_log.folders.items())]
     found += [
@@ -222,7 +222,10 @@ def _folder(run_log: RunLog, row: int, entry: Mapping[str, Any]) -> FileRecord:
     return FileRecord(str(entry["to"]), str(entry["from"]), 0, what)
 
 
-def _since(library: Library, run_log: RunLog, row: int, entry: Mapping[str, Any], now: Mapping[str, str]) -> str:
+def _since(
+    library: Library, run_log: RunLog, row: int, entry: Mapping[str, Any], now: Mapping[str, str],
+    amended: Mapping[str, FileStamp],
+) -> str:  # fmt: skip
     """What became of a file that came home, or moved, since: empty where it lies as it was left."""
     path = now.get(str(entry["to"]), str(entry["to"]))
     mtime_ns = int(run_log.done[row].get("mtime_ns", entry["mtime_ns"]))
@@ -237,7 +240,7 @@ def _since(library: Library, run_log: RunLog, row: int, entry: Mapping[str, Any]
         return "taken back since" if path.startswith(f"{TAKEN_BACK}/") else "set aside since"
     if status is None:
         return ", ".join(filter(None, (moved, "gone since")))
-    same = FileStamp(int(entry["size"]), mtime_ns).unchanged(status)
+    same = amended.get(path, FileStamp(int(entry["size"]), mtime_ns)).unchanged(status)
     return ", ".join(filter(None, (moved, "" if same else "changed since")))
 
 

@@ -38,14 +38,14 @@ class Described:
 
     Attributes:
         run: its run in the journal; empty where there was nothing to write.
-        sidecars: those that were written.
+        written: sidecars that were written, and files that were said something in.
         captures: how many captures say something else now.
         same: how many captures said so already.
         why: what did not work, in a sentence; empty where all did.
     """
 
     run: str = ""
-    sidecars: tuple[str, ...] = ()
+    written: tuple[str, ...] = ()
     captures: int = 0
     same: int = 0
     why: str = ""
@@ -76,6 +76,10 @@ class Sidecars:
         if self._stems[folder][stem_of(columns.name(row)).casefold()] > 1:
             return [f"{path}.xmp"]
         return [sidecar_of(self._library, path)[0]]
+
+    def has(self, row: int) -> bool:
+        """Whether a capture has one."""
+        return next(self._has(row), None) is not None
 
     def _has(self, row: int) -> Iterator[str]:
         for one in self._columns.companions(row):

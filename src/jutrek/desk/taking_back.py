@@ -90,9 +90,14 @@ def told_of(library: Library, run: str) -> int | None:
     """How many files a run only told something of, so that taking it back moves none; None for other runs."""
     run_log = run_log_of(library, run)
     count = sum(one["entry"] in ("let go", "said") for one in run_log.others) + len(removed_by(run_log))
-    if any(is_amended(run_log.to_say.get(row, {})) for row in run_log.sidecars):
+    if _says_in_files(run_log) and run_log.sidecars:
         count += len(run_log.sidecars)
     return int(count) or None
+
+
+def _says_in_files(run_log: RunLog) -> bool:
+    """Whether a run is one that amended files, and did nothing else but write sidecars."""
+    return run_log.kind is Kind.DESCRIBE and any(map(is_amended, run_log.to_say.values()))
 
 
 def made_again(library: Library, run: str) -> list[str]:
@@ -136,7 +141,7 @@ def take_back(
     kind, run_log = _kind_of(library, run), run_log_of(library, run)
     if (told := _told_back(library, ledger, run_log, kind)) is not None:
         return told
-    if any(map(is_amended, run_log.to_say.values())):
+    if _says_in_files(run_log):
         return _said_back(library, ledger, run_log, places, stop, listener)
     if run_log.folders_moved:
         moves, left = folders_back(library, run_log, folders_now(library, run_log))

@@ -50,7 +50,7 @@ def other_than(old: str, new: str, splices: Sequence[Splice], before: Stretch | 
 def _facts(told: Reading) -> Reading:
     """What must be the same: all that is read of it, but for where that stands."""
     notes = tuple(one for one in told.notes if not one.startswith("The XMP data"))
-    return told._replace(payload=(), previews=(), orientation_at=(), motion=None, notes=notes)
+    return told._replace(payload=(), previews=(), orientation_at=(), motion=None, packet=None, notes=notes)
 
 
 def _moved(part: Stretch, splices: Sequence[Splice]) -> Stretch:

@@ -57,7 +57,9 @@ _ABOUT = {
     "and every backup.",
     "sidecars": "What is written into an XMP sidecar beside every file that comes home. Texts have\n"
     "pieces as names do: © {year} {operator}. contact: mail, number, page and address, with ; between.\n"
-    "What a file says itself stays. where: none | names | names-and-keywords: where it was, by its position.",
+    "What a file says itself stays. where: none | names | names-and-keywords: where it was, by its position.\n"
+    "in-files: whether what is said goes into the files themselves, where it is proven that nothing else in them\n"
+    "changes; else beside them.",
     "caption": "What is said of some captures only, besides. kinds, device, operator, job: of which; empty for all.",
 }
 

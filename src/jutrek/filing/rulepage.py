@@ -156,6 +156,7 @@ class _Sidecars(_Said):
     corrected_dates: bool = Field(False, alias="corrected-dates")
     original_names: bool = Field(False, alias="original-names")
     where: Literal["none", "names", "names-and-keywords"] = "none"
+    in_files: bool = Field(False, alias="in-files")
 
 
 class _Caption(_Said):
@@ -288,6 +289,7 @@ def _rules(page: _Page) -> HouseRules:
         saying=_saying(sidecars),
         sayings=tuple(map(_saying, page.caption)),
         places=Places(sidecars.where),
+        inside=sidecars.in_files,
     )
 
 
@@ -341,7 +343,7 @@ def page_of(rules: HouseRules) -> dict[str, Any]:
         "sidecars": {
             "corrected-dates": rules.sidecars, "original-names": rules.originals,
             **{name: getattr(rules.saying, name) for name in TEXTS}, "words": list(rules.saying.words),
-            "where": rules.places.value,
+            "where": rules.places.value, "in-files": rules.inside,
         },
         "caption": [_said(one) for one in rules.sayings],
     }  # fmt: skip

@@ -199,6 +199,7 @@ class HouseRules:
         saying: what is said of all that comes in, for such a sidecar.
         sayings: what is said of some of it, besides.
         places: whether what comes in is told where it was, by its position.
+        inside: whether what is said of captures goes into their files, where it is proven that nothing else changes.
 
     Raises:
         RuleError: when a rule cannot be used.
@@ -240,6 +241,7 @@ class HouseRules:
     saying: Saying = NOTHING_SAID
     sayings: tuple[Saying, ...] = ()
     places: Places = Places.NONE
+    inside: bool = False
 
     def __post_init__(self) -> None:
         _check("layout", self.layout, LAYOUT)

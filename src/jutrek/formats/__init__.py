@@ -153,7 +153,7 @@ def _inside(fd: int, size: int, path: str, hidden: Stretch | None = None) -> Dra
     if size == 0:
         draft.note("The file is empty.")
         return draft
-    content = FileBytes(fd, size, hidden=hidden)
+    content = FileBytes(fd, size) if hidden is None else FileBytes(fd, size, hidden=hidden)
     row = told(content.head[:HEAD], size)
     if row is None or row.read is None:
         draft.note("The content is of no format that Jutrek knows.")

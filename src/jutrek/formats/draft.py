@@ -44,6 +44,7 @@ class Draft:
     channels = 0
     sample_rate = 0
     motion: Stretch | None = None
+    packet: Stretch | None = None
     title = ""
     place = ""
     job = ""
@@ -119,6 +120,11 @@ class Draft:
         if len(self.previews) < MAX_PREVIEWS and stretch not in self.previews:
             self.previews.append(stretch)
 
+    def packed(self, offset: int, size: int) -> None:
+        """Note where in the file a packet of XMP stands; a negative offset is nowhere."""
+        if self.packet is None and offset >= 0:
+            self.packet = Stretch(offset, size)
+
     @contextmanager
     def sparing(self, part: str) -> Iterator[None]:
         """Damage within costs this part and no more; `part` begins the note, such as `The satellite data are`."""
@@ -143,4 +149,5 @@ class Draft:
             self.kind, self.format, tuple(self.claims), device, self.width, self.height, self.duration,
             self.orientation, self.position, self.exposure, track, tuple(self.ties), tuple(self.previews), self.motion,
             tuple(self.payload), tuple(self.notes), wording, tuple(self.orientation_at),
+            self.packet,
         )  # fmt: skip

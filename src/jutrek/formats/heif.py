@@ -100,6 +100,7 @@ def _describe(item: Item, data: Span, draft: Draft) -> None:
         start = 4 + data.unpack(U32, 0)[0]
         exif.read_block(data.rest(start), draft)
     else:
+        draft.packed(data.origin, data.size)
         xmp.read(data.read(0, data.size), draft)
 
 

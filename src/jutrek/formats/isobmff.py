@@ -15,7 +15,6 @@ from jutrek.errors import BrokenFile
 from jutrek.formats import clipdata, cr3, heif, movie, xmp
 from jutrek.formats.boxes import U32, U64, boxes, child
 from jutrek.formats.draft import Draft
-from jutrek.formats.markup import MAX_MARKUP
 from jutrek.formats.reading import UTC_BY_DEFINITION, Kind, Stretch, Timestamp
 from jutrek.formats.span import Span
 from jutrek.formats.tracks import movie_time, read_track
@@ -72,7 +71,7 @@ def _part(name: bytes, body: Span, draft: Draft) -> bool:
     elif name == b"prft":
         _produced(body, draft)
     elif body.upto(0, 16) == _XMP_UUID:
-        xmp.read(body.upto(16, MAX_MARKUP + 1), draft)
+        xmp.read_part(body.rest(16), draft)
     elif draft.format == "cr3":
         cr3.read_preview(body, draft)
     else:
@@ -125,7 +124,7 @@ def _maker(part: Span, draft: Draft) -> None:
     if draft.format == "cr3":
         cr3.read_metadata(part, draft)
     elif part.upto(0, 16) == _XMP_UUID:
-        xmp.read(part.upto(16, MAX_MARKUP + 1), draft)
+        xmp.read_part(part.rest(16), draft)
     else:
         movie.read_maker_box(part.rest(min(16, part.size)), draft)
 

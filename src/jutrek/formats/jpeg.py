@@ -143,7 +143,9 @@ def _described(body: Span, marker: int, draft: Draft) -> Around:
         if head.startswith(_EXIF):
             _exif(body.loaded(len(_EXIF), body.size - len(_EXIF)), draft)
         elif head == _XMP:
-            return Around(motion=xmp.read(body.read(len(_XMP), body.size - len(_XMP)), draft))
+            packet = body.rest(len(_XMP))
+            draft.packed(packet.origin, packet.size)
+            return Around(motion=xmp.read(packet.read(0, packet.size), draft))
         elif marker == _APP2 and head.startswith(_MULTI):
             return Around(behind=_pictures_behind(body.rest(len(_MULTI)), draft))
         elif marker == _APP13 and head.startswith(_RESOURCES):

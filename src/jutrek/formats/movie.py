@@ -45,7 +45,7 @@ def read_user_data(part: Span, draft: Draft) -> None:
             elif name == b"GPMF":
                 telemetry.read(body.part(0, min(body.size, telemetry.MAX_HEADER)), draft)
             elif name == b"XMP_":
-                xmp.read(body.upto(0, MAX_MARKUP + 1), draft)
+                xmp.read_part(body, draft)
             elif body.size > 16:
                 read_maker_box(body, draft)
 

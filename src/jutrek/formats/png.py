@@ -74,12 +74,13 @@ def _chunk(name: bytes, body: Span, draft: Draft) -> None:
                 stamp = Timestamp(stamp.wall, stamp.precision, UTC_BY_DEFINITION, stamp.mended)
             draft.claim("png:changed", stamp, "the time of the last change of the picture", raw)
         elif body.size <= MAX_TEXT:
-            _text(name, body.read(0, body.size), draft)
+            _text(name, body, draft)
 
 
-def _text(name: bytes, data: bytes, draft: Draft) -> None:
+def _text(name: bytes, body: Span, draft: Draft) -> None:
     """`tEXt`: keyword and text; `zTXt`: keyword and packed text; `iTXt`: keyword, flags, language, keyword, text."""
-    keyword, _, rest = data.partition(b"\0")
+    keyword, _, rest = body.read(0, body.size).partition(b"\0")
+    packed = False
     if name == b"zTXt":
         rest = _unpacked(rest[1:])
     elif name == b"iTXt":
@@ -87,6 +88,8 @@ def _text(name: bytes, data: bytes, draft: Draft) -> None:
         rest = _unpacked(rest) if packed else rest
     key = keyword.decode("latin-1").strip().lower()
     if key == "xml:com.adobe.xmp":
+        if name == b"iTXt" and not packed:
+            draft.packed(body.where(body.size - len(rest)), len(rest))
         xmp.read(rest, draft)
     elif key == _CREATION:
         raw = rest.decode("utf-8", "replace").strip("\0 \n")[:64]

@@ -202,6 +202,7 @@ class Reading(NamedTuple):
         notes: sentences about what is odd or damaged.
         wording: what a person wrote about the content, or None.
         orientation_at: where in the file the orientation stands, each time in two bytes.
+        packet: where its XMP packet stands as plain bytes, the first one; None where none does.
     """
 
     kind: Kind
@@ -222,3 +223,4 @@ class Reading(NamedTuple):
     notes: tuple[str, ...] = ()
     wording: Wording | None = None
     orientation_at: tuple[int, ...] = ()
+    packet: Stretch | None = None

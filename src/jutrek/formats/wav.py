@@ -48,7 +48,7 @@ def read(span: Span, draft: Draft) -> None:
             elif name in (b"id3 ", b"ID3 "):
                 id3.read(body, draft)
             elif name == b"_PMX":
-                xmp.read(body.upto(0, MAX_MARKUP + 1), draft)
+                xmp.read_part(body, draft)
         if name == b"data":
             _sound(body, size, draft)
     if bytes_a_second and draft.payload:

@@ -9,7 +9,6 @@ import struct
 
 from jutrek.formats import exif, xmp
 from jutrek.formats.draft import Draft
-from jutrek.formats.markup import MAX_MARKUP
 from jutrek.formats.reading import Stretch
 from jutrek.formats.riff import chunks
 from jutrek.formats.span import Span
@@ -43,4 +42,4 @@ def read(span: Span, draft: Draft) -> None:
                 start = 6 if body.upto(0, 6) == b"Exif\0\0" else 0
                 exif.read_block(body.loaded(start, min(body.size - start, MAX_EXIF)), draft)
             elif name == b"XMP ":
-                xmp.read(body.upto(0, MAX_MARKUP + 1), draft)
+                xmp.read_part(body, draft)

@@ -68,6 +68,12 @@ _NUMBER = re.compile(r"-?\d{1,3}(?:\.\d{1,6})?", re.ASCII)
 _MOTION_OFFSET = f"{_CAMERA}MicroVideoOffset"
 
 
+def read_part(part: Span, draft: Draft) -> None:
+    """Read the packet that a part of a file is."""
+    draft.packed(part.origin, part.size)
+    read(part.upto(0, MAX_MARKUP + 1), draft)
+
+
 def read(packet: bytes, draft: Draft) -> int:
     """Read one packet. Damage becomes a note.
 

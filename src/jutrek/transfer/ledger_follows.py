@@ -34,12 +34,13 @@ def restore(library: Library, ledger: Ledger, pairs: Pairs) -> None:
     """Let the ledger know again, from the journals, what came back from under `.jutrek/`."""
     back = {new for old, new in pairs if _put_away(old) and not _put_away(new)}
     if back:
-        filed, proofs, *_ = known_of_files(library)
+        filed, proofs, _, _, amended = known_of_files(library)
         marks = [mark for mark in proofs if not mark.place and mark.path in back]
         ledger.put([HomeFile(mark.path, mark.size, mark.mtime_ns, None, mark.full) for mark in marks])
         ledger.put(list(_as_they_lie(library, back - {mark.path for mark in marks})))
         ledger.put_filed((path, filed[path]) for path in back & filed.keys())
         ledger.put_proofs(marks)
+        ledger.amended.put(amended[path]._replace(path=path) for path in back & amended.keys())
 
 
 def _as_they_lie(library: Library, paths: Iterable[str]) -> Iterator[HomeFile]:

@@ -219,6 +219,7 @@ def _settle_bringing(
     home = sorted({*run_log.done, *found})
     if run_log.kind is Kind.INTAKE:
         ledger.put([HomeFile(one.path, one.size, one.mtime_ns, None, one.full) for one in found.values()])
+        settle_amended(library, ledger, run_log, journal)
         _write_sidecars(library, run_log, home, journal)
         entries = [run_log.to_come[row] for row in home]
         ledger.put_filed((str(entry["to"]), filed_by(entry)) for entry in entries)
@@ -264,6 +265,8 @@ def _put_back(tree: Tree, run_log: RunLog) -> None:
 def _write_sidecars(library: Library, run_log: RunLog, home: list[int], journal: Journal) -> None:
     """Write the sidecars that a kill kept from being written. One that bears the name already is left as it is."""
     wanted = [row for row in home if "sidecar" in run_log.to_come[row] and row not in run_log.sidecars]
+    in_files = {str(one["to"]) for row, one in run_log.sidecars.items() if row in run_log.to_say}
+    wanted = [row for row in wanted if run_log.to_come[row]["to"] not in in_files]
     if wanted:
         rules = load_rules(library).rules
         for number in wanted:

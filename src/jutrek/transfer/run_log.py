@@ -185,7 +185,7 @@ def _drop_what_hangs(run_log: RunLog) -> None:
     run_log.folders_moved &= run_log.folders.keys()
     told: list[dict[int, Any]] = [run_log.done, run_log.sidecars, run_log.parts, *run_log.copied.values()]
     for rows in told:
-        for row in rows.keys() - run_log.to_do.keys():
+        for row in rows.keys() - run_log.to_do.keys() - (run_log.to_say.keys() if rows is run_log.sidecars else set()):
             del rows[row]
             run_log.bad.append((0, f"row {row} was never announced"))
     for row in run_log.sidecars.keys() & run_log.to_say.keys():

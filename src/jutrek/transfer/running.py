@@ -12,7 +12,7 @@ import os
 import queue
 import threading
 import time
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Container, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
@@ -29,6 +29,7 @@ from jutrek.errors import (
 )
 from jutrek.filing import HouseRules, Row, numbers_in
 from jutrek.library import LIBRARY, HomeFile, Library, ProofMark, keep_numbers
+from jutrek.transfer.arrival_words import goes_in_file, say_in_files
 from jutrek.transfer.at_work import begin_in, end_in
 from jutrek.transfer.bundles import bundled, most_at_once
 from jutrek.transfer.carry import Carrier
@@ -93,7 +94,7 @@ class Run:
         """
         self._task, self._rows, self._rules = task, task.rows, task.rules
         self._library, self._ledger = library, ledger
-        self._control, self._listener = control, listener
+        self._control, self._listener, self._said = control, listener, 0
         self._targets = task.targets
         self._results: queue.SimpleQueue[tuple[int, Proof | Exception]] = queue.SimpleQueue()
         self._parts: queue.SimpleQueue[tuple[int, int, bytes, bytes]] = queue.SimpleQueue()
@@ -298,13 +299,14 @@ class Run:
         main, at = self._targets[0].place.id, now()
         self._ledger.put_proofs(mark for _, proof in self._waiting for mark in _marks(proof, main, at))
         stays = self._part(journal)
+        said = self._say_in_files(journal, stays)
         for number, proof in self._waiting:
             if number in stays:
                 journal.failed(number, proof.row, stays[number])
                 self._end(Done(proof.row, False, stays[number]))
                 continue
             why = "Read back and equal." if proof.direct else "Read back after dropping its pages, and equal."
-            if proof.row.sidecar:
+            if proof.row.sidecar and proof.row.destination not in said:
                 trouble, stamp = write_sidecar(self._library.tree, proof.row, self._rules)
                 why = f"{why} {trouble}".strip()
                 if not trouble:
@@ -316,6 +318,15 @@ class Run:
         self._waiting.clear()
         self._last_settled = time.monotonic()
         self._tell(always=True)
+
+    def _say_in_files(self, journal: Journal, stays: Container[int]) -> frozenset[str]:
+        """Say in files what the house says of them. Returns the paths of which nothing is to be said beside them."""
+        own = [proof.row for number, proof in self._waiting if number not in stays]
+        rows = [row for row in own if goes_in_file(row, self._rules)]
+        if not rows:
+            return frozenset()
+        first, self._said = len(self._rows) + self._said, self._said + len(rows)
+        return say_in_files(rows, first, self._library, self._ledger, journal, self._control.stop)
 
     def _note_aside(self, journal: Journal) -> None:
         """Write down what was put aside for the files at hand."""

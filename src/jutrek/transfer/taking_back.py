@@ -62,7 +62,7 @@ def plan_taking_back(library: Library, run: str) -> tuple[Plan, list[str]]:
     if run_log.kind not in CAN_BE_TAKEN_BACK:
         raise NotPossible(library.root, f"a run of the kind “{run_log.kind}” changed nothing that could be taken back")
     wanted = _WANTED.get(run_log.kind, _moves)(library, run_log)
-    since = _amended_since(library, run)
+    since = amended_since(library, run_log)
     rows, left = [], []
     for now, to, was in wanted:
         stamp = since.get(now, was)
@@ -185,12 +185,16 @@ def _moved_since(library: Library, run: str) -> list[RunLog]:
     return [one for one in reversed(list(moving_runs(library))) if one.run in later] if later else []
 
 
-def _amended_since(library: Library, run: str) -> dict[str, FileStamp]:
-    """How files were left that were amended after a run, by their paths now: that is no change of somebody else's."""
+def amended_since(library: Library, run_log: RunLog) -> dict[str, FileStamp]:
+    """How files were left that an intake amended, or that were amended after a run, by their paths now.
+
+    That is no change of somebody else's.
+    """
     found: dict[str, FileStamp] = {}
-    for later in _moved_since(library, run):
-        found = later.follow(found)
-        for row, one in later.sidecars.items():
+    for later in (run_log, *_moved_since(library, run_log.run)):
+        if later is not run_log:
+            found = later.follow(found)
+        for row, one in later.sidecars.items() if later.kind is Kind.INTAKE or later is not run_log else ():
             if is_amended(later.to_say.get(row, {})):
                 found[str(one["to"])] = _left(one)
     return found

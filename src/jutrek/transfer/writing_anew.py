@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import mmap
 import os
 import secrets
@@ -70,10 +71,12 @@ def write_anew(
                 if proven is not None and (why := proven(tree.at(at), tree.at(name))):
                     raise NotProven(why)
                 folder.replace(name, at, still=status)
-            except BaseException:
+            except BaseException as error:
                 # Unless it is another file by now, which came between.
                 with contextlib.suppress(OSError):
                     folder.remove(name, still=made)
+                if isinstance(error, OSError) and error.errno == errno.ESTALE:
+                    raise ValueError("It was changed meanwhile.") from error
                 raise
         finally:
             os.close(fd)

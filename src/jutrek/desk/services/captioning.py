@@ -78,7 +78,7 @@ class CaptioningService:
         return Listener(progress=lambda run: at.teller.working("Writing", run.files, run.all_files, changes=True))
 
     def _done(self, done: Described) -> Described:
-        self._following.add(done.sidecars)
+        self._following.add(done.written)
         return done
 
     def follow(self) -> str:

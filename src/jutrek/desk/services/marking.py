@@ -48,7 +48,7 @@ class MarkingService:
         return self._done(mark_folders([path], label, at.library, at.ledger, stop=at.stop))
 
     def _done(self, marked: Described) -> Described:
-        self._following.add(marked.sidecars)
+        self._following.add(marked.written)
         return marked
 
     def follow(self) -> str:

@@ -129,7 +129,7 @@ class RunsService:
         at = self._at
         with contextlib.suppress(Stopped):
             papers = leave_papers(
-                at.library, outcome.run, self._rules(), self._places.known, stop=at.stop,
+                at.library, at.ledger, outcome.run, self._rules(), self._places.known, stop=at.stop,
                 report=lambda done, total: at.teller.working("Writing the report", done, total),
             )  # fmt: skip
             at.teller.tell(events.PapersLeft(papers.report, papers.trouble))

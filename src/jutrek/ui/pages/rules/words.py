@@ -44,6 +44,7 @@ class WordsSection(Section):
             "none": "is not said", "names": "is said: spot, town, country",
             "names-and-keywords": "is said, and keywords",
         })  # fmt: skip
+        self.inside = self.tick("Into the files themselves, where it is proven that nothing else changes; else beside")
         self.originals = self.tick("The name that a file had on its source")
         self.dates = self.tick("The corrected date, where a clock was fixed")
         self._grid = QGridLayout()
@@ -68,6 +69,7 @@ class WordsSection(Section):
         if _words(self.words) != said.words:
             self.words.setText(", ".join(said.words))
         self.places.setCurrentIndex(max(0, self.places.findData(rules.places.value)))
+        self.inside.setChecked(rules.inside)
         self.originals.setChecked(rules.originals)
         self.dates.setChecked(rules.sidecars)
         if len(self.rows) != len(rules.sayings):
@@ -92,6 +94,7 @@ class WordsSection(Section):
         rules = replace(
             self.rules, saying=saying, sayings=sayings, originals=self.originals.isChecked(),
             sidecars=self.dates.isChecked(), places=Places(self.places.currentData()),
+            inside=self.inside.isChecked(),
         )  # fmt: skip
         self._say_tried(rules)
         return rules
