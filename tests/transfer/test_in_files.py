@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -34,7 +35,7 @@ from jutrek.wording.properties import Field
 from tests.cli.test_captioning import columns_of
 from tests.embedding.test_room import heic, packet, sound
 from tests.killing import die, killed_in
-from tests.making import WHEN, dng, names_below, never, planned, put
+from tests.making import WHEN, dng, jpeg, names_below, never, planned, put
 from tests.turning.test_patching import clip, picture
 
 _SAID = Caption(Change(add=(("Velmora line", "depot"),)), {Field.RIGHTS: "© Velmora line", Field.CREDIT: "the depot"})
@@ -238,6 +239,22 @@ def test_what_can_not_be_proven_or_contradicts_is_said_beside(
     arrive(library, ledger, card, rules)
     assert sorted(one.rpartition(".")[2] for one in files(library)) == ["jpg", "jpg", "xmp", "xmp"]
     assert ledger.amended.standing() == []
+
+
+def test_of_captures_that_are_several_files_it_is_said_beside(
+    library: Library, ledger: Ledger, card: Path, rules: HouseRules
+) -> None:
+    """And of those of which more is said there; one file alone is said it in."""
+    for name, data in (("P0.JPG", jpeg()), ("P0.DNG", dng()), ("P1.JPG", jpeg(WHEN.replace(hour=12), seed=1))):
+        put(card / f"DCIM/{name}", data, WHEN)
+    arrive(library, ledger, card, rules)
+    assert sorted(one.rpartition("/")[2] for one in files(library)) == [
+        "20260514_102613.dng", "20260514_102613.jpg", "20260514_102613.xmp", "20260514_122613.jpg"
+    ]  # fmt: skip
+    assert "Velmora line" in said_in(library, "2026/05/20260514_122613.jpg").keywords
+    put(card / "DCIM/P2.JPG", jpeg(WHEN.replace(hour=13), seed=2), WHEN)
+    arrive(library, ledger, card, replace(rules, originals=True))
+    assert "2026/05/20260514_132613.xmp" in files(library)
 
 
 def test_what_another_program_wrote_meanwhile_stays(

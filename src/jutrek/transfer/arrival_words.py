@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Sequence
+from collections import Counter
+from collections.abc import Callable, Iterable, Sequence
 from typing import TYPE_CHECKING
 
 from jutrek.filing import HouseRules, Row
@@ -21,10 +22,19 @@ if TYPE_CHECKING:
     from jutrek.wording.own import Own
 
 
-def goes_in_file(row: Row, rules: HouseRules) -> bool:
-    """Whether what is said of a row may go into its file: nothing else is said beside it."""
-    return bool(rules.inside and row.says and row.sidecar and not rules.originals) and not (
-        rules.sidecars and row.by.shift
+def going_in_files(rows: Iterable[Row], rules: HouseRules) -> frozenset[str]:
+    """The sources of what may be said something in: captures that are one file, and of which no more is to be said.
+
+    A sidecar is shared by the files of a capture, and says besides what it was called and when its clock was wrong.
+    """
+    if not rules.inside or rules.originals:
+        return frozenset()
+    rows = list(rows)
+    files = Counter(row.capture for row in rows)
+    return frozenset(
+        row.source
+        for row in rows
+        if row.says and row.sidecar and files[row.capture] == 1 and not (rules.sidecars and row.by.shift)
     )
 
 

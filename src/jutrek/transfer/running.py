@@ -29,7 +29,7 @@ from jutrek.errors import (
 )
 from jutrek.filing import HouseRules, Row, numbers_in
 from jutrek.library import LIBRARY, HomeFile, Library, ProofMark, keep_numbers
-from jutrek.transfer.arrival_words import goes_in_file, say_in_files
+from jutrek.transfer.arrival_words import going_in_files, say_in_files
 from jutrek.transfer.at_work import begin_in, end_in
 from jutrek.transfer.bundles import bundled, most_at_once
 from jutrek.transfer.carry import Carrier
@@ -95,6 +95,7 @@ class Run:
         self._task, self._rows, self._rules = task, task.rows, task.rules
         self._library, self._ledger = library, ledger
         self._control, self._listener, self._said = control, listener, 0
+        self._going = going_in_files(self._rows, self._rules)
         self._targets = task.targets
         self._results: queue.SimpleQueue[tuple[int, Proof | Exception]] = queue.SimpleQueue()
         self._parts: queue.SimpleQueue[tuple[int, int, bytes, bytes]] = queue.SimpleQueue()
@@ -322,7 +323,7 @@ class Run:
     def _say_in_files(self, journal: Journal, stays: Container[int]) -> frozenset[str]:
         """Say in files what the house says of them. Returns the paths of which nothing is to be said beside them."""
         own = [proof.row for number, proof in self._waiting if number not in stays]
-        rows = [row for row in own if goes_in_file(row, self._rules)]
+        rows = [row for row in own if row.source in self._going]
         if not rows:
             return frozenset()
         first, self._said = len(self._rows) + self._said, self._said + len(rows)
