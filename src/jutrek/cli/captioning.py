@@ -58,7 +58,7 @@ def caption_command(
     that: That = "",
     as_json: AsJson = False,
 ) -> None:
-    """Say something of captures, in sidecars beside them; without an option, print what they say."""
+    """Say something of captures, beside them or in their files; without an option, print what they say."""
     from jutrek.desk.captioning import caption_captures, place_captures, shared
     from jutrek.desk.keyword_acts import KeywordList
     from jutrek.wording.caption import Caption
