@@ -6,6 +6,7 @@ import threading
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from types import MappingProxyType
 from typing import TYPE_CHECKING
 
@@ -39,6 +40,8 @@ if TYPE_CHECKING:
 
 _NEAR, _NEAR_WORDS = 2000, 12
 """So many neighbours are looked at for keywords, and so many of those are offered."""
+_ALIKE = 64
+"""So many ways are remembered in which captures speak: those of one card mostly say the same, or nothing."""
 _READ_AT_MOST = 300
 """Of so many captures it is read what they say besides keywords: more of them nobody looks through."""
 
@@ -75,7 +78,14 @@ def caption_captures(
     """
     listener = listener or Listener()
     meant = ToBeSaid(columns, rows, library, ledger, stop, listener)
-    return meant.say(lambda old, own, _: with_caption(old, wanted, own), _act_of(wanted), words, about)
+
+    @lru_cache(_ALIKE)
+    def said(old: bytes, words: tuple[str, ...], fields: tuple[tuple[Field, str], ...]) -> bytes:
+        return with_caption(old, wanted, Own(words, dict(fields)))
+
+    return meant.say(
+        lambda old, own, _: said(old, own.keywords, tuple(own.fields.items())), _act_of(wanted), words, about
+    )  # fmt: skip
 
 
 def _act_of(wanted: Caption) -> str:

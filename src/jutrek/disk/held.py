@@ -5,6 +5,8 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
+import secrets
+from collections.abc import Callable
 from types import TracebackType
 
 from jutrek.disk import naming
@@ -76,6 +78,37 @@ class Held:
     def give_name_in(self, other: Held, old: Inside, new: Inside) -> None:
         """Give a file of this folder a name in another one, which replaces nothing. See `Tree.give_name`."""
         naming.name_exclusively(self.entry(old), other.entry(new))
+
+    def write_new(self, path: Inside, data: bytes) -> None:
+        """Write a new, small file whole, and sync it; its name lasts when the folder is synced."""
+        self.write_whole(path, data, naming.name_exclusively)
+
+    def write_whole(
+        self, path: Inside, data: bytes, name: Callable[[Entry, Entry], None], *, lasting: bool = True
+    ) -> None:
+        """Write a hidden temporary beside a path, sync it where it is to last, and name it."""
+        entry = self.entry(path)
+        temporary = Entry(entry.folder, f"{TEMPORARY}{secrets.token_hex(4)}.part")
+        flags = os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_CLOEXEC
+        fd = os.open(temporary.name, flags, 0o666, dir_fd=entry.folder)
+        try:
+            try:
+                view = memoryview(data)
+                while view:
+                    view = view[os.write(fd, view) :]
+                if lasting:
+                    os.fsync(fd)
+            finally:
+                os.close(fd)
+            name(temporary, entry)
+        except BaseException:
+            with contextlib.suppress(OSError):
+                os.unlink(temporary.name, dir_fd=entry.folder)
+            raise
+
+    def sync(self) -> None:
+        """Let the names in it last."""
+        sync(os.dup(self.fd))
 
     def remove(self, path: Inside, *, still: os.stat_result) -> None:
         """Remove a name, if it is still the file that was looked at.

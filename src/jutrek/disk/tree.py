@@ -17,7 +17,6 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
-import secrets
 import stat
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -26,7 +25,7 @@ from typing import BinaryIO
 from jutrek.disk import naming
 from jutrek.disk.calls import open_beneath, sync
 from jutrek.disk.held import Held
-from jutrek.disk.inside import TEMPORARY, Inside, Outside, Realm, folded, inside
+from jutrek.disk.inside import Inside, Outside, Realm, folded, inside
 from jutrek.disk.naming import Entry
 
 _FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC
@@ -309,28 +308,11 @@ class Tree:
     def _write_whole(
         self, path: Inside, data: bytes, name: Callable[[Entry, Entry], None], *, lasting: bool = True
     ) -> None:
-        """Write a hidden temporary beside a path, sync it where it is to last, and name it."""
+        """Write a file whole in its folder; where it is to last, that is synced, too."""
         with self.hold(path.folder) as folder:
-            entry = folder.entry(path)
-            temporary = Entry(entry.folder, f"{TEMPORARY}{secrets.token_hex(4)}.part")
-            flags = os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_CLOEXEC
-            fd = os.open(temporary.name, flags, 0o666, dir_fd=entry.folder)
-            try:
-                try:
-                    view = memoryview(data)
-                    while view:
-                        view = view[os.write(fd, view) :]
-                    if lasting:
-                        os.fsync(fd)
-                finally:
-                    os.close(fd)
-                name(temporary, entry)
-            except BaseException:
-                with contextlib.suppress(OSError):
-                    os.unlink(temporary.name, dir_fd=entry.folder)
-                raise
+            folder.write_whole(path, data, name, lasting=lasting)
             if lasting:
-                sync(os.dup(entry.folder))
+                folder.sync()
 
 
 def chosen(path: str) -> tuple[Tree, Inside]:

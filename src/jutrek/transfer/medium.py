@@ -57,6 +57,11 @@ def aligned_buffer() -> mmap.mmap:
     return mmap.mmap(-1, BLOCK)
 
 
+def small_buffer(size: int) -> mmap.mmap:
+    """The same for a file of a size, in bytes, no larger than it needs."""
+    return mmap.mmap(-1, min(BLOCK, (size // SECTOR + 1) * SECTOR))
+
+
 def read_back(
     tree: Tree | Held,
     path: Inside,

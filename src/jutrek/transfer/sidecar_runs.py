@@ -14,19 +14,22 @@ import contextlib
 import os
 import secrets
 import threading
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
+from functools import partial
 from types import MappingProxyType
 from typing import TYPE_CHECKING, NamedTuple
 
-from jutrek.disk import OWN_FOLDER, FileStamp, Inside, Outside, Realm, inside, put_away
+from jutrek.disk import OWN_FOLDER, FileStamp, Held, Inside, Outside, Realm, inside, put_away
 from jutrek.errors import CopyRefused, FileTrouble, of_place, reason, shown
 from jutrek.filing import Action, Row
 from jutrek.library import LIBRARY, HomeFile, Library, ProofMark
 from jutrek.transfer.amending import Amending, Step, ToAmend, steps_of
 from jutrek.transfer.journal import Journal, now
 from jutrek.transfer.lock import locked
-from jutrek.transfer.medium import aligned_buffer, new_hash, read_back
+from jutrek.transfer.medium import aligned_buffer, new_hash, read_back, small_buffer
 from jutrek.transfer.one_run import Written, in_one_run
 from jutrek.transfer.outcome import Listener, Progress
 from jutrek.transfer.word_lists import ListChange, change_list
@@ -34,6 +37,10 @@ from jutrek.transfer.word_lists import ListChange, change_list
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
     from jutrek.transfer.run_log import RunLog
+
+
+_WAITING = 16
+"""So many files are synced at once."""
 
 
 class ToSay(NamedTuple):
@@ -157,7 +164,6 @@ class _Writing:
     ) -> None:
         self._count, self._library, self._ledger = count, library, ledger
         self._tree, self._stop, self._listener, self._written = library.tree, stop, listener, written
-        self._buffer = aligned_buffer()
 
     def some(self, journal: Journal, steps: Sequence[_Step]) -> None:
         """Write sidecars that share their syncs."""
@@ -166,7 +172,7 @@ class _Writing:
         ready = [step for step in steps if self._put_away(step)]
         for folder in {step.aside.folder for step in ready if step.aside is not None}:
             self._tree.sync_folder(folder)
-        done = [(step, status) for step in ready if (status := self._write(step)) is not None]
+        done = self._write_all(ready)
         for step, status in done:
             journal.note(_written(step.number, step.at, status))
         journal.sync()
@@ -195,28 +201,56 @@ class _Writing:
             return self._fail(step, error)
         return True
 
-    def _write(self, step: _Step) -> os.stat_result | None:
-        """Write a new version. Returns what the system tells of it; None where it was not written."""
+    def _write_all(self, steps: Sequence[_Step]) -> list[tuple[_Step, os.stat_result]]:
+        """Write new versions, folder by folder, each of which is synced once; several wait for the disk at a time."""
+        by_folder: dict[Inside | None, list[_Step]] = defaultdict(list)
+        for step in steps:
+            by_folder[step.at.folder].append(step)
+        done: list[tuple[_Step, os.stat_result]] = []
+        with ThreadPoolExecutor(_WAITING) as pool:
+            for at, own in by_folder.items():
+                try:
+                    folder = self._tree.hold(at)
+                except OSError as error:
+                    for step in own:
+                        self._give_back(step)
+                        self._fail(step, error)
+                    continue
+                with folder:
+                    is_there = pool.map(partial(self._write, folder), own)
+                    named = [step for step, there in zip(own, is_there, strict=True) if there]
+                    folder.sync()
+                    seen = pool.map(partial(self._read_back, folder), named)
+                    done += [(step, status) for step, status in zip(named, seen, strict=True) if status is not None]
+        return done
+
+    def _write(self, folder: Held, step: _Step) -> bool:
+        """Write a new version. Returns whether it is there."""
         try:
             if self._written.trouble is not None:
                 self._give_back(step)
-                return None
-            self._tree.write_new(step.at, step.text)
+                return False
+            folder.write_new(step.at, step.text)
             self._step("written", step)
-            status = self._tree.lstat(step.at)
-            full, _ = read_back(self._tree, step.at, self._buffer)
-            if full != step.full:
-                self._tree.remove(step.at, still=status)
-                self._give_back(step)
-                self._leave(step, "it did not read back as it was written")
-                return None
         except FileExistsError:
-            self._leave(step, "another program wrote it meanwhile")
+            return self._leave(step, "another program wrote it meanwhile")
         except OSError as error:
             self._give_back(step)
+            return self._fail(step, error)
+        return True
+
+    def _read_back(self, folder: Held, step: _Step) -> os.stat_result | None:
+        """Read a new version back. Returns what the system tells of it; None where it is not what was written."""
+        try:
+            status = folder.lstat(step.at)
+            full, _ = read_back(folder, step.at, small_buffer(len(step.text)))
+            if full == step.full:
+                return status
+            folder.remove(step.at, still=status)
+            self._give_back(step)
+            self._leave(step, "it did not read back as it was written")
+        except OSError as error:
             self._fail(step, error)
-        else:
-            return status
         return None
 
     def _give_back(self, step: _Step) -> None:

@@ -30,8 +30,9 @@ class WordsSection(Section):
     def __init__(self, theme: Theme) -> None:
         super().__init__(
             theme,
-            "What is said of everything that comes home, in an XMP sidecar beside it, or in its file. Pieces are filled "
-            "in as in names: {year}, {operator}, {shoot}, {job}. What a file says itself stays, and is never contradicted.",
+            "What is said of everything that comes home, in an XMP sidecar beside it, or in its file. Pieces are "
+            "filled in as in names: {year}, {operator}, {shoot}, {job}. What a file says itself stays, and is never "
+            "contradicted.",
         )
         self.creator = self.line("Made by", "a name, or {operator}")
         self.rights = self.line("Rights", "© {year} {operator}")
@@ -44,7 +45,7 @@ class WordsSection(Section):
             "none": "is not said", "names": "is said: spot, town, country",
             "names-and-keywords": "is said, and keywords",
         })  # fmt: skip
-        self.inside = self.tick("Said in the files, where it is proven that nothing else in them changes; else beside them")
+        self.inside = self.tick("Said in the files, where it is proven that nothing else changes; else beside them")
         self.originals = self.tick("The name that a file had on its source")
         self.dates = self.tick("The corrected date, where a clock was fixed")
         self._grid = QGridLayout()
