@@ -133,6 +133,14 @@ def _turn(picture: Image.Image, view: Pictured, preview: Stretch | None) -> Imag
     return Image.Transpose(turn) if turn is not None else None
 
 
+def turned_so(picture: Image.Image, orientation: int) -> Image.Image:
+    """A picture as one with that orientation is shown (Exif, 1 to 8)."""
+    from PIL import Image
+
+    turn = _TURNS.get(orientation)
+    return picture if turn is None else picture.transpose(Image.Transpose(turn))
+
+
 def _reduced(picture: Image.Image, size: tuple[int, int]) -> Image.Image:
     """A large picture made smaller by a whole number before anything else is done with it, which takes copies."""
     import numpy as np

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import io
 import os
 from pathlib import Path
 
+import numpy as np
 import pytest
 import xxhash
+from PIL import Image
 
 from jutrek.desk.places import places_of
 from jutrek.desk.sidecars import follow
@@ -35,7 +38,7 @@ from jutrek.turning.ways import Way
 from tests.cli.test_captioning import columns_of
 from tests.killing import die, killed_in
 from tests.making import WHEN, names_below, never, planned, put
-from tests.turning.test_patching import clip, picture
+from tests.turning.test_patching import PICTURE, clip, displayed, picture
 
 
 @pytest.fixture
@@ -239,6 +242,66 @@ def test_what_does_not_read_back_as_written_is_put_back(
     monkeypatch.setattr(amending, "read_back", lambda *_: (bytes(16), True))
     assert turn(home, ledger, Way.LEFT).captures == 0
     assert files(home) == before
+
+
+@pytest.mark.parametrize("way", [Way.LEFT, Way.RIGHT, Way.HALF])
+def test_what_says_nothing_of_it_yet_says_it_then(
+    way: Way, library: Library, ledger: Ledger, card: Path, tarn: Place
+) -> None:
+    """Where it has room; others show it turned; and it is taken back to the same bytes."""
+    bare = {kind: _bare(kind) for kind in ("JPEG", "PNG", "GIF")}
+    for number, (kind, data) in enumerate(bare.items()):
+        put(card / f"DCIM/P{number}.{kind}", data, WHEN.replace(hour=9 + number))
+    exif, out = Image.Exif(), io.BytesIO()
+    exif[0x010F] = "Arlen"
+    PICTURE.save(out, "JPEG", exif=exif)
+    put(card / "DCIM/P8.JPG", out.getvalue(), WHEN.replace(hour=15))
+    put(card / "DCIM/P9.JPG", _bare("JPEG")[:-2] + b"\xff\xd9behind", WHEN.replace(hour=16))
+    bring(planned(library, ledger, [card], HouseRules(undated=Undated.UNFILED)), library, ledger, stop=never())
+    before = files(library)
+    done = turn(library, ledger, way)
+    assert (done.captures, len(done.left)) == (2, 3)
+    assert sorted(one.rpartition(".")[2] for one in done.files) == ["jpeg", "png"]
+    quarters = {Way.LEFT: 1, Way.HALF: 2, Way.RIGHT: 3}[way]
+    for path in done.files:
+        was = np.asarray(Image.open(io.BytesIO(before[path][0])).convert("RGB"))
+        assert np.array_equal(displayed(Path(library.root, path)), np.rot90(was, quarters))
+    assert len(at_home(library, ledger, card)) == 5
+    again = turn(library, ledger, Way.UPRIGHT)
+    assert (again.captures, again.left) == (2, ())
+    assert back(library, ledger, again.run) == []
+    assert back(library, ledger, done.run) == []
+    assert files(library) == before
+
+
+def _bare(kind: str) -> bytes:
+    out = io.BytesIO()
+    PICTURE.save(out, kind)
+    return out.getvalue()
+
+
+def test_what_stands_beside_and_says_it_too_is_told_the_same(home: Library, ledger: Ledger) -> None:
+    """Be it as an attribute or an element; what says nothing of it stays; all is taken back in one act."""
+    paths = sorted(one for one in files(home) if not one.endswith(".mp4"))
+    said = (
+        b'<rdf:Description rdf:about="" xmlns:t="http://ns.adobe.com/tiff/1.0/" t:Orientation="1"/>',
+        b'<rdf:Description xmlns:t="http://ns.adobe.com/tiff/1.0/"><t:Orientation>6</t:Orientation></rdf:Description>',
+        b'<rdf:Description rdf:about="" xmlns:t="http://ns.adobe.com/tiff/1.0/" t:Make="Arlen"/>',
+        b'<rdf:Description rdf:about="" xmlns:t="http://ns.adobe.com/tiff/1.0/" t:Orientation="9"/>',
+    )
+    for path, one in zip(paths, said, strict=True):
+        data = b'<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'
+        put(Path(home.root, f"{path.rpartition('.')[0]}.xmp"), data + one + b"</rdf:RDF></x:xmpmeta>")
+    survey(home, ledger)
+    before = files(home)
+    done = turn(home, ledger, Way.RIGHT)
+    assert (done.captures, done.left) == (5, ())
+    beside = [files(home)[f"{path.rpartition('.')[0]}.xmp"][0] for path in paths]
+    assert b't:Orientation="6"' in beside[0]
+    assert b"<t:Orientation>3</t:Orientation>" in beside[1]
+    assert [before[f"{path.rpartition('.')[0]}.xmp"][0] for path in paths[2:]] == beside[2:]
+    assert back(home, ledger, done.run) == []
+    assert {one: data for one, (data, _) in files(home).items()} == {one: data for one, (data, _) in before.items()}
 
 
 def test_what_cannot_be_turned_stays_and_is_told(home: Library, ledger: Ledger, tmp_path: Path) -> None:

@@ -22,14 +22,14 @@ from tests.making import put
 
 _QUARTERS = {Way.LEFT: 1, Way.HALF: 2, Way.RIGHT: 3}
 _FIELDS = np.arange(12).reshape(3, 4, 1) * np.array([21, 9, 0])
-_PICTURE = Image.fromarray(np.kron(_FIELDS, np.ones((16, 16, 1))).astype(np.uint8))
+PICTURE = Image.fromarray(np.kron(_FIELDS, np.ones((16, 16, 1))).astype(np.uint8))
 
 
 def picture(kind: str, orientation: int = 1, **more: object) -> bytes:
     exif, out = Image.Exif(), io.BytesIO()
     exif[0x0112] = orientation
     exif[0x010F] = "Arlen"
-    _PICTURE.save(out, kind, exif=exif, **more)
+    PICTURE.save(out, kind, exif=exif, **more)
     return out.getvalue()
 
 
@@ -39,7 +39,7 @@ def clip(orientation: int = 1) -> bytes:
         stream = container.add_stream("mpeg4", rate=5)
         stream.width, stream.height, stream.pix_fmt = 64, 48, "yuv420p"
         for _ in range(2):
-            container.mux(stream.encode(av.VideoFrame.from_image(_PICTURE)))
+            container.mux(stream.encode(av.VideoFrame.from_image(PICTURE)))
         container.mux(stream.encode())
     data = bytearray(out.getvalue())
     at = data.index(b"tkhd") + 4 + 40
@@ -101,7 +101,7 @@ def test_others_show_it_turned_and_nothing_else_changed(name: str, tmp_path: Pat
 
 def test_each_orientation_is_turned_as_the_picture_is() -> None:
     """All eight of them, against pixels."""
-    pixels = np.asarray(_PICTURE)
+    pixels = np.asarray(PICTURE)
     for value, (way, quarters) in product(range(1, 9), _QUARTERS.items()):
         exif = Image.Exif()
         shown = []
@@ -128,7 +128,7 @@ def test_a_packet_that_says_it_too_is_told_the_same(tmp_path: Path) -> None:
 
 def test_what_holds_no_orientation_or_a_damaged_one_is_refused(tmp_path: Path) -> None:
     plain = io.BytesIO()
-    _PICTURE.save(plain, "JPEG")
+    PICTURE.save(plain, "JPEG")
     askew = bytearray(clip())
     at = askew.index(b"tkhd") + 44
     askew[at : at + 4] = struct.pack(">i", 46341)

@@ -14,27 +14,27 @@ from jutrek.formats import Reading, Stretch
 from jutrek.formats.span import Span
 from jutrek.formats.splices import Splice
 
-_SEGMENT = struct.Struct(">BBH")
+SEGMENT = struct.Struct(">BBH")
 _XMP, _EXTENDED = b"http://ns.adobe.com/xap/1.0/\0", b"http://ns.adobe.com/xmp/extension/\0"
-_EXIF, _MULTI = b"Exif\0\0", b"MPF\0"
-_APP0, _APP1, _COMMENT = 0xE0, 0xE1, 0xFE
+EXIF, _MULTI = b"Exif\0\0", b"MPF\0"
+APP0, APP1, _COMMENT = 0xE0, 0xE1, 0xFE
 _LONGEST = 0xFFFF - 2 - len(_XMP)
-_MAX_SEGMENTS = 500
+_MAXSEGMENTS = 500
 _AT_ONCE = 1 << 20
 
 
 def room(span: Span, reading: Reading) -> Room | None:
     """The room for a packet; None where there is none."""
     behind, found = 2, None
-    for marker, offset, size in _segments(span):
+    for marker, offset, size in segments(span):
         head = span.upto(offset + 4, len(_EXTENDED))
         if head.startswith((_EXTENDED, _MULTI)):
             return None
-        if marker == _APP1 and head.startswith(_XMP):
+        if marker == APP1 and head.startswith(_XMP):
             if found is not None:
                 return None
             found = Stretch(offset, size)
-        elif offset == behind and (marker == _APP0 or head.startswith(_EXIF)):
+        elif offset == behind and (marker == APP0 or head.startswith(EXIF)):
             behind = offset + size
     if reading.motion is not None or not _ends_with_picture(span, reading.payload[0].offset):
         return None
@@ -45,18 +45,18 @@ def room(span: Span, reading: Reading) -> Room | None:
     def put(packet: bytes) -> list[Splice]:
         if len(packet) > _LONGEST:
             return []
-        return [Splice(at.offset, old, _SEGMENT.pack(0xFF, _APP1, 2 + len(_XMP) + len(packet)) + _XMP + packet)]
+        return [Splice(at.offset, old, SEGMENT.pack(0xFF, APP1, 2 + len(_XMP) + len(packet)) + _XMP + packet)]
 
     if found is None:
         return Room(b"", None, put)
     return Room(old[head_size:], Stretch(at.offset + head_size, at.size - head_size), put)
 
 
-def _segments(span: Span) -> Iterator[tuple[int, int, int]]:
+def segments(span: Span) -> Iterator[tuple[int, int, int]]:
     """The segments that describe the picture: marker, offset and whole size. What stands between them ends them."""
     offset = 2
-    for _ in range(_MAX_SEGMENTS):
-        mark, marker, size = span.unpack(_SEGMENT, offset)
+    for _ in range(_MAXSEGMENTS):
+        mark, marker, size = span.unpack(SEGMENT, offset)
         if mark != 0xFF or not (0xE0 <= marker <= 0xEF or marker == _COMMENT):
             return
         yield marker, offset, 2 + size

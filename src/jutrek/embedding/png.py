@@ -22,7 +22,7 @@ _MAX_CHUNKS = 100_000
 def room(span: Span) -> Room | None:
     """The room for a packet; None where there is none."""
     first, found, end = 0, None, 0
-    for name, offset, size in _chunks(span):
+    for name, offset, size in chunks(span):
         if name == b"IDAT":
             first = first or offset
         elif name == b"IEND":
@@ -46,7 +46,7 @@ def room(span: Span) -> Room | None:
     return Room(text, Stretch(at.offset + 8, at.size - 12), put) if text else None
 
 
-def _chunks(span: Span) -> Iterator[tuple[bytes, int, int]]:
+def chunks(span: Span) -> Iterator[tuple[bytes, int, int]]:
     """Chunks: name, offset and whole size, up to the last one."""
     offset = len(SIGNATURE)
     for _ in range(_MAX_CHUNKS):

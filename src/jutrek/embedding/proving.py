@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from jutrek.decoding import opened, shown, still
+from jutrek.decoding import opened, shown, still, turned_so
 from jutrek.errors import FileTrouble, SourceUnreadable
 from jutrek.formats import Kind, Reading, Stretch, read_without
 from jutrek.formats.splices import Splice, grown
@@ -21,24 +21,30 @@ _PACKETS = 24
 """Packets of a clip or sound that are compared."""
 
 
-def other_than(old: str, new: str, splices: Sequence[Splice], before: Stretch | None, after: Stretch | None) -> str:
-    """Why a file is not what another one was; empty where it is the same but for its packet.
+def other_than(
+    old: str, new: str, splices: Sequence[Splice], before: Stretch | None, after: Stretch | None, turned: int = 0
+) -> str:
+    """Why a file is not what another one was; empty where it is the same but for its packet, or which way is up.
 
     Args:
         old, new: their paths.
         splices: what was replaced in the old one.
         before, after: where in each the packet stands.
+        turned: the orientation that the new one says, where the old one said none; 0 where it says the same.
     """
     try:
         was, now = read_without(old, before), read_without(new, after)
     except SourceUnreadable as error:
         return str(error)
-    if _facts(was) != _facts(now):
+    if _facts(was)._replace(orientation=turned or was.orientation) != _facts(now):
         return "It would not be read as before."
     if [_moved(one, splices) for one in (*was.payload, *was.previews)] != [*now.payload, *now.previews]:
         return "Its picture, clip or sound would stand elsewhere than its parts tell."
     try:
-        same = _looks(old, was) == _looks(new, now) if was.kind is Kind.STILL else _plays(old) == _plays(new)
+        if was.kind is Kind.STILL:
+            same = _looks(old, was, turned) == _looks(new, now, shows=turned)
+        else:
+            same = _plays(old) == _plays(new)
     except FileTrouble as error:
         return str(error)
     # Decoders raise whatever they like: what can't be shown can't be compared.
@@ -58,11 +64,12 @@ def _moved(part: Stretch, splices: Sequence[Splice]) -> Stretch:
     return Stretch(part.offset + grown([one for one in splices if one.end <= part.offset]), part.size)
 
 
-def _looks(path: str, reading: Reading) -> tuple[Any, ...]:
-    """What another decoder shows of a picture."""
+def _looks(path: str, reading: Reading, turn: int = 0, shows: int = 0) -> tuple[Any, ...]:
+    """What another decoder shows of a picture, turned so; and its Exif, unless that is to be another."""
     with opened(path) as file:
         picture = still(file, shown(path, reading), None, _SEEN_AT)
-        return picture.size, picture.tobytes(), picture.info.get("icc_profile"), picture.info.get("exif")
+        exif = b"" if turn or shows else picture.info.get("exif", b"")
+        return turned_so(picture, turn).tobytes(), picture.info.get("icc_profile"), exif
 
 
 def _plays(path: str) -> list[tuple[Any, ...]]:

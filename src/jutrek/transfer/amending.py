@@ -49,7 +49,8 @@ class ToAmend(NamedTuple):
         how: gives what is to be replaced in it, counted in the file as it is; nothing where it is as wanted. Raises
             ValueError with a sentence where that can't be.
         proven: tells of the file, and of the new one beside it (both by their whole paths), why the new one can't take
-            its place; empty where it can. Where it is given, nothing is written in place.
+            its place; empty where it can. It is asked where the file is written anew.
+        anew: whether it is written anew in any case, and not only where it grows.
         full: the fingerprint that it must have; one that has another was changed since, and stays.
         mtime_ns: when it is to have been changed last, nanoseconds since 1970, UTC; None for now.
     """
@@ -57,6 +58,7 @@ class ToAmend(NamedTuple):
     path: str
     how: Callable[[str], Sequence[Splice]]
     proven: Callable[[str, str], str] | None = None
+    anew: bool = False
     full: bytes | None = None
     mtime_ns: int | None = None
 
@@ -170,7 +172,7 @@ def _looked_at(
         if wanted.full is not None and was != wanted.full:
             raise ValueError("It was changed since.")
         stamp = FileStamp(status.st_size, status.st_mtime_ns, status.st_ino)
-        name = new_name(at) if wanted.proven is not None or not in_place(splices) else None
+        name = new_name(at) if wanted.anew or not in_place(splices) else None
         return Step(number, at, splices, stamp, quick_of(fd), was, after, name, wanted.proven, wanted.mtime_ns)
     finally:
         os.close(fd)

@@ -45,7 +45,7 @@ class InFile:
     @property
     def wanted(self) -> ToAmend:
         """What is to become of the file."""
-        return ToAmend(self._path, self._splices, self._proven)
+        return ToAmend(self._path, self._splices, self._proven, anew=True)
 
     def _splices(self, whole: str) -> Sequence[Splice]:
         """What is replaced in it; nothing where it says so already, or where that is said beside it.

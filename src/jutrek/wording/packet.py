@@ -80,6 +80,10 @@ class Packet:
             for holder, element in self._found(wanted)
         ]
 
+    def inline(self, wanted: Property) -> bool:
+        """Whether a property stands as an attribute."""
+        return any(element is None for _, element in self._found(wanted))
+
     def items(self, wanted: Property) -> list[str]:
         """The items of a property that is a list of texts, each once."""
         found: dict[str, None] = {}

@@ -19,12 +19,13 @@ XMP = "http://ns.adobe.com/xap/1.0/"
 XMP_RIGHTS = "http://ns.adobe.com/xap/1.0/rights/"
 MEDIA = "http://ns.adobe.com/xap/1.0/mm/"
 EXIF = "http://ns.adobe.com/exif/1.0/"
+TIFF = "http://ns.adobe.com/tiff/1.0/"
 PHOTOSHOP = "http://ns.adobe.com/photoshop/1.0/"
 EXTENSION = "http://iptc.org/std/Iptc4xmpExt/2008-02-29/"
 CORE = "http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/"
 
 PREFIXES = {
-    "dc": DC, "xmp": XMP, "xmpRights": XMP_RIGHTS, "xmpMM": MEDIA, "exif": EXIF, "photoshop": PHOTOSHOP,
+    "dc": DC, "xmp": XMP, "xmpRights": XMP_RIGHTS, "xmpMM": MEDIA, "exif": EXIF, "tiff": TIFF, "photoshop": PHOTOSHOP,
     "Iptc4xmpCore": CORE, "Iptc4xmpExt": EXTENSION, "jutrek": OWN,
 }  # fmt: skip
 """What namespaces are called where a packet does not call them otherwise."""
@@ -95,6 +96,7 @@ BRANCHES = Property(OWN, "Keywords", Form.ANY_ORDER)
 TAKEN_OFF = Property(OWN, "KeywordsTakenOff", Form.ANY_ORDER)
 """Keywords that stand in a file itself, and that somebody took off: they do not count any more."""
 LABEL = Property(XMP, "Label")
+ORIENTATION = Property(TIFF, "Orientation")
 SHOT = Property(EXIF, "DateTimeOriginal")
 PRESERVED_NAME = Property(MEDIA, "PreservedFileName")
 CREATED_AT = Property(EXTENSION, "LocationCreated", Form.ANY_ORDER)
