@@ -19,7 +19,8 @@ from jutrek.formats import read
 from jutrek.formats.splices import Splice, Spliced, undone
 from jutrek.wording.caption import Caption, with_caption
 from jutrek.wording.keywords import Change
-from jutrek.wording.properties import Field
+from jutrek.wording.properties import SUBJECT, Field
+from tests.another_reader import read_by_another
 from tests.making import put
 from tests.turning.test_patching import clip, picture
 
@@ -125,6 +126,7 @@ def test_a_packet_is_read_by_others_and_nothing_else_changed(name: str, tmp_path
         )  # fmt: skip
         assert told.notes == read(str(path)).notes
         assert _as_others_read_it(after, new)
+        assert [one for way, one in read_by_another(after).items() if way[0] == SUBJECT.tag] == [*words]
         assert spliced(after.read_bytes(), undone(splices)) == before[-1]
         before.append(after.read_bytes())
         put(path, before[-1])

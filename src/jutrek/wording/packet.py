@@ -216,10 +216,7 @@ class Packet:
             return self._descriptions[0]
         for structure in (one.find(wanted.within) for one in self._descriptions):
             if structure is not None:
-                inner = structure.find(_DESCRIPTION)
-                if inner is None:
-                    structure.set(_RESOURCE, "Resource")
-                return structure if inner is None else inner
+                return _inner(structure)
         return etree.SubElement(self._descriptions[0], wanted.within, {_RESOURCE: "Resource"})
 
     def _lists(self, wanted: Property) -> Any | None:
@@ -260,6 +257,27 @@ def _read(old: bytes) -> tuple[Any, list[Any]]:
     if not found:
         raise ValueError(" ".join(draft.notes) or "its sidecar holds no description.")
     return meta, found
+
+
+def _inner(structure: Any) -> Any:
+    """What the fields of a structure stand in; one whose fields are attributes gets a description that has them.
+
+    RDF/XML allows no elements beside such attributes (RDF 1.1 XML Syntax 7.2.21), and other programs refuse it.
+    """
+    inner = structure.find(_DESCRIPTION)
+    if inner is not None:
+        return inner
+    fields = [name for name in structure.attrib if not name.startswith((f"{{{RDF}}}", f"{{{XML}}}"))]
+    if not fields:
+        structure.set(_RESOURCE, "Resource")
+        return structure
+    inner = etree.Element(_DESCRIPTION)
+    for name in fields:
+        inner.set(name, structure.attrib.pop(name))
+    inner.extend(list(structure))
+    structure.attrib.pop(_RESOURCE, None)
+    structure.append(inner)
+    return inner
 
 
 def _drop(holder: Any, element: Any, tag: str) -> None:
