@@ -9,11 +9,14 @@ from pathlib import Path
 
 import pytest
 
+from jutrek.formats import read
 from jutrek.library import Library, add_place
 from jutrek.library.marks import COLOURS, HouseMark, free_colour, marks_of
 from tests import making
 from tests.cli.calling import jutrek
+from tests.embedding.test_room import packet
 from tests.making import WHEN, names_below, put
+from tests.turning.test_patching import picture
 
 LABELLED = (
     b'<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'
@@ -100,6 +103,21 @@ def test_of_two_captures_of_one_name_each_has_its_own(home: Library) -> None:
     jutrek("mark", "yard/P3.jpg", "--as", "R", "-l", home.root)
     assert (said(home, "marked P"), "yard/P3.jpg" in said(home, "marked R")) == ({"yard/P3.mp4"}, True)
     assert {"yard/P3.mp4.xmp", "yard/P3.jpg.xmp"} <= names_below(home.root)
+
+
+def test_a_new_sidecar_says_what_the_file_says_too(home: Library) -> None:
+    """Other programs would else take the mark for all that is said; one that is there already is left to say less."""
+    put(Path(home.root) / "yard/P7.jpg", picture("JPEG", xmp=packet("depot")))
+    jutrek("mark", "yard/P7.jpg", "--as", "R", "-l", home.root)
+    told = read(str(Path(home.root) / "yard/P7.xmp")).wording
+    assert told is not None
+    assert (told.label, told.keywords, told.rights) == ("R", ("depot",), "© Velmora line")
+    jutrek("mark", "yard/P7.jpg", "--off", "-l", home.root)
+    jutrek("caption", "yard/P7.jpg", "--remove", "depot", "-l", home.root)
+    jutrek("mark", "yard/P7.jpg", "--as", "R", "-l", home.root)
+    again = read(str(Path(home.root) / "yard/P7.xmp")).wording
+    assert again is not None
+    assert (again.keywords, again.without) == ((), ("depot",))
 
 
 def test_what_is_no_mark_or_no_capture_is_refused(home: Library) -> None:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
+from jutrek.desk.saying import own_words
 from jutrek.desk.sidecars import AWAY, Described, Sidecars, see
 from jutrek.library import Library
 from jutrek.library.marks import FOLDER_SIDECAR
@@ -14,6 +15,7 @@ from jutrek.transfer import Listener
 from jutrek.transfer.sidecar_runs import ToSay, write_sidecars
 from jutrek.transfer.sidecars import with_label
 from jutrek.views.columns import Names
+from jutrek.wording.caption import carried
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -54,12 +56,17 @@ def mark_captures(
         elif names[columns.mark[row]] == label:
             same += 1
         else:
-            wanted.append(ToSay(sidecars.of(row), lambda old: with_label(old, label)))
+            wanted.append(ToSay(sidecars.of(row), _marked(columns, row, label, library)))
     about = f"marked {label}" if label else "marks taken off"
     written = write_sidecars(wanted, about, library, ledger, stop=stop, listener=listener)
     see(written, library, ledger)
     why = written.why or ("What is gone, set aside or stored away can't be marked." if away else "")
     return Described(written.run, tuple(written.sidecars), len(written.sidecars), same, why)
+
+
+def _marked(columns: Columns, row: int, label: str, library: Library) -> Callable[[bytes], bytes]:
+    """What the sidecar of a capture holds then; a new one says what its files say, too."""
+    return lambda old: with_label(old or carried(own_words(columns, [row], library)), label)
 
 
 def mark_folders(

@@ -56,6 +56,19 @@ def with_caption(old: bytes, wanted: Caption, own: Own = NOTHING) -> bytes:
     return bytes(packet) if changed else old
 
 
+def carried(own: Own) -> bytes:
+    """A new sidecar that says what files say themselves; empty where they say nothing.
+
+    Other programs take what stands beside a file for all there is, so whatever is written there says this first.
+    """
+    if not own.keywords and not own.fields:
+        return b""
+    packet = Packet(b"", _PREFIXES)
+    _say_fields(packet, {}, own)
+    Keywords(packet, own.keywords).write(packet)
+    return bytes(packet)
+
+
 def _say_fields(packet: Packet, fields: Mapping[Field, str], own: Own) -> bool:
     changed = False
     for one, value in fields.items():
