@@ -117,6 +117,10 @@ def test_lists_come_and_go_as_plain_text(home: Library, tmp_path: Path) -> None:
     assert "2 keywords more" in jutrek("keywords", "import", other, "-l", home.root, code=1).stderr
     listed = LIST.replace("    No. 7\n", "    No. 7\n    No. 9 = the nine\n") + "steam\n"
     assert (Path(home.own) / "keywords.txt").read_text() == listed
+    assert "1 keyword more" in jutrek("keywords", "add", "line > turntable", "-l", home.root).stderr
+    assert "as before" in jutrek("take-back", runs(home)[-1], "-l", home.root).stderr
+    assert (Path(home.own) / "keywords.txt").read_text() == listed
+    assert "0 keywords more" in jutrek("keywords", "add", "steam", "-l", home.root).stderr
     exported = jutrek("keywords", "export", "-l", home.root).stdout
     assert exported.replace("    ", "  ") == listed
     told = [json.loads(line) for line in jutrek("keywords", "--json", "-l", home.root).stdout.splitlines()]

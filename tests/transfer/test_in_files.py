@@ -235,10 +235,55 @@ def test_what_can_not_be_proven_or_contradicts_is_said_beside(
 ) -> None:
     put(card / "P0.JPG", picture("JPEG", 6), WHEN)
     put(card / "P1.JPG", picture("JPEG", 6, quality=60), WHEN.replace(hour=11))
+    # This one has room without growing.
+    put(card / "P2.HEIC", heic(xmp=packet("before") + b" " * 3000), WHEN.replace(hour=12))
     monkeypatch.setattr(into_files, "other_than", lambda *_: "They differ.")
     arrive(library, ledger, card, rules)
-    assert sorted(one.rpartition(".")[2] for one in files(library)) == ["jpg", "jpg", "xmp", "xmp"]
+    assert sorted(one.rpartition(".")[2] for one in files(library)) == ["heic", "jpg", "jpg", "xmp", "xmp", "xmp"]
     assert ledger.amended.standing() == []
+
+
+def test_what_does_not_read_back_as_written_never_takes_its_place(
+    library: Library, ledger: Ledger, held: Path, rules: HouseRules, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Nor is anything left of it; rights and attributes of what was written anew are those of the file."""
+    arrive(library, ledger, held, rules)
+    before = files(library)
+    path = next(one for one in before if one.endswith("png"))
+    os.chmod(Path(library.root, path), 0o640)
+    os.setxattr(Path(library.root, path), "user.velmora", b"depot")
+    with monkeypatch.context() as patch:
+        patch.setattr(writing_anew, "read_back", lambda *_: (bytes(16), True))
+        assert {one for one in say(library, ledger).written if not one.endswith("xmp")} == set()
+    assert {one: both for one, both in files(library).items() if not one.endswith("xmp")} == {
+        one: both for one, both in before.items() if not one.endswith("xmp")
+    }
+    assert not [one for one in names_below(library.root) if one.endswith(".part")]
+    assert path in say(library, ledger, Caption(Change(add=(("crossing",),)))).written
+    status = os.stat(Path(library.root, path))
+    assert (status.st_mode & 0o777, os.getxattr(Path(library.root, path), "user.velmora")) == (0o640, b"depot")
+
+
+def test_what_a_kill_left_beside_a_file_that_somebody_changed_since_is_kept(
+    library: Library, ledger: Ledger, card: Path, rules: HouseRules, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Whatever it is: nobody knows then which of the two is right."""
+    put(card / "P0.JPG", picture("JPEG", 6), WHEN)
+    arrive(library, ledger, card, rules)
+    path = next(one for one in files(library) if one.endswith(("jpg", "jpeg")))
+    before = files(library)[path][0]
+    columns = columns_of(library, ledger)
+
+    def go() -> None:
+        dying_at("removal", 1, monkeypatch)
+        caption_captures(columns, range(columns.count), _SAID, library, ledger, stop=never())
+
+    killed_in(go)
+    Path(library.root, path).write_bytes(b"theirs")
+    recover(library, ledger)
+    assert files(library)[path][0] == b"theirs"
+    kept = Path(library.own, "replaced")
+    assert [one.read_bytes() for one in kept.rglob("*") if one.is_file()] == [before]
 
 
 def test_of_captures_that_are_several_files_it_is_said_beside(

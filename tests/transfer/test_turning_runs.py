@@ -204,14 +204,14 @@ def test_a_journal_that_wants_other_bytes_in_the_picture_itself_is_not_followed(
     path = next(one for one in files(home) if one.endswith(".jpeg"))
     before = files(home)
     data, at = before[path][0], read(os.path.join(home.root, path)).payload[0].offset + 40
-    for more, offset in ((b"", at), (b"!", 0)):
-        # Of the second one the size contradicts, too.
-        old, wanted = data[offset : offset + 1], b"x" if data[offset] != ord("x") else b"y"
+    for more, offset, new in ((b"", at, b"x"), (b"!", 0, b"x"), (b"", 2, b"xyz"), (b"", 2, b"")):
+        # Of the second one the size contradicts, too; the others would move what stands behind them.
+        old, wanted = data[offset : offset + 1], b"y" if data[offset : offset + 1] == new else new
         was = data[:offset] + wanted + data[offset + 1 :] + more
         with locked(home):
             journal = Journal.begin(home, Kind.DESCRIBE, {"act": "turned"})
             journal.note({
-                "entry": "to say", "row": 0, "to": path, "size": len(was), "xxh3_128": bytes(16).hex(),
+                "entry": "to say", "row": 0, "to": path, "size": len(data) + len(more), "xxh3_128": bytes(16).hex(),
                 "was": xxhash.xxh3_128_digest(was).hex(), "mtime_ns": 0, "at": [[offset, wanted.hex(), old.hex()]],
             })  # fmt: skip
             journal.close()

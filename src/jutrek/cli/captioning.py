@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from jutrek.cli.completing import keywords, libraries
+from jutrek.cli.keeping import opened
 from jutrek.cli.library import LibraryOption, named, used_last
 from jutrek.cli.options import AsJson
 from jutrek.cli.stopping import stop_on_interrupt
@@ -21,6 +22,7 @@ if TYPE_CHECKING:
     from jutrek.desk.captioning import Shared
     from jutrek.desk.keyword_acts import KeywordAct, KeywordList
     from jutrek.desk.sidecars import Described
+    from jutrek.transfer.one_run import Written
 
 keywords_app = typer.Typer(
     help="The house's keywords: listed with how many captures have each, and changed everywhere."
@@ -245,16 +247,25 @@ def add_command(
 ) -> None:
     """Write keywords into the list."""
     from jutrek.desk.keyword_acts import KeywordList
-    from jutrek.library import open_library
-    from jutrek.transfer.lock import locked
-    from jutrek.wording.listed import keep_words
 
-    home = open_library(str(library))
-    with locked(home):
+    with opened(library) as (home, ledger):
         listed = KeywordList(home)
         tree = listed.adding(listed.meant(words))
-        keep_words(home, tree)
-    say(f"{counted(len(tree.entries) - len(listed.tree.entries), 'keyword')} more in the list.")
+        more = f" and {len(words) - 1} more" if len(words) > 1 else ""
+        done = listed.keep(tree, f"listed: {words[0]}{more}", ledger)
+    _say_listed(done, len(tree.entries) - len(listed.tree.entries))
+
+
+def _say_listed(done: Written, more: int, *, short: bool = False) -> None:
+    """Say how many keywords came into the list, and end."""
+    from jutrek.transfer.journal import number_of
+
+    if done.why:
+        complain(done.why)
+        raise typer.Exit(NOT_ALL)
+    back = f" `jutrek take-back {number_of(done.run) or done.run}` takes them out." if done.run else ""
+    say(f"{counted(more, 'keyword')} more in the list.{back}")
+    raise typer.Exit(NOT_ALL if short else 0)
 
 
 @keywords_app.command("import")
@@ -266,11 +277,8 @@ def import_command(
     from jutrek.desk.keyword_acts import KeywordList
     from jutrek.disk import chosen
     from jutrek.errors import NotPossible, reason
-    from jutrek.library import open_library
-    from jutrek.transfer.lock import locked
-    from jutrek.wording.listed import keep_words, tree_of
+    from jutrek.wording.listed import tree_of
 
-    home = open_library(str(library))
     tree, at = chosen(str(page))
     try:
         other = tree_of(tree.read_own(at, 1 << 24))
@@ -278,14 +286,13 @@ def import_command(
         raise NotPossible(str(page), f"it can't be read: {reason(error)}") from error
     branches = list(map(other.branch, range(len(other.entries))))
     also = {branch: entry.synonyms for branch, entry in zip(branches, other.entries, strict=True)}
-    with locked(home):
+    with opened(library) as (home, ledger):
         listed = KeywordList(home)
         merged = listed.adding(branches, also)
-        keep_words(home, merged)
+        done = listed.keep(merged, f"listed: the keywords of {page.name}", ledger)
     for trouble in other.troubles:
         complain(trouble)
-    say(f"{counted(len(merged.entries) - len(listed.tree.entries), 'keyword')} more in the list.")
-    raise typer.Exit(NOT_ALL if other.troubles else 0)
+    _say_listed(done, len(merged.entries) - len(listed.tree.entries), short=bool(other.troubles))
 
 
 @keywords_app.command("export")

@@ -10,6 +10,8 @@ from typing import TYPE_CHECKING
 from jutrek.desk.captioning import move_everywhere, rows_with
 from jutrek.desk.sidecars import AWAY, Described
 from jutrek.errors import NotPossible, reason
+from jutrek.transfer.one_run import Written
+from jutrek.transfer.sidecar_runs import write_sidecars
 from jutrek.transfer.word_lists import ListChange
 from jutrek.wording.listed import page_of, read_page, tree_of
 from jutrek.wording.spelling import Branch, key, tidied
@@ -146,6 +148,23 @@ class KeywordList:
             return self.tree.with_all(branches, synonyms)
         except WordTrouble as trouble:
             raise self._not_possible(trouble) from trouble
+
+    def keep(self, tree: WordTree, act: str, ledger: Ledger) -> Written:
+        """Keep another list, in a run of the journal; nothing where it is this one.
+
+        Args:
+            tree: the list as it is to be.
+            act: tells the journal what is done, in a few words.
+            ledger: the library's, open.
+
+        Raises:
+            LibraryBusy: when another Jutrek is at work in the library.
+            LibraryTrouble: when its journal can't be written.
+        """
+        words = self._changed(tree)
+        if words is None:
+            return Written()
+        return write_sidecars((), act, self._library, ledger, stop=threading.Event(), words=words)
 
     def _one(self, text: str) -> tuple[int, Branch]:
         """The number of a keyword of the list, and what it stands under; -1 for one that is only used."""

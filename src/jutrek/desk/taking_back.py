@@ -164,8 +164,11 @@ def take_back(
         plan, library, ledger, stop=stop, listener=listener, takes_back=run, places=places.here, orders=orders
     )  # fmt: skip
     forget(trashed.values())
-    if not only and not outcome.trouble and (why := _list_back(library, run_log)):
-        left = [*left, why]
+    if not only and not outcome.trouble:
+        why = _list_back(library, run_log)
+        left += [why] if why else []
+        if not why and any(one["entry"] == "words" for one in run_log.others):
+            outcome.remarks.append("The list of keywords is as before.")
     if kind is Kind.INTAKE and not (only or left or outcome.failed or outcome.trouble):
         _give_numbers_back(library, run_log)
     if not only and kind == Kind.INTAKE:
