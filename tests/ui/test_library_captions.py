@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
+from jutrek.filing.rulebook import keep_rules, load_rules
+from jutrek.formats import read
 from jutrek.library import Library
 from jutrek.ui.app.window import MainWindow
 from jutrek.ui.pages.library.caption_sheet import CaptionSheet
@@ -131,3 +134,29 @@ def test_a_keyword_is_called_otherwise_everywhere(qtbot: QtBot, page: LibraryVie
     qtbot.waitUntil(lambda: words(home, "2025/03/04") == ["yard"] == words(home, "2024/03/00"), timeout=PATIENCE)
     qtbot.waitUntil(lambda: (Path(home.own) / "keywords.txt").read_text() == "yard\n", timeout=PATIENCE)
     until_shown(qtbot, page, "2025/03/04.jpg", ("yard",))
+
+
+def test_by_house_rule_it_stands_in_the_files(
+    qtbot: QtBot, page: LibraryView, home: Library, window: MainWindow
+) -> None:
+    """What is said there is shown again, changed, and undone to the same bytes."""
+    keep_rules(home, replace(load_rules(home).rules, inside=True))
+    path = Path(home.root) / "2024/03/00.jpg"
+    before = path.read_bytes()
+    for keyword, credit in (("line > depot", "the depot"), ("snow", "the yard")):
+        choose(page, "2024/03/00.jpg")
+        sheet = opened(qtbot, page)
+        qtbot.keyClicks(sheet.word, keyword)
+        qtbot.keyClick(sheet.word, Qt.Key.Key_Return)
+        sheet.fields[Field.CREDIT].selectAll()
+        qtbot.keyClicks(sheet.fields[Field.CREDIT], credit)
+        write(qtbot, page, "1 capture says it now.")
+        told = read(str(path)).wording
+        assert told is not None and keyword.rpartition(" ")[2] in told.keywords
+        until_shown(qtbot, page, "2024/03/00.jpg", told.keywords)
+    choose(page, "2024/03/00.jpg")
+    assert opened(qtbot, page).fields[Field.CREDIT].text() == "the yard"
+    assert not list(Path(home.root).glob("20*/**/*.xmp"))
+    for _ in range(2):
+        window.page("library").undo()
+    qtbot.waitUntil(lambda: path.read_bytes() == before, timeout=PATIENCE)
