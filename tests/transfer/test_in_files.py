@@ -14,7 +14,7 @@ from jutrek.desk.places import places_of
 from jutrek.desk.sidecars import Described, follow
 from jutrek.desk.taking_back import take_back
 from jutrek.doubles import Standing, compare
-from jutrek.filing import HouseRules, Undated
+from jutrek.filing import Action, HouseRules, Row, Undated
 from jutrek.filing.arrival import Saying
 from jutrek.filing.rulebook import keep_rules
 from jutrek.formats import Wording, read
@@ -23,13 +23,14 @@ from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source, scan
 from jutrek.sources.scan import SourceFile
 from jutrek.transfer import Listener, bring, into_files, recover, writing_anew
+from jutrek.transfer.arrival_words import going_in_files
 from jutrek.transfer.catching_up import lacking
 from jutrek.transfer.checking import check
 from jutrek.transfer.clearing import Way as Clearing
 from jutrek.transfer.clearing import clear
 from jutrek.transfer.release import release
 from jutrek.transfer.run_log import runs
-from jutrek.wording.caption import Caption
+from jutrek.wording.caption import Caption, with_caption
 from jutrek.wording.keywords import Change
 from jutrek.wording.properties import Field
 from tests.cli.test_captioning import columns_of
@@ -225,6 +226,7 @@ def test_an_intake_that_was_killed_says_it_of_all_that_came(
     assert len(paths) == len(at_home(library, ledger, held))
     for path in paths:
         beside = f"{path.rpartition('.')[0]}.xmp"
+        assert ledger.amended.of(path) is None or beside not in files(library), "once is enough"
         assert "Velmora line" in said_in(library, beside if beside in files(library) else path).keywords
     assert back(library, ledger, runs(library)[0]) == []
     assert files(library) == {}
@@ -287,7 +289,7 @@ def test_what_a_kill_left_beside_a_file_that_somebody_changed_since_is_kept(
 
 
 def test_of_captures_that_are_several_files_it_is_said_beside(
-    library: Library, ledger: Ledger, card: Path, rules: HouseRules
+    library: Library, ledger: Ledger, card: Path, rules: HouseRules, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """And of those of which more is said there; one file alone is said it in."""
     for name, data in (("P0.JPG", jpeg()), ("P0.DNG", dng()), ("P1.JPG", jpeg(WHEN.replace(hour=12), seed=1))):
@@ -300,6 +302,39 @@ def test_of_captures_that_are_several_files_it_is_said_beside(
     put(card / "DCIM/P2.JPG", jpeg(WHEN.replace(hour=13), seed=2), WHEN)
     arrive(library, ledger, card, replace(rules, originals=True))
     assert "2026/05/20260514_132613.xmp" in files(library)
+    put(card / "DCIM/P3.JPG", large := jpeg(WHEN.replace(hour=14), seed=3), WHEN)
+    monkeypatch.setattr(into_files, "LARGEST", len(large) - 1)
+    arrive(library, ledger, card, rules)
+    assert "2026/05/20260514_142613.xmp" in files(library)
+
+
+def test_only_what_is_one_file_and_says_no_more_goes_there() -> None:
+    row = Row("/c/a.jpg", "/c", Action.BRING, "a.jpg", "", 1, 0, "/c/a.jpg", "a.xmp", says=(("rights", "x"),))
+    rules = HouseRules(inside=True, sidecars=True)
+    fixed = row._replace(by=row.by._replace(shift=60.0))
+    for rows, held, going in (
+        ([row], rules, True), ([row], replace(rules, inside=False), False), ([fixed], rules, False),
+        ([fixed], replace(rules, sidecars=False), True), ([row._replace(says=())], rules, False),
+        ([row], replace(rules, originals=True), False), ([row._replace(sidecar="")], rules, False),
+        ([row, row._replace(source="/c/a.wav", sidecar="", says=())], rules, False),
+    ):  # fmt: skip
+        assert going_in_files(rows, held) == (frozenset({"/c/a.jpg"}) if going else frozenset()), rows
+
+
+def test_what_would_not_be_read_in_it_is_no_proof(tmp_path: Path) -> None:
+    path = put(tmp_path / "a.jpg", picture("JPEG", 6))
+    beside: list[str] = []
+    one = into_files.InFile("a.jpg", lambda old, own: with_caption(old, _SAID, own), beside)
+    (splice,) = one.wanted.how(str(path))
+    data = path.read_bytes()
+    new = put(tmp_path / "b.jpg", data[: splice.offset] + splice.new + data[splice.offset :])
+    prove = one.wanted.proven
+    assert prove is not None
+    assert prove(str(path), str(new)) == ""
+    assert "not be read" in prove(str(path), str(path))
+    other = put(tmp_path / "c.jpg", new.read_bytes().replace(b"depot", b"DEPOT"))
+    assert "not be read" in prove(str(path), str(other))
+    assert beside == []
 
 
 def test_what_another_program_wrote_meanwhile_stays(

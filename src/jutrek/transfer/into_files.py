@@ -24,6 +24,8 @@ from jutrek.wording.spelling import key
 if TYPE_CHECKING:
     from collections.abc import MutableSequence
 
+LARGEST = 256 * 1024 * 1024
+"""Bytes of the largest file that is said something in: it is written anew for that."""
 _How = Callable[[bytes, Own], bytes]
 """Gives what a packet is to hold of what it holds, and of what the file says besides. Raises ValueError."""
 
@@ -52,7 +54,10 @@ class InFile:
 
         Raises:
             SourceUnreadable: when it can't be read.
+            OSError: likewise.
         """
+        if os.lstat(whole).st_size > LARGEST:
+            return self._said_beside()
         reading = read(whole)
         room = room_of(whole, reading)
         if room is None:

@@ -10,6 +10,7 @@ import secrets
 import stat
 import threading
 from collections.abc import Callable, Sequence
+from functools import partial
 
 from jutrek.disk import TEMPORARY, FileStamp, Held, Inside, Outside, Realm, Tree, inside, put_away
 from jutrek.errors import Stopped
@@ -65,7 +66,7 @@ def write_anew(
                 raise
             made = folder.lstat(name)
             try:
-                full, _ = read_back(folder, name, buffer)
+                full, _ = read_back(folder, name, buffer, look=partial(_go_on, stop))
                 if full != now:
                     raise ValueError("It did not read back as it was written.")
                 if proven is not None and (why := proven(tree.at(at), tree.at(name))):
@@ -91,8 +92,7 @@ def _copy(
     try:
         spliced, at = Spliced(splices), 0
         while block := os.pread(fd, BLOCK, at):
-            if stop.is_set():
-                raise Stopped
+            _go_on(stop)
             for part in spliced.take(block):
                 _write(new, part)
             at += len(block)
@@ -104,6 +104,11 @@ def _copy(
         os.fsync(new)
     finally:
         os.close(new)
+
+
+def _go_on(stop: threading.Event) -> None:
+    if stop.is_set():
+        raise Stopped
 
 
 def _write(fd: int, data: bytes) -> None:
