@@ -255,7 +255,7 @@ def test_what_does_not_read_back_as_written_never_takes_its_place(
     os.chmod(Path(library.root, path), 0o640)
     os.setxattr(Path(library.root, path), "user.velmora", b"depot")
     with monkeypatch.context() as patch:
-        patch.setattr(writing_anew, "read_back", lambda *_: (bytes(16), True))
+        patch.setattr(writing_anew, "read_back", lambda *_, **__: (bytes(16), True))
         assert {one for one in say(library, ledger).written if not one.endswith("xmp")} == set()
     assert {one: both for one, both in files(library).items() if not one.endswith("xmp")} == {
         one: both for one, both in before.items() if not one.endswith("xmp")
