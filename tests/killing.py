@@ -7,6 +7,8 @@ import signal
 import traceback
 from collections.abc import Callable
 
+import pytest
+
 from jutrek.filing import Row
 
 
@@ -43,3 +45,16 @@ def killing_at(step: str, count: int = 1) -> Callable[[str, Row], None]:
             die()
 
     return on
+
+
+def dying_before(owner: object, name: str, cut: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Let the process die before a function is called for the so-manieth time."""
+    real, left = getattr(owner, name), [cut]
+
+    def dying(*args: object, **more: object) -> object:
+        left[0] -= 1
+        if not left[0]:
+            die()
+        return real(*args, **more)
+
+    monkeypatch.setattr(owner, name, dying)

@@ -35,7 +35,7 @@ from jutrek.wording.keywords import Change
 from jutrek.wording.properties import Field
 from tests.cli.test_captioning import columns_of
 from tests.embedding.test_room import heic, packet, sound
-from tests.killing import die, killed_in
+from tests.killing import die, dying_before, killed_in
 from tests.making import WHEN, dng, jpeg, names_below, never, planned, put
 from tests.turning.test_patching import clip, picture
 
@@ -166,15 +166,7 @@ def dying_at(where: str, cut: int, monkeypatch: pytest.MonkeyPatch) -> None:
         "write": (writing_anew, "_write"), "sync": (os, "fsync"), "exchange": (writing_anew.Held, "replace"),
         "proof": (into_files, "other_than"), "removal": (os, "unlink"),
     }[where]  # fmt: skip
-    real, left = getattr(module, name), [cut]
-
-    def dying(*args: object, **more: object) -> object:
-        left[0] -= 1
-        if not left[0]:
-            die()
-        return real(*args, **more)
-
-    monkeypatch.setattr(module, name, dying)
+    dying_before(module, name, cut, monkeypatch)
 
 
 @pytest.mark.parametrize(

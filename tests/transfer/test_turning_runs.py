@@ -36,7 +36,7 @@ from jutrek.transfer.run_log import head_of, run_log_of, runs
 from jutrek.turning.patching import splices_of
 from jutrek.turning.ways import Way
 from tests.cli.test_captioning import columns_of
-from tests.killing import die, killed_in
+from tests.killing import die, dying_before, killed_in
 from tests.making import WHEN, names_below, never, planned, put
 from tests.turning.test_patching import PICTURE, clip, displayed, picture
 
@@ -141,15 +141,7 @@ def test_a_lost_ledger_learns_what_was_turned_and_moved(home: Library, ledger: L
 def dying_at(where: str, cut: int, monkeypatch: pytest.MonkeyPatch) -> None:
     """Let the process die before the bytes of a number are written, or before a file is read back."""
     module, name = (os, "pwrite") if where == "write" else (amending, "read_back")
-    real, left = getattr(module, name), [cut]
-
-    def dying(*args: object, **more: object) -> object:
-        left[0] -= 1
-        if not left[0]:
-            die()
-        return real(*args, **more)
-
-    monkeypatch.setattr(module, name, dying)
+    dying_before(module, name, cut, monkeypatch)
 
 
 @pytest.mark.parametrize(("where", "cut"), [*(("write", cut) for cut in range(1, 8)), ("read", 1), ("read", 3)])

@@ -8,17 +8,20 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import TYPE_CHECKING
 
 from jutrek.filing import HouseRules, Row
+from jutrek.filing.rulebook import load_rules
 from jutrek.library import Library
 from jutrek.transfer.amending import Amending, Step, steps_of
 from jutrek.transfer.into_files import InFile
 from jutrek.transfer.one_run import Written
 from jutrek.transfer.outcome import Listener
-from jutrek.transfer.sidecars import caption_of
+from jutrek.transfer.sidecars import caption_of, write_sidecar
+from jutrek.transfer.taking_back import row_of
 from jutrek.wording.caption import with_caption
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
     from jutrek.transfer.journal import Journal
+    from jutrek.transfer.run_log import RunLog
     from jutrek.wording.own import Own
 
 
@@ -74,3 +77,21 @@ def _saying(row: Row) -> Callable[[bytes, Own], bytes]:
         return with_caption(old, caption_of(row), own)
 
     return how
+
+
+def say_what_is_left(library: Library, run_log: RunLog, home: Sequence[int], journal: Journal) -> None:
+    """Write the sidecars that a kill kept from being written. One that bears the name already is left as it is.
+
+    Args:
+        home: the rows of the run that are home; what was said in their files is not said beside them.
+    """
+    wanted = [row for row in home if "sidecar" in run_log.to_come[row] and row not in run_log.sidecars]
+    in_files = {str(one["to"]) for row, one in run_log.sidecars.items() if row in run_log.to_say}
+    wanted = [row for row in wanted if run_log.to_come[row]["to"] not in in_files]
+    if wanted:
+        rules = load_rules(library).rules
+        for number in wanted:
+            row = row_of(run_log.to_come[number])
+            trouble, stamp = write_sidecar(library.tree, row, rules)
+            if not trouble:
+                journal.sidecar(number, row, *stamp)

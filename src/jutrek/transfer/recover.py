@@ -20,7 +20,6 @@ from typing import TYPE_CHECKING
 
 from jutrek.disk import TEMPORARY, Inside, Outside, Realm, Tree, inside
 from jutrek.errors import LibraryMissing, PageBroken, reason
-from jutrek.filing.rulebook import load_rules
 from jutrek.library import (
     LIBRARY,
     HomeFile,
@@ -37,6 +36,7 @@ from jutrek.library import (
 from jutrek.sources import mounts
 from jutrek.transfer.across import settle_across
 from jutrek.transfer.amending import settle_amended
+from jutrek.transfer.arrival_words import say_what_is_left
 from jutrek.transfer.at_work import at_work_in, end_in
 from jutrek.transfer.copies import temporary_name
 from jutrek.transfer.folder_moves import settle_folders
@@ -54,8 +54,6 @@ from jutrek.transfer.run_log import RunLog, filed_by, given_number, known_of_fil
 from jutrek.transfer.saying import heed
 from jutrek.transfer.settling_stored import settle_late, settle_stored
 from jutrek.transfer.sidecar_runs import settle_sidecars
-from jutrek.transfer.sidecars import write_sidecar
-from jutrek.transfer.taking_back import row_of
 
 if TYPE_CHECKING:
     from jutrek.library.ledger import Ledger
@@ -220,7 +218,7 @@ def _settle_bringing(
     if run_log.kind is Kind.INTAKE:
         ledger.put([HomeFile(one.path, one.size, one.mtime_ns, None, one.full) for one in found.values()])
         settle_amended(library, ledger, run_log, journal)
-        _write_sidecars(library, run_log, home, journal)
+        say_what_is_left(library, run_log, home, journal)
         entries = [run_log.to_come[row] for row in home]
         ledger.put_filed((str(entry["to"]), filed_by(entry)) for entry in entries)
         ledger.put_numbers((str(entry["to"]), number) for entry in entries if (number := given_number(entry)))
@@ -260,20 +258,6 @@ def _put_back(tree: Tree, run_log: RunLog) -> None:
             if tree.found(old) is None and tree.found(aside) is not None:
                 tree.make_folders(old.folder)
                 tree.give_name(aside, old)
-
-
-def _write_sidecars(library: Library, run_log: RunLog, home: list[int], journal: Journal) -> None:
-    """Write the sidecars that a kill kept from being written. One that bears the name already is left as it is."""
-    wanted = [row for row in home if "sidecar" in run_log.to_come[row] and row not in run_log.sidecars]
-    in_files = {str(one["to"]) for row, one in run_log.sidecars.items() if row in run_log.to_say}
-    wanted = [row for row in wanted if run_log.to_come[row]["to"] not in in_files]
-    if wanted:
-        rules = load_rules(library).rules
-        for number in wanted:
-            row = row_of(run_log.to_come[number])
-            trouble, stamp = write_sidecar(library.tree, row, rules)
-            if not trouble:
-                journal.sidecar(number, row, *stamp)
 
 
 def _with_temporaries(tree: Tree, run_log: RunLog) -> list[int]:
