@@ -298,6 +298,11 @@ def test_of_captures_that_are_several_files_it_is_said_beside(
     monkeypatch.setattr(into_files, "LARGEST", len(large) - 1)
     arrive(library, ledger, card, rules)
     assert "2026/05/20260514_142613.xmp" in files(library)
+    # The same of what lies there already.
+    for name, data in (("R.jpg", jpeg(seed=7)), ("R.dng", dng(seed=7)), ("T.jpg", jpeg(seed=8))):
+        put(Path(library.root, "2026", name), data)
+    monkeypatch.setattr(into_files, "LARGEST", 2 * len(large))
+    assert {"2026/R.xmp", "2026/T.jpg"} == {one for one in say(library, ledger).written if one[5] in "RT"}
 
 
 def test_only_what_is_one_file_and_says_no_more_goes_there() -> None:

@@ -36,7 +36,7 @@ def room(span: Span, reading: Reading) -> Room | None:
             found = Stretch(offset, size)
         elif offset == behind and (marker == APP0 or head.startswith(EXIF)):
             behind = offset + size
-    if reading.motion is not None or not _ends_with_picture(span, reading.payload[0].offset):
+    if not _ends_with_picture(span, reading.payload[0].offset):
         return None
     at = found or Stretch(behind, 0)
     old = span.read(at.offset, at.size)
