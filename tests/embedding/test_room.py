@@ -14,8 +14,12 @@ import pytest
 from PIL import Image
 
 from jutrek.embedding import Room, room_of, wrapped
+from jutrek.embedding.heif import _told
 from jutrek.embedding.proving import other_than
-from jutrek.formats import read
+from jutrek.formats import Stretch, read
+from jutrek.formats.boxes import child
+from jutrek.formats.heif import items_of, places_of
+from jutrek.formats.span import Span
 from jutrek.formats.splices import Splice, Spliced, undone
 from jutrek.wording.caption import Caption, with_caption
 from jutrek.wording.keywords import Change
@@ -70,6 +74,18 @@ def quicktime(more: bytes = b"") -> bytes:
     return data[:at] + box(b"moov", inner + (box(b"udta", more + bytes(4)) if more else b""))
 
 
+def clip_behind(inserted: bytes) -> bytes:
+    """A clip whose medium stands behind a box, and is found there."""
+    data = bytearray(clip())
+    at = data.index(b"stco") + 8
+    (count,) = struct.unpack_from(">I", data, at)
+    for number in range(count):
+        place = at + 4 + 4 * number
+        struct.pack_into(">I", data, place, struct.unpack_from(">I", data, place)[0] + len(inserted))
+    start = data.index(b"mdat") - 4
+    return bytes(data[:start] + inserted + data[start:])
+
+
 def heic(**more: object) -> bytes:
     out = io.BytesIO()
     import pillow_heif
@@ -89,6 +105,7 @@ _KINDS: dict[str, Callable[[], bytes]] = {
     "wide.wav": lambda: sound(b"RF64"),
     "a.mp4": clip,
     "before.mp4": lambda: clip() + box(b"uuid", _UUID + packet("before")) + box(b"free", b""),
+    "first.mp4": lambda: clip_behind(box(b"uuid", _UUID + packet("before"))),
     "a.mov": quicktime,
     "data.mov": lambda: quicktime(box(b"\xa9day", b"\0\x04\0\0" + b"2026")),
     "a.heic": lambda: heic(xmp=packet("before")),
@@ -214,3 +231,29 @@ def test_what_is_not_the_same_is_told(tmp_path: Path) -> None:
 def _other(data: bytes) -> bytes:
     at = data.index(b"mdat") + 60
     return data[:at] + bytes((data[at] ^ 1,)) + data[at + 1 :]
+
+
+def test_an_item_that_another_one_shares_is_no_room(tmp_path: Path) -> None:
+    """What is written there would be told of both; nor is there room where its place could not be told."""
+    exif = Image.Exif()
+    exif[0x010F] = "Arlen"
+    path = put(tmp_path / "a.heic", heic(xmp=packet("before"), exif=exif.tobytes()))
+    span = Span(path.read_bytes())
+    meta = child(span, b"meta")
+    assert meta is not None
+    names, where = child(meta, b"iinf", offset=4), child(meta, b"iloc", offset=4)
+    assert names is not None and where is not None
+    of = {item.kind: number for number, item in items_of(names).items()}
+    own, other = (places_of(where)[of[kind]] for kind in (b"mime", b"Exif"))
+    offset = path.read_bytes().index(own.extents[0][0].to_bytes(own.widths[0]), path.read_bytes().index(b"iloc"))
+    assert roomy(path).at == Stretch(*own.extents[0])
+    data = bytearray(path.read_bytes())
+    data[offset : offset + own.widths[0]] = other.extents[0][0].to_bytes(own.widths[0])
+    put(path, bytes(data))
+    assert room_of(str(path), read(str(path))) is None
+    for place, fits in (
+        (own._replace(widths=(1, 4)), False),
+        (own._replace(widths=(4, 1)), False),
+        (own._replace(widths=(4, 4)), True),
+    ):
+        assert bool(list(_told(span, place._replace(told_at=0, base=0), 300, 300))) is fits
