@@ -36,7 +36,7 @@ from jutrek.wording.properties import Field
 from tests.cli.test_captioning import columns_of
 from tests.embedding.test_room import heic, packet, sound
 from tests.killing import die, dying_before, killed_in
-from tests.making import WHEN, dng, jpeg, names_below, never, planned, put
+from tests.making import WHEN, dng, jpeg, names_below, never, planned, put, wav
 from tests.turning.test_patching import clip, picture
 
 _SAID = Caption(Change(add=(("Velmora line", "depot"),)), {Field.RIGHTS: "© Velmora line", Field.CREDIT: "the depot"})
@@ -299,7 +299,7 @@ def test_of_captures_that_are_several_files_it_is_said_beside(
     arrive(library, ledger, card, rules)
     assert "2026/05/20260514_142613.xmp" in files(library)
     # The same of what lies there already.
-    for name, data in (("R.jpg", jpeg(seed=7)), ("R.dng", dng(seed=7)), ("T.jpg", jpeg(seed=8))):
+    for name, data in (("R.jpg", jpeg(seed=7)), ("R.wav", wav(seed=7)), ("T.jpg", jpeg(seed=8))):
         put(Path(library.root, "2026", name), data)
     monkeypatch.setattr(into_files, "LARGEST", 2 * len(large))
     assert {"2026/R.xmp", "2026/T.jpg"} == {one for one in say(library, ledger).written if one[5] in "RT"}

@@ -284,10 +284,14 @@ def test_what_stands_beside_and_says_it_too_is_told_the_same(home: Library, ledg
     for path, one in zip(paths, said, strict=True):
         data = b'<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'
         put(Path(home.root, f"{path.rpartition('.')[0]}.xmp"), data + one + b"</rdf:RDF></x:xmpmeta>")
+    # What can't be turned is not said to be.
+    put(Path(home.root, "2026/P5.gif"), _bare("GIF"))
+    put(Path(home.root, "2026/P5.xmp"), data + said[0] + b"</rdf:RDF></x:xmpmeta>")
     survey(home, ledger)
     before = files(home)
     done = turn(home, ledger, Way.RIGHT)
-    assert (done.captures, done.left) == (5, ())
+    assert (done.captures, len(done.left)) == (5, 1)
+    assert files(home)["2026/P5.xmp"] == before["2026/P5.xmp"]
     beside = [files(home)[f"{path.rpartition('.')[0]}.xmp"][0] for path in paths]
     assert b't:Orientation="6"' in beside[0]
     assert b"<t:Orientation>3</t:Orientation>" in beside[1]
