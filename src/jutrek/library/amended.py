@@ -57,9 +57,10 @@ class AmendedFiles:
 
     def put(self, files: Iterable[Amended]) -> None:
         """Files were amended; of one that was amended before it is kept what it was at first."""
-        for one in files:
-            known = one.after(self.of(one.path))
-            with self._transaction() as connection:
+        files = list(files)
+        with self._transaction() as connection:
+            for one in files:
+                known = one.after(_of(connection, one.path))
                 connection.execute("DELETE FROM amended WHERE path = ?", (os.fsencode(one.path),))
                 if known is not None:
                     splices = [[offset, old.hex(), new.hex()] for offset, old, new in known.splices]
@@ -69,9 +70,7 @@ class AmendedFiles:
     def of(self, path: str) -> Amended | None:
         """What is known of a file; None where it was not amended."""
         with self._transaction() as connection:
-            query = f"SELECT {_COLUMNS} FROM amended WHERE path = ?"
-            row = connection.execute(query, (os.fsencode(path),)).fetchone()
-        return _told(row) if row is not None else None
+            return _of(connection, path)
 
     def standing(self) -> list[Amended]:
         """Those that are as they were left, as far as the ledger knows."""
@@ -79,6 +78,12 @@ class AmendedFiles:
         with self._transaction() as connection:
             rows = connection.execute(query).fetchall()
         return [one for one in map(_told, rows) if one is not None]
+
+
+def _of(connection: sqlite3.Connection, path: str) -> Amended | None:
+    query = f"SELECT {_COLUMNS} FROM amended WHERE path = ?"
+    row = connection.execute(query, (os.fsencode(path),)).fetchone()
+    return _told(row) if row is not None else None
 
 
 def _told(row: tuple[bytes, int, bytes, bytes, bytes, str]) -> Amended | None:
