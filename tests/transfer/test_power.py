@@ -14,14 +14,20 @@ from bench.torture import acts
 from bench.torture.round import act, look
 from bench.torture.world import World
 
+from jutrek.desk.captioning import caption_captures
 from jutrek.desk.places import places_of
+from jutrek.disk import Held
 from jutrek.filing import HouseRules
 from jutrek.filing.rulebook import keep_rules, load_rules
+from jutrek.formats import Wording, read
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Listener, bring, bundles, recover, running
 from jutrek.transfer.run_log import run_log_of, runs
+from jutrek.wording.caption import Caption
+from jutrek.wording.keywords import Change
 from tests import making
-from tests.killing import killed_in, killing_at
+from tests.cli.test_captioning import columns_of
+from tests.killing import dying_before, killed_in, killing_at
 
 pytestmark = pytest.mark.skipif(
     os.geteuid() != 0 or not os.path.exists("/dev/fuse"), reason="mounting media needs root and FUSE"
@@ -94,3 +100,42 @@ def test_a_run_that_the_power_ended_is_finished(world: World, step: str) -> None
     assert act(world, "bring", 0.5, 0) == "done"
     at_home = {digest for where, _, digest in world.files() if where == "home"}
     assert world.truth <= at_home
+
+
+@pytest.mark.long
+@pytest.mark.timeout(100)
+@pytest.mark.parametrize("cut", [0, 1, 3])
+def test_what_is_said_in_files_outlives_the_power_or_never_was(
+    world: World, cut: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A file that was written anew is the old one or the new one, whole; what was told as said is there."""
+    rules = HouseRules(inside=True)
+    library = world.library()
+    keep_rules(library, rules)
+    with Ledger(library.ledger_path) as ledger:
+        bring(making.planned(library, ledger, [world.card.top], rules), library, ledger, stop=making.never())
+    before = {str(path): path.read_bytes() for path in world.captures(world.home)}
+    world.begin()
+
+    def say() -> None:
+        library = world.library()
+        with Ledger(library.ledger_path) as ledger:
+            columns = columns_of(library, ledger)
+            wanted = Caption(Change(add=(("depot",),)))
+            caption_captures(columns, range(columns.count), wanted, library, ledger, stop=making.never())
+
+    def dying() -> None:
+        dying_before(Held, "replace", cut, monkeypatch)
+        say()
+
+    killed_in(dying) if cut else say()
+    said = {str(path): path.read_bytes() for path in world.captures(world.home)}
+    assert world.cut()
+    with Ledger(world.library().ledger_path) as ledger:
+        recover(world.library(), ledger)
+    after = {str(path): path.read_bytes() for path in world.captures(world.home)}
+    assert cut or after == said
+    assert before.keys() <= after.keys()
+    changed = {path for path in before if after[path] != before[path]}
+    assert all("depot" in (read(path).wording or Wording()).keywords and not read(path).notes for path in changed)
+    assert bool(changed) is (cut != 1)

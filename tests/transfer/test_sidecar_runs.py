@@ -197,7 +197,9 @@ def test_a_kill_leaves_the_old_version_or_the_new_one(home: Library, step: str, 
         assert (leftover.did, leftover.home + leftover.left) == ("written", 6)
         after = sidecars(home)
         new = {name for name, data in after.items() if data != before.get(name)}
-        assert len(new) == leftover.home == (count if step == "written" else 0)
+        # Several are written at a time: those that were under way may be there, too.
+        assert len(new) == leftover.home
+        assert count <= len(new) <= 6 if step == "written" else not new
         assert before.keys() <= after.keys()
         assert all(label_of(after[name], tmp_path) == "R" for name in new)
         check(home)
