@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import io
 import os
+import subprocess
 from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from PIL import Image
 
 from jutrek.desk.captioning import caption_captures, move_everywhere
 from jutrek.desk.finishing import leave_papers
@@ -14,11 +17,12 @@ from jutrek.desk.places import places_of
 from jutrek.desk.sidecars import Described, follow
 from jutrek.desk.taking_back import take_back
 from jutrek.doubles import Standing, compare
+from jutrek.errors import LibraryTrouble
 from jutrek.filing import Action, HouseRules, Row, Undated
 from jutrek.filing.arrival import Saying
 from jutrek.filing.rulebook import keep_rules
 from jutrek.formats import Wording, read
-from jutrek.library import Library, Place, survey
+from jutrek.library import Library, Place, new_library, survey
 from jutrek.library.ledger import Ledger
 from jutrek.sources import known_source, scan
 from jutrek.sources.scan import SourceFile
@@ -256,6 +260,34 @@ def test_what_does_not_read_back_as_written_never_takes_its_place(
     assert path in say(library, ledger, Caption(Change(add=(("crossing",),)))).written
     status = os.stat(Path(library.root, path))
     assert (status.st_mode & 0o777, os.getxattr(Path(library.root, path), "user.velmora")) == (0o640, b"depot")
+
+
+def test_a_full_or_read_only_disk_leaves_all_as_it_was(small_place: Path, tmp_path: Path) -> None:
+    library = new_library(str(small_place))
+    keep_rules(library, HouseRules(inside=True))
+    for number in range(3):
+        noise = Image.effect_noise((1400, 1000), 90 + number)
+        out = io.BytesIO()
+        noise.convert("RGB").save(out, "JPEG", quality=95)
+        put(small_place / f"2026/P{number}.jpg", out.getvalue())
+    with Ledger(str(tmp_path / "ledger")) as ledger:
+        survey(library, ledger)
+        columns = columns_of(library, ledger)
+        before = files(library)
+        room = os.statvfs(small_place)
+        filler = small_place / ".filler"
+        filler.write_bytes(bytes(room.f_bavail * room.f_frsize - len(before["2026/P0.jpg"][0]) // 2))
+        full = caption_captures(columns, range(columns.count), _SAID, library, ledger, stop=never())
+        assert (full.captures, "full" in full.why) == (0, True), full.why
+        assert {one: files(library)[one] for one in before} == before
+        assert not [one for one in names_below(library.root) if one.endswith(".part")]
+        filler.unlink()
+        subprocess.run(["mount", "-o", "remount,ro", small_place], check=True)
+        with pytest.raises(LibraryTrouble):
+            caption_captures(columns, range(columns.count), _SAID, library, ledger, stop=never())
+        subprocess.run(["mount", "-o", "remount,rw", small_place], check=True)
+        assert files(library) == before
+        assert caption_captures(columns, range(3), _SAID, library, ledger, stop=never()).captures == 3
 
 
 def test_what_a_kill_left_beside_a_file_that_somebody_changed_since_is_kept(
