@@ -25,7 +25,7 @@ from jutrek.wording.caption import Caption, with_caption
 from jutrek.wording.keywords import Change
 from jutrek.wording.properties import SUBJECT, Field
 from tests.another_reader import read_by_another
-from tests.making import put
+from tests.making import put, wav
 from tests.turning.test_patching import clip, picture
 
 _UUID = bytes.fromhex("be7acfcb97a942e89c71999491e3afac")
@@ -103,6 +103,7 @@ _KINDS: dict[str, Callable[[], bytes]] = {
     "a.wav": sound,
     "odd.wav": lambda: sound(odd=True),
     "wide.wav": lambda: sound(b"RF64"),
+    "take.wav": wav,
     "a.mp4": clip,
     "before.mp4": lambda: clip() + box(b"uuid", _UUID + packet("before")) + box(b"free", b""),
     "first.mp4": lambda: clip_behind(box(b"uuid", _UUID + packet("before"))),

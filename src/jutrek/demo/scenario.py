@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-VERSION = "8"
+VERSION = "9"
 _MARK = "made-by-jutrek.txt"
 _OFFSET = timedelta(hours=2)
 _PICTURE = (1080, 720)

@@ -59,9 +59,9 @@ def take(
     samples = wave.clip(-32767, 32767).astype("<i2").tobytes()
     since_midnight = ((local.hour * 60 + local.minute) * 60 + local.second) * rate
     bext = struct.pack(
-        "<256s32s32s10s8sQH190s", f"{scene}, take {number}".encode(), b"Lyd",
+        "<256s32s32s10s8sQH64s190s", f"{scene}, take {number}".encode(), b"Lyd",
         f"LYD{recorder.model}{number:04}".encode(), local.strftime("%Y-%m-%d").encode(),
-        local.strftime("%H:%M:%S").encode(), since_midnight, 1, b"",
+        local.strftime("%H:%M:%S").encode(), since_midnight, 1, b"", b"",
     )  # fmt: skip
     ixml = (
         f"<BWFXML><PROJECT>Velmora line</PROJECT><SCENE>{scene}</SCENE><TAKE>{number}</TAKE><SYNC_POINT_LIST/>"
