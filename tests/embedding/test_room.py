@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 import random
 import struct
 import wave
@@ -13,7 +14,7 @@ import av
 import pytest
 from PIL import Image
 
-from jutrek.embedding import Room, room_of, wrapped
+from jutrek.embedding import Room, jpeg, room_of, wrapped
 from jutrek.embedding.heif import _told
 from jutrek.embedding.proving import other_than
 from jutrek.formats import Stretch, read
@@ -258,3 +259,27 @@ def test_an_item_that_another_one_shares_is_no_room(tmp_path: Path) -> None:
         (own._replace(widths=(4, 4)), True),
     ):
         assert bool(list(_told(span, place._replace(told_at=0, base=0), 300, 300))) is fits
+
+
+def test_what_is_too_long_for_a_segment_or_a_size_has_no_room(tmp_path: Path) -> None:
+    """65,533 bytes a segment, its mark's text among them; 4 GiB a RIFF."""
+    room = roomy(put(tmp_path / "a.jpg", picture("JPEG", 6)))
+    assert (len(room.put(b"x" * 65_504)), room.put(b"x" * 65_505)) == (1, [])
+    whole = 0xFFFFFFFF - 400
+    form = struct.pack("<4sIHHIIHH", b"fmt ", 16, 1, 1, 8000, 16000, 2, 16)
+    head = b"RIFF" + struct.pack("<I", whole - 8) + b"WAVE" + form + b"data" + struct.pack("<I", whole - 44)
+    path = put(tmp_path / "a.wav", head)
+    os.truncate(path, whole)
+    room = roomy(path)
+    assert (len(room.put(b"x" * 300)), room.put(b"x" * 500)) == (2, [])
+
+
+@pytest.mark.parametrize("size", range(2, 12))
+def test_the_end_of_a_picture_is_found_across_the_borders_of_blocks(
+    size: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(jpeg, "_AT_ONCE", size)
+    data = picture("JPEG", 6)
+    assert roomy(put(tmp_path / "a.jpg", data)).packet == b""
+    path = put(tmp_path / "b.jpg", data + b"\xff\xd9")
+    assert room_of(str(path), read(str(path))) is None

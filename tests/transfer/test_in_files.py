@@ -36,6 +36,7 @@ from jutrek.transfer.release import release
 from jutrek.transfer.run_log import runs
 from jutrek.wording.caption import Caption, with_caption
 from jutrek.wording.keywords import Change
+from jutrek.wording.own import Own
 from jutrek.wording.properties import Field
 from tests.cli.test_captioning import columns_of
 from tests.embedding.test_room import heic, packet, sound
@@ -364,6 +365,29 @@ def test_what_would_not_be_read_in_it_is_no_proof(tmp_path: Path) -> None:
     other = put(tmp_path / "c.jpg", new.read_bytes().replace(b"depot", b"DEPOT"))
     assert "not be read" in prove(str(path), str(other))
     assert beside == []
+
+
+def test_what_a_file_contradicts_is_said_beside_it(
+    library: Library, ledger: Ledger, rules: HouseRules, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Some programs believe Exif and not the packet. And what later could not be proven is said there, too."""
+    exif, out = Image.Exif(), io.BytesIO()
+    exif[0x8298] = "© Mira"
+    Image.effect_noise((64, 48), 60).convert("RGB").save(out, "JPEG", exif=exif)
+    put(Path(library.root, "2026/P0.jpg"), out.getvalue())
+    assert set(say(library, ledger).written) == {"2026/P0.xmp"}
+    own = Own(("Depot",), {Field.RIGHTS: "©  Mira", Field.TITLE: "t"})
+    for said, against in (
+        (Caption(Change(add=(("depot",),)), {Field.RIGHTS: "© Mira"}), False),
+        (Caption(Change(add=(("snow",),)), {Field.RIGHTS: "© Mira"}), True),
+        (Caption(Change(add=(("depot",),)), {Field.RIGHTS: "© Lyd"}), True),
+        (Caption(Change(add=(("depot", "snow"),))), False),
+    ):
+        assert into_files.contradicted(with_caption(b"", said), own) is against, said
+    put(Path(library.root, "2026/P1.jpg"), jpeg())
+    survey(library, ledger)
+    monkeypatch.setattr(into_files, "other_than", lambda *_: "They differ.")
+    assert "2026/P1.xmp" in say(library, ledger, Caption(Change(add=(("crossing",),)))).written
 
 
 def test_what_another_program_wrote_meanwhile_stays(
