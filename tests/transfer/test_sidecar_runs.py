@@ -285,3 +285,16 @@ def _without_label(root: etree._Element) -> list[tuple[str, str, list[tuple[str,
             said = sorted((str(name), str(value)) for name, value in one.items() if "Label" not in str(name))
             found.append((str(one.tag), (one.text or "").strip(), said))
     return found
+
+
+def test_what_can_not_be_read_back_leaves_the_old_version(
+    home: Library, ledger: Ledger, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = sidecars(home)
+
+    def failing(*_: object) -> None:
+        raise OSError(5, "Input/output error")
+
+    monkeypatch.setattr(sidecar_runs, "read_back", failing)
+    assert go(home, ledger, "R").sidecars == []
+    assert sidecars(home) == before

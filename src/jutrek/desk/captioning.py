@@ -7,7 +7,6 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
-from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -56,7 +55,6 @@ def caption_captures(
     stop: threading.Event,
     listener: Listener | None = None,
     words: ListChange | None = None,
-    about: Mapping[str, object] = MappingProxyType({}),
 ) -> Described:
     """Say something of captures. Hash lists and backups follow by `sidecars.follow`.
 
@@ -69,7 +67,6 @@ def caption_captures(
         stop: ends the work when it is set.
         listener: hears how it goes on.
         words: what becomes of the house's list of keywords besides.
-        about: what the head of the journal tells besides.
 
     Raises:
         LibraryBusy: when another Jutrek is at work in the library.
@@ -84,7 +81,7 @@ def caption_captures(
         return with_caption(old, wanted, Own(words, dict(fields)))
 
     return meant.say(
-        lambda old, own, _: said(old, own.keywords, tuple(own.fields.items())), _act_of(wanted), words, about
+        lambda old, own, _: said(old, own.keywords, tuple(own.fields.items())), _act_of(wanted), words
     )  # fmt: skip
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import TYPE_CHECKING, Any
 
 from jutrek.disk import OWN_FOLDER, FileStamp, Outside, Realm, inside
@@ -156,7 +157,7 @@ def files_of(library: Library, run: str, marks: Marks | None = None) -> list[Fil
         OSError: when its journal cannot be read.
     """
     run_log = run_log_of(library, run)
-    now, amended = where_now(library, run_log), amended_since(library, run_log)
+    now, amended = where_now(library, run_log), cache(lambda: amended_since(library, run_log))
     found = []
     says = run_log.kind is Kind.DESCRIBE
     for row, entry in sorted(run_log.to_do.items()):
@@ -224,7 +225,7 @@ def _folder(run_log: RunLog, row: int, entry: Mapping[str, Any]) -> FileRecord:
 
 def _since(
     library: Library, run_log: RunLog, row: int, entry: Mapping[str, Any], now: Mapping[str, str],
-    amended: Mapping[str, FileStamp],
+    amended: Callable[[], Mapping[str, FileStamp]],
 ) -> str:  # fmt: skip
     """What became of a file that came home, or moved, since: empty where it lies as it was left."""
     path = now.get(str(entry["to"]), str(entry["to"]))
@@ -240,7 +241,8 @@ def _since(
         return "taken back since" if path.startswith(f"{TAKEN_BACK}/") else "set aside since"
     if status is None:
         return ", ".join(filter(None, (moved, "gone since")))
-    same = amended.get(path, FileStamp(int(entry["size"]), mtime_ns)).unchanged(status)
+    left = FileStamp(int(entry["size"]), mtime_ns)
+    same = left.unchanged(status) or amended().get(path, left).unchanged(status)
     return ", ".join(filter(None, (moved, "" if same else "changed since")))
 
 

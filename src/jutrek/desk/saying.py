@@ -5,8 +5,7 @@ from __future__ import annotations
 import os
 import threading
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from types import MappingProxyType
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING
 
 from jutrek.desk.amended import amended_seen
@@ -51,7 +50,6 @@ class ToBeSaid:
 
     def say(
         self, how: _How, act: str, words: ListChange | None = None,
-        about: Mapping[str, object] = MappingProxyType({}),
     ) -> Described:  # fmt: skip
         """Say it.
 
@@ -59,7 +57,6 @@ class ToBeSaid:
             how: gives it.
             act: tells the journal what is done, in a few words.
             words: what becomes of the house's list of keywords besides.
-            about: what the head of the journal tells besides.
 
         Raises:
             LibraryBusy: when another Jutrek is at work in the library.
@@ -75,7 +72,7 @@ class ToBeSaid:
             yield from self._beside(rows, how)
             yield from self._beside([row for path in beside for row in self._of.pop(path)], how)
 
-        written = self._write(sidecars(), act, files, words, about)
+        written = self._write(sidecars(), act, files, words)
         if written.unproven and written.trouble is None:
             # What could not be proven is said beside its file: in a run of its own, as it is known only now.
             more = self._write(self._beside([row for path in written.unproven for row in self._of[path]], how), act)
@@ -94,11 +91,10 @@ class ToBeSaid:
 
     def _write(
         self, sidecars: Iterable[ToSay], act: str, files: Sequence[ToAmend] = (), words: ListChange | None = None,
-        about: Mapping[str, object] = MappingProxyType({}),
     ) -> Written:  # fmt: skip
         written = write_sidecars(
             sidecars, act, self._library, self._ledger, stop=self._stop, listener=self._listener, words=words,
-            files=files, about=about,
+            files=files,
         )  # fmt: skip
         see(written, self._library, self._ledger)
         amended_seen(written.files, self._library, self._ledger)

@@ -165,10 +165,7 @@ def take_back(
     )  # fmt: skip
     forget(trashed.values())
     if not only and not outcome.trouble:
-        why = _list_back(library, run_log)
-        left += [why] if why else []
-        if not why and any(one["entry"] == "words" for one in run_log.others):
-            outcome.remarks.append("The list of keywords is as before.")
+        left += _list_back_and_told(library, run_log, outcome)
     if kind is Kind.INTAKE and not (only or left or outcome.failed or outcome.trouble):
         _give_numbers_back(library, run_log)
     if not only and kind == Kind.INTAKE:
@@ -195,6 +192,15 @@ def _said_back(
     sidecars = sum(one.home and (one.row.destination or "").startswith(TAKEN_BACK) for one in outcome.done)
     outcome.remarks.append(f"{_files(len(done.files) + sidecars)} {done_words(library, run_log.run)}.")
     return outcome, [*done.left, *left, *filter(None, [why, behind])]
+
+
+def _list_back_and_told(library: Library, run_log: RunLog, outcome: Outcome) -> list[str]:
+    """The same, and a remark that says so. Returns why it is left as it is, if it is."""
+    if why := _list_back(library, run_log):
+        return [why]
+    if any(one["entry"] == "words" for one in run_log.others):
+        outcome.remarks.append("The list of keywords is as before.")
+    return []
 
 
 def _list_back(library: Library, run_log: RunLog) -> str:

@@ -15,11 +15,10 @@ import os
 import secrets
 import threading
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
 from functools import partial
-from types import MappingProxyType
 from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.disk import OWN_FOLDER, FileStamp, Held, Inside, Outside, Realm, inside, put_away
@@ -77,7 +76,6 @@ def write_sidecars(
     listener: Listener | None = None,
     words: ListChange | None = None,
     files: Sequence[ToAmend] = (),
-    about: Mapping[str, object] = MappingProxyType({}),
 ) -> Written:
     """Write what is to be said beside captures, and in files. Hash lists, and places, follow by `lists_follow`.
 
@@ -90,7 +88,6 @@ def write_sidecars(
         listener: hears how it goes on.
         words: what becomes of the house's list of keywords, once all sidecars are written.
         files: files in which something is to be said, in the same run.
-        about: what the head of the journal tells besides.
 
     Raises:
         LibraryBusy: when another Jutrek is at work in the library.
@@ -117,9 +114,8 @@ def write_sidecars(
                 written.left.append(why)
 
         if count or words is not None:
-            head = {"act": act, **about}
             steps: list[Step | _Step] = [*amended, *sidecars]
-            in_one_run(library, head, steps, some, written, stop, behind=behind)
+            in_one_run(library, {"act": act}, steps, some, written, stop, behind=behind)
         return written
 
 
@@ -243,14 +239,20 @@ class _Writing:
         """Read a new version back. Returns what the system tells of it; None where it is not what was written."""
         try:
             status = folder.lstat(step.at)
+        except OSError as error:
+            self._fail(step, error)
+            return None
+        try:
             full, _ = read_back(folder, step.at, small_buffer(len(step.text)))
             if full == step.full:
                 return status
-            folder.remove(step.at, still=status)
-            self._give_back(step)
             self._leave(step, "it did not read back as it was written")
         except OSError as error:
             self._fail(step, error)
+        # What could not be read back is no version: the old one has its name again.
+        with contextlib.suppress(OSError):
+            folder.remove(step.at, still=status)
+            self._give_back(step)
         return None
 
     def _give_back(self, step: _Step) -> None:

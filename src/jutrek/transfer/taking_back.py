@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import os
 from collections.abc import Iterable, Mapping
+from functools import cache
 from typing import Any
 
 from jutrek.disk import OWN_FOLDER, FileStamp, Outside, Realm, Tree, inside, own
@@ -62,16 +63,17 @@ def plan_taking_back(library: Library, run: str) -> tuple[Plan, list[str]]:
     if run_log.kind not in CAN_BE_TAKEN_BACK:
         raise NotPossible(library.root, f"a run of the kind “{run_log.kind}” changed nothing that could be taken back")
     wanted = _WANTED.get(run_log.kind, _moves)(library, run_log)
-    since = amended_since(library, run_log)
+    since = cache(lambda: amended_since(library, run_log))
     rows, left = [], []
     for now, to, was in wanted:
-        stamp = since.get(now, was)
         path = os.path.join(library.root, now)
         try:
             status = _looked_at(library.tree, now)
         except (OSError, Outside):
             left.append(f"{shown(now)} is gone.")
             continue
+        # Only of what changed the journals are asked once more who it was.
+        stamp = was if was.unchanged(status) else since().get(now, was)
         if not stamp.unchanged(status):
             left.append(f"{shown(now)} was changed since.")
         else:
