@@ -24,6 +24,7 @@
     └── LibraryTrouble         this library: nothing is begun
         ├── LibraryMissing     no such folder, or not one that can be used
         │   └── NoLibrary      a folder that is no library
+        ├── NotMade            folders or files that could not be made; nothing of them is left
         ├── NotPossible        what was asked for can't be done as things are
         ├── PageBroken         a page that the library keeps is damaged
         ├── LibraryBusy        another Jutrek is at work in it
@@ -368,6 +369,20 @@ class NotPossible(LibraryTrouble):
 
     def __init__(self, path: str, what: str) -> None:
         super().__init__(f"{shown(path)}: {what}.")
+        self.path = path
+
+
+class NotMade(LibraryTrouble):
+    """Folders and files that were to be made were not.
+
+    Args:
+        path: of what was to be made.
+        why: one clause that says why not, or the system's error.
+    """
+
+    def __init__(self, path: str, why: str | OSError) -> None:
+        words = reason(why) if isinstance(why, OSError) else why
+        super().__init__(f"{shown(path)} was not made: {words}. Nothing of it was left behind.")
         self.path = path
 
 

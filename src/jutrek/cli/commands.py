@@ -54,6 +54,12 @@ GROUPS = {
         "outbox": "outboxes.outbox_app",
         "library": "missing.library_app",
     },
+    "Jobs": {
+        "start": "jobs.start_command",
+        "jobs": "jobs.jobs_app",
+        "next": "jobs.next_command",
+        "outline": "jobs.outline_app",
+    },
     "Keeping it": {
         "backups": "keeping.backups_app",
         "store": "storing.store_command",

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -13,10 +14,10 @@ from jutrek.cli.options import AsJson
 from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.filing import Structure, Undated
 
+if TYPE_CHECKING:
+    from jutrek.cli.choices import Choices
+
 _Sources = Annotated[list[Path], typer.Argument(help="Cards, folders or inboxes.", exists=True, file_okay=False)]
-__Layout = Annotated[
-    str | None, typer.Option("--layout", help="Another pattern of folders, for this time.", autocompletion=pieces)
-]
 _Layout = Annotated[
     str | None, typer.Option("--layout", help="Another pattern of folders, for this time.", autocompletion=pieces)
 ]
@@ -37,6 +38,10 @@ _Described = Annotated[
 _Said = Annotated[
     list[str] | None,
     typer.Option("--say", help="What the intake is for: job, client, title or place.", metavar="job=WORDS"),
+]
+_IntoJob = Annotated[
+    str | None,
+    typer.Option("--job", help="The job that it is for, by number or folder: it lands in the job's folder."),
 ]
 _Persons = Annotated[list[str] | None, typer.Option("--person", help="Who carries a device: B=Ilva.", metavar="B=WHO")]
 _Keywords = Annotated[
@@ -97,6 +102,7 @@ def plan_command(
     fix_clock: _Fixes = None,
     describe: _Described = None,
     say: _Said = None,
+    job: _IntoJob = None,
     person: _Persons = None,
     keywords: _Keywords = None,
     day_starts: _DayStarts = None,
@@ -122,6 +128,7 @@ def plan_command(
         structure=structure, sidecars=sidecars, along=along, looks=looks, listen=listen, answer=answer,
         as_it_is=as_it_is,
     )  # fmt: skip
+    choices = _for_job(choices, library, job)
     code = plan_sources(_texts(sources), str(library), choices, as_json=as_json, out=out, stop=stop_on_interrupt())
     raise typer.Exit(code)
 
@@ -147,6 +154,7 @@ def bring_command(
     fix_clock: _Fixes = None,
     describe: _Described = None,
     say: _Said = None,
+    job: _IntoJob = None,
     person: _Persons = None,
     keywords: _Keywords = None,
     day_starts: _DayStarts = None,
@@ -167,7 +175,7 @@ def bring_command(
 
     stop = stop_on_interrupt()
     if plan is not None:
-        given = (sources, library, fix_clock, describe, say, person, layout, name, along, answer, as_it_is)
+        given = (sources, library, fix_clock, describe, say, person, layout, name, along, answer, as_it_is, job)
         if any(given):
             raise typer.BadParameter("--plan knows its sources, library and decisions; give nothing else")
         raise typer.Exit(bring_plan(plan, as_json=as_json, stop=stop, without=without or ()))
@@ -180,9 +188,25 @@ def bring_command(
         structure=structure, sidecars=sidecars, along=along, looks=looks, listen=listen, answer=answer,
         as_it_is=as_it_is,
     )  # fmt: skip
+    choices = _for_job(choices, library, job)
     raise typer.Exit(
         bring_sources(_texts(sources), str(library), choices, as_json=as_json, stop=stop, without=without or ())
     )
+
+
+def _for_job(choices: Choices, library: Path, job: str | None) -> Choices:
+    """Choices by which all lands in the folder of a job, where one is named."""
+    if job is None:
+        return choices
+    from jutrek.desk.jobs import intake_for
+    from jutrek.library import open_library
+    from jutrek.library.ledger import Ledger
+
+    home = open_library(str(library))
+    with Ledger(home.ledger_path) as ledger:
+        rules, said = intake_for(home, ledger, job, choices.rules)
+    # What is said in so many words stays.
+    return replace(choices, rules=rules, said=tuple({**said, **dict(choices.said)}.items()))
 
 
 def _texts(paths: list[Path]) -> list[str]:

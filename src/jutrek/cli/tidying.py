@@ -45,8 +45,8 @@ That = Annotated[
     str,
     typer.Option("--that", metavar="SENTENCE", help="Also all that a sentence says.", autocompletion=sentences),
 ]  # fmt: skip
-_Look = Annotated[bool, typer.Option("--look", help="Only say what would happen.")]
-_Taken = Annotated[
+Look = Annotated[bool, typer.Option("--look", help="Only say what would happen.")]
+Taken = Annotated[
     Answer | None,
     typer.Option("--taken", help="Where a name is taken: keep `both`, one if the bytes are the `same`, or `leave` it."),
 ]
@@ -70,8 +70,8 @@ def move_command(
     ] = False,
     copy: Annotated[bool, typer.Option("--copy", help="Copy captures, proven, instead of moving them.")] = False,
     that: That = "",
-    taken: _Taken = None,
-    look: _Look = False,
+    taken: Taken = None,
+    look: Look = False,
     as_json: AsJson = False,
 ) -> None:
     """Move captures, with all that belongs to them, or whole folders, into a folder."""
@@ -98,7 +98,7 @@ def move_command(
         else:
             wholes, left = _gathered(house, rows)
             wanted = moving(house.home, wholes, folder, left, copies=copy)
-        _carry_out(house, wanted, taken, look=look, as_json=as_json)
+        carry_out(house, wanted, taken, look=look, as_json=as_json)
 
 
 @tidy_app.command("rename")
@@ -106,8 +106,8 @@ def rename_command(
     library: LibraryOption,
     path: Annotated[str, typer.Argument(help="A capture, by any of its files, or a folder.", autocompletion=folders)],
     name: Annotated[str, typer.Argument(help="What it is to be called, without an extension.")],
-    taken: _Taken = None,
-    look: _Look = False,
+    taken: Taken = None,
+    look: Look = False,
     as_json: AsJson = False,
 ) -> None:
     """Call a capture otherwise, with all its files, or a folder."""
@@ -125,7 +125,7 @@ def rename_command(
         else:
             wholes, left = _gathered(house, rows)
             wanted = renaming(house.home, wholes, new, left)
-        _carry_out(house, wanted, taken, look=look, as_json=as_json)
+        carry_out(house, wanted, taken, look=look, as_json=as_json)
 
 
 @tidy_app.command("merge")
@@ -133,8 +133,8 @@ def merge_command(
     library: LibraryOption,
     folder: _Folder,
     into: Annotated[str, typer.Argument(help="The folder that takes all of it.", autocompletion=folders)],
-    taken: _Taken = None,
-    look: _Look = False,
+    taken: Taken = None,
+    look: Look = False,
     as_json: AsJson = False,
 ) -> None:
     """Move all that lies in a folder into another one, level by level."""
@@ -146,11 +146,11 @@ def merge_command(
             _inside(house.home, folder),
             checked_folder(_inside(house.home, into), partial(_is_folder, house.home)),
         )
-        _carry_out(house, merging(house.home, house.columns, one, other), taken, look=look, as_json=as_json)
+        carry_out(house, merging(house.home, house.columns, one, other), taken, look=look, as_json=as_json)
 
 
 @tidy_app.command("up")
-def up_command(library: LibraryOption, folders_: _Folders, look: _Look = False, as_json: AsJson = False) -> None:
+def up_command(library: LibraryOption, folders_: _Folders, look: Look = False, as_json: AsJson = False) -> None:
     """Move folders up a level: beside the one that they lie in."""
 
     def higher(folder: str) -> str:
@@ -167,7 +167,7 @@ def level_command(
     library: LibraryOption,
     folders_: _Folders,
     name: Annotated[str, typer.Option("--name", help="What the new folder is called.")],
-    look: _Look = False,
+    look: Look = False,
     as_json: AsJson = False,
 ) -> None:
     """Put a new folder above folders, where they lie."""
@@ -187,8 +187,8 @@ def name_command(
     paths: Paths = None,
     that: That = "",
     pattern: Annotated[str, typer.Option("--pattern", help="Another pattern than the house's.")] = "",
-    taken: _Taken = None,
-    look: _Look = False,
+    taken: Taken = None,
+    look: Look = False,
     as_json: AsJson = False,
 ) -> None:
     """Call captures anew by the house's pattern for names, or by another one. Their folders stay."""
@@ -197,13 +197,13 @@ def name_command(
     from jutrek.desk.tidying import numbering
 
     with ready(library) as house:
-        wholes, _ = _captures(house, paths or [], that)
+        wholes, _ = captures_meant(house, paths or [], that)
         with working() as report:
             wishes = named_by(
                 house.home, house.ledger, house_of(str(library)), wholes, pattern, stop=stop_on_interrupt(),
                 report=lambda done, total: report("Reading the library", done, total),
             )  # fmt: skip
-        _carry_out(
+        carry_out(
             house, numbering(house.home, wishes, f"by {pattern or 'the house'}"), taken, look=look, as_json=as_json
         )  # fmt: skip
 
@@ -215,8 +215,8 @@ def number_command(
     paths: Paths = None,
     that: That = "",
     start: Annotated[int, typer.Option("--from", min=0, help="The first number.")] = 1,
-    taken: _Taken = None,
-    look: _Look = False,
+    taken: Taken = None,
+    look: Look = False,
     as_json: AsJson = False,
 ) -> None:
     """Number captures, in the order in which they are said: paths as they stand, a sentence by moment or shelf."""
@@ -225,16 +225,16 @@ def number_command(
 
     stem = checked_name(name)
     with ready(library) as house:
-        wholes, _ = _captures(house, paths or [], that)
+        wholes, _ = captures_meant(house, paths or [], that)
         wanted = numbering(house.home, numbered(wholes, stem, start), f"as {stem}")
-        _carry_out(house, wanted, taken, look=look, as_json=as_json)
+        carry_out(house, wanted, taken, look=look, as_json=as_json)
 
 
 @tidy_app.command("empty")
 def empty_command(
     library: LibraryOption,
     folder: Annotated[str, typer.Argument(help="Where to look; all of the library else.", autocompletion=folders)] = "",
-    look: _Look = False,
+    look: Look = False,
 ) -> None:
     """Remove folders in which nothing lies."""
     from jutrek.cli.keeping import opened
@@ -279,14 +279,14 @@ def order_command(
 
 @tidy_app.command("aside")
 def aside_command(
-    library: LibraryOption, paths: Paths = None, that: That = "", look: _Look = False, as_json: AsJson = False
+    library: LibraryOption, paths: Paths = None, that: That = "", look: Look = False, as_json: AsJson = False
 ) -> None:
     """Set captures aside: they lie with the doubles that were set aside, until that is emptied."""
     from jutrek.desk.tidying import putting_aside
 
     with ready(library) as house:
-        wholes, left = _captures(house, paths or [], that)
-        _carry_out(house, putting_aside(wholes, left), None, look=look, as_json=as_json)
+        wholes, left = captures_meant(house, paths or [], that)
+        carry_out(house, putting_aside(wholes, left), None, look=look, as_json=as_json)
 
 
 def _move_folders(
@@ -305,7 +305,7 @@ def _move_folders(
         olds = [_inside(house.home, one) for one in given]
         moves: list[FolderMove] = [FolderMove(old, to(old)) for old in olds]
         wanted = moving_folders(house.home, moves, Act.MOVE, about)
-        _carry_out(house, wanted, None, look=look, as_json=as_json)
+        carry_out(house, wanted, None, look=look, as_json=as_json)
 
 
 # ---- what is meant
@@ -377,7 +377,7 @@ def meant(house: House, paths: list[str], that: str) -> tuple[list[str], list[in
     return whole, rows
 
 
-def _captures(house: House, paths: list[str], that: str) -> tuple[list[Whole], list[str]]:
+def captures_meant(house: House, paths: list[str], that: str) -> tuple[list[Whole], list[str]]:
     """Captures that are meant, with all that goes along; and sentences about those that are gone.
 
     Raises:
@@ -399,7 +399,7 @@ def _gathered(house: House, rows: list[int]) -> tuple[list[Whole], list[str]]:
 # ---- what is done
 
 
-def _carry_out(house: House, wanted: Tidying, taken: Answer | None, *, look: bool, as_json: bool) -> None:
+def carry_out(house: House, wanted: Tidying, taken: Answer | None, *, look: bool, as_json: bool) -> None:
     """Say what would happen, or do it, and leave with a code that says how it went."""
     from jutrek.cli.planning import watching
     from jutrek.desk.places import places_of

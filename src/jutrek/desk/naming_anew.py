@@ -8,10 +8,11 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from jutrek.desk.library_captures import read_library
+from jutrek.desk.library_captures import LibraryCaptures, read_library
 from jutrek.errors import NotPossible
 from jutrek.filing import HouseRules
-from jutrek.filing.facts import below
+from jutrek.filing.facts import Facts, below
+from jutrek.filing.naming import Piles
 from jutrek.filing.pattern import NAME, PatternError, trouble_with
 from jutrek.filing.refiling import Scope, plan_refiling
 from jutrek.filing.tidying import Whole, Wish, endings_of
@@ -55,13 +56,7 @@ def named_by(
             raise NotPossible(pattern, str(trouble).rstrip("."))
         rules = replace(rules, name=pattern, schemes=tuple(replace(one, name="") for one in rules.schemes))
     home = read_library(library, ledger, rules, stop=stop, report=report)
-    of_path = {one.path: whole for whole in wholes for one in whole.files}
-    chosen = {
-        facts.capture.id: whole
-        for facts in home.facts
-        for read in facts.capture.files
-        if (whole := of_path.get(below(read.file.path, facts.capture.root))) is not None
-    }
+    chosen = {facts.capture.id: whole for facts, whole in _chosen(home, wholes)}
     if not chosen:
         return []
     scope = Scope(captures=frozenset(chosen), folders=False, strangers=True, by_hand=True)
@@ -72,6 +67,37 @@ def named_by(
         if below(row.source, row.root) == whole.path and row.destination:
             wishes[whole.path] = Wish(whole, os.path.dirname(whole.path), _stem(whole, row.destination))
     return list(wishes.values())
+
+
+def placed_by(
+    library: Library,
+    ledger: Ledger,
+    rules: HouseRules,
+    wholes: Sequence[Whole],
+    *,
+    stop: threading.Event,
+    report: Callable[[int, int], None] = lambda done, total: None,
+) -> list[Wish]:
+    """Where captures would go by the folders of rules, under the names that they have: those of a job, above all.
+
+    Arguments and errors are those of `named_by`.
+    """
+    home = read_library(library, ledger, rules, stop=stop, report=report)
+    found = _chosen(home, wholes)
+    folders = Piles([facts for facts, _ in found], rules).wishes(rules)
+    wishes = {whole.path: Wish(whole, wish.folder) for (_, whole), wish in zip(found, folders, strict=True)}
+    return [wish for path, wish in wishes.items() if os.path.dirname(path) != wish.folder]
+
+
+def _chosen(home: LibraryCaptures, wholes: Sequence[Whole]) -> list[tuple[Facts, Whole]]:
+    """The facts of captures that were chosen."""
+    of_path = {one.path: whole for whole in wholes for one in whole.files}
+    found: dict[str, tuple[Facts, Whole]] = {}
+    for facts in home.facts:
+        for read in facts.capture.files:
+            if (whole := of_path.get(below(read.file.path, facts.capture.root))) is not None:
+                found[facts.capture.id] = facts, whole
+    return list(found.values())
 
 
 def _stem(whole: Whole, destination: str) -> str:

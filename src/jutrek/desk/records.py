@@ -36,6 +36,7 @@ WORDS = {
     Kind.DESCRIBE: "Captures",
     Kind.STORE: "Stored",
     Kind.FETCH: "Fetched",
+    Kind.MAKE: "Made",
 }
 """What runs are called."""
 _CROSSED = {Kind.STORE: "stored, ", Kind.FETCH: "fetched, "}
@@ -167,6 +168,12 @@ def files_of(library: Library, run: str, marks: Marks | None = None) -> list[Fil
         told = _file(run_log, row, entry, marks or {})
         since = _since(library, run_log, row, entry, now, amended) if row in run_log.done else ""
         found.append(replace(told, what=f"{told.what}, {since}") if since and since not in told.what else told)
+    made = {one["row"] for one in run_log.others if one["entry"] == "made"}
+    found += [
+        FileRecord(str(one["to"]), "", int(one["size"]), "made" if one["row"] in made else "not made")
+        for one in run_log.others
+        if one["entry"] == "to make"
+    ]
     found += [_folder(run_log, row, entry) for row, entry in sorted(run_log.folders.items())]
     found += [
         FileRecord(_inside(library, one), "", int(one.get("size", 0)), _said(one))
@@ -263,7 +270,7 @@ def _about(head: Mapping[str, Any], heads: Mapping[str, Mapping[str, Any]]) -> s
         kind = WORDS.get(Kind(undone["entry"]), "") if undone.get("entry") in set(Kind) else ""
         return f"{kind.lower()} {_about(undone, heads)}".strip()
     if head.get("act"):
-        return f"{head['act']} {head.get('name', '')}".strip()
+        return f"{head['act']} {head.get('name') or head.get('outline', '')}".strip()
     if sources := head.get("sources"):
         return ", ".join(os.path.basename(str(one).rstrip("/")) or str(one) for one in sources)
     if source := head.get("source"):

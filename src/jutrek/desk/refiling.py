@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -14,8 +14,9 @@ from jutrek.desk.places import places_of
 from jutrek.disk import Outside, inside
 from jutrek.errors import NotPossible, shown
 from jutrek.filing import HouseRules, Plan
-from jutrek.filing.facts import below
+from jutrek.filing.facts import Facts, below
 from jutrek.filing.refiling import Scope, kept_by_hand, plan_refiling
+from jutrek.jobs.making import MARKER
 from jutrek.library import Library, survey
 from jutrek.transfer import Listener, Outcome, last_refiling, plan_taking_back, refile
 from jutrek.transfer.saying import Words, say
@@ -80,11 +81,19 @@ class Refiler:
             if not self._holds(path):
                 raise NotPossible(self._library.root, f"there is no {shown(path)} in it")
         home = self.look(rules, stop, report)
-        plan = plan_refiling(self._library, rules, home.facts, home.known, scope, home.given)
-        kept = kept_by_hand(home.facts, home.known, scope, home.given)
-        ours = tuple(one for one in home.facts if one.capture.id in home.known and scope.holds(one, known=True))
+        facts = self._outside_jobs(home.facts)
+        plan = plan_refiling(self._library, rules, facts, home.known, scope, home.given)
+        kept = kept_by_hand(facts, home.known, scope, home.given)
+        ours = tuple(one for one in facts if one.capture.id in home.known and scope.holds(one, known=True))
         self.planned = RefilingPlanned(plan, len(home.known), kept=kept, home=ours)
         return self.planned
+
+    def _outside_jobs(self, facts: Sequence[Facts]) -> list[Facts]:
+        """Captures but for those in the folders of jobs, which lie as their outlines say."""
+        jobs = {os.path.dirname(path) for path in self._ledger.catalogue.called(MARKER)}
+        if not jobs:
+            return list(facts)
+        return [one for one in facts if jobs.isdisjoint(_above(below(one.capture.id, one.capture.root)))]
 
     def say(self, captures: frozenset[str], words: Words) -> int:
         """Say anew what captures are that `look` found, by their ids. What was read is old afterwards.
@@ -147,6 +156,12 @@ class Refiler:
             plan, self._library, self._ledger, stop=stop, listener=listener, takes_back=planned.takes_back,
             places=places_of(self._library).here,
         )  # fmt: skip
+
+
+def _above(path: str) -> Iterator[str]:
+    """The folders that a path lies in."""
+    while path := os.path.dirname(path):
+        yield path
 
 
 def shown_move(plan: Plan, number: int) -> tuple[str, str]:

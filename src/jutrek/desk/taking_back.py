@@ -25,11 +25,12 @@ from jutrek.transfer.folder_moves import FolderMove, folders_back, move_folders
 from jutrek.transfer.journal import Kind
 from jutrek.transfer.learning_stored import CROSSES
 from jutrek.transfer.lock import locked
+from jutrek.transfer.making import make_folders_again, unmake
 from jutrek.transfer.orders import Orders
 from jutrek.transfer.resumable import clear_partials
 from jutrek.transfer.run_log import RunLog, given_number, head_of, run_log_of
 from jutrek.transfer.saying import say_back
-from jutrek.transfer.taking_back import TAKEN_BACK, folders_now, followed
+from jutrek.transfer.taking_back import TAKEN_BACK, folders_now, followed, made_folder_now
 from jutrek.transfer.trash import forget, found
 from jutrek.transfer.word_lists import list_back
 from jutrek.words import counted
@@ -46,6 +47,7 @@ _WORDS = {
     Kind.LET_GO: ("missed again", "missed again"),
     Kind.DESCRIBE: ("as before", "written again"),
     Kind.STORE: ("in the library again", "stored again"),
+    Kind.MAKE: ("put away", "made again"),
     Kind.FETCH: ("stored again", "in the library again"),
     Kind.SAY: ("called what they were before", "called so again"),
 }
@@ -160,12 +162,14 @@ def take_back(
         rows = tuple(row for row in plan.rows if row.source.removeprefix(library.root + "/") in meant)
         plan, left = type(plan)(plan.library, plan.library_id, plan.rules, rows), []
     orders = Orders(Kind.TAKE_BACK, outside=frozenset(one.path for one in trashed.values()))
+    folder = made_folder_now(library, run_log) if kind is Kind.MAKE else ""
     outcome = refile(
         plan, library, ledger, stop=stop, listener=listener, takes_back=run, places=places.here, orders=orders
     )  # fmt: skip
     forget(trashed.values())
     if not only and not outcome.trouble:
         left += _list_back_and_told(library, run_log, outcome)
+        left += _job_back(library, run_log, folder)
     if kind is Kind.INTAKE and not (only or left or outcome.failed or outcome.trouble):
         _give_numbers_back(library, run_log)
     if not only and kind == Kind.INTAKE:
@@ -192,6 +196,24 @@ def _said_back(
     sidecars = sum(one.home and (one.row.destination or "").startswith(TAKEN_BACK) for one in outcome.done)
     outcome.remarks.append(f"{_files(len(done.files) + sidecars)} {done_words(library, run_log.run)}.")
     return outcome, [*done.left, *left, *filter(None, [why, behind])]
+
+
+def _job_back(library: Library, run_log: RunLog, folder: str) -> list[str]:
+    """Empty folders of a job that was taken back go, and its number is free again; or both come back.
+
+    Returns:
+        Sentences about what stays as it is.
+    """
+    if folder:
+        unmake(library, run_log, folder)
+        return []
+    before, again = run_log, False
+    while earlier := str(before.head.get("takes_back", "")):
+        try:
+            before, again = run_log_of(library, earlier), not again
+        except OSError:
+            return []
+    return make_folders_again(library, before) if before.kind is Kind.MAKE and again else []
 
 
 def _list_back_and_told(library: Library, run_log: RunLog, outcome: Outcome) -> list[str]:

@@ -220,8 +220,15 @@ def moving(
     library: Library, wholes: Sequence[Whole], folder: str, left: Sequence[str] = (), *, copies: bool = False
 ) -> Tidying:
     """Captures to a folder, under the names that they have; or copies of them."""
-    wishes, act = tuple(Wish(one, folder) for one in wholes), Act.COPY if copies else Act.MOVE
-    return laid(library, Tidying(act, f"to {folder or 'the root'}", wishes, left=tuple(left)))
+    return going(library, [Wish(one, folder) for one in wholes], f"to {folder or 'the root'}", left, copies=copies)
+
+
+def going(
+    library: Library, wishes: Sequence[Wish], about: str, left: Sequence[str] = (), *, copies: bool = False
+) -> Tidying:
+    """Captures that go each to a folder of its own wish, or copies of them; `about` says where to."""
+    act = Act.COPY if copies else Act.MOVE
+    return laid(library, Tidying(act, about, tuple(wishes), left=tuple(left)))
 
 
 def renaming(library: Library, wholes: Sequence[Whole], stem: str, left: Sequence[str] = ()) -> Tidying:

@@ -199,7 +199,7 @@ class Bench:
             self._ends = [_ends(capture, rules.extensions) for capture in self._captures]
             self._extensions = rules.extensions
         wishes = self._piles.wishes(rules)
-        namer = Namer(Folders(""), Numbers(rules.counter_per, rules.counter_start, {}), self._captures)
+        namer = Namer(Folders(""), Numbers(rules.counter_per, rules.counter_start, {}), self._captures, rules)
         stays = rules.undated is Undated.STAY
         named: list[Named | None] = []
         standing_out: list[int] = []

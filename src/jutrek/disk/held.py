@@ -79,6 +79,14 @@ class Held:
         """Give a file of this folder a name in another one, which replaces nothing. See `Tree.give_name`."""
         naming.name_exclusively(self.entry(old), other.entry(new))
 
+    def make_folder(self, path: Inside) -> None:
+        """Make a folder in this one, which is not there yet. It lasts when this folder is synced.
+
+        Raises:
+            FileExistsError: when something bears the name.
+        """
+        os.mkdir(self.entry(path).name, dir_fd=self.fd)
+
     def write_new(self, path: Inside, data: bytes) -> None:
         """Write a new, small file whole, and sync it; its name lasts when the folder is synced."""
         self.write_whole(path, data, naming.name_exclusively)

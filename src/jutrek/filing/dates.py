@@ -98,8 +98,11 @@ def by_directives(form: str, facts: Facts, filed: bool, language: str) -> str:
         language: of names, such as `de`.
     """
     local, precision = _when(facts, filed)
-    if local is None:
-        return ""
+    return in_directives(form, local, precision, language) if local is not None else ""
+
+
+def in_directives(form: str, local: datetime, precision: Precision, language: str) -> str:
+    """A local time in a checked format; empty where one of its directives is not known."""
     values = [_DIRECTIVES[found[1]](local, precision, language) for found in _DIRECTIVE.finditer(form)]
     if not all(values):
         return ""

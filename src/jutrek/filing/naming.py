@@ -105,7 +105,7 @@ class Piles:
             own = self.numbers[scheme]
             folders, names = write(layout, self._folders[scheme]), write(name, self._names[scheme])
             for text in set(folders.texts):
-                cleaned[text] = folder_of(text)
+                cleaned[text] = rules.below_job(folder_of(text))
             stems = stems_from(names.texts)
             for place, stem in enumerate(stems):
                 if not stem:
@@ -133,7 +133,7 @@ class Piles:
                 yield ""
                 continue
             if text not in cleaned:
-                cleaned[text] = folder_of(text)
+                cleaned[text] = rules.below_job(folder_of(text))
             yield cleaned[text]
 
 
@@ -152,12 +152,13 @@ def _own_stem(capture: Capture) -> str:
 class Namer:
     """Gives free names in a library, one capture after the other, in the order of shooting."""
 
-    def __init__(self, folders: Folders, numbers: Numbers, captures: Iterable[Capture]) -> None:
+    def __init__(self, folders: Folders, numbers: Numbers, captures: Iterable[Capture], rules: HouseRules) -> None:
         """
         Args:
+            rules: the house rules.
             captures: all, in the order of shooting, those included that get no name.
         """
-        self.folders, self._numbers = folders, numbers
+        self.folders, self._numbers, self._rules = folders, numbers, rules
         counts: Counter[str] = Counter()
         self._frames: dict[str, int] = {}
         for capture in captures:
@@ -167,7 +168,7 @@ class Namer:
 
     def unfiled(self, capture: Capture) -> Wish:
         """The wish for a capture that goes to Unfiled: it keeps its own name."""
-        return Wish(UNFILED_FOLDER, _own_stem(capture))
+        return Wish(self._rules.below_job(UNFILED_FOLDER), _own_stem(capture))
 
     def name_apart(self, facts: Facts, wish: Wish, files: Iterable[tuple[ReadFile, str]]) -> Named:
         """Take a free name for files of which those that were developed beside a raw go to a folder of their own.

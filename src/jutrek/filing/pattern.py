@@ -16,7 +16,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
-from jutrek.filing.pieces import PIECES, nearest_form, nearest_piece
+from jutrek.filing.pieces import BLANK, PIECES, nearest_form, nearest_piece
 from jutrek.filing.spelling import Sign, trouble_with_layout, trouble_with_name
 
 LAYOUT, NAME = "layout", "name"
@@ -107,37 +107,39 @@ def _text(text: str) -> str:
 
 
 @lru_cache(maxsize=256)
-def parse(text: str, use: str = "") -> Pattern:
+def parse(text: str, use: str = "", blanks: frozenset[str] = frozenset()) -> Pattern:
     """Read a pattern. Those that were read last are known: every row of a trial asks for its own.
 
     Args:
         text: as written.
         use: `LAYOUT` or `NAME`, to check also what only these may hold; empty for neither.
+        blanks: names of pieces besides those that captures have; of these the formats of words are known.
 
     Raises:
         PatternError: at an unknown piece or format, or a brace or bracket without its partner.
     """
-    return _Parser(text, use).parse()
+    return _Parser(text, use, blanks).parse()
 
 
-def trouble_with(text: str, use: str) -> PatternError | None:
+def trouble_with(text: str, use: str, blanks: frozenset[str] = frozenset()) -> PatternError | None:
     """What of a pattern could not be made on every disk as it is written, though it can be read; None for nothing.
 
     Args:
         use: `LAYOUT` or `NAME`.
+        blanks: as of `parse`.
 
     Raises:
         PatternError: where it can't be read.
     """
-    parser = _Parser(text, use)
+    parser = _Parser(text, use, blanks)
     parser.parse()
     found = (trouble_with_layout if use == LAYOUT else trouble_with_name)(parser.signs)
     return PatternError(found.at, found.words) if found else None
 
 
 class _Parser:
-    def __init__(self, text: str, use: str) -> None:
-        self._text, self._use, self._at = text, use, 0
+    def __init__(self, text: str, use: str, blanks: frozenset[str]) -> None:
+        self._text, self._use, self._at, self._blanks = text, use, 0, blanks
         self.signs: list[Sign] = []
 
     def parse(self) -> Pattern:
@@ -202,9 +204,10 @@ class _Parser:
         if inner in ("<", ">"):
             return inner
         name, _, form = inner.partition(":")
-        if name not in PIECES:
-            raise PatternError(start + 1, f"there is no piece “{name}”.{_did_you_mean(nearest_piece(name))}")
-        if form and (trouble := PIECES[name].trouble_with(form)):
+        if name not in PIECES and name not in self._blanks:
+            nearest = nearest_piece(name, self._blanks)
+            raise PatternError(start + 1, f"there is no piece “{name}”.{_did_you_mean(nearest)}")
+        if form and (trouble := PIECES.get(name, BLANK).trouble_with(form)):
             at = start + 2 + len(name)
             raise PatternError(at, f"{trouble}{_did_you_mean(nearest_form(name, form))}")
         if inner.endswith(":"):

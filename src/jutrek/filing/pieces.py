@@ -102,14 +102,14 @@ def _padded(digits: str, width: int) -> str:
     return digits.lstrip("0").rjust(width, "0") if digits else ""
 
 
-def nearest_piece(name: str) -> str:
-    """The name of the piece that a misspelt one most likely means, or an empty string."""
-    return _nearest(name, PIECES)
+def nearest_piece(name: str, blanks: Iterable[str] = ()) -> str:
+    """The name of the piece, or of the blank, that a misspelt one most likely means; or an empty string."""
+    return _nearest(name, [*blanks, *PIECES])
 
 
 def nearest_form(name: str, form: str) -> str:
     """The format of a piece that a misspelt one most likely means, or an empty string."""
-    return _nearest(form, PIECES[name].forms)
+    return _nearest(form, PIECES.get(name, BLANK).forms)
 
 
 def _nearest(word: str, known: Iterable[str]) -> str:
@@ -131,9 +131,13 @@ def _changed(write: Write, change: Callable[[str], str]) -> Write:
     return lambda facts, setting: change(write(facts, setting))
 
 
+WORD_FORMS: Mapping[str, Callable[[str], str]] = {"upper": str.upper, "lower": str.lower, "slug": slug}
+"""The formats of words."""
+
+
 def _words(about: str, group: str, write: Write) -> PieceKind:
     """A piece of words: it can be written in capitals, in small letters, and as a slug."""
-    forms = {"upper": _changed(write, str.upper), "lower": _changed(write, str.lower), "slug": _changed(write, slug)}
+    forms = {name: _changed(write, change) for name, change in WORD_FORMS.items()}
     return PieceKind(about, group, write, forms)
 
 
@@ -311,6 +315,10 @@ PIECES: dict[str, PieceKind] = {
     ),
 }  # fmt: skip
 """All pieces by name, in the order in which they are offered."""
+
+
+BLANK = _words("a blank of the house's own", "what", lambda facts, _: "")
+"""What a blank is that a person named: words, of which captures know nothing."""
 
 
 @cache

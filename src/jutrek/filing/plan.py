@@ -116,7 +116,11 @@ class Plan:
         """
         about = {"format": FORMAT, "version": VERSION, "library": self.library, "library_id": self.library_id}
         rows = [_entries(row) for row in self.rows]
-        page = {**about, "rules": asdict(self.rules), **(more or {}), "rows": rows}
+        rules = asdict(self.rules)
+        # The folder of a job stands in every row; what is told is a page of rules.
+        if rules.pop("within") and not self.rules.layout:
+            del rules["layout"]
+        page = {**about, "rules": rules, **(more or {}), "rows": rows}
         return json.dumps(page, indent=1, default=str)
 
 

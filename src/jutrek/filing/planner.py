@@ -131,7 +131,7 @@ class _Planner:
         self._folders = Folders(library.root, stored)
         counts = rules.uses("counter")
         numbers = Numbers(rules.counter_per, rules.counter_start, numbers_given(library) if counts else {})
-        self._namer = Namer(self._folders, numbers, captures)
+        self._namer = Namer(self._folders, numbers, captures, rules)
         self._shoots = {capture.id: shoot.words for shoot in wishes.shoots for capture in shoot.captures}
         self._said = tuple(sorted(wishes.said.items()))
         self._structures: dict[str, str] = {}
@@ -340,7 +340,7 @@ class _Planner:
 
     def _along(self, file: SourceFile) -> str:
         """A free path for a file that comes along as it is."""
-        above, name = _along_folder(file)
+        above, name = _along_folder(file, self._rules)
         above, (stem, dot, ending) = self._folders.spelt(above), name.rpartition(".")
         names = (name if n == 1 else f"{stem}_{n}.{ending}" if dot and stem else f"{name}_{n}" for n in count(1))
         return os.path.join(above, next(one for one in names if self._folders.take_beside(above, one, "")))
@@ -394,11 +394,11 @@ def _located(library: Library, captures: Iterable[Capture]) -> dict[str, Locatio
     return dict(zip(told, found, strict=True))
 
 
-def _along_folder(file: SourceFile) -> tuple[str, str]:
+def _along_folder(file: SourceFile, rules: HouseRules) -> tuple[str, str]:
     """Where a file goes that comes along as it is, and its name: its own path, below a folder of its source."""
     card = os.path.basename(file.root.rstrip("/")) or "card"
     inner = "/".join(legal(part) for part in os.path.relpath(file.path, file.root).split("/"))
-    return os.path.split(os.path.join(BROUGHT_ALONG, legal(card), inner))
+    return os.path.split(os.path.join(rules.below_job(BROUGHT_ALONG), legal(card), inner))
 
 
 def _iso(moment: Moment) -> str:

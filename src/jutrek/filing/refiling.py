@@ -108,7 +108,7 @@ def plan_refiling(
     last = numbers_given(library) if rules.uses("counter") else {}
     counters = Numbers(rules.counter_per, rules.counter_start, last)
     folders = Folders(library.root)
-    namer = Namer(folders, counters, [one.capture for one in facts])
+    namer = Namer(folders, counters, [one.capture for one in facts], rules)
     refiler = _Refiler(namer, rules, library.root, given, stay=not scope.folders)
     wanted = [one for one in facts if one.capture.trusted and scope.holds(one, known=one.capture.id in known)]
     wishes = [

@@ -199,6 +199,7 @@ class HouseRules:
         saying: what is said of all that comes in, for such a sidecar.
         sayings: what is said of some of it, besides.
         places: whether what comes in is told where it was, by its position.
+        within: the folder that all goes into, relative to the library: where an intake is for a job. Empty for none.
         inside: whether what is said of captures goes into their files, where it is proven that nothing else changes.
 
     Raises:
@@ -242,9 +243,11 @@ class HouseRules:
     sayings: tuple[Saying, ...] = ()
     places: Places = Places.NONE
     inside: bool = False
+    within: str = ""
 
     def __post_init__(self) -> None:
-        _check("layout", self.layout, LAYOUT)
+        if self.layout or not self.within:
+            _check("layout", self.layout, LAYOUT)
         _check("name", self.name, NAME)
         if self.developed:
             _check("developed", self.developed, LAYOUT)
@@ -268,6 +271,10 @@ class HouseRules:
     def shoot_gap(self) -> timedelta:
         """The gap that parts shoots."""
         return timedelta(minutes=self.gap)
+
+    def below_job(self, folder: str) -> str:
+        """A folder of a layout, in the library: below that of the job which an intake is for, if it is for one."""
+        return "/".join(part for part in (self.within, folder) if part)
 
     def setting(self, *, filed: bool) -> Setting:
         """What pieces of its patterns are written by; `filed` for those of layouts."""

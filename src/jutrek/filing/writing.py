@@ -12,7 +12,7 @@ from collections.abc import Iterable, Sequence
 from datetime import date
 from functools import lru_cache
 from itertools import repeat
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
 from jutrek.filing.facts import Facts
 from jutrek.filing.names import legal, legal_folder, shortened
@@ -71,7 +71,7 @@ class Columns:
                 column = self._by_day(write)
             else:
                 raw = [write(facts, setting) for facts in self.facts]
-                values = [value and _value(value) for value in raw]
+                values = [value and as_value(value) for value in raw]
                 odd: frozenset[int] = frozenset()
                 if values != raw:
                     odd = frozenset(at for at, (one, other) in enumerate(zip(raw, values, strict=True)) if one != other)
@@ -88,14 +88,14 @@ class Columns:
                 for facts, moment in ((one, one.capture.moment) for one in self.facts)
             ]
         known = {
-            day: _value(write(facts, self._setting))
+            day: as_value(write(facts, self._setting))
             for day, facts in dict(zip(self._days, self.facts, strict=True)).items()
         }
         return Column([known[day] for day in self._days], frozenset(), not all(known.values()))
 
 
 @lru_cache(maxsize=1 << 16)
-def _value(value: str) -> str:
+def as_value(value: str) -> str:
     """A value as it may stand in a name: no separators of folders, no forbidden signs, not too long."""
     text = " ".join(value.split())
     if not text.isascii() or _ODD.search(text):
@@ -110,7 +110,17 @@ class Written(NamedTuple):
     odd: frozenset[int]
 
 
-def write(pattern: Pattern, columns: Columns) -> Written:
+class Table(Protocol):
+    """What a pattern is written from: a column for each of its pieces."""
+
+    def __len__(self) -> int:
+        """How many values each column has."""
+
+    def of(self, piece: Piece) -> Column:
+        """The column of a piece."""
+
+
+def write(pattern: Pattern, columns: Table) -> Written:
     """Write a pattern. The texts still hold the slashes of folders, and signs for counters and for empty pieces."""
     cells: list[Iterable[str]] = []
     odd: set[int] = set()
@@ -127,7 +137,7 @@ def write(pattern: Pattern, columns: Columns) -> Written:
     return Written(list(map("".join, zip(*cells, strict=False))), frozenset(odd))
 
 
-def _optional(part: Optional, columns: Columns, odd: set[int]) -> list[str]:
+def _optional(part: Optional, columns: Table, odd: set[int]) -> list[str]:
     cells: list[Iterable[str]] = []
     gaps: list[Sequence[str]] = []
     for one in part.parts:

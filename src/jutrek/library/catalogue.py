@@ -100,6 +100,12 @@ class Catalogue:
         """How many files there are, and their size."""
         return Count(*self._files("count(*), coalesce(sum(files.size), 0)", *_where(of))[0])
 
+    def called(self, name: str) -> list[str]:
+        """The paths of all files that are called so, in a folder of any depth."""
+        rows = self._files("files.path", "WHERE substr(files.path, ?) = ? ORDER BY files.path",
+                           (-len(os.fsencode(name)) - 1, b"/" + os.fsencode(name)))  # fmt: skip
+        return [os.fsdecode(path) for (path,) in rows]
+
     def facet(self, by: Facet, of: Narrowed = ALL) -> dict[str, int]:
         """How many files there are of each value, the values in order; empty for those of which it is not known."""
         where, values = _where(of)

@@ -37,6 +37,10 @@ def _below(text: str) -> str:
     return text if text == "." else str(inside(text, Realm.OWN))
 
 
+def _lands(text: str) -> str:
+    return text and str(inside(text))
+
+
 def absolute(text: str) -> str:
     """A text that is an absolute path.
 
@@ -215,6 +219,34 @@ class PartlyCopied(TypedDict):
     parts: Annotated[list[Annotated[tuple[Whole, Hex], Field(strict=False)]], Field(min_length=1)]
 
 
+class JobPart(TypedDict):
+    """A folder right in that of a job."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    path: CapturePath
+    name: Annotated[str, Field(max_length=200)]
+
+
+class _JobMark(TypedDict, total=False):
+    lands: Annotated[str, AfterValidator(_lands)]
+    by: Annotated[str, Field(max_length=2000)]
+    named: Annotated[str, Field(max_length=2000)]
+
+
+class JobMark(_JobMark):
+    """`.job.toml` in the folder of a job."""
+
+    __pydantic_config__ = _STRICT  # type: ignore[misc]
+    format: Literal[1]
+    id: Id
+    number: Annotated[str, Field(min_length=1, max_length=200)]
+    outline: Annotated[str, Field(max_length=200)]
+    started: Annotated[str, Field(max_length=40)]
+    who: Annotated[str, Field(max_length=200)]
+    blanks: Annotated[dict[str, Annotated[str, Field(max_length=1000)]], Field(max_length=200)]
+    part: Annotated[list[JobPart], Field(max_length=20_000)]
+
+
 KEPT_GROUP: TypeAdapter[list[str]] = TypeAdapter(list[Hex], config=_STRICT)
 PLACE_MARK = TypeAdapter(PlaceMark)
 LISTED_PLACE = TypeAdapter(ListedPlace)
@@ -230,6 +262,7 @@ OUTBOX = TypeAdapter(ListedOutbox)
 COUNTERS = TypeAdapter(Counters)
 PARTIAL = TypeAdapter(PartlyCopied)
 UNWANTED = TypeAdapter(DeclaredUnwanted)
+JOB_MARK = TypeAdapter(JobMark)
 
 
 def checked(adapter: TypeAdapter[T], value: Any, path: str, where: str = "") -> T:

@@ -42,7 +42,7 @@ def move_across(
     source, seen = open_regular(tree, old)
     stamp = FileStamp.of(seen)
     try:
-        full = _copy(tree, source, temporary, seen)
+        full = copy(tree, source, temporary, seen)
         step("copied across")
         found, _ = read_back(tree, temporary, aligned_buffer())
         if found != full:
@@ -61,17 +61,32 @@ def move_across(
     tree.remove(old, still=seen)
 
 
-def _copy(tree: Tree, source: int, temporary: Inside, seen: os.stat_result) -> bytes:
-    """Copy a file to a new one, with its times, durably. Returns the fingerprint of what was read."""
+def copy(
+    tree: Tree, source: int, new: Inside, seen: os.stat_result | None, look: Callable[[int], None] = lambda size: None
+) -> bytes:
+    """Copy a file to a new one, durably.
+
+    Args:
+        tree: that the new one lies in.
+        source: the descriptor of the file.
+        new: the name of the new one.
+        seen: whose times it gets; None to let it have its own.
+        look: told the bytes of every block before it is written; it may raise.
+
+    Returns:
+        The fingerprint of what was read.
+    """
     hashed = new_hash()
-    fd = tree.open(temporary, os.O_RDWR | os.O_CREAT | os.O_EXCL)
+    fd = tree.open(new, os.O_RDWR | os.O_CREAT | os.O_EXCL)
     try:
         while block := os.read(source, BLOCK):
+            look(len(block))
             hashed.update(memoryview(block))
             view = memoryview(block)
             while view:
                 view = view[os.write(fd, view) :]
-        os.utime(fd, ns=(seen.st_atime_ns, seen.st_mtime_ns))
+        if seen is not None:
+            os.utime(fd, ns=(seen.st_atime_ns, seen.st_mtime_ns))
         os.fsync(fd)
     finally:
         os.close(fd)

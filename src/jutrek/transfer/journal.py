@@ -61,6 +61,7 @@ class Kind(StrEnum):
     DESCRIBE = "describe"
     STORE = "store"
     FETCH = "fetch"
+    MAKE = "make"
 
 
 def number_of(name: str) -> int:

@@ -8,7 +8,7 @@ from jutrek.transfer.journal import Kind
 
 _DID = {
     **dict.fromkeys((Kind.REFILE, Kind.TIDY, Kind.TAKE_BACK, Kind.SET_ASIDE), "moved"),
-    Kind.DESCRIBE: "written", Kind.STORE: "stored", Kind.FETCH: "fetched",
+    Kind.DESCRIBE: "written", Kind.STORE: "stored", Kind.FETCH: "fetched", Kind.MAKE: "made",
 }  # fmt: skip
 
 

@@ -61,7 +61,7 @@ _Splice = Annotated[list[int | str], Field(min_length=3, max_length=3)]
 _HEAD = {
     "run?": str, "at?": str, "who?": str, "after?": str, "sources?": list[str], "places?": list[_Named],
     "continues?": str, "takes_back?": str, "place?": str, "name?": str, "root?": str, "source?": str,
-    "certificate?": _Own, "safe?": bool, "way?": str, "act?": str, "drive?": str,
+    "certificate?": _Own, "safe?": bool, "way?": str, "act?": str, "drive?": str, "outline?": str,
 }  # fmt: skip
 _FINDING = {"place": str, "path": _Kept, "why": str}
 _ASIDE = {"place": str, "from": _Kept, "to": _Kept}
@@ -93,6 +93,11 @@ _MODELS: Mapping[str, Mapping[str, Any]] = {
     "amended": _ROW | {"to": CapturePath, "size": Whole, "mtime_ns": Time},
     "turned": _ROW | {"to": CapturePath, "size": Whole, "mtime_ns": Time},
     "words": {"was": _Full, "now": _Full},
+    "job": {
+        "id": str, "number": str, "series": str, "within": str, "counted": Whole, "folder": CapturePath,
+    },
+    "make folder": {"folder": CapturePath}, "staged": {"folder": CapturePath, "into": bool},
+    "to make": _ROW | {"to": CapturePath, "size": Whole, "xxh3_128": _Full}, "made": _ROW | _STAMP,
     "through": _ROW | {"name": _Own, "place?": str},
     "turn": _ROW | {"name": _Own, "inode?": Whole, "place?": str}, "parted": {"files": Whole},
     "unsure": {"place": str, "path": _Kept},

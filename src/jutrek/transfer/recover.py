@@ -46,6 +46,7 @@ from jutrek.transfer.learning_stored import CROSSES, learn_stored
 from jutrek.transfer.ledger_follows import follow, restore
 from jutrek.transfer.leftover import Leftover
 from jutrek.transfer.lock import locked
+from jutrek.transfer.making import settle_making
 from jutrek.transfer.medium import aligned_buffer, read_back
 from jutrek.transfer.moved_copies import unsure_of
 from jutrek.transfer.renaming import named_somehow
@@ -123,6 +124,10 @@ def _settle(library: Library, ledger: Ledger, run_log: RunLog, places: Sequence[
             _clear_scraps(library.tree, run_log)
             journal.end("found again", written, left)
             return Leftover(run_log.run, run_log.at, written, left, run_log.kind, tuple(run_log.troubles))
+        if run_log.kind is Kind.MAKE:
+            made, left = settle_making(library, ledger, run_log, journal)
+            journal.end("found again", made, left)
+            return Leftover(run_log.run, run_log.at, made, left, run_log.kind, tuple(run_log.troubles))
         if run_log.moves:
             done = _settle_moves(library, ledger, run_log, journal, places)
         else:

@@ -15,6 +15,7 @@ from typing import Any
 from jutrek.disk import OWN_FOLDER, FileStamp, Outside, Realm, Tree, inside, own
 from jutrek.errors import NotPossible, shown
 from jutrek.filing import Action, HouseRules, Plan, Row
+from jutrek.jobs.making import MARKER
 from jutrek.library import Library, Place, drives_here, known_drives
 from jutrek.transfer.amend_lines import is_amended
 from jutrek.transfer.journal import Kind
@@ -24,7 +25,7 @@ from jutrek.transfer.trash import found, send
 TAKEN_BACK = f"{OWN_FOLDER}/taken-back"
 CAN_BE_TAKEN_BACK = frozenset({
     Kind.INTAKE, Kind.REFILE, Kind.TIDY, Kind.TAKE_BACK, Kind.SET_ASIDE, Kind.EMPTY_TRAY, Kind.LET_GO, Kind.SAY,
-    Kind.DESCRIBE, Kind.STORE, Kind.FETCH,
+    Kind.DESCRIBE, Kind.STORE, Kind.FETCH, Kind.MAKE,
 })  # fmt: skip
 
 
@@ -309,6 +310,39 @@ def _fetched(library: Library, run_log: RunLog) -> list[_Wanted]:
     ]
 
 
+def _made(library: Library, run_log: RunLog) -> list[_Wanted]:
+    """What was made is put away: of a job as long as nothing else lies in its folder, and nothing in it was changed.
+
+    Raises:
+        NotPossible: when something does, or was.
+    """
+    stamps = {one["row"]: _left(one) for one in run_log.others if one["entry"] == "made"}
+    announced = {str(one["to"]): int(one["row"]) for one in run_log.others if one["entry"] == "to make"}
+    now = followed(library, run_log.run, [path for path, row in announced.items() if row in stamps])
+    wanted = [(path, f"{TAKEN_BACK}/{run_log.run}/{first}", stamps[announced[first]]) for first, path in now.items()]
+    folder = made_folder_now(library, run_log)
+    if folder:
+        own = set(now.values())
+        for path, _, stamp in wanted:
+            status = library.tree.found(inside(path, Realm.PUT_AWAY))
+            if status is None or not stamp.unchanged(status):
+                raise NotPossible(library.root, f"{shown(path)} was changed since, so the job is not taken back")
+        other = next((one for one in library.tree.files_below(inside(folder)) if str(one) not in own), None)
+        if other is not None:
+            raise NotPossible(library.root, f"{shown(str(other))} lies in the job's folder by now, so it stays")
+    return wanted
+
+
+def made_folder_now(library: Library, run_log: RunLog) -> str:
+    """Where the folder of a job is now that a run made; empty where it made none, or was taken back."""
+    job = next((one for one in run_log.others if one["entry"] == "job"), None)
+    if job is None:
+        return ""
+    marker = f"{job['folder']}/{MARKER}"
+    path = followed(library, run_log.run, [marker])[marker]
+    return "" if path.startswith(f"{OWN_FOLDER}/") else os.path.dirname(path)
+
+
 def drive_of(library: Library, run_log: RunLog) -> Place:
     """The archive drive of a run that stored something there, or fetched it.
 
@@ -325,5 +359,5 @@ def drive_of(library: Library, run_log: RunLog) -> Place:
 
 _WANTED = {
     Kind.INTAKE: _intake, Kind.SET_ASIDE: _set_aside, Kind.EMPTY_TRAY: _emptied, Kind.DESCRIBE: _described,
-    Kind.STORE: _stored, Kind.FETCH: _fetched,
+    Kind.STORE: _stored, Kind.FETCH: _fetched, Kind.MAKE: _made,
 }  # fmt: skip

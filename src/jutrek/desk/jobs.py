@@ -1,0 +1,350 @@
+"""Jobs for whichever face asks: what would be made, starting one, those that there are, versions of working files."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import TYPE_CHECKING, NamedTuple
+
+from jutrek.disk import Outside, inside
+from jutrek.errors import NotPossible, reason, shown
+from jutrek.filing.names import same_name
+from jutrek.filing.rules import RuleError
+from jutrek.jobs.blanks import JOB, OPERATOR
+from jutrek.jobs.filling import Filled
+from jutrek.jobs.job import Placed, job_above, rules_for
+from jutrek.jobs.listed import Held, held, last_values, meant, placed_jobs, without_job
+from jutrek.jobs.making import Whole, Wish, checked_values
+from jutrek.jobs.numbers import series_on
+from jutrek.jobs.shelf import Kept, folder_of_outline, keep_outline, number_pattern, outline_names, outline_of
+from jutrek.jobs.versions import Line, Vague, lines_of, vague_among
+from jutrek.library import known_devices
+from jutrek.transfer.starting import Start, Started, make_version, previewed, start_job
+
+if TYPE_CHECKING:
+    from jutrek.captures import Device
+    from jutrek.filing import HouseRules
+    from jutrek.jobs.drawing import Drawn
+    from jutrek.jobs.numbers import Claim
+    from jutrek.library import Library
+    from jutrek.library.ledger import Ledger
+    from jutrek.transfer.making import MadeRun
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """What a person says of a job that is to be started.
+
+    Attributes:
+        outline: the name of its outline.
+        values: what was filled in, by the names of blanks; a number under `job` is one that is wanted.
+        with_, without: names of optional parts that are made, and that are not.
+        devices: letters or names of devices; None for all that the house knows.
+        day: on which it starts; None for today.
+        into: whether its folder may be there already.
+    """
+
+    outline: str
+    values: Mapping[str, str]
+    with_: frozenset[str] = frozenset()
+    without: frozenset[str] = frozenset()
+    devices: Sequence[str] | None = None
+    day: date | None = None
+    into: bool = False
+
+
+def start_of(library: Library, said: Said, rules: HouseRules, last: Mapping[str, str]) -> Start:
+    """A start from what was said.
+
+    Args:
+        library: the library.
+        said: what was said.
+        rules: the house rules.
+        last: who is at work, where nobody says another, by the names of blanks.
+
+    Raises:
+        NotPossible: when the outline can't be used, or a part or device is named that there is none of.
+        CantMake: where a blank is not filled in, or with what it does not take.
+    """
+    kept = outline_of(library, said.outline)
+    outline = kept.ready(library)
+    number = {JOB: said.values[JOB]} if said.values.get(JOB) else {}
+    told = {name: text for name, text in said.values.items() if name != JOB}
+    values = checked_values(outline.blanks, told, last={OPERATOR: last.get(OPERATOR, "")})
+    day = said.day or date.today()
+    parts = {same_name(node.name): node.name for node in outline.optional}
+    for name in (*said.with_, *said.without):
+        if same_name(name) not in parts:
+            known = ", ".join(parts.values()) or "none"
+            raise NotPossible(library.root, f"“{name}” is no optional part of {kept.name}; there are: {known}")
+    wish = Wish(
+        Filled({**values, **number}, day, rules.language), frozenset(map(same_name, said.with_)),
+        frozenset(map(same_name, said.without)), _devices(library, said.devices),
+    )  # fmt: skip
+    series = series_on(outline.series, number_pattern(library, outline.series), day, rules.language)
+    return Start(kept.name, outline, wish, series, said.into)
+
+
+def _devices(library: Library, wanted: Sequence[str] | None) -> list[Device]:
+    known = sorted(known_devices(library).values(), key=lambda device: (len(device.letter), device.letter))
+    if wanted is None:
+        return known
+    found = []
+    for text in wanted:
+        one = next((d for d in known if text.casefold() in (d.letter.casefold(), d.name.casefold())), None)
+        if one is None:
+            letters = ", ".join(device.letter for device in known) or "none"
+            raise NotPossible(library.root, f"the house knows no device “{text}”; there are: {letters}")
+        found.append(one)
+    return found
+
+
+def looked_ahead(library: Library, said: Said, rules: HouseRules, last: Mapping[str, str]) -> tuple[Whole, str]:
+    """What a start would make, and the job's number. Errors are those of `start_of` and `starting.previewed`."""
+    return previewed(library, start_of(library, said, rules, last))
+
+
+def started(
+    library: Library, ledger: Ledger, said: Said, rules: HouseRules, last: Mapping[str, str], *,
+    stop: threading.Event, look: Callable[[int], None] = lambda size: None,
+) -> Started:  # fmt: skip
+    """Start a job. Errors are those of `start_of` and `starting.start_job`."""
+    return start_job(library, ledger, start_of(library, said, rules, last), stop=stop, look=look)
+
+
+class JobSeen(NamedTuple):
+    """A job with what lies in it.
+
+    Attributes:
+        placed: the job, where it lies.
+        held: what lies in it.
+        counts: of each part the name and how many files lie in it.
+        is_away: whether it is on a drive that is not here.
+    """
+
+    placed: Placed
+    held: Held
+    counts: tuple[tuple[str, int], ...]
+    is_away: bool = False
+
+    @property
+    def initials(self) -> str:
+        """Who made the version of a working file that was changed last; empty where nobody is told."""
+        lines = lines_of(self.held.files)
+        return lines[0].newest.named.initials if lines else ""
+
+
+def jobs_seen(library: Library, ledger: Ledger) -> tuple[list[JobSeen], list[Claim], list[str]]:
+    """The jobs of a library with what lies in each, numbers that lead to none, and what is wrong, in sentences."""
+    placed, bad = placed_jobs(library, ledger)
+    lying = ledger.stored.lying(library.root)
+    seen = []
+    for one in placed:
+        own = held(one, lying)
+        counts = tuple((part.name, own.count(part.path)) for part in one.job.parts)
+        away = bool(one.drive) and one.drive not in lying.here
+        seen.append(JobSeen(one, own, counts, away))
+    return seen, without_job(library, placed), bad
+
+
+def filled_last(placed: Sequence[Placed], outline: str) -> Mapping[str, str]:
+    """What was filled into the blanks of an outline the last time."""
+    return last_values(placed, outline)
+
+
+@dataclass(frozen=True, slots=True)
+class Work:
+    """The working files of a folder, or of a job.
+
+    Attributes:
+        lines: those that tell versions, those changed last first.
+        vague: those whose names are to tell a version and do not.
+    """
+
+    lines: tuple[Line, ...]
+    vague: tuple[Vague, ...]
+
+
+def working_files(one: JobSeen, known: Collection[str] = (), initials: str = "") -> Work:
+    """The working files of a job; what lies where captures land is none.
+
+    Args:
+        one: the job.
+        known: initials that the house knows.
+        initials: who is at work.
+    """
+    lands = one.placed.job.lands
+    files = [file for file in one.held.files if not lands or not file[0].startswith(f"{lands}/")]
+    lines = lines_of(files, known)
+    return Work(tuple(lines), tuple(vague_among([path for path, _, _ in files], lines, initials)))
+
+
+class Next(NamedTuple):
+    """The next version of a working file: which it is copied from, and what it is called."""
+
+    newest: str
+    name: str
+
+
+def next_version(library: Library, path: str, initials: str = "") -> Next:
+    """What the next version of a working file would be: of whichever version is named, the newest is meant.
+
+    Args:
+        library: the library.
+        path: of any of its versions, relative to the library.
+        initials: who works on it; empty for those of the newest.
+
+    Raises:
+        NotPossible: when its name tells no version, or it is not there.
+    """
+    folder, name = os.path.split(path)
+    if initials and (not initials.isalpha() or not 2 <= len(initials) <= 4):
+        raise NotPossible(library.root, f"“{initials}” are no initials: two to four letters are")
+    try:
+        at = inside(folder) if folder else None
+        with library.tree.hold(at) as held_folder:
+            names = library.tree.names(at)
+            files = [
+                (f"{folder}/{one}" if folder else one, status.st_size, status.st_mtime_ns)
+                for one in (library.tree.regular_names(at) if at is not None else ())
+                if (status := held_folder.found(inside(f"{folder}/{one}"))) is not None
+            ]
+    except (OSError, Outside) as error:
+        why = reason(error) if isinstance(error, OSError) else str(error)
+        raise NotPossible(library.root, f"{shown(folder)} can't be read: {why}") from error
+    if name not in names:
+        raise NotPossible(library.root, f"there is no {shown(path)} in it")
+    line = next((one for one in lines_of(files, [initials]) if any(v.name == name for v in one.versions)), None)
+    if line is None:
+        vague = {os.path.basename(one.path): one.proposed for one in vague_among([p for p, _, _ in files], [])}
+        more = f"; it could be called “{vague[name]}”" if name in vague else ", such as “v01”"
+        raise NotPossible(library.root, f"{shown(name)} tells no version{more}")
+    return Next(line.newest.path, line.next_name(names, initials))
+
+
+def make_next(
+    library: Library, ledger: Ledger, path: str, initials: str = "", *, stop: threading.Event
+) -> tuple[Next, MadeRun]:
+    """Copy the newest version of a working file under the next name that nobody has.
+
+    Raises:
+        NotPossible: as `next_version`.
+        NotMade: when it can't be copied; nothing is left behind.
+    """
+    found = next_version(library, path, initials)
+    return found, make_version(library, ledger, found.newest, found.name, stop=stop)
+
+
+def job_at(library: Library, path: str) -> Placed | None:
+    """The job in whose folder a path of the library lies; None where it lies in none."""
+    return job_above(library.tree, path)
+
+
+def intake_for(library: Library, ledger: Ledger, job: str, rules: HouseRules) -> tuple[HouseRules, dict[str, str]]:
+    """The rules by which an intake lands in a job, and what is said of what it brings.
+
+    Args:
+        library: the library.
+        ledger: its ledger, open.
+        job: its number, or its folder.
+        rules: the house rules.
+
+    Raises:
+        NotPossible: when there is no such job, or it is away, or no captures land in it.
+    """
+    placed = meant(placed_jobs(library, ledger)[0], job, library)
+    return into_job(library, placed, rules), placed.job.said
+
+
+def into_job(library: Library, placed: Placed, rules: HouseRules) -> HouseRules:
+    """The rules by which captures come into a job. Errors are those of `intake_for`."""
+    if placed.drive:
+        raise NotPossible(library.root, f"{shown(placed.folder)} is stored away; fetch it first")
+    if placed.landing is None:
+        raise NotPossible(library.root, f"no captures land in job {shown(placed.job.number)} by its outline")
+    try:
+        return rules_for(placed, rules)
+    except RuleError as error:
+        raise NotPossible(library.root, f"job {shown(placed.job.number)}: {str(error).rstrip('.')}") from error
+
+
+def outlines_of(library: Library) -> tuple[list[Kept], list[str]]:
+    """The outlines of a library, and a sentence for each that can't be read."""
+    found, bad = [], []
+    for name in outline_names(library):
+        try:
+            found.append(outline_of(library, name))
+        except NotPossible as error:
+            bad.append(str(error))
+    return found, bad
+
+
+def outline_from(library: Library, folder: str, name: str) -> tuple[Kept, Drawn]:
+    """Make an outline from a folder as it is, without its captures, and keep it.
+
+    Args:
+        library: that keeps it.
+        folder: any folder, by its path.
+        name: of the outline.
+
+    Raises:
+        NotPossible: when there is an outline of this name, or it can't be written.
+        SourceUnreadable: when the folder can't be read.
+    """
+    from jutrek.jobs.drawing import drawn_from
+    from jutrek.jobs.job import read_job
+
+    whole = os.path.abspath(folder)
+    _refuse_known(library, name)
+    below = os.path.relpath(whole, library.root)
+    is_inside = not below.startswith("..") and below != "."
+    job = read_job(library.tree, below) if is_inside else None
+    above = (
+        os.path.dirname(below).split("/") if is_inside and os.path.dirname(below) else ["jobs", str(date.today().year)]
+    )
+    drawn = drawn_from(whole, above, job)
+    keep_outline(library, name, drawn.text)
+    for starter, path in drawn.starters.items():
+        _bring_starter(library, name, starter, path)
+    return outline_of(library, name), drawn
+
+
+def copy_outline(library: Library, other: Library, name: str, new: str = "") -> Kept:
+    """Copy an outline with its starters from another library.
+
+    Raises:
+        NotPossible: when the other has none of this name, or there is one already.
+    """
+    kept = outline_of(other, name)
+    wanted = new or kept.name
+    _refuse_known(library, wanted)
+    keep_outline(library, wanted, kept.text)
+    for starter in kept.starters:
+        path = other.tree.at(folder_of_outline(other, kept.name).below(starter))
+        _bring_starter(library, wanted, starter, path)
+    return outline_of(library, wanted)
+
+
+def add_starter(library: Library, outline: str, path: str) -> str:
+    """Put a file beside an outline. Returns the name that it has there.
+
+    Raises:
+        NotPossible: when it can't be copied, or one of its name is there.
+    """
+    name = os.path.basename(path)
+    _bring_starter(library, outline, name, path)
+    return name
+
+
+def _refuse_known(library: Library, name: str) -> None:
+    if same_name(" ".join(name.split())) in map(same_name, outline_names(library)):
+        raise NotPossible(library.root, f"there is an outline “{name}” already")
+
+
+def _bring_starter(library: Library, outline: str, name: str, path: str) -> None:
+    from jutrek.transfer.starter_files import bring_starter
+
+    bring_starter(library, folder_of_outline(library, outline), name, path)

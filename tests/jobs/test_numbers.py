@@ -1,0 +1,82 @@
+"""Numbers: each is given once, gaps are told, and a number comes back only while it leads to nothing."""
+
+from __future__ import annotations
+
+from datetime import date
+from pathlib import Path
+
+import pytest
+
+from jutrek.errors import NotPossible
+from jutrek.filing.pattern import parse
+from jutrek.jobs.numbers import Claim, Series, claim, claims, gaps, give_back, next_number, series_on
+from jutrek.jobs.shelf import number_pattern
+from jutrek.library import Library
+
+DAY = date(2026, 11, 28)
+
+
+def series(text: str = "{counter:4 from 118}", day: date = DAY) -> Series:
+    return series_on("jobs", parse(text), day)
+
+
+def take(library: Library, of: Series, job: str = "j", wanted: int | None = None) -> Claim:
+    return claim(library, of, job=job, run="r", at="2026", who="me", wanted=wanted)
+
+
+def test_one_after_the_other(library: Library) -> None:
+    assert [take(library, series()).written for _ in range(3)] == ["0118", "0119", "0120"]
+    assert take(library, series(), wanted=130).written == "0130"
+    assert next_number(library, series()) == 131
+    assert gaps(library, series()) == list(range(121, 130))
+    with pytest.raises(NotPossible, match="0119 is given already"):
+        take(library, series(), wanted=119)
+    give_back(library, take(library, series()))
+    assert next_number(library, series()) == 131
+    assert len(claims(library, "jobs")) == 4 and claims(library, "other") == []
+
+
+def test_counted_anew_each_year(library: Library) -> None:
+    by_year = "{year}-{counter:3}"
+    assert [take(library, series(by_year)).written for _ in range(2)] == ["2026-001", "2026-002"]
+    assert take(library, series(by_year, date(2027, 1, 1))).written == "2027-001"
+    assert series(by_year).number("2026-014") == 14
+    assert [series(by_year).number(one) for one in ("2025-014", "2026-14", "2026-0x1", "")] == [None] * 4
+
+
+def test_a_number_that_is_kept(library: Library) -> None:
+    kept = take(library, series(), job="")
+    used = take(library, series(), wanted=kept.number)
+    assert used.written == kept.written
+    assert [one.job for one in claims(library)] == ["j"]
+    with pytest.raises(NotPossible, match="given already"):
+        take(library, series(), wanted=kept.number)
+    give_back(library, used)
+    assert [one.job for one in claims(library)] == [""]
+    give_back(library, kept)
+    assert claims(library) == []
+
+
+def test_records_that_are_damaged_keep_their_number(library: Library) -> None:
+    record = Path(library.root) / ".jutrek/job-numbers/jobs/+"
+    take(library, series())
+    (record / "119.json").write_text("{")
+    (record / "120.json").write_text('{"written": 7}')
+    (record / "x.json").write_text("{}")
+    (record / "9999999999999.json").write_text("{}")
+    (record / "121.json").symlink_to("/etc/passwd")
+    assert next_number(library, series()) == 122
+    assert [one.written for one in claims(library)] == ["0118", "119", "120", "121"]
+
+
+@pytest.mark.parametrize(
+    "line", ["jobs = {counter}{counter}", "jobs = 12", "jobs = {title}{counter}", "jobs = {counter"]
+)
+def test_series_that_can_not_be_used(library: Library, line: str) -> None:
+    page = Path(library.root) / ".jutrek/outlines/series.txt"
+    assert str(number_pattern(library, "jobs")) == "{counter:4}"
+    page.parent.mkdir()
+    page.write_text(f"# how numbers are written\nother = {{counter}}\n{line}\n")
+    assert str(number_pattern(library, "other")) == "{counter}"
+    with pytest.raises(NotPossible, match="the series “jobs”"):
+        number_pattern(library, "jobs")
