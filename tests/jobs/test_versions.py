@@ -64,8 +64,8 @@ def test_names_that_tell_nothing() -> None:
         "a (2).otio": "a_RK_v06.otio", "b-new.svg": "b_v01.svg", "b_RK_v01_final.svg": "b_v02.svg",
     }  # fmt: skip
     fine = [
-        "a_RK_v02.otio", "finale.otio", "a new day.otio", "the old depot.otio", "news.txt", "copying.txt", "a (2026).md",
-        "final approach.mp4", "0118.md",
+        "a_RK_v02.otio", "finale.otio", "a new day.otio", "the old depot.otio", "news.txt", "copying.txt",
+        "a (2026).md",        "final approach.mp4", "0118.md",
     ]  # fmt: skip
     paths = [f"w/{name}" for name in (*told, *fine)]
     lines = lines_of((path, 1, 1) for path in paths if "b_RK" not in path)
