@@ -24,6 +24,7 @@
     └── LibraryTrouble         this library: nothing is begun
         ├── LibraryMissing     no such folder, or not one that can be used
         │   └── NoLibrary      a folder that is no library
+        ├── CantStart          a job that can't be started as it was said
         ├── NotMade            folders or files that could not be made; nothing of them is left
         ├── NotPossible        what was asked for can't be done as things are
         ├── PageBroken         a page that the library keeps is damaged
@@ -370,6 +371,19 @@ class NotPossible(LibraryTrouble):
     def __init__(self, path: str, what: str) -> None:
         super().__init__(f"{shown(path)}: {what}.")
         self.path = path
+
+
+class CantStart(LibraryTrouble):
+    """A job that can't be started as it was said.
+
+    Args:
+        why: a sentence.
+        blank: that it is about; empty for none.
+    """
+
+    def __init__(self, why: str, blank: str = "") -> None:
+        super().__init__(why)
+        self.blank = blank
 
 
 class NotMade(LibraryTrouble):

@@ -7,10 +7,11 @@ from datetime import date
 import pytest
 
 from jutrek.captures import Device
+from jutrek.errors import CantStart
 from jutrek.filing.pattern import LAYOUT, parse
 from jutrek.jobs.blanks import Blank
 from jutrek.jobs.filling import Filled
-from jutrek.jobs.making import CantMake, Whole, Wish, checked_values, whole_of
+from jutrek.jobs.making import Whole, Wish, checked_values, whole_of
 from jutrek.jobs.outline import DEEPEST, MOST_LINES, OutlineError, escaped, read_outline, without_blanks
 from tests.jobs.outlines import FILM
 
@@ -112,7 +113,7 @@ def test_very_long_ones() -> None:
     deep = TOP + "".join(f"{' ' * depth}a\n" for depth in range(1, DEEPEST + 2))
     with pytest.raises(OutlineError, match="no deeper"):
         read_outline(deep)
-    with pytest.raises(CantMake, match="longer than every system"):
+    with pytest.raises(CantStart, match="longer than every system"):
         made(TOP + "".join(f"{' ' * depth}{'a' * 40}\n" for depth in range(1, 8)))
 
 
@@ -129,9 +130,9 @@ def test_odd_words_stay_in_the_name(title: str, folder: str) -> None:
 
 
 def test_names_that_are_one() -> None:
-    with pytest.raises(CantMake, match="Line 3 makes “RAW”, and so does line 2"):
+    with pytest.raises(CantStart, match="Line 3 makes “RAW”, and so does line 2"):
         made(f"{TOP}    raw\n    RAW\n")
-    with pytest.raises(CantMake, match="Line 3 makes “kä”"):
+    with pytest.raises(CantStart, match="Line 3 makes “kä”"):
         made(f"{TOP}    k\u00e4\n    ka\u0308\n")
 
 
@@ -143,7 +144,7 @@ def test_a_blank_is_checked() -> None:
         ({"client": "X"}, "none of the choices"),
         ({"x": "y"}, "no blank “x”"),
     ):
-        with pytest.raises(CantMake, match=why):
+        with pytest.raises(CantStart, match=why):
             checked_values(blanks, said)
     digits = Blank("reel", only="digits", least=3, most=3, usual="001")
     assert checked_values({"reel": digits}, {}) == {"reel": "001"}

@@ -15,9 +15,8 @@ from jutrek.desk.places import places_of
 from jutrek.desk.taking_back import take_back
 from jutrek.disk import Inside, Tree
 from jutrek.disk.held import Held
-from jutrek.errors import LibraryBusy, NotMade, NotPossible
+from jutrek.errors import CantStart, LibraryBusy, NotMade, NotPossible
 from jutrek.jobs.job import read_job
-from jutrek.jobs.making import CantMake
 from jutrek.jobs.numbers import claims
 from jutrek.library import Library, new_library, survey
 from jutrek.library.ledger import Ledger
@@ -133,7 +132,7 @@ def test_hostile_words_stay_inside(home: Library, ledger: Ledger, title: str, tm
     outside = set(os.listdir(tmp_path))
     try:
         done = begin(home, ledger, title)
-    except CantMake:
+    except CantStart:
         assert lies(home) == []
     else:
         assert done.placed.folder.startswith("jobs/2026/0001 VLT") and done.placed.folder.count("/") == 2

@@ -17,7 +17,7 @@ from jutrek.cli.stopping import stop_on_interrupt
 from jutrek.cli.telling import as_json as tell_json
 from jutrek.cli.telling import complain, out, pointed_at, say
 from jutrek.cli.tidying import Look, Paths, Taken, That
-from jutrek.errors import LibraryBusy, NotPossible, shown
+from jutrek.errors import CantStart, LibraryBusy, NotPossible, shown
 from jutrek.words import counted
 
 if TYPE_CHECKING:
@@ -99,7 +99,6 @@ def start_command(
     """Start a job by an outline: its folders, its starter files, and a number that nobody else has."""
     from jutrek.cli.planning import house_of
     from jutrek.desk.jobs import Said, looked_ahead, started
-    from jutrek.jobs.making import CantMake
 
     said = Said(
         outline, _blanks(set_ or []), frozenset(with_ or ()), frozenset(without or ()),
@@ -114,7 +113,7 @@ def start_command(
                 _tell_made(home, whole, number, as_json=as_json, would=True)
                 return
             done = started(home, ledger, said, rules, {}, stop=stop_on_interrupt())
-    except CantMake as error:
+    except CantStart as error:
         complain(error)
         raise typer.Exit(WRONG) from error
     _tell_made(home, done.whole, done.placed.job.number, as_json=as_json, would=False)
@@ -383,6 +382,16 @@ def copy_command(
     if kept.trouble is not None:
         complain(kept.trouble)
         raise typer.Exit(NOT_ALL)
+
+
+@outline_app.command("remove")
+def remove_command(name: _Name, library: LibraryOption) -> None:
+    """Put an outline into the system's trash. Jobs that were started by it stay as they are."""
+    from jutrek.desk.jobs import remove_outline
+    from jutrek.library import open_library
+
+    remove_outline(open_library(str(library)), name)
+    say(f"The outline {name} is in the trash of its drive.")
 
 
 @outline_app.command("show")

@@ -16,7 +16,7 @@ from jutrek.filing.rules import RuleError
 from jutrek.jobs.blanks import JOB, OPERATOR
 from jutrek.jobs.filling import Filled
 from jutrek.jobs.job import Placed, job_above, rules_for
-from jutrek.jobs.listed import Held, held, last_values, meant, placed_jobs, without_job
+from jutrek.jobs.listed import Held, held, meant, placed_jobs, used_before, without_job
 from jutrek.jobs.making import Whole, Wish, checked_values
 from jutrek.jobs.numbers import series_on
 from jutrek.jobs.shelf import Kept, folder_of_outline, keep_outline, number_pattern, outline_names, outline_of
@@ -56,7 +56,9 @@ class Said:
     into: bool = False
 
 
-def start_of(library: Library, said: Said, rules: HouseRules, last: Mapping[str, str]) -> Start:
+def start_of(
+    library: Library, said: Said, rules: HouseRules, last: Mapping[str, str], kept: Kept | None = None
+) -> Start:
     """A start from what was said.
 
     Args:
@@ -64,12 +66,13 @@ def start_of(library: Library, said: Said, rules: HouseRules, last: Mapping[str,
         said: what was said.
         rules: the house rules.
         last: who is at work, where nobody says another, by the names of blanks.
+        kept: the outline, where it is another than the library keeps: one that is being written.
 
     Raises:
         NotPossible: when the outline can't be used, or a part or device is named that there is none of.
-        CantMake: where a blank is not filled in, or with what it does not take.
+        CantStart: where a blank is not filled in, or with what it does not take.
     """
-    kept = outline_of(library, said.outline)
+    kept = kept or outline_of(library, said.outline)
     outline = kept.ready(library)
     number = {JOB: said.values[JOB]} if said.values.get(JOB) else {}
     told = {name: text for name, text in said.values.items() if name != JOB}
@@ -102,9 +105,14 @@ def _devices(library: Library, wanted: Sequence[str] | None) -> list[Device]:
     return found
 
 
-def looked_ahead(library: Library, said: Said, rules: HouseRules, last: Mapping[str, str]) -> tuple[Whole, str]:
-    """What a start would make, and the job's number. Errors are those of `start_of` and `starting.previewed`."""
-    return previewed(library, start_of(library, said, rules, last))
+def looked_ahead(
+    library: Library, said: Said, rules: HouseRules, last: Mapping[str, str], kept: Kept | None = None
+) -> tuple[Whole, str]:
+    """What a start would make, and the job's number. Arguments are those of `start_of`.
+
+    Errors are those of `start_of` and `starting.previewed`.
+    """
+    return previewed(library, start_of(library, said, rules, last, kept))
 
 
 def started(
@@ -137,6 +145,35 @@ class JobSeen(NamedTuple):
         return lines[0].newest.named.initials if lines else ""
 
 
+class JobsSeen(NamedTuple):
+    """All that is shown of a library's jobs.
+
+    Attributes:
+        jobs: the newest first.
+        outlines: by which others are started.
+        used: what was filled into blanks until now, by their names, the last ones first.
+        devices: letters and names of those that the house knows.
+        idle: numbers that were given, and lead to no job.
+        bad: what is wrong, in sentences.
+    """
+
+    jobs: tuple[JobSeen, ...]
+    outlines: tuple[Kept, ...]
+    used: Mapping[str, Sequence[str]]
+    devices: tuple[tuple[str, str], ...]
+    idle: tuple[Claim, ...]
+    bad: tuple[str, ...]
+
+
+def all_seen(library: Library, ledger: Ledger) -> JobsSeen:
+    """All that is shown of a library's jobs."""
+    jobs, idle, bad = jobs_seen(library, ledger)
+    outlines, worse = outlines_of(library)
+    devices = tuple((device.letter, device.name) for device in _devices(library, None))
+    used = used_before(one.placed for one in jobs)
+    return JobsSeen(tuple(jobs), tuple(outlines), used, devices, tuple(idle), (*bad, *worse))
+
+
 def jobs_seen(library: Library, ledger: Ledger) -> tuple[list[JobSeen], list[Claim], list[str]]:
     """The jobs of a library with what lies in each, numbers that lead to none, and what is wrong, in sentences."""
     placed, bad = placed_jobs(library, ledger)
@@ -148,11 +185,6 @@ def jobs_seen(library: Library, ledger: Ledger) -> tuple[list[JobSeen], list[Cla
         away = bool(one.drive) and one.drive not in lying.here
         seen.append(JobSeen(one, own, counts, away))
     return seen, without_job(library, placed), bad
-
-
-def filled_last(placed: Sequence[Placed], outline: str) -> Mapping[str, str]:
-    """What was filled into the blanks of an outline the last time."""
-    return last_values(placed, outline)
 
 
 @dataclass(frozen=True, slots=True)
@@ -337,6 +369,21 @@ def add_starter(library: Library, outline: str, path: str) -> str:
     name = os.path.basename(path)
     _bring_starter(library, outline, name, path)
     return name
+
+
+def remove_outline(library: Library, name: str) -> None:
+    """Put an outline with its starters into the system's trash. Jobs that were started by it stay as they are.
+
+    Raises:
+        NotPossible: when there is none of this name, or no trash takes it.
+    """
+    from jutrek.transfer.trash import send
+
+    kept = outline_of(library, name)
+    try:
+        send(library.tree, folder_of_outline(library, kept.name))
+    except OSError as error:
+        raise NotPossible(library.root, f"the outline “{kept.name}” can't be removed: {reason(error)}") from error
 
 
 def _refuse_known(library: Library, name: str) -> None:

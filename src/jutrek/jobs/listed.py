@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -141,7 +141,11 @@ def without_job(library: Library, jobs: Iterable[Placed]) -> list[Claim]:
     return [claim for claim in claims(library) if claim.job not in ids]
 
 
-def last_values(jobs: Iterable[Placed], outline: str) -> Mapping[str, str]:
-    """What was filled into the blanks of an outline the last time."""
-    newest = next((one.job for one in jobs if one.job.outline == outline), None)
-    return newest.blanks if newest is not None else {}
+def used_before(jobs: Iterable[Placed]) -> dict[str, list[str]]:
+    """What was filled into blanks until now, by their names; the last ones first."""
+    found: dict[str, dict[str, None]] = {}
+    for one in jobs:
+        for name, text in one.job.blanks.items():
+            if text:
+                found.setdefault(name, {})[text] = None
+    return {name: list(texts) for name, texts in found.items()}

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from jutrek.disk import Outside, inside
+from jutrek.errors import CantStart
 from jutrek.filing.names import MAX_PATH, same_name, units
 from jutrek.jobs.blanks import JOB, Blank
 from jutrek.jobs.filling import Filled, folder_filled, name_filled
@@ -21,18 +22,6 @@ MOST = 20_000
 """Folders and files that one job is made of at most."""
 
 
-class CantMake(ValueError):
-    """A job that can't be made as it is said; its text is a sentence that says why.
-
-    Attributes:
-        blank: the one that it is about; empty for none.
-    """
-
-    def __init__(self, why: str, blank: str = "") -> None:
-        super().__init__(why)
-        self.blank = blank
-
-
 @dataclass(frozen=True, slots=True)
 class Made:
     """A folder or a starter file that is made.
@@ -44,6 +33,8 @@ class Made:
         depth: how deep it lies; the job's folder lies 0 deep.
         lands: whether captures land here.
         name: what the part is called.
+        optional: whether it may be wished for, or left out.
+        each: whether it is one of those that are made for each device.
     """
 
     path: str
@@ -52,6 +43,8 @@ class Made:
     depth: int
     lands: bool = False
     name: str = ""
+    optional: bool = False
+    each: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,7 +56,7 @@ class Whole:
         made: the job's folder first, each before what lies in it.
         landing: the folder below it that captures land in, and by which patterns; None where none do.
         by, named: of what lands: the pattern of folders below there, and that of names; empty for none.
-        left_out: optional parts that are not made.
+        left_out: optional parts that are not made, as they would be.
     """
 
     folder: str
@@ -71,7 +64,7 @@ class Whole:
     landing: str | None = None
     by: str = ""
     named: str = ""
-    left_out: tuple[Node, ...] = ()
+    left_out: tuple[Made, ...] = ()
 
     @property
     def folders(self) -> int:
@@ -120,16 +113,16 @@ def checked_values(
         last: what was filled in the last time, where that is to be used again.
 
     Raises:
-        CantMake: for a blank that the outline does not have, or a text that can't be filled in.
+        CantStart: for a blank that the outline does not have, or a text that can't be filled in.
     """
     if unknown := sorted(said.keys() - blanks.keys() - {JOB}):
         known = ", ".join(blanks) or "none"
-        raise CantMake(f"There is no blank “{unknown[0]}” in this outline; there are: {known}.", unknown[0])
+        raise CantStart(f"There is no blank “{unknown[0]}” in this outline; there are: {known}.", unknown[0])
     values = {}
     for name, blank in blanks.items():
         text = blank.meant(said[name]) if name in said else (last or {}).get(name, "") or blank.usual
         if why := blank.trouble_with(text):
-            raise CantMake(why, name)
+            raise CantStart(why, name)
         values[name] = text
     return values
 
@@ -138,24 +131,24 @@ def whole_of(outline: Outline, wish: Wish) -> Whole:
     """All that an outline makes for a job.
 
     Raises:
-        CantMake: where a name is empty, two are the same, or a path is too long.
+        CantStart: where a name is empty, two are the same, or a path is too long.
     """
     top = folder_filled(outline.top.pattern, wish.filled)
     if not top or not wish.filled.values.get(JOB):
-        raise CantMake("The job's folder has no name yet: fill in the blanks.")
+        raise CantStart("The job's folder has no name yet: fill in the blanks.")
     try:
         inside(top)
     except Outside as error:
-        raise CantMake(f"The job's folder would be {error}.") from error
+        raise CantStart(f"The job's folder would be {error}.") from error
     made = [Made("", None, outline.top.line, 0, name=outline.top.name)]
-    left_out: list[Node] = []
+    left_out: list[Made] = []
     landing = outline.landing
     for one in _below(outline.top, "", 1, wish.filled, wish, left_out, landing):
         made.append(one)
         if len(made) > MOST:
-            raise CantMake(f"It would be more than {MOST:,} folders and files.")
+            raise CantStart(f"It would be more than {MOST:,} folders and files.")
         if units(f"{top}/{one.path}") > MAX_PATH:
-            raise CantMake(
+            raise CantStart(
                 f"The path “{one.path[-60:]}” would be longer than every system takes ({MAX_PATH} signs in all)."
             )
     lands = next((one.path for one in made if one.lands), None)
@@ -168,25 +161,28 @@ def whole_of(outline: Outline, wish: Wish) -> Whole:
 
 
 def _below(
-    node: Node, above: str, depth: int, filled: Filled, wish: Wish, left_out: list[Node], landing: Landing | None
+    node: Node, above: str, depth: int, filled: Filled, wish: Wish, left_out: list[Made], landing: Landing | None
 ) -> Iterator[Made]:
     """All that is made in a folder of an outline."""
     taken: dict[str, int] = {same_name(MARKER): 0} if not above else {}
     for one in node.below:
-        if not wish.makes(one):
-            left_out.append(one)
-            continue
+        is_made = wish.makes(one)
         for each in map(filled.for_device, wish.devices) if one.each_device else (filled,):
             name = name_filled(one.pattern, each, is_file=one.starter is not None)
             if not name:
                 # All of it is optional, and nothing of that is known.
                 continue
+            path = f"{above}/{name}" if above else name
+            lands = landing is not None and landing.line == one.line
+            optional = one.wished is not None
+            made = Made(path, one.starter, one.line, depth, lands, one.name, optional, one.each_device)
+            if not is_made:
+                left_out.append(made)
+                continue
             key = same_name(name)
             if key in taken:
                 which = f"line {taken[key]}" if taken[key] else "Jutrek itself"
-                raise CantMake(f"Line {one.line} makes “{name}”, and so does {which}.")
+                raise CantStart(f"Line {one.line} makes “{name}”, and so does {which}.")
             taken[key] = one.line
-            path = f"{above}/{name}" if above else name
-            lands = landing is not None and landing.line == one.line
-            yield Made(path, one.starter, one.line, depth, lands, one.name)
+            yield made
             yield from _below(one, path, depth + 1, each, wish, left_out, landing)

@@ -149,7 +149,7 @@ def previewed(library: Library, start: Start) -> tuple[Whole, str]:
     """What a start would make, and the number that the job would get. Nothing is taken or made.
 
     Raises:
-        CantMake: where blanks are not filled in, or the job can't be made so.
+        CantStart: where blanks are not filled in, or the job can't be made so.
         NotPossible: when a number is wanted that can't be had.
     """
     number = start.wanted(library)
@@ -175,7 +175,7 @@ def start_job(
         look: told the bytes of every block of a large starter.
 
     Raises:
-        CantMake: where blanks are not filled in, or the job can't be made so.
+        CantStart: where blanks are not filled in, or the job can't be made so.
         NotPossible: when its folder is there already, or a number is wanted that is given.
         NotMade: when a disk is full, or away; nothing is left behind.
         LibraryBusy: when another Jutrek is at work in the library.

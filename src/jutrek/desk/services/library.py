@@ -6,6 +6,7 @@ from jutrek.desk.services.captioning import CaptioningService
 from jutrek.desk.services.cards import CardsService
 from jutrek.desk.services.checks import ChecksService
 from jutrek.desk.services.doubles import DoublesService
+from jutrek.desk.services.jobs import JobsService
 from jutrek.desk.services.learner import Learner
 from jutrek.desk.services.marking import MarkingService
 from jutrek.desk.services.opened import IntakeSide, Opened
@@ -67,6 +68,7 @@ class LibraryServices:
         self.captioning = CaptioningService(opened, self.places)
         self.turning = TurningService(opened, self.places)
         self.storing = StoringService(opened, self.places, lambda: self.rules.now)
+        self.jobs = JobsService(opened, lambda: self.rules.now)
         # It begins while the intake has nothing to do, and ends as soon as it has: both need the ledger.
         wanted = lambda: worker.wanted or intake.busy()  # noqa: E731
         self.learner = Learner(opened, lambda: self.doubles.count(wanted), lambda: self.rules.now)

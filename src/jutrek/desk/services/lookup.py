@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from jutrek.desk import events
 from jutrek.desk.doubles import FileFacts, facts_of
 from jutrek.desk.hub import Teller
+from jutrek.desk.jobs import JobsSeen, Said, all_seen, looked_ahead
 from jutrek.desk.outbox_keeper import OutboxKeeper
 from jutrek.desk.outbox_run import remove_with_copies
 from jutrek.desk.outboxes import add_outbox, remove_outbox
@@ -18,6 +19,9 @@ from jutrek.desk.services.sorting import Sortings
 from jutrek.desk.viewing import Views
 from jutrek.doubles.degrees import Group
 from jutrek.errors import NotPossible, OutboxBusy, reason
+from jutrek.filing.rulebook import load_rules
+from jutrek.jobs.making import Whole
+from jutrek.jobs.shelf import Kept, read
 from jutrek.library import Library, drives_here
 from jutrek.library.ledger import Ledger
 from jutrek.outboxes.asked import Asked
@@ -93,6 +97,27 @@ class LookupService:
     def read_some(self) -> int:
         """Read some of them. Returns how many are left. Raises `Stopped` when it was stopped."""
         return self.views.read_some(self._stop)
+
+    def jobs(self) -> JobsSeen:
+        """All that is shown of the library's jobs."""
+        return all_seen(self._library, self._ledger)
+
+    def what_it_makes(self, said: Said, kept: Kept) -> tuple[Whole, str]:
+        """What a start by an outline would make, and the job's number.
+
+        Args:
+            said: what was filled in.
+            kept: the outline, also one that is being written.
+
+        Raises:
+            LibraryTrouble: where the outline can't be used, or a number that is wanted can't be had.
+            CantStart: where blanks are not filled in, or the job can't be made so.
+        """
+        return looked_ahead(self._library, said, load_rules(self._library).rules, {}, kept)
+
+    def read_outline(self, name: str, text: str, starters: Mapping[str, int]) -> Kept:
+        """An outline as it is written by now."""
+        return read(self._library, name, text, starters)
 
     def kept_views(self) -> tuple[list[KeptView], list[str]]:
         """The views that are kept, and a sentence for every damaged entry of their page."""
