@@ -1,4 +1,4 @@
-"""What the demo's library has besides its files: a place, some kept views, shelves, spots, marks, keywords, rights."""
+"""What the demo's library has besides its files: a place, views, shelves, spots, marks, keywords, rights, jobs."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import os
 from dataclasses import replace
 from functools import partial
 
+from jutrek.desk.demo_jobs import furnish_jobs
 from jutrek.disk import have_folder, inside
 from jutrek.filing import HouseRules
 from jutrek.filing.arrival import Saying
@@ -74,7 +75,7 @@ _DEMO_SAYING = Saying(
 
 def furnish(library: str, folder: str) -> None:
     """Give the demo's library a place in a folder, which is made, unless it has one; kept views, shelves, spots, marks,
-    keywords, and what is said of all that comes home.
+    keywords, what is said of all that comes home; outlines, and jobs.
 
     Raises:
         LibraryTrouble: when that cannot be.
@@ -100,6 +101,7 @@ def furnish(library: str, folder: str) -> None:
         for name, paths in _DEMO_SHELVES.items():
             things = [_thing(home, path) for path in paths if os.path.exists(os.path.join(library, path))]
             change(home, partial(put_on, name=name, things=things))
+    furnish_jobs(home)
 
 
 def _thing(home: Library, path: str) -> Thing:

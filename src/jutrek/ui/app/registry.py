@@ -36,6 +36,7 @@ PAGES = (
     Entry("intake", "Intake", "Ctrl+1", "jutrek.ui.pages.intake"),
     Entry("library", "Library", "Ctrl+2", "jutrek.ui.pages.library", figures=True),
     Entry("doubles", "Doubles", "Ctrl+3", "jutrek.ui.pages.doubles", figures=True),
+    Entry("jobs", "Jobs", "Ctrl+4", "jutrek.ui.pages.jobs"),
     Entry("rules", "House rules", "Ctrl+5", "jutrek.ui.pages.rules"),
     Entry("journal", "Journal", "Ctrl+6", "jutrek.ui.pages.journal"),
 )

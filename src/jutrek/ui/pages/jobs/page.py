@@ -1,0 +1,284 @@
+"""Ties the Jobs page to the library whose jobs it shows."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from dataclasses import replace
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPoint, QTimer
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import QMenu, QStackedWidget, QWidget
+
+from jutrek.desk import events
+from jutrek.desk.jobs import JobSeen, JobsSeen, Said, working_files
+from jutrek.errors import CantStart, JutrekError, Stopped
+from jutrek.jobs.blanks import OPERATOR
+from jutrek.jobs.shelf import Kept
+from jutrek.ui.pages.jobs.view import JobsView
+from jutrek.ui.plainly import caption
+from jutrek.ui.shell.offers import Offer
+from jutrek.ui.shell.page import Page
+from jutrek.words import counted
+
+if TYPE_CHECKING:
+    from jutrek.desk.answers import TakenBack
+    from jutrek.desk.jobs import Next
+    from jutrek.desk.worker import Ticket
+    from jutrek.jobs.making import Whole
+    from jutrek.transfer.making import MadeRun
+    from jutrek.transfer.starting import Started
+    from jutrek.ui.shell.context import Context
+
+_PAUSE = 120
+"""Milliseconds without another key after which it is looked what would be made."""
+
+
+class JobsPage(Page):
+    """The Jobs page."""
+
+    keys = (
+        ("Tab", "the next blank of the sentence"), ("Enter", "start the job"), ("Down", "all that a blank offers"),
+        ("N", "the next version of the chosen working file"), ("Ctrl+Z", "take back what was made last"),
+    )  # fmt: skip
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        view = self.view = JobsView(context.theme, context.pictures)
+        self.stack = self.widget = QStackedWidget()
+        self.stack.addWidget(view)
+        self._root, self._seen, self._kept = "", None, None  # type: tuple[str, JobsSeen | None, Kept | None]
+        self._with: set[str] = set()
+        self._without: set[str] = set()
+        self._looking: Ticket[tuple[Whole, str]] | None = None
+        self._last_run, self._starting = "", False
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_PAUSE)
+        self._later.timeout.connect(self._look)
+        view.changed.connect(self._change)
+        view.started.connect(self.go)
+        view.stopped.connect(self.stop)
+        view.cleared.connect(self._clear)
+        view.sentence.outlines_asked.connect(self._offer_outlines)
+        view.stairs.wished.connect(self._wish)
+        view.rows.chosen.connect(self._show_work)
+        view.rows.opened.connect(self._open_folder)
+        view.rows.asked.connect(self._offer_acts)
+        view.work.next_wanted.connect(self._next_version)
+        view.work.opened.connect(self._open_file)
+        QShortcut(QKeySequence("N"), view.work, self._next_of_chosen)
+        context.client.on(events.BoardChanged, self._see_board)
+        context.runs.ended.connect(lambda _: self._read() if self.shown else None)
+
+    # ---- what it is told
+
+    def activated(self) -> None:
+        self._read()
+        self.view.sentence.take_focus()
+
+    def go(self) -> None:
+        """Start the job."""
+        said = self._said()
+        if said is None or self._starting or not self.view.main.isEnabled():
+            return
+        self._starting = True
+        self.ask_library(lambda library: library.jobs.start(said), self._say_started, self._say_not_started)
+
+    def undo(self) -> None:
+        """Take back what was made last."""
+        run, self._last_run = self._last_run, ""
+        if run:
+            self.ask_library(lambda library: library.runs.take_back(run, frozenset()), self._say_taken_back)
+
+    def notify(self, state: str, more: str = "", under: str = "", *, brick: bool = False) -> None:
+        self.view.notify(state, more, under, brick=brick)
+
+    def working(self, words: str, figures: str) -> None:
+        self.view.show_working(words, figures)
+
+    def offers(self, typed: str) -> Iterable[Offer]:
+        seen = self._seen
+        if seen is None:
+            return
+        for kept in seen.outlines:
+            yield Offer("do", f"Start a {kept.name}", partial(self._start_a, kept))
+        for number, one in enumerate(seen.jobs):
+            yield Offer("job", one.placed.job.called, partial(self._go_to, number), one.placed.folder)
+
+    def _start_a(self, kept: Kept) -> None:
+        self.context.go_to("jobs")
+        self._use(kept)
+
+    def _go_to(self, number: int) -> None:
+        self.context.go_to("jobs")
+        self.view.rows.choose(number)
+
+    def _see_board(self, event: events.BoardChanged) -> None:
+        place = event.board.place
+        before, self._root = self._root, place.root if place is not None else ""
+        if before != self._root:
+            self._seen = self._kept = None
+            if self.shown:
+                self._read()
+
+    # ---- what there is
+
+    def _read(self) -> None:
+        if self._root:
+            self.ask_lookup(lambda lookup: lookup.jobs(), self._know)
+
+    def _know(self, seen: JobsSeen) -> None:
+        self._seen = seen
+        self.view.show_jobs(seen, self._root)
+        self.say_figure(f"{len(seen.jobs):,}" if seen.jobs else "")
+        names = {kept.name: kept for kept in seen.outlines}
+        kept = names.get(self._kept.name) if self._kept is not None else None
+        if kept is None:
+            last = seen.jobs[0].placed.job.outline if seen.jobs else ""
+            kept = names.get(last) or next(iter(seen.outlines), None)
+        if kept is not None:
+            self._use(kept)
+        self._show_work(self.view.rows.job)
+
+    def _use(self, kept: Kept) -> None:
+        """Ask for the blanks of an outline."""
+        if self._kept is None or self._kept.name != kept.name:
+            self._with, self._without = set(), set()
+        self._kept = kept
+        if self._seen is not None:
+            self.view.show_outline(kept, self._seen)
+        self._look()
+
+    def _offer_outlines(self, at: QWidget) -> None:
+        menu = QMenu(at)
+        for kept in self._seen.outlines if self._seen is not None else ():
+            about = f" · {kept.outline.about}" if kept.outline is not None and kept.outline.about else ""
+            trouble = " · can't be used as it is" if kept.trouble is not None else ""
+            menu.addAction(caption(f"{kept.name}{about}{trouble}"), partial(self._use, kept))
+        menu.popup(at.mapToGlobal(QPoint(0, at.height())))
+
+    # ---- what would be made
+
+    def _said(self) -> Said | None:
+        said = self.view.sentence.said()
+        return replace(said, with_=frozenset(self._with), without=frozenset(self._without)) if said else None
+
+    def _change(self) -> None:
+        self.view.notify("")
+        self._later.start()
+
+    def _wish(self, name: str) -> None:
+        """Take an optional part in, or leave it out."""
+        outline = self._kept.outline if self._kept is not None else None
+        node = next((one for one in outline.optional if one.name == name), None) if outline is not None else None
+        if node is None:
+            return
+        own = self._with if node.wished else self._without
+        own.symmetric_difference_update({name})
+        self._look()
+
+    def _look(self) -> None:
+        """Look what would be made; nobody waits for what was asked before."""
+        said, kept = self._said(), self._kept
+        if self._looking is not None:
+            self._looking.give_up()
+            self._looking = None
+        session = self.context.client.session
+        if said is None or kept is None or session is None:
+            self.view.show_whole(None, "")
+            return
+        self._looking = session.ask_lookup(
+            lambda lookup: lookup.what_it_makes(said, kept), self._show_whole, self._show_lack
+        )
+
+    def _show_whole(self, found: tuple[Whole, str]) -> None:
+        whole, number = found
+        sentence = self.view.sentence
+        typed = sentence.number.text() not in ("", number)
+        sentence.show_number(number)
+        blanks = self._kept.outline.blanks if self._kept and self._kept.outline else {}
+        choices = [f"{name}: one of {len(blank.choices)}" for name, blank in blanks.items() if blank.choices]
+        first = f"{number} is the number you chose" if typed else f"{number} is the next free number"
+        sentence.say(" · ".join([first, *choices]))
+        self.view.show_whole(whole, number)
+
+    def _show_lack(self, error: JutrekError) -> None:
+        if isinstance(error, Stopped):
+            return
+        self.view.show_whole(None, "")
+        blank = error.blank if isinstance(error, CantStart) else ""
+        self.view.sentence.say(str(error), blank=blank, trouble=True)
+
+    def _clear(self) -> None:
+        self._with, self._without = set(), set()
+        self.view.notify("")
+        self.view.sentence.clear()
+        self.view.sentence.take_focus()
+
+    # ---- what was made
+
+    def _say_started(self, done: Started) -> None:
+        self._starting = False
+        self._last_run = done.made.run
+        job = done.placed.job
+        self.view.sentence.clear()
+        stays = f"{counted(len(done.made.left), 'file')} were there already, and stay." if done.made.left else ""
+        files = f"{counted(done.whole.folders, 'folder')} and {counted(done.whole.files, 'starter file')}"
+        self.notify(
+            f"Job {job.number} is started.",
+            f"{files} in {done.placed.folder}. {stays}".strip(),
+            "Ctrl+Z takes it back while nothing else lies in it.",
+        )
+        self._read()
+
+    def _say_not_started(self, error: JutrekError) -> None:
+        self._starting = False
+        self.say_trouble(error)
+
+    def _say_taken_back(self, back: TakenBack) -> None:
+        outcome, left = back.outcome, back.left
+        trouble = str(outcome.trouble) if outcome.trouble else left[0] if left else ""
+        self.notify("Taken back." if not trouble else "Not all of it was taken back.", trouble, brick=bool(trouble))
+        self._read()
+
+    # ---- what lies in a job
+
+    def _show_work(self, one: JobSeen | None) -> None:
+        if one is not None:
+            known = {job.placed.job.blanks.get(OPERATOR, "") for job in self.view.rows.jobs}
+            self.view.show_work(working_files(one, [who for who in known if who]))
+
+    def _path(self, below: str) -> str:
+        job = self.view.rows.job
+        return f"{job.placed.folder}/{below}" if job is not None else ""
+
+    def _next_of_chosen(self) -> None:
+        if (line := self.view.work.chosen) is not None:
+            self._next_version(line.newest.path)
+
+    def _next_version(self, below: str) -> None:
+        path = self._path(below)
+        if path:
+            who = self.view.sentence.initials
+            self.ask_library(lambda library: library.jobs.next_version(path, who), self._say_next)
+
+    def _say_next(self, done: tuple[Next, MadeRun]) -> None:
+        found, made = done
+        self._last_run = made.run
+        before = os.path.basename(found.newest)
+        self.notify(f"{found.name} is there.", f"A copy of {before}, proven.", "Ctrl+Z takes it back.")
+        self._read()
+
+    def _open_file(self, below: str) -> None:
+        self.context.show_file(os.path.join(self._root, self._path(below)))
+
+    def _open_folder(self, one: JobSeen) -> None:
+        self.context.show_file(os.path.join(self._root, one.placed.folder))
+
+    def _offer_acts(self, one: JobSeen, at: QPoint) -> None:
+        menu = QMenu(self.view.rows)
+        menu.addAction("Open its folder", partial(self._open_folder, one))
+        menu.popup(at)
