@@ -174,6 +174,7 @@ class Board:
         not_compared: captures that would come home, and were not yet compared as far as the house rules ask for.
         asks: what the house rules want said of an intake, such as `job`.
         said: what is said of this one.
+        into: what the job is called that it is for; empty for none.
     """
 
     sources: tuple[SourceView, ...] = ()
@@ -195,6 +196,7 @@ class Board:
     places: tuple[Storage, ...] = ()
     asks: tuple[str, ...] = ()
     said: Mapping[str, str] = field(default_factory=dict)
+    into: str = ""
 
     def count(self, *states: State) -> int:
         """How many captures are in one of these states."""

@@ -32,12 +32,14 @@ class Draft:
         changed: those of the `DAY_RULES` that differ from the house's in this intake.
         files: size and time of last change (nanoseconds) of the captures that something was decided about one by one:
             a card's names come again with other content.
+        within: the folder of a job that captures of it land in, relative to the library; empty where it is for none.
     """
 
     sources: tuple[str, ...]
     decisions: Decisions
     changed: Mapping[str, Any] = field(default_factory=dict)
     files: Mapping[str, tuple[int, int]] = field(default_factory=dict)
+    within: str = ""
 
 
 def _path(library: str) -> str:
@@ -56,7 +58,7 @@ def load(library: str) -> Draft | None:
         changed = _earlier(page["rules"]) if page["version"] == 1 else _changed(page["rules"])
         files = {str(key): (int(size), int(mtime_ns)) for key, (size, mtime_ns) in page["files"].items()}
         sources = tuple(map(str, page["sources"]))
-        return Draft(sources, _decisions(page["decisions"]), changed, files)
+        return Draft(sources, _decisions(page["decisions"]), changed, files, str(page.get("within", "")))
     except (OSError, ValueError, KeyError, TypeError, AttributeError):
         return None
 
@@ -68,6 +70,7 @@ def keep(library: str, draft: Draft) -> None:
         "sources": draft.sources,
         "decisions": _as_page(draft.decisions),
         "files": draft.files,
+        "within": draft.within,
         "rules": {
             name: [[str(day), minutes] for day, minutes in value] if name == "journeys" else value
             for name, value in draft.changed.items()

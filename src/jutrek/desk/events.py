@@ -194,6 +194,12 @@ class InboxTold(NamedTuple):
     is_trouble: bool
 
 
+class JobsKnown(NamedTuple):
+    """How many jobs the library has."""
+
+    jobs: int
+
+
 class OutboxesKnown(NamedTuple):
     """How the outboxes of the library stand."""
 
@@ -260,5 +266,6 @@ Event = (
     | Hearing
     | InboxTold
     | OutboxesKnown
+    | JobsKnown
     | Trouble
 )

@@ -5,15 +5,17 @@ from __future__ import annotations
 import os
 import threading
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from typing import TYPE_CHECKING, NamedTuple
 
+from jutrek.captures import Say
+from jutrek.desk.history import Step
 from jutrek.disk import Outside, inside
 from jutrek.errors import NotPossible, reason, shown
 from jutrek.filing.names import same_name
 from jutrek.filing.rules import RuleError
-from jutrek.jobs.blanks import JOB, OPERATOR
+from jutrek.jobs.blanks import CLIENT, JOB, OPERATOR, TITLE
 from jutrek.jobs.filling import Filled
 from jutrek.jobs.job import Placed, job_above, rules_for
 from jutrek.jobs.listed import Held, held, meant, placed_jobs, used_before, without_job
@@ -301,6 +303,49 @@ def into_job(library: Library, placed: Placed, rules: HouseRules) -> HouseRules:
         return rules_for(placed, rules)
     except RuleError as error:
         raise NotPossible(library.root, f"job {shown(placed.job.number)}: {str(error).rstrip('.')}") from error
+
+
+def step_into(library: Library, now: Step, house: HouseRules, folder: str) -> Step:
+    """The step of an intake by which all that comes lands in a job; in none where the folder is empty.
+
+    Args:
+        library: the library.
+        now: what was decided until now.
+        house: the house rules.
+        folder: of the job, relative to the library.
+
+    Raises:
+        NotPossible: when the folder is of no job, or no captures land in it.
+    """
+    rules = replace(
+        now.rules, within="", layout=house.layout, name=house.name, schemes=house.schemes, developed=house.developed
+    )
+    said, words = dict.fromkeys((JOB, CLIENT, TITLE), ""), "what comes lands in no job"
+    if folder:
+        placed = job_at(library, folder)
+        if placed is None:
+            raise NotPossible(library.root, f"{shown(folder)} is not the folder of a job")
+        rules, words = into_job(library, placed, rules), f"into job {placed.job.called}"
+        said |= placed.job.said
+    return Step(Say(said).on(now.decisions), rules, words)
+
+
+def job_of_intake(library: Library, rules: HouseRules) -> Placed | None:
+    """The job that an intake with these rules is for.
+
+    Returns:
+        None where it is for none.
+
+    Raises:
+        NotPossible: when the job's folder is not there any more.
+    """
+    if not rules.within:
+        return None
+    placed = job_above(library.tree, rules.within)
+    if placed is None:
+        what = "the folder of the job that this intake is for is not there any more; choose it anew"
+        raise NotPossible(rules.within, what)
+    return placed
 
 
 def outlines_of(library: Library) -> tuple[list[Kept], list[str]]:

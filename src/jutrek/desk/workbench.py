@@ -37,7 +37,9 @@ from jutrek.doubles.beyond_bytes import Lookout
 from jutrek.doubles.waiting import SEEN, decide_anew, remembered
 from jutrek.filing import Action, HouseRules, OnDouble, Plan, rebased
 from jutrek.filing.facts import SAID
+from jutrek.filing.rules import RuleError
 from jutrek.formats import MEDIA
+from jutrek.jobs.job import job_above, rules_for
 from jutrek.library import Library, known_devices
 from jutrek.library.spots import spots_of
 from jutrek.transfer import Done
@@ -93,6 +95,8 @@ class Workbench:
         self.knows_content = self.knows_looks = False
         self.nothing_home = True
         self._existing: dict[str, bool] = {}
+        self._called: dict[str, str] = {}
+        """What jobs are called, by the folders that their captures land in."""
         self._expected: dict[str, tuple[int, int]] = {}
         self._awaited: tuple[str, ...] = ()
         self.places: tuple[Storage, ...] = ()
@@ -105,6 +109,7 @@ class Workbench:
         self.knows_content = self.knows_looks = library is None
         self.nothing_home = True
         self.results.clear()
+        self._called.clear()
         self.learn_devices()
         self.learn(ledger)
 
@@ -146,13 +151,13 @@ class Workbench:
             for name in DAY_RULES
             if getattr(now.rules, name) != getattr(self.house, name)
         }
-        return Draft(tuple(sources), now.decisions, changed, {**self._expected, **files})
+        return Draft(tuple(sources), now.decisions, changed, {**self._expected, **files}, now.rules.within)
 
     def take_up(self, draft: Draft) -> bool:
         """Go on with a draft, unless something was decided here already. Returns whether it decides anything."""
         self._awaited = draft.sources
         now = self.history.now
-        rules = replace(self.house, **draft.changed)
+        rules = self._into_job(replace(self.house, **draft.changed), draft.within)
         if len(self.history.steps) > 1 or (draft.decisions, rules) == (now.decisions, now.rules):
             return False
         self._expected = dict(draft.files)
@@ -160,6 +165,16 @@ class Workbench:
         self._forget_other_files()
         self.refresh()
         return True
+
+    def _into_job(self, rules: HouseRules, within: str) -> HouseRules:
+        """The rules of an intake that was for a job, if that is there still."""
+        placed = job_above(self._library.tree, within) if within and self._library is not None else None
+        if placed is None or placed.landing != within:
+            return rules
+        try:
+            return rules_for(placed, rules)
+        except RuleError:
+            return rules
 
     def source_read(self, root: str) -> None:
         """A source was read. What follows from it is due, by `sources_changed`, and no plan holds until then."""
@@ -389,7 +404,17 @@ class Workbench:
             earlier=self._earlier,
             asks=tuple(name for name in SAID if now.rules.uses(name)),
             said=now.decisions.said,
+            into=self._into(now.rules.within),
         ).ready()
+
+    def _into(self, within: str) -> str:
+        """What the job is called that the intake is for; empty for none."""
+        if not within or self._library is None:
+            return ""
+        if within not in self._called:
+            placed = job_above(self._library.tree, within)
+            self._called[within] = placed.job.called if placed is not None else within
+        return self._called[within]
 
     def _place(self) -> Storage | None:
         library = self._library

@@ -222,6 +222,22 @@ class IntakeService:
         if self._bench.history.redo():
             self._refresh()
 
+    def set_job(self, folder: str) -> None:
+        """Let all that comes land in a job, and be said of it; in none where the folder is empty.
+
+        Args:
+            folder: of the job, relative to the library.
+
+        Raises:
+            NotPossible: when the folder is of no job, or no captures land in it.
+        """
+        from jutrek.desk.jobs import step_into
+
+        bench, library = self._bench, self._sources.library
+        if library is not None:
+            bench.history.take(step_into(library, bench.history.now, bench.house, folder))
+            self._refresh()
+
     def set_days(self, *, day_starts: int, gap: int, zone: int | None, journeys: tuple[tuple[date, int], ...]) -> None:
         """Let days start at another time, shoots part at another gap, and other zones hold; all in minutes.
 
@@ -332,11 +348,15 @@ class IntakeService:
         plan, bench = self._bench.plan, self._bench
         if plan is None:
             raise PlanUnusable("", "it is not made yet")
+        if (library := self._sources.library) is not None:
+            from jutrek.desk.jobs import job_of_intake
+
+            job_of_intake(library, bench.history.now.rules)
         if over.is_set():
             raise Stopped
         for path in [path for path, done in bench.results.items() if not done.home]:
             del bench.results[path]
-        if (library := self._sources.library) is not None:
+        if library is not None:
             with contextlib.suppress(OSError):
                 # A list that cannot be written now is written the next time; the files say whether they can be.
                 keep_devices(library, bench.story.devices.values())
@@ -345,6 +365,9 @@ class IntakeService:
         if outcome.trouble is None and not outcome.gone and bench.plan is not None and not bench.plan.to_bring():
             # An intake ends with its run. What waits for an answer asks again the next time.
             self._forget_intake()
+            if bench.history.now.rules.within:
+                # What comes next is for this job only if somebody says so.
+                self.set_job("")
         return outcome
 
     def finish(self, run: str, after: AfterRun, over: threading.Event) -> Outcome:

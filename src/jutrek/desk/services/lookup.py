@@ -20,6 +20,8 @@ from jutrek.desk.viewing import Views
 from jutrek.doubles.degrees import Group
 from jutrek.errors import NotPossible, OutboxBusy, reason
 from jutrek.filing.rulebook import load_rules
+from jutrek.jobs.job import Placed
+from jutrek.jobs.listed import placed_jobs
 from jutrek.jobs.making import Whole
 from jutrek.jobs.shelf import Kept, read
 from jutrek.library import Library, drives_here
@@ -99,8 +101,20 @@ class LookupService:
         return self.views.read_some(self._stop)
 
     def jobs(self) -> JobsSeen:
-        """All that is shown of the library's jobs."""
-        return all_seen(self._library, self._ledger)
+        """All that is shown of the library's jobs.
+
+        Raises:
+            LibraryTrouble: when the library cannot be listed.
+            Stopped: when it was stopped.
+        """
+        self.catch_up()
+        seen = all_seen(self._library, self._ledger)
+        self._teller.tell(events.JobsKnown(len(seen.jobs)))
+        return seen
+
+    def placed_jobs(self) -> list[Placed]:
+        """The jobs of the library, where each lies, the newest first."""
+        return placed_jobs(self._library, self._ledger)[0]
 
     def what_it_makes(self, said: Said, kept: Kept) -> tuple[Whole, str]:
         """What a start by an outline would make, and the job's number.

@@ -68,7 +68,14 @@ class MainWindow(QMainWindow):
         self.pictures = Pictures(Pool(_THREADS), self.devicePixelRatioF(), self)
         self.shower = FileShower(self)
         self._context = Context(
-            current(), self.pictures, self.client, self.runs, self.go_to, self.shower.show_file, self.sort_by_hand
+            current(),
+            self.pictures,
+            self.client,
+            self.runs,
+            self.go_to,
+            self.shower.show_file,
+            self.look_into,
+            self.sort_by_hand,
         )
         self.header = Header(self._context.theme, self.entries)
         self._stack = QStackedWidget()
@@ -172,6 +179,10 @@ class MainWindow(QMainWindow):
         self.header.mark(key)
         opened.activated()
         return opened
+
+    def look_into(self, folder: str) -> None:
+        """Show what lies in a folder of the library."""
+        self.go_to("library").look_into(folder)
 
     def sort_by_hand(self, name: str, paths: Sequence[str]) -> None:
         """Open what sorts captures that just came home."""

@@ -23,6 +23,7 @@ class Context(NamedTuple):
         runs: the run of an intake.
         go_to: opens a page by its key.
         show_file: shows a file in the program that the desktop has for it.
+        look_into: shows what lies in a folder of the library.
         sort_by_hand: sorts captures that just came home, by their paths, under a name.
     """
 
@@ -32,4 +33,5 @@ class Context(NamedTuple):
     runs: RunControl
     go_to: Callable[[str], object]
     show_file: Callable[[str], None]
+    look_into: Callable[[str], None]
     sort_by_hand: Callable[[str, Sequence[str]], None]

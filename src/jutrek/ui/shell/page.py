@@ -91,6 +91,9 @@ class Page(QObject):
             paths: theirs, in the library.
         """
 
+    def look_into(self, folder: str) -> None:
+        """Show what lies in a folder of the library, by its path in it, if the page does such a thing."""
+
     def hover(self, over: bool) -> None:
         """Show that something hangs over the window, or no longer, if it is the first page."""
 

@@ -18,6 +18,7 @@ from jutrek.desk.settings import last_size, remember_size
 from jutrek.errors import JutrekError, LibraryBusy
 from jutrek.ui.pages.intake.capture_cell import STEPS
 from jutrek.ui.pages.intake.cards import Cards
+from jutrek.ui.pages.intake.jobs import IntakeJobs
 from jutrek.ui.pages.intake.offers import IntakeOffers
 from jutrek.ui.pages.intake.runs import Runs
 from jutrek.ui.pages.intake.view import IntakeView
@@ -77,6 +78,7 @@ class IntakePage(Page):
         view.set_days.connect(self._set_days)
         view.saved.connect(self.choose_plan_file)
         view.stopped.connect(self._stop)
+        self._jobs = IntakeJobs(context, view, self.ask_lookup, self.ask_intake, self)
         view.copies.added.connect(self.choose_place)
         view.copies.forgotten.connect(self._forget_place)
         view.copies.caught_up.connect(self._catch_up)

@@ -10,6 +10,7 @@ from jutrek.desk.board import Board
 from jutrek.ui import paint
 from jutrek.ui.pages.intake import folder_column, ribbons, tiles
 from jutrek.ui.pages.intake.narrowing import standings_of
+from jutrek.ui.plainly import caption
 from jutrek.ui.theme import Theme, section
 from jutrek.ui.widgets.spoken import Part, Spoken
 
@@ -32,10 +33,12 @@ class ColumnTitles(QWidget, Spoken):
         self.standings.setToolTip("Show only what is new, what is home, or what is there in another way")
         self.back = QPushButton("Back to the days", self)
         self.standings.setAccessibleName("Show only…")
-        for button in (self.days, self.about, self.standings, self.back):
+        self.job = QPushButton("", self)
+        self.job.setToolTip("The job that this intake is for: what it brings lands in the job's folder")
+        for button in (self.days, self.about, self.standings, self.job, self.back):
             button.setProperty("link", True)
             button.hide()
-        self._settling = self._copying = self._many = False
+        self._settling = self._copying = self._many = self._has_jobs = self._into = False
 
     def show_board(self, board: Board) -> None:
         """Show when days and shoots of a board begin."""
@@ -44,12 +47,19 @@ class ColumnTitles(QWidget, Spoken):
         self.days.setText(f"day starts {starts} · new shoot after {board.gap / 60:g} h")
         said = " · ".join(f"{name} {board.said[name]}" for name in board.asks if name in board.said)
         self.about.setText(said or f"say the {', '.join(board.asks)}…" if board.asks else "")
+        self.job.setText(caption(f"into {board.into}" if board.into else "into a job…"))
+        self._into = bool(board.into)
         self._many = len(standings_of(board)) > 1
         self._show_links(bool(board.sources))
 
     def stops(self) -> tuple[QWidget, ...]:
         """Where Tab stops, in order."""
-        return self.standings, self.about, self.days, self.back
+        return self.standings, self.job, self.about, self.days, self.back
+
+    def show_jobs(self, there_are: bool) -> None:
+        """Offer jobs, where there are any."""
+        self._has_jobs = there_are
+        self._show_links(not self.days.isHidden())
 
     def show_settling(self, settling: bool) -> None:
         """Name the columns by the questions, or by the days again."""
@@ -66,6 +76,7 @@ class ColumnTitles(QWidget, Spoken):
         self.days.setVisible(shown and bool(self.days.text()))
         self.about.setVisible(shown and bool(self.about.text()))
         self.standings.setVisible(shown and self._many)
+        self.job.setVisible(shown and (self._has_jobs or self._into))
         self._place()
 
     def show_copying(self, copying: bool) -> None:
@@ -87,8 +98,11 @@ class ColumnTitles(QWidget, Spoken):
         wide = self.about.sizeHint().width()
         self.about.setGeometry(self.days.x() - wide, 0, wide, 24)
         left = self.about.x() if not self.about.isHidden() else self.days.x()
-        wide = self.standings.sizeHint().width()
-        self.standings.setGeometry(left - wide, 0, wide, 24)
+        for button in (self.job, self.standings):
+            if not button.isHidden():
+                wide = min(button.sizeHint().width(), 330)
+                left -= wide
+                button.setGeometry(left, 0, wide, 24)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._place()

@@ -69,6 +69,8 @@ class JobsPage(Page):
         view.rows.asked.connect(self._offer_acts)
         view.work.next_wanted.connect(self._next_version)
         view.work.opened.connect(self._open_file)
+        view.brought.connect(self._bring_into)
+        view.in_library.connect(self._show_in_library)
         QShortcut(QKeySequence("N"), view.work, self._next_of_chosen)
         context.client.on(events.BoardChanged, self._see_board)
         context.runs.ended.connect(lambda _: self._read() if self.shown else None)
@@ -278,7 +280,17 @@ class JobsPage(Page):
     def _open_folder(self, one: JobSeen) -> None:
         self.context.show_file(os.path.join(self._root, one.placed.folder))
 
+    def _bring_into(self, one: JobSeen) -> None:
+        """Let what comes next land in a job."""
+        self.ask_intake(lambda intake: intake.set_job(one.placed.folder), lambda _: self.context.go_to("intake"))
+
+    def _show_in_library(self, one: JobSeen) -> None:
+        self.context.look_into(one.placed.folder)
+
     def _offer_acts(self, one: JobSeen, at: QPoint) -> None:
         menu = QMenu(self.view.rows)
         menu.addAction("Open its folder", partial(self._open_folder, one))
+        if not one.is_away:
+            menu.addAction("Bring a card into it…", partial(self._bring_into, one))
+        menu.addAction("Show in the library", partial(self._show_in_library, one))
         menu.popup(at)

@@ -474,6 +474,9 @@ class LibraryPage(Page):
         if self.view.view is not None:
             self.sorting.ask_which(self.view.sorts, self.view.view.laid.view, len(self.view.view.laid.rows))
 
+    def look_into(self, folder: str) -> None:
+        self.show(Value(Sort.FOLDER, folder))
+
     def sort(self, name: str, paths: Sequence[str]) -> None:
         self.ask_lookup(lambda lookup: lookup.sort_came(name, paths), self.sorting.open)
 
