@@ -10,13 +10,14 @@ from pathlib import Path
 
 import pytest
 
-from jutrek.desk.jobs import make_next, placed_jobs
 from jutrek.desk.places import places_of
 from jutrek.desk.taking_back import take_back
+from jutrek.desk.working_files import make_next
 from jutrek.disk import Inside, Tree
 from jutrek.disk.held import Held
 from jutrek.errors import CantStart, LibraryBusy, NotMade, NotPossible
 from jutrek.jobs.job import read_job
+from jutrek.jobs.listed import placed_jobs
 from jutrek.jobs.numbers import claims
 from jutrek.library import Library, new_library, survey
 from jutrek.library.ledger import Ledger

@@ -280,7 +280,7 @@ def next_command(
     as_json: AsJson = False,
 ) -> None:
     """Copy the newest version of a working file under the next name that nobody has, and print it."""
-    from jutrek.desk.jobs import make_next, next_version
+    from jutrek.desk.working_files import make_next, next_version
     from jutrek.library.identity import is_library
 
     whole = os.path.abspath(file)
@@ -305,7 +305,7 @@ def next_command(
 @outline_app.command("list")
 def list_command(library: LibraryOption, as_json: AsJson = False) -> None:
     """List the outlines of the house."""
-    from jutrek.desk.jobs import outlines_of
+    from jutrek.jobs.shelf import outlines_of
     from jutrek.library import open_library
 
     found, bad = outlines_of(open_library(str(library)))
@@ -349,7 +349,7 @@ def from_command(
     library: LibraryOption,
 ) -> None:
     """Make an outline of a folder as it is, without its captures."""
-    from jutrek.desk.jobs import outline_from
+    from jutrek.desk.outlines import outline_from
     from jutrek.jobs.drawing import USUAL_NAME
     from jutrek.library import open_library
 
@@ -374,7 +374,7 @@ def copy_command(
     new: Annotated[str, typer.Option("--as", help="Another name for it here.")] = "",
 ) -> None:
     """Copy an outline with its starter files from another library."""
-    from jutrek.desk.jobs import copy_outline
+    from jutrek.desk.outlines import copy_outline
     from jutrek.library import open_library
 
     kept = copy_outline(open_library(str(library)), open_library(str(other)), name, new)
@@ -387,7 +387,7 @@ def copy_command(
 @outline_app.command("remove")
 def remove_command(name: _Name, library: LibraryOption) -> None:
     """Put an outline into the system's trash. Jobs that were started by it stay as they are."""
-    from jutrek.desk.jobs import remove_outline
+    from jutrek.desk.outlines import remove_outline
     from jutrek.library import open_library
 
     remove_outline(open_library(str(library)), name)

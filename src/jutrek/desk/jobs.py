@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import os
 import threading
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.captures import Say
 from jutrek.desk.history import Step
-from jutrek.disk import Outside, inside
-from jutrek.errors import NotPossible, reason, shown
+from jutrek.errors import NotPossible, shown
+from jutrek.filing import HouseRules
 from jutrek.filing.names import same_name
 from jutrek.filing.rules import RuleError
 from jutrek.jobs.blanks import CLIENT, JOB, OPERATOR, TITLE
@@ -21,19 +20,16 @@ from jutrek.jobs.job import Placed, job_above, rules_for
 from jutrek.jobs.listed import Held, held, meant, placed_jobs, used_before, without_job
 from jutrek.jobs.making import Whole, Wish, checked_values
 from jutrek.jobs.numbers import series_on
-from jutrek.jobs.shelf import Kept, folder_of_outline, keep_outline, number_pattern, outline_names, outline_of
-from jutrek.jobs.versions import Line, Vague, lines_of, vague_among
-from jutrek.library import known_devices
-from jutrek.transfer.starting import Start, Started, make_version, previewed, start_job
+from jutrek.jobs.shelf import Kept, number_pattern, outline_of, outlines_of
+from jutrek.jobs.versions import lines_of
+from jutrek.library import drives_here, known_devices
+from jutrek.transfer.starting import Start, Started, previewed, start_job
 
 if TYPE_CHECKING:
     from jutrek.captures import Device
-    from jutrek.filing import HouseRules
-    from jutrek.jobs.drawing import Drawn
     from jutrek.jobs.numbers import Claim
     from jutrek.library import Library
     from jutrek.library.ledger import Ledger
-    from jutrek.transfer.making import MadeRun
 
 
 @dataclass(frozen=True, slots=True)
@@ -155,6 +151,7 @@ class JobsSeen(NamedTuple):
         outlines: by which others are started.
         used: what was filled into blanks until now, by their names, the last ones first.
         devices: letters and names of those that the house knows.
+        drives: the names of the archive drives that are here.
         idle: numbers that were given, and lead to no job.
         bad: what is wrong, in sentences.
     """
@@ -163,6 +160,7 @@ class JobsSeen(NamedTuple):
     outlines: tuple[Kept, ...]
     used: Mapping[str, Sequence[str]]
     devices: tuple[tuple[str, str], ...]
+    drives: tuple[str, ...]
     idle: tuple[Claim, ...]
     bad: tuple[str, ...]
 
@@ -173,7 +171,8 @@ def all_seen(library: Library, ledger: Ledger) -> JobsSeen:
     outlines, worse = outlines_of(library)
     devices = tuple((device.letter, device.name) for device in _devices(library, None))
     used = used_before(one.placed for one in jobs)
-    return JobsSeen(tuple(jobs), tuple(outlines), used, devices, tuple(idle), (*bad, *worse))
+    drives = tuple(drive.name for drive in drives_here(library))
+    return JobsSeen(tuple(jobs), tuple(outlines), used, devices, drives, tuple(idle), (*bad, *worse))
 
 
 def jobs_seen(library: Library, ledger: Ledger) -> tuple[list[JobSeen], list[Claim], list[str]]:
@@ -187,89 +186,6 @@ def jobs_seen(library: Library, ledger: Ledger) -> tuple[list[JobSeen], list[Cla
         away = bool(one.drive) and one.drive not in lying.here
         seen.append(JobSeen(one, own, counts, away))
     return seen, without_job(library, placed), bad
-
-
-@dataclass(frozen=True, slots=True)
-class Work:
-    """The working files of a folder, or of a job.
-
-    Attributes:
-        lines: those that tell versions, those changed last first.
-        vague: those whose names are to tell a version and do not.
-    """
-
-    lines: tuple[Line, ...]
-    vague: tuple[Vague, ...]
-
-
-def working_files(one: JobSeen, known: Collection[str] = (), initials: str = "") -> Work:
-    """The working files of a job; what lies where captures land is none.
-
-    Args:
-        one: the job.
-        known: initials that the house knows.
-        initials: who is at work.
-    """
-    lands = one.placed.job.lands
-    files = [file for file in one.held.files if not lands or not file[0].startswith(f"{lands}/")]
-    lines = lines_of(files, known)
-    return Work(tuple(lines), tuple(vague_among([path for path, _, _ in files], lines, initials)))
-
-
-class Next(NamedTuple):
-    """The next version of a working file: which it is copied from, and what it is called."""
-
-    newest: str
-    name: str
-
-
-def next_version(library: Library, path: str, initials: str = "") -> Next:
-    """What the next version of a working file would be: of whichever version is named, the newest is meant.
-
-    Args:
-        library: the library.
-        path: of any of its versions, relative to the library.
-        initials: who works on it; empty for those of the newest.
-
-    Raises:
-        NotPossible: when its name tells no version, or it is not there.
-    """
-    folder, name = os.path.split(path)
-    if initials and (not initials.isalpha() or not 2 <= len(initials) <= 4):
-        raise NotPossible(library.root, f"“{initials}” are no initials: two to four letters are")
-    try:
-        at = inside(folder) if folder else None
-        with library.tree.hold(at) as held_folder:
-            names = library.tree.names(at)
-            files = [
-                (f"{folder}/{one}" if folder else one, status.st_size, status.st_mtime_ns)
-                for one in (library.tree.regular_names(at) if at is not None else ())
-                if (status := held_folder.found(inside(f"{folder}/{one}"))) is not None
-            ]
-    except (OSError, Outside) as error:
-        why = reason(error) if isinstance(error, OSError) else str(error)
-        raise NotPossible(library.root, f"{shown(folder)} can't be read: {why}") from error
-    if name not in names:
-        raise NotPossible(library.root, f"there is no {shown(path)} in it")
-    line = next((one for one in lines_of(files, [initials]) if any(v.name == name for v in one.versions)), None)
-    if line is None:
-        vague = {os.path.basename(one.path): one.proposed for one in vague_among([p for p, _, _ in files], [])}
-        more = f"; it could be called “{vague[name]}”" if name in vague else ", such as “v01”"
-        raise NotPossible(library.root, f"{shown(name)} tells no version{more}")
-    return Next(line.newest.path, line.next_name(names, initials))
-
-
-def make_next(
-    library: Library, ledger: Ledger, path: str, initials: str = "", *, stop: threading.Event
-) -> tuple[Next, MadeRun]:
-    """Copy the newest version of a working file under the next name that nobody has.
-
-    Raises:
-        NotPossible: as `next_version`.
-        NotMade: when it can't be copied; nothing is left behind.
-    """
-    found = next_version(library, path, initials)
-    return found, make_version(library, ledger, found.newest, found.name, stop=stop)
 
 
 def job_at(library: Library, path: str) -> Placed | None:
@@ -346,97 +262,3 @@ def job_of_intake(library: Library, rules: HouseRules) -> Placed | None:
         what = "the folder of the job that this intake is for is not there any more; choose it anew"
         raise NotPossible(rules.within, what)
     return placed
-
-
-def outlines_of(library: Library) -> tuple[list[Kept], list[str]]:
-    """The outlines of a library, and a sentence for each that can't be read."""
-    found, bad = [], []
-    for name in outline_names(library):
-        try:
-            found.append(outline_of(library, name))
-        except NotPossible as error:
-            bad.append(str(error))
-    return found, bad
-
-
-def outline_from(library: Library, folder: str, name: str) -> tuple[Kept, Drawn]:
-    """Make an outline from a folder as it is, without its captures, and keep it.
-
-    Args:
-        library: that keeps it.
-        folder: any folder, by its path.
-        name: of the outline.
-
-    Raises:
-        NotPossible: when there is an outline of this name, or it can't be written.
-        SourceUnreadable: when the folder can't be read.
-    """
-    from jutrek.jobs.drawing import drawn_from
-    from jutrek.jobs.job import read_job
-
-    whole = os.path.abspath(folder)
-    _refuse_known(library, name)
-    below = os.path.relpath(whole, library.root)
-    is_inside = not below.startswith("..") and below != "."
-    job = read_job(library.tree, below) if is_inside else None
-    above = (
-        os.path.dirname(below).split("/") if is_inside and os.path.dirname(below) else ["jobs", str(date.today().year)]
-    )
-    drawn = drawn_from(whole, above, job)
-    keep_outline(library, name, drawn.text)
-    for starter, path in drawn.starters.items():
-        _bring_starter(library, name, starter, path)
-    return outline_of(library, name), drawn
-
-
-def copy_outline(library: Library, other: Library, name: str, new: str = "") -> Kept:
-    """Copy an outline with its starters from another library.
-
-    Raises:
-        NotPossible: when the other has none of this name, or there is one already.
-    """
-    kept = outline_of(other, name)
-    wanted = new or kept.name
-    _refuse_known(library, wanted)
-    keep_outline(library, wanted, kept.text)
-    for starter in kept.starters:
-        path = other.tree.at(folder_of_outline(other, kept.name).below(starter))
-        _bring_starter(library, wanted, starter, path)
-    return outline_of(library, wanted)
-
-
-def add_starter(library: Library, outline: str, path: str) -> str:
-    """Put a file beside an outline. Returns the name that it has there.
-
-    Raises:
-        NotPossible: when it can't be copied, or one of its name is there.
-    """
-    name = os.path.basename(path)
-    _bring_starter(library, outline, name, path)
-    return name
-
-
-def remove_outline(library: Library, name: str) -> None:
-    """Put an outline with its starters into the system's trash. Jobs that were started by it stay as they are.
-
-    Raises:
-        NotPossible: when there is none of this name, or no trash takes it.
-    """
-    from jutrek.transfer.trash import send
-
-    kept = outline_of(library, name)
-    try:
-        send(library.tree, folder_of_outline(library, kept.name))
-    except OSError as error:
-        raise NotPossible(library.root, f"the outline “{kept.name}” can't be removed: {reason(error)}") from error
-
-
-def _refuse_known(library: Library, name: str) -> None:
-    if same_name(" ".join(name.split())) in map(same_name, outline_names(library)):
-        raise NotPossible(library.root, f"there is an outline “{name}” already")
-
-
-def _bring_starter(library: Library, outline: str, name: str, path: str) -> None:
-    from jutrek.transfer.starter_files import bring_starter
-
-    bring_starter(library, folder_of_outline(library, outline), name, path)

@@ -49,6 +49,10 @@ class Kept:
     trouble: OutlineError | None = None
     starters: Mapping[str, int] = field(default_factory=lambda: MappingProxyType({}))
 
+    def beside(self, starter: str, size: int = 0) -> Kept:
+        """The same with another file beside it."""
+        return replace(self, starters={**self.starters, starter: size})
+
     def ready(self, library: Library) -> Outline:
         """The outline.
 
@@ -88,6 +92,17 @@ def outline_of(library: Library, name: str) -> Kept:
     except UnicodeDecodeError as error:
         raise NotPossible(library.root, f"the outline “{name}” is no text in UTF-8") from error
     return read(library, name, text, starters)
+
+
+def outlines_of(library: Library) -> tuple[list[Kept], list[str]]:
+    """The outlines of a library, and a sentence for each that can't be read."""
+    found, bad = [], []
+    for name in outline_names(library):
+        try:
+            found.append(outline_of(library, name))
+        except NotPossible as error:
+            bad.append(str(error))
+    return found, bad
 
 
 def read(library: Library, name: str, text: str, starters: Mapping[str, int]) -> Kept:

@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from jutrek.desk.jobs import Next, Said, add_starter, copy_outline, make_next, outline_from, remove_outline, started
+from jutrek.desk.jobs import Said, started
+from jutrek.desk.outlines import add_starter, copy_outline, outline_from, remove_outline
 from jutrek.desk.services.opened import Opened
+from jutrek.desk.working_files import Next, called_so, make_next
 from jutrek.jobs.shelf import keep_outline, outline_of
 from jutrek.library import open_library
 
@@ -49,6 +51,16 @@ class JobsService:
         done = make_next(self._at.library, self._at.ledger, path, initials, stop=self._at.stop)
         self._at.changed()
         return done
+
+    def rename(self, path: str, name: str) -> str:
+        """Give a working file the name that was proposed for it. Returns the run.
+
+        Raises:
+            LibraryTrouble: when that can't be done.
+        """
+        run = called_so(self._at.library, self._at.ledger, path, name, stop=self._at.stop)
+        self._at.changed()
+        return run
 
     def keep_outline(self, name: str, text: str) -> Kept:
         """Write an outline. Raises `LibraryTrouble` when that can't be done."""

@@ -13,6 +13,7 @@ from jutrek.desk.jobs import JobsSeen, Said, all_seen, looked_ahead
 from jutrek.desk.outbox_keeper import OutboxKeeper
 from jutrek.desk.outbox_run import remove_with_copies
 from jutrek.desk.outboxes import add_outbox, remove_outbox
+from jutrek.desk.outlines import Tried, tried
 from jutrek.desk.outside_watch import OutsideWatch
 from jutrek.desk.records import FileRecord, every_mark, files_of, records_of
 from jutrek.desk.services.sorting import Sortings
@@ -129,9 +130,10 @@ class LookupService:
         """
         return looked_ahead(self._library, said, load_rules(self._library).rules, {}, kept)
 
-    def read_outline(self, name: str, text: str, starters: Mapping[str, int]) -> Kept:
-        """An outline as it is written by now."""
-        return read(self._library, name, text, starters)
+    def try_outline(self, name: str, text: str, starters: Mapping[str, int]) -> Tried:
+        """An outline as it is written by now, with what it would make."""
+        kept = read(self._library, name, text, starters)
+        return tried(self._library, kept, load_rules(self._library).rules)
 
     def kept_views(self) -> tuple[list[KeptView], list[str]]:
         """The views that are kept, and a sentence for every damaged entry of their page."""

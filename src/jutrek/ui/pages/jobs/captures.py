@@ -14,7 +14,7 @@ from jutrek.ui import paint
 from jutrek.ui.pictures.service import SIZE, Pictures
 from jutrek.ui.theme import Theme, font
 
-_GAP, _EDGE, _LINES = 6, 10, 2
+_GAP, _EDGE, _LINES = 4, 4, 2
 
 
 class JobPictures(QWidget):

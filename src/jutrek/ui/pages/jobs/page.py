@@ -13,7 +13,8 @@ from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QMenu, QStackedWidget, QWidget
 
 from jutrek.desk import events
-from jutrek.desk.jobs import JobSeen, JobsSeen, Said, working_files
+from jutrek.desk.jobs import JobSeen, JobsSeen, Said
+from jutrek.desk.working_files import working_files
 from jutrek.errors import CantStart, JutrekError, Stopped
 from jutrek.jobs.blanks import OPERATOR
 from jutrek.jobs.shelf import Kept
@@ -25,11 +26,13 @@ from jutrek.words import counted
 
 if TYPE_CHECKING:
     from jutrek.desk.answers import TakenBack
-    from jutrek.desk.jobs import Next
+    from jutrek.desk.services.storing import Crossed
     from jutrek.desk.worker import Ticket
+    from jutrek.desk.working_files import Next
     from jutrek.jobs.making import Whole
     from jutrek.transfer.making import MadeRun
     from jutrek.transfer.starting import Started
+    from jutrek.ui.pages.jobs.outlining import Outlining
     from jutrek.ui.shell.context import Context
 
 _PAUSE = 120
@@ -49,6 +52,7 @@ class JobsPage(Page):
         view = self.view = JobsView(context.theme, context.pictures)
         self.stack = self.widget = QStackedWidget()
         self.stack.addWidget(view)
+        self._outlining: Outlining | None = None
         self._root, self._seen, self._kept = "", None, None  # type: tuple[str, JobsSeen | None, Kept | None]
         self._with: set[str] = set()
         self._without: set[str] = set()
@@ -69,6 +73,9 @@ class JobsPage(Page):
         view.rows.asked.connect(self._offer_acts)
         view.work.next_wanted.connect(self._next_version)
         view.work.opened.connect(self._open_file)
+        view.work.renaming.connect(self._rename)
+        view.narrow.textChanged.connect(lambda _: self._show_work(view.rows.job))
+        view.edited.connect(self._edit)
         view.brought.connect(self._bring_into)
         view.in_library.connect(self._show_in_library)
         QShortcut(QKeySequence("N"), view.work, self._next_of_chosen)
@@ -82,7 +89,10 @@ class JobsPage(Page):
         self.view.sentence.take_focus()
 
     def go(self) -> None:
-        """Start the job."""
+        """Start the job; or keep the outline that is being written."""
+        if self._writes:
+            self.outlining.keep()
+            return
         said = self._said()
         if said is None or self._starting or not self.view.main.isEnabled():
             return
@@ -95,8 +105,20 @@ class JobsPage(Page):
         if run:
             self.ask_library(lambda library: library.runs.take_back(run, frozenset()), self._say_taken_back)
 
+    def save(self) -> None:
+        if self._writes:
+            self.outlining.keep()
+
+    @property
+    def _writes(self) -> bool:
+        """Whether an outline is being written."""
+        return self.stack.currentIndex() == 1
+
     def notify(self, state: str, more: str = "", under: str = "", *, brick: bool = False) -> None:
-        self.view.notify(state, more, under, brick=brick)
+        if self._writes and state:
+            self.outline_view.bar.say(state, more, under, brick=brick)
+        else:
+            self.view.notify(state, more, under, brick=brick)
 
     def working(self, words: str, figures: str) -> None:
         self.view.show_working(words, figures)
@@ -153,6 +175,33 @@ class JobsPage(Page):
         if self._seen is not None:
             self.view.show_outline(kept, self._seen)
         self._look()
+
+    def _edit(self) -> None:
+        """Write the outline that is open."""
+        outlining = self.outlining
+        self.stack.setCurrentIndex(1)
+        outlining.open(self._kept, self._seen)
+
+    @property
+    def outlining(self) -> Outlining:
+        """Where outlines are written; made when it is asked for."""
+        if self._outlining is None:
+            from jutrek.ui.pages.jobs.outline_view import OutlineView
+            from jutrek.ui.pages.jobs.outlining import Outlining
+
+            self.outline_view = OutlineView(self.context.theme)
+            self.stack.addWidget(self.outline_view)
+            self._outlining = Outlining(self, self.outline_view, self.ask_folder)
+            self._outlining.ended.connect(self._end_writing)
+        return self._outlining
+
+    def _end_writing(self, name: str) -> None:
+        self.stack.setCurrentIndex(0)
+        if self._seen is not None and name:
+            kept = next((one for one in self._seen.outlines if one.name == name), None)
+            self._kept = kept or self._kept
+        self._read()
+        self.view.sentence.take_focus()
 
     def _offer_outlines(self, at: QWidget) -> None:
         menu = QMenu(at)
@@ -274,6 +323,18 @@ class JobsPage(Page):
         self.notify(f"{found.name} is there.", f"A copy of {before}, proven.", "Ctrl+Z takes it back.")
         self._read()
 
+    def _rename(self, below: str, name: str) -> None:
+        """Give a file the name that was proposed for it."""
+        path = self._path(below)
+
+        def say(run: str) -> None:
+            self._last_run = run
+            self.notify(f"{os.path.basename(path)} is called {name} now.", "", "Ctrl+Z takes it back.")
+            self._read()
+
+        if path:
+            self.ask_library(lambda library: library.jobs.rename(path, name), say)
+
     def _open_file(self, below: str) -> None:
         self.context.show_file(os.path.join(self._root, self._path(below)))
 
@@ -284,6 +345,23 @@ class JobsPage(Page):
         """Let what comes next land in a job."""
         self.ask_intake(lambda intake: intake.set_job(one.placed.folder), lambda _: self.context.go_to("intake"))
 
+    def _store(self, one: JobSeen, drive: str) -> None:
+        """Store a job away: proven on its drive, and only then gone from the library's root."""
+        drive = drive or self.ask_folder("A folder on the drive that the job goes to")
+        if drive:
+            folder = one.placed.folder
+            self.ask_library(lambda library: library.storing.store([folder], drive), self._say_crossed)
+
+    def _fetch(self, one: JobSeen) -> None:
+        folder = one.placed.folder
+        self.ask_library(lambda library: library.storing.fetch([folder]), self._say_crossed)
+
+    def _say_crossed(self, crossed: Crossed) -> None:
+        files = counted(crossed.files, "file")
+        self._last_run = crossed.runs[-1] if crossed.runs else ""
+        self.notify(f"{files} lie where they were to lie.", crossed.why, brick=bool(crossed.why))
+        self._read()
+
     def _show_in_library(self, one: JobSeen) -> None:
         self.context.look_into(one.placed.folder)
 
@@ -293,4 +371,12 @@ class JobsPage(Page):
         if not one.is_away:
             menu.addAction("Bring a card into it…", partial(self._bring_into, one))
         menu.addAction("Show in the library", partial(self._show_in_library, one))
+        menu.addSeparator()
+        if one.is_away or one.placed.drive:
+            menu.addAction("Fetch it back from its drive", partial(self._fetch, one)).setEnabled(not one.is_away)
+        else:
+            drives = menu.addMenu("Store it away on")
+            for name in self._seen.drives if self._seen is not None else ():
+                drives.addAction(caption(name), partial(self._store, one, name))
+            drives.addAction("A folder on another drive…", partial(self._store, one, ""))
         menu.popup(at)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from jutrek.desk.jobs import JobSeen, JobsSeen, Work
+from jutrek.desk.jobs import JobSeen, JobsSeen
+from jutrek.desk.working_files import Work
 from jutrek.jobs.making import Whole
 from jutrek.jobs.shelf import Kept
 from jutrek.ui.pages.jobs.captures import JobPictures
@@ -51,6 +52,7 @@ class JobsView(QWidget):
         super().__init__(parent)
         self._theme = theme
         self._root, self._whole, self._number = "", None, ""  # type: tuple[str, Whole | None, str]
+        self._jobs: tuple[JobSeen, ...] = ()
         self._working = False
         self._notice: tuple[str, str, str, bool] | None = None
         self.headline = Headline(theme)
@@ -64,6 +66,11 @@ class JobsView(QWidget):
         for label in (self._figures, self._foot):
             label.setFont(font(12))
             label.setStyleSheet(f"color: {theme.soft.name()}")
+        self.narrow = QLineEdit()
+        self.narrow.setPlaceholderText("Narrow: a client, a title, a year…")
+        self.narrow.setAccessibleName("Narrow the jobs")
+        self.narrow.setFixedWidth(240)
+        self.narrow.setClearButtonEnabled(True)
         self.edit = _link("Edit this outline…")
         self.bring, self.show_ = _link("Bring a card into this job…"), _link("Show in the library")
         self._working_title, self._captures_title = _section("WORKING FILES"), _section("CAPTURES")
@@ -78,6 +85,7 @@ class JobsView(QWidget):
         self.clear.clicked.connect(self.cleared)
         self.edit.clicked.connect(self.edited)
         self.rows.chosen.connect(self.show_job)
+        self.narrow.textChanged.connect(self._narrow)
         self.bring.clicked.connect(lambda: self._with_job(self.brought))
         self.show_.clicked.connect(lambda: self._with_job(self.in_library))
         self.pictures.wanted.connect(lambda: self._with_job(self.in_library))
@@ -91,7 +99,7 @@ class JobsView(QWidget):
         self.steps = scrolling(self.stairs)
         left.addWidget(self.steps)
         left.addWidget(self._foot)
-        left.addLayout(_line(_section("JOBS"), None))
+        left.addLayout(_line(_section("JOBS"), self.narrow))
         self._list = Card(theme, scrolling(_stacked(self.rows)), fills=True)
         left.addWidget(self._list, 1)
         self._side = QWidget()
@@ -151,12 +159,19 @@ class JobsView(QWidget):
             some = ", ".join(claim.written for claim in seen.idle[:5])
             more = f"{more} · numbers that lead to no job: {some}"
         self.headline.say(f"{jobs}, {outlines}", seen.bad[0] if seen.bad else more)
-        self.rows.show_jobs(seen.jobs, root)
+        self._jobs = seen.jobs
+        self._narrow()
         self.teaching.setVisible(not seen.jobs and not seen.outlines)
         self._body.setVisible(bool(seen.jobs or seen.outlines))
         self.edit.setText("Edit this outline…" if seen.outlines else "Write an outline…")
         self.sentence.setVisible(bool(seen.outlines))
         self.show_job(self.rows.job)
+
+    def _narrow(self) -> None:
+        """Show the jobs that have all words that are typed in what they are called, their outline or their folder."""
+        words = self.narrow.text().casefold().split()
+        told = ((one, _told(one)) for one in self._jobs)
+        self.rows.show_jobs([one for one, text in told if all(word in text for word in words)], self._root)
 
     def show_outline(self, kept: Kept, seen: JobsSeen) -> None:
         """Ask for the blanks of an outline."""
@@ -234,6 +249,11 @@ class JobsView(QWidget):
         self.bar.say(
             "Nothing is made yet.", more, "Tab walks the blanks · Enter starts · N next version of the chosen file"
         )
+
+
+def _told(one: JobSeen) -> str:
+    job = one.placed.job
+    return " ".join((job.called, job.outline, one.placed.folder, job.started, *job.blanks.values())).casefold()
 
 
 def _section(words: str) -> Label:

@@ -8,7 +8,7 @@ from PySide6.QtCore import QEvent, QPoint, QRect, Qt, Signal
 from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from jutrek.desk.jobs import Work
+from jutrek.desk.working_files import Work
 from jutrek.jobs.versions import Line, Version
 from jutrek.ui import paint
 from jutrek.ui.plainly import tip_text
