@@ -143,7 +143,7 @@ def test_an_empty_page_teaches(qtbot: QtBot, window: MainWindow, library: Librar
         assert not any(table.isVisible() for table in view.findChildren(QAbstractItemView))
 
 
-KEYS = {"Return": "Enter", "Escape": "Esc", "Equal": "+", "Plus": "+", "Minus": "−"}
+KEYS = {"Backtab": "Shift+Tab", "Return": "Enter", "Escape": "Esc", "Equal": "+", "Plus": "+", "Minus": "−"}
 """Keys that are told by another name."""
 
 

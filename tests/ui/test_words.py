@@ -20,7 +20,7 @@ LEFT = re.compile(
 """Words that are not said any more."""
 SAID = re.compile(r"(come home|travels?|go) with it|empty tray|^let go$")
 """What is meant otherwise, or is a name of data."""
-ROOMS = ("ui", "desk", "captures", "doubles", "filing", "transfer", "formats", "library", "sources", "cli")
+ROOMS = ("ui", "desk", "captures", "doubles", "filing", "transfer", "formats", "library", "sources", "cli", "jobs")
 
 
 def texts(path: Path) -> Iterator[tuple[int, str]]:

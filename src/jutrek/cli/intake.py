@@ -41,7 +41,7 @@ _Said = Annotated[
 ]
 _IntoJob = Annotated[
     str | None,
-    typer.Option("--job", help="The job that it is for, by number or folder: it lands in the job's folder."),
+    typer.Option("--job", help="The job that it is for, by number or folder: it goes into the job's folder."),
 ]
 _Persons = Annotated[list[str] | None, typer.Option("--person", help="Who carries a device: B=Ilva.", metavar="B=WHO")]
 _Keywords = Annotated[

@@ -328,7 +328,8 @@ def check_command(name: _Name, library: LibraryOption) -> None:
 
     kept = outline_of(open_library(str(library)), name)
     if kept.trouble is not None:
-        complain(f"{kept.name}: {kept.trouble}{_pointed(kept.text, kept.trouble)}")
+        complain(f"{kept.name}: {kept.trouble}")
+        _point_at(kept.text, kept.trouble)
         raise typer.Exit(NOT_ALL)
     outline = kept.ready(open_library(str(library)))
     unused = sorted(kept.starters.keys() - outline.starters)
@@ -337,9 +338,11 @@ def check_command(name: _Name, library: LibraryOption) -> None:
         say(f"No line copies “{starter}”, which lies beside it.")
 
 
-def _pointed(text: str, trouble: OutlineError) -> str:
+def _point_at(text: str, trouble: OutlineError) -> None:
+    """Show the line of an outline that something is wrong with, and a mark below the place."""
     lines = text.removeprefix("\ufeff").splitlines()
-    return pointed_at(lines[trouble.line - 1], trouble.at) if trouble.line <= len(lines) else ""
+    for line in pointed_at(lines[trouble.line - 1], trouble.at).splitlines() if trouble.line <= len(lines) else ():
+        say(line)
 
 
 @outline_app.command("from")
@@ -362,7 +365,8 @@ def from_command(
         f"It calls its jobs {USUAL_NAME} until it is told otherwise."
     )
     if kept.trouble is not None:
-        complain(f"{kept.trouble}{_pointed(kept.text, kept.trouble)}")
+        complain(kept.trouble)
+        _point_at(kept.text, kept.trouble)
         raise typer.Exit(NOT_ALL)
 
 

@@ -236,7 +236,7 @@ def step_into(library: Library, now: Step, house: HouseRules, folder: str) -> St
     rules = replace(
         now.rules, within="", layout=house.layout, name=house.name, schemes=house.schemes, developed=house.developed
     )
-    said, words = dict.fromkeys((JOB, CLIENT, TITLE), ""), "what comes lands in no job"
+    said, words = dict.fromkeys((JOB, CLIENT, TITLE), ""), "what comes goes into no job"
     if folder:
         placed = job_at(library, folder)
         if placed is None:

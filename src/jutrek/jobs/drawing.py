@@ -74,7 +74,7 @@ class _Drawing:
     def _in(self, below: str, depth: int) -> Iterator[str]:
         try:
             with os.scandir(os.path.join(self._folder, below)) as found:
-                entries = sorted(found, key=lambda entry: _in_order(entry.name))
+                entries = sorted(found, key=_in_order)
         except OSError as error:
             if below:
                 return
@@ -135,6 +135,7 @@ def _values(folder: str, job: Job | None) -> list[tuple[str, str]]:
     return [(found[1], f"{{{JOB}}}")] if found else []
 
 
-def _in_order(name: str) -> tuple[object, ...]:
-    """Names in the order of people: 2 before 10."""
-    return tuple(int(part) if part.isdigit() else part.casefold() for part in re.split(r"(\d+)", name))
+def _in_order(entry: os.DirEntry[str]) -> tuple[object, ...]:
+    """Folders first, and names in the order of people: 2 before 10."""
+    parts = re.split(r"(\d+)", entry.name)
+    return not entry.is_dir(follow_symlinks=False), *(int(one) if one.isdecimal() else one.casefold() for one in parts)

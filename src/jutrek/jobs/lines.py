@@ -71,6 +71,29 @@ def moved_block(lines: Sequence[str], at: int, to: int) -> Lines:
     return Lines((*rest[:place], *block, *rest[place:]), place, place + len(block))
 
 
+def moved_up(lines: Sequence[str], at: int) -> Lines:
+    """A line with all that lies in it put before what lies beside it above; the first of a folder stays."""
+    first, behind = block_of(lines, at)
+    depth = depth_of(lines[first])
+    other = next(
+        (one for one in range(first - 1, -1, -1) if lines[one].strip() and depth_of(lines[one]) <= depth), None
+    )
+    if other is None or depth_of(lines[other]) < depth:
+        return Lines(tuple(lines), first, behind)
+    made = (*lines[:other], *lines[first:behind], *lines[other:first], *lines[behind:])
+    return Lines(made, other, other + behind - first)
+
+
+def moved_down(lines: Sequence[str], at: int) -> Lines:
+    """A line with all that lies in it put behind what lies beside it below; the last of a folder stays."""
+    first, behind = block_of(lines, at)
+    if behind >= len(lines) or not lines[behind].strip() or depth_of(lines[behind]) != depth_of(lines[first]):
+        return Lines(tuple(lines), first, behind)
+    end = block_of(lines, behind)[1]
+    made = (*lines[:first], *lines[behind:end], *lines[first:behind], *lines[end:])
+    return Lines(made, first + end - behind, end)
+
+
 def with_line(lines: Sequence[str], at: int, text: str) -> Lines:
     """Lines with another one in the folder of a line; where that is a file, beside it."""
     at = max(0, min(at, len(lines) - 1))

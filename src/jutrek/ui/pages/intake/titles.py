@@ -34,7 +34,7 @@ class ColumnTitles(QWidget, Spoken):
         self.back = QPushButton("Back to the days", self)
         self.standings.setAccessibleName("Show only…")
         self.job = QPushButton("", self)
-        self.job.setToolTip("The job that this intake is for: what it brings lands in the job's folder")
+        self.job.setToolTip("The job that this intake is for: what it brings goes into the job's folder")
         for button in (self.days, self.about, self.standings, self.job, self.back):
             button.setProperty("link", True)
             button.hide()

@@ -22,7 +22,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QFrame, QPlainTextEdit, QTextEdit, QWidget
 
-from jutrek.jobs.lines import Lines, block_of, moved_block, moved_in, moved_out, with_line
+from jutrek.jobs.lines import Lines, block_of, moved_block, moved_down, moved_in, moved_out, moved_up, with_line
 from jutrek.jobs.outline import OutlineError
 from jutrek.ui import paint
 from jutrek.ui.theme import SEMIBOLD, Theme, font
@@ -117,10 +117,8 @@ class OutlineText(QPlainTextEdit):
         elif key == Qt.Key.Key_Backtab:
             self.take(moved_out(self.lines(), first, behind))
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and held == Qt.KeyboardModifier.AltModifier:
-            lines = self.lines()
-            start, end = block_of(lines, first)
-            to = start - 1 if key == Qt.Key.Key_Up else end + 1
-            self.take(moved_block(lines, first, to))
+            move = moved_up if key == Qt.Key.Key_Up else moved_down
+            self.take(move(self.lines(), first))
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and held == Qt.KeyboardModifier.NoModifier:
             line = self.textCursor().block().text()
             self.insertPlainText("\n" + line[: len(line) - len(line.lstrip())])

@@ -16,7 +16,7 @@ from jutrek.desk import events
 from jutrek.desk.jobs import JobSeen, JobsSeen, Said
 from jutrek.desk.working_files import working_files
 from jutrek.errors import CantStart, JutrekError, Stopped
-from jutrek.jobs.blanks import OPERATOR
+from jutrek.jobs.blanks import JOB, OPERATOR
 from jutrek.jobs.shelf import Kept
 from jutrek.ui.pages.jobs.view import JobsView
 from jutrek.ui.plainly import caption
@@ -43,8 +43,13 @@ class JobsPage(Page):
     """The Jobs page."""
 
     keys = (
-        ("Tab", "the next blank of the sentence"), ("Enter", "start the job"), ("Down", "all that a blank offers"),
-        ("N", "the next version of the chosen working file"), ("Ctrl+Z", "take back what was made last"),
+        ("Tab, Shift+Tab", "the next blank, or the one before; in an outline, move lines in, or out"),
+        ("Enter", "start the job; open the folder of the chosen one"),
+        ("Left, Right, Up, Down", "walk steps, jobs and versions; Down also offers all that a blank takes"),
+        ("PageUp, PageDown", "some jobs further"), ("Space", "take an optional part in, or out; do what is marked"),
+        ("N", "the next version of the chosen working file"),
+        ("Alt+Up, Alt+Down", "in an outline, move a line up, or down, with all that lies in it"),
+        ("Esc", "leave the text of an outline"),
     )  # fmt: skip
 
     def __init__(self, context: Context) -> None:
@@ -58,6 +63,8 @@ class JobsPage(Page):
         self._without: set[str] = set()
         self._looking: Ticket[tuple[Whole, str]] | None = None
         self._last_run, self._starting = "", False
+        self._wanted = ""
+        """The folder of the job that was started just now."""
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(_PAUSE)
@@ -100,10 +107,17 @@ class JobsPage(Page):
         self.ask_library(lambda library: library.jobs.start(said), self._say_started, self._say_not_started)
 
     def undo(self) -> None:
-        """Take back what was made last."""
+        """Take back what was made last; in an outline, what was written last."""
+        if self._writes:
+            self.outline_view.text.undo()
+            return
         run, self._last_run = self._last_run, ""
         if run:
             self.ask_library(lambda library: library.runs.take_back(run, frozenset()), self._say_taken_back)
+
+    def redo(self) -> None:
+        if self._writes:
+            self.outline_view.text.redo()
 
     def save(self) -> None:
         if self._writes:
@@ -157,6 +171,9 @@ class JobsPage(Page):
     def _know(self, seen: JobsSeen) -> None:
         self._seen = seen
         self.view.show_jobs(seen, self._root)
+        if self._wanted:
+            self.view.choose(self._wanted)
+            self._wanted = ""
         self.say_figure(f"{len(seen.jobs):,}" if seen.jobs else "")
         names = {kept.name: kept for kept in seen.outlines}
         kept = names.get(self._kept.name) if self._kept is not None else None
@@ -248,7 +265,8 @@ class JobsPage(Page):
     def _show_whole(self, found: tuple[Whole, str]) -> None:
         whole, number = found
         sentence = self.view.sentence
-        typed = sentence.number.text() not in ("", number)
+        said = sentence.said()
+        typed = said is not None and JOB in said.values
         sentence.show_number(number)
         blanks = self._kept.outline.blanks if self._kept and self._kept.outline else {}
         choices = [f"{name}: one of {len(blank.choices)}" for name, blank in blanks.items() if blank.choices]
@@ -273,7 +291,7 @@ class JobsPage(Page):
 
     def _say_started(self, done: Started) -> None:
         self._starting = False
-        self._last_run = done.made.run
+        self._last_run, self._wanted = done.made.run, done.placed.folder
         job = done.placed.job
         self.view.sentence.clear()
         stays = f"{counted(len(done.made.left), 'file')} were there already, and stay." if done.made.left else ""

@@ -83,8 +83,9 @@ class JobSentence(QWidget):
         super().__init__(parent)
         self._theme = theme
         self._kept: Kept | None = None
+        self._blanks: dict[str, Blank] = {}
         self._number, self._note, self._is_trouble = "", "", False
-        self._fields: list[BlankField] = []
+        self.fields: list[BlankField] = []
         self._words: list[tuple[QRect, str]] = []
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.outline = QPushButton(self)
@@ -121,25 +122,31 @@ class JobSentence(QWidget):
             kept: the outline, one that can be used.
             used: what was filled in before, by the names of blanks.
         """
-        before = {field.name: field.text() for field in self._fields}
-        self._kept = kept
-        self.outline.setText(caption(kept.name))
         blanks = kept.outline.blanks if kept.outline is not None else {}
-        for old in self._fields:
+        self._kept, known = kept, self._blanks
+        self._blanks = dict(blanks)
+        self.outline.setText(caption(kept.name))
+        if known == self._blanks:
+            # Whoever types in one keeps it.
+            for field in self.fields:
+                field.offer(_offers(blanks[field.name], used.get(field.name, ())))
+            return
+        before = {field.name: field.text() for field in self.fields}
+        for old in self.fields:
             old.hide()
             old.deleteLater()
-        self._fields = []
+        self.fields = []
         for name in _in_order(blanks):
             blank, field = blanks[name], self._field(name, _hint(name))
-            self._fields.append(field)
+            self.fields.append(field)
             field.offer(_offers(blank, used.get(name, ())))
             first = blank.usual or (next(iter(used.get(name, ())), "") if name == OPERATOR else "")
             field.setText(before.get(name) or first)
             field.setMaxLength(max(blank.most, 200 if blank.choices else blank.most))
             field.show()
-        before_day = [field for field in self._fields if field.name != OPERATOR]
+        before_day = [field for field in self.fields if field.name != OPERATOR]
         previous: QWidget = self.number
-        for one in (*before_day, self.day, *(field for field in self._fields if field.name == OPERATOR)):
+        for one in (*before_day, self.day, *(field for field in self.fields if field.name == OPERATOR)):
             QWidget.setTabOrder(previous, one)
             previous = one
         self.arrange()
@@ -148,7 +155,7 @@ class JobSentence(QWidget):
         """What is said of the job; None where there is no outline."""
         if self._kept is None:
             return None
-        values = {field.name: " ".join(field.text().split()) for field in self._fields}
+        values = {field.name: " ".join(field.text().split()) for field in self.fields}
         wanted = self.number.text().strip()
         if wanted and wanted != self._number:
             values[JOB] = wanted
@@ -158,7 +165,7 @@ class JobSentence(QWidget):
     @property
     def initials(self) -> str:
         """Who is at work, as far as those are initials; empty for nobody."""
-        text = next((field.text().strip() for field in self._fields if field.name == OPERATOR), "")
+        text = next((field.text().strip() for field in self.fields if field.name == OPERATOR), "")
         return text if text.isalpha() and 2 <= len(text) <= 4 else ""
 
     def show_number(self, number: str) -> None:
@@ -170,7 +177,7 @@ class JobSentence(QWidget):
 
     def clear(self) -> None:
         """Empty the blanks, but for what stands in them usually."""
-        for field in self._fields:
+        for field in self.fields:
             blank = self._kept.outline.blanks.get(field.name) if self._kept and self._kept.outline else None
             field.setText(blank.usual if blank else "" if field.name != OPERATOR else field.text())
         self.number.setText("")
@@ -188,7 +195,7 @@ class JobSentence(QWidget):
         """
         self._note, self._is_trouble = words, trouble
         self.setAccessibleDescription(plain(words))
-        for field in (self.number, *self._fields):
+        for field in (self.number, *self.fields):
             # What nobody came to yet is no fault.
             is_wrong = trouble and field.name == blank and bool(field.text())
             field.show_trouble(words if is_wrong else "")
@@ -196,14 +203,14 @@ class JobSentence(QWidget):
 
     def take_focus(self) -> None:
         """The first blank that is empty is asked for."""
-        field = next((one for one in self._fields if not one.text()), None)
+        field = next((one for one in self.fields if not one.text()), None)
         (field or self.number).setFocus()
 
     # ---- how it looks
 
     def _parts(self) -> Iterator[str | QWidget]:
         """Its words and its blanks, in order."""
-        by_name = {field.name: field for field in self._fields}
+        by_name = {field.name: field for field in self.fields}
         yield "Start a"
         yield self.outline
         yield "as job"
@@ -214,7 +221,7 @@ class JobSentence(QWidget):
         if TITLE in by_name:
             yield ":"
             yield by_name[TITLE]
-        for field in self._fields:
+        for field in self.fields:
             if field.name not in (CLIENT, TITLE, OPERATOR):
                 yield f", {field.name.replace('-', ' ')}"
                 yield field

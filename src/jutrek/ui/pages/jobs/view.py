@@ -90,6 +90,9 @@ class JobsView(QWidget):
         self.show_.clicked.connect(lambda: self._with_job(self.in_library))
         self.pictures.wanted.connect(lambda: self._with_job(self.in_library))
         self.show_job(None)
+        # Until it is known what there is.
+        self._body.hide()
+        self.teaching.hide()
         self._refresh()
 
     def _lay_out(self, theme: Theme) -> None:
@@ -166,6 +169,12 @@ class JobsView(QWidget):
         self.edit.setText("Edit this outline…" if seen.outlines else "Write an outline…")
         self.sentence.setVisible(bool(seen.outlines))
         self.show_job(self.rows.job)
+
+    def choose(self, folder: str) -> None:
+        """Choose the job of a folder, if it is shown."""
+        number = next((at for at, one in enumerate(self.rows.jobs) if one.placed.folder == folder), None)
+        if number is not None:
+            self.rows.choose(number)
 
     def _narrow(self) -> None:
         """Show the jobs that have all words that are typed in what they are called, their outline or their folder."""
