@@ -12,18 +12,15 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
-from dataclasses import replace
 from datetime import date
 
 import write_manual
 import write_patterns
-from bench.story import large_intake
 
 from jutrek.captures.decisions import Describe
 from jutrek.demo import build, build_mess
 from jutrek.desk import events
 from jutrek.desk.answers import CaughtUp, DoublesFound
-from jutrek.desk.board import Storage
 from jutrek.desk.board_captures import STILL, CaptureView
 from jutrek.desk.furnishing import furnish
 from jutrek.doubles.degrees import Degree
@@ -35,6 +32,7 @@ from jutrek.transfer.flight import Flight
 from jutrek.ui.app.finder import Finder
 from jutrek.ui.app.start import application, wait
 from jutrek.ui.app.window import MainWindow
+from jutrek.ui.pages.jobs.page import JobsPage
 from jutrek.views.conditions import EVERYTHING
 from jutrek.views.sentence import parse
 from jutrek.wording.properties import Field
@@ -50,10 +48,11 @@ _NAMES = {
     "close-look.png",
     "doubles.png",
     "finding.png",
-    "tray.png",
+    "jobs.png",
     "journal.png",
+    "outline.png",
     "report.png",
-    *(f"intake-{name}.png" for name in ("board", "settle", "large", "running", "home")),
+    *(f"intake-{name}.png" for name in ("board", "settle", "running", "home")),
     *(f"library-{name}.png" for name in ("time", "folders", "clash", "away", "sorting")),
     *(f"rules-{name}.png" for name in ("composing", "refiling")),
 }
@@ -189,6 +188,22 @@ class Camera:
         self.shoot("captions")
         sheet.close_it()
 
+    def shoot_jobs(self) -> None:
+        """A job that is about to be started, and the outline that it is started by."""
+        page = self.window.go_to("jobs")
+        assert isinstance(page, JobsPage)
+        view = page.view
+        self.until(lambda: len(view.rows.jobs) == 3 and bool(view.sentence.fields))
+        for field, words in zip(view.sentence.fields, ("VLT", "Boiler test", "RK"), strict=True):
+            field.setText(words)
+        view.sentence.changed.emit()
+        self.until(lambda: "0118" in view.main.text())
+        self.shoot("jobs")
+        view.edited.emit()
+        self.until(lambda: bool(page.outline_view.stairs.spoken_parts()))
+        self.shoot("outline")
+        page.outline_view.left.emit()
+
     def shoot_away(self) -> None:
         """A year is stored on a drive that is away; it comes back afterwards."""
         page = self.window.page("library")
@@ -243,7 +258,7 @@ class Camera:
         self.window.page("intake").notify("")
 
     def shoot_doubles(self) -> None:
-        """Doubles settled by eye, and the tray that they lie in; what was set aside is taken back."""
+        """Doubles settled by eye."""
         self.window.go_to("doubles")
         page = self.window.page("doubles").view
         self.until(lambda: page._learning is not None and page._learning.complete)
@@ -254,17 +269,6 @@ class Camera:
             page.list.step(1)
         self.until(lambda: bool(page.carry.text()) and page.pair.whole())
         self.shoot("doubles")
-        page.keep_framed()
-        page.list.choose_degree(Degree.PICTURE)
-        for _ in range(5):
-            page.keep_framed()
-        page.go()
-        self.until(lambda: len(page.tray.items) > 10)
-        page.open_tray(True)
-        self.settle()
-        self.shoot("tray")
-        page.taken_back.emit(page.tray.items)
-        self.until(lambda: not page.tray.items)
         self.window.go_to("intake")
 
     def shoot_journal(self) -> None:
@@ -305,28 +309,6 @@ def shoot_report(path: str) -> None:
     picture = os.path.join(_SHOTS, "report.png")
     options = ("--headless", "--no-sandbox", "--hide-scrollbars", "--window-size=1280,800", f"--screenshot={picture}")
     subprocess.run([browser, *options, f"file://{path}"], check=True, capture_output=True)
-
-
-def shoot_large(folder: str) -> None:
-    """A large intake, made up: 30,000 captures of fifteen years."""
-    library = os.path.join(folder, "Family pictures")
-    os.mkdir(library)
-    bench = large_intake(os.path.join(folder, "archive"), library)
-    bench.sources_changed()
-    bench._standings = {}
-    bench.refresh()
-    board = replace(bench.board(), place=Storage("Family pictures", library, 1_210 * 10**9, 4_000 * 10**9))
-    app = application()
-    window = MainWindow()
-    window.page("intake").view.show_board(board)
-    window.header.show_place(board.place)
-    window.show()
-    wait(app, lambda: False, patience=500)
-    for row in (4, 7):
-        window.page("intake").view.rows()[row].click()
-        wait(app, lambda: False, patience=400)
-    window.grab().save(os.path.join(_SHOTS, "intake-large.png"))
-    window.close()
 
 
 def shoot_sorting(folder: str) -> None:
@@ -383,7 +365,6 @@ def main() -> None:
         os.environ["XDG_STATE_HOME"] = os.path.join(folder, "xdg")
         write_patterns.write(scenario)
         write_manual.write()
-        shoot_large(folder)
         shoot_sorting(folder)
         furnish(scenario.library, scenario.place)
         camera = Camera(list(scenario.sources), scenario.library)
@@ -414,6 +395,7 @@ def main() -> None:
         camera.shoot("intake-home")
         shoot_report(camera.window.page("intake").runs.report)
         camera.shoot_journal()
+        camera.shoot_jobs()
         camera.shoot_library()
         camera.shoot_refiling()
         camera.shoot_doubles()
