@@ -19,7 +19,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from jutrek.disk import Inside, Tree, inside, own
+from jutrek.disk import Inside, Outside, Tree, inside, own
 from jutrek.errors import JutrekError, LibraryBusy, NotMade, NotPossible, reason, shown
 from jutrek.filing.facts import lies_in
 from jutrek.jobs.making import MARKER
@@ -358,8 +358,11 @@ def make_folders_again(library: Library, run_log: RunLog) -> list[str]:
         again = Claim(
             one["series"], one["within"], one["counted"], one["number"], one["id"], run_log.run, now(), who()
         )  # fmt: skip
-        if not claim_again(library, again):
-            left.append(f"The number {shown(one['number'])} was given to another job meanwhile.")
+        try:
+            if not claim_again(library, again):
+                left.append(f"The number {shown(one['number'])} was given to another job meanwhile.")
+        except (NotPossible, Outside) as error:
+            left.append(f"The number {shown(one['number'])} is not taken again: {str(error).rstrip('.')}.")
     return left
 
 
