@@ -14,6 +14,7 @@ from jutrek.library import Library
 from jutrek.ui.app.window import MainWindow
 from jutrek.ui.pages.jobs.page import JobsPage
 from jutrek.ui.pages.jobs.view import JobsView
+from jutrek.ui.pages.library.page import LibraryPage
 from tests.jobs.outlines import keep
 from tests.making import jpeg, put
 from tests.ui.conftest import PATIENCE, intake, ready
@@ -180,3 +181,23 @@ def test_a_card_comes_into_a_job(
         lambda: (shown.view is not None and "in folder" in str(shown.bar.words() or "")) or len(shown.grid.rows) == 1,
         timeout=PATIENCE,
     )
+
+
+def test_what_is_at_home_is_taken_along(qtbot: QtBot, jobs: JobsPage, window: MainWindow, library: Library) -> None:
+    first = put(Path(library.root, "2026/yard/P1.jpg"), jpeg())
+    start(qtbot, jobs, "0001")
+    folder = jobs.view.rows.jobs[0].placed.folder
+    page = window.go_to("library")
+    assert isinstance(page, LibraryPage)
+    qtbot.waitUntil(lambda: page.view.view is not None and len(page.view.grid.rows) == 1, timeout=PATIENCE)
+    page.view.grid.choose(0)
+    page.taking.take(folder, copies=True)
+    came = Path(library.root, folder, "1 raw/P1.jpg")
+    qtbot.waitUntil(came.exists, timeout=PATIENCE)
+    assert first.read_bytes() == came.read_bytes()
+    qtbot.waitUntil(lambda: len(page.view.grid.rows) == 2, timeout=PATIENCE)
+    page.undo()
+    qtbot.waitUntil(lambda: not came.exists() and len(page.view.grid.rows) == 1, timeout=PATIENCE)
+    page.view.grid.choose(0)
+    page.taking.take(folder, copies=False)
+    qtbot.waitUntil(lambda: came.exists() and not first.exists(), timeout=PATIENCE)

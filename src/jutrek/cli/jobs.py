@@ -162,12 +162,13 @@ def jobs_command(context: typer.Context, library: _Optional = None, as_json: AsJ
     if context.invoked_subcommand is not None:
         return
     from jutrek.cli.library import named, used_last
-    from jutrek.desk.jobs import jobs_seen
+    from jutrek.desk.jobs import gaps_of, jobs_seen
     from jutrek.library import survey
 
     with opened(used_last() if library is None else named(library), looks=True) as (home, ledger):
         survey(home, ledger)
         seen, idle, bad = jobs_seen(home, ledger)
+        passed = gaps_of(home)
     for one in seen:
         job, changed = one.placed.job, one.held.changed_ns
         parts = ", ".join(f"{name} {count}" for name, count in one.counts)
@@ -183,6 +184,8 @@ def jobs_command(context: typer.Context, library: _Optional = None, as_json: AsJ
     for claim in idle:
         when = f" on {claim.at[:10]}" if claim.at else ""
         say(f"The number {claim.written} was given{when} and leads to no job.")
+    for span in passed:
+        say(f"The number {span} was passed over." if " " not in span else f"The numbers {span} were passed over.")
     for trouble in bad:
         complain(trouble)
     if not as_json:

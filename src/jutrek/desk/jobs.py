@@ -19,7 +19,7 @@ from jutrek.jobs.filling import Filled
 from jutrek.jobs.job import Placed, job_above, rules_for
 from jutrek.jobs.listed import Held, held, meant, placed_jobs, used_before, without_job
 from jutrek.jobs.making import Whole, Wish, checked_values
-from jutrek.jobs.numbers import series_on
+from jutrek.jobs.numbers import claims, gaps, series_on
 from jutrek.jobs.shelf import Kept, number_pattern, outline_of, outlines_of
 from jutrek.jobs.versions import lines_of
 from jutrek.library import drives_here, known_devices
@@ -153,6 +153,7 @@ class JobsSeen(NamedTuple):
         devices: letters and names of those that the house knows.
         drives: the names of the archive drives that are here.
         idle: numbers that were given, and lead to no job.
+        gaps: numbers that were passed over: spans, as they are written.
         bad: what is wrong, in sentences.
     """
 
@@ -162,6 +163,7 @@ class JobsSeen(NamedTuple):
     devices: tuple[tuple[str, str], ...]
     drives: tuple[str, ...]
     idle: tuple[Claim, ...]
+    gaps: tuple[str, ...]
     bad: tuple[str, ...]
 
 
@@ -172,7 +174,12 @@ def all_seen(library: Library, ledger: Ledger) -> JobsSeen:
     devices = tuple((device.letter, device.name) for device in _devices(library, None))
     used = used_before(one.placed for one in jobs)
     drives = tuple(drive.name for drive in drives_here(library))
-    return JobsSeen(tuple(jobs), tuple(outlines), used, devices, drives, tuple(idle), (*bad, *worse))
+    return JobsSeen(tuple(jobs), tuple(outlines), used, devices, drives, tuple(idle), gaps_of(library), (*bad, *worse))
+
+
+def gaps_of(library: Library) -> tuple[str, ...]:
+    """Numbers of the library that were passed over: spans, as they are written."""
+    return tuple(gaps(claims(library)))
 
 
 def jobs_seen(library: Library, ledger: Ledger) -> tuple[list[JobSeen], list[Claim], list[str]]:

@@ -11,8 +11,10 @@ record, which replaces nothing either.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping
+import re
+from collections.abc import Iterable, Iterator, Mapping
 from datetime import date
+from itertools import pairwise
 from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.disk import own
@@ -107,16 +109,30 @@ def next_number(library: Library, series: Series) -> int:
     return max([series.first - 1, *given]) + 1
 
 
-def gaps(library: Library, series: Series) -> list[int]:
-    """Numbers between the first that was given and the last that no record keeps: at most a thousand."""
-    given = _given(library, series)
-    found: list[int] = []
-    for one in range(min(given, default=0), max(given, default=-1)):
-        if one not in given:
-            found.append(one)
-            if len(found) == 1000:
-                break
+def gaps(given: Iterable[Claim]) -> list[str]:
+    """Numbers between the first of a series that was given and the last, which no record keeps: spans, as written.
+
+    Args:
+        given: all that were given.
+    """
+    by: dict[tuple[str, str], list[Claim]] = {}
+    for one in given:
+        by.setdefault((one.series, one.within), []).append(one)
+    found = []
+    for some in by.values():
+        for before, after in pairwise(sorted(some, key=lambda one: one.number)):
+            if after.number > before.number + 1:
+                first, last = (_like(before, number) for number in (before.number + 1, after.number - 1))
+                found.append(first if first == last else f"{first} to {last}")
     return found
+
+
+def _like(one: Claim, number: int) -> str:
+    """Another number as one of its series is written."""
+    digits = str(one.number)
+    found = re.search(rf"0*{digits}(?!.*{digits})", one.written)
+    width = len(found[0]) if found else len(digits)
+    return one.within.replace("+", str(number).rjust(width, "0"))
 
 
 def claim(

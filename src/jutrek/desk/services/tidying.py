@@ -4,16 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from jutrek.desk.naming_anew import named_by
+from jutrek.desk.jobs import into_job, job_at
+from jutrek.desk.naming_anew import named_by, placed_by
 from jutrek.desk.services.opened import Opened
 from jutrek.desk.services.places import PlacesService
 from jutrek.desk.taking_back import take_back, told_of
-from jutrek.desk.tidying import Tidied, Tidying, numbering, tidy
+from jutrek.desk.tidying import Tidied, Tidying, going, numbering, tidy
+from jutrek.errors import NotPossible, shown
 from jutrek.filing import HouseRules
 from jutrek.filing.tidying import Whole
 from jutrek.library import Library
 from jutrek.transfer import Listener
 from jutrek.transfer.empty_folders import empty_folders, remove_empty
+
+Gather = Callable[[Library], tuple[Sequence[Whole], Sequence[str]]]
+"""Gives captures with all that goes along, and sentences about those that are gone."""
 
 
 class TidyingService:
@@ -77,6 +82,29 @@ class TidyingService:
             report=lambda done, total: at.teller.working("Reading the library", done, total),
         )  # fmt: skip
         return numbering(at.library, wishes, f"by {pattern or 'the house'}")
+
+    def into_job(self, gather: Gather, folder: str, *, copies: bool) -> Tidying:
+        """Captures taken along into a job, or copies of them. Nothing moves.
+
+        Args:
+            gather: gives the captures, and sentences about those that are gone.
+            folder: of the job, relative to the library.
+            copies: whether they stay where they are, too.
+
+        Raises:
+            NotPossible: when the folder is of no job, or no captures go into that.
+            Stopped: when it was stopped.
+        """
+        at = self._at
+        placed = job_at(at.library, folder)
+        if placed is None:
+            raise NotPossible(at.library.root, f"{shown(folder)} is not the folder of a job")
+        rules, (wholes, left) = into_job(at.library, placed, self._rules()), gather(at.library)
+        wishes = placed_by(
+            at.library, at.ledger, rules, wholes, stop=at.stop,
+            report=lambda done, total: at.teller.working("Reading the library", done, total),
+        )  # fmt: skip
+        return going(at.library, wishes, f"into job {placed.job.number}", left, copies=copies)
 
     def take_back(self, runs: Sequence[str]) -> tuple[int, str]:
         """Take runs back, the last first.

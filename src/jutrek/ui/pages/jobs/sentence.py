@@ -34,12 +34,21 @@ class BlankField(QLineEdit):
         self.setAccessibleName(f"{hint} of the job")
         self.setMaxLength(200)
 
-    def offer(self, words: Sequence[str]) -> None:
-        """Offer words while something is typed."""
-        completer = QCompleter([plain(one) for one in words[:_MOST_OFFERS]], self)
+    def offer(self, words: Mapping[str, str]) -> None:
+        """Offer words while something is typed, each with what it stands for."""
+        told = {f"{one} = {whole}" if whole else one: one for one, whole in list(words.items())[:_MOST_OFFERS]}
+        completer = QCompleter([plain(one) for one in told], self)
+        # The field writes down what was chosen as it is shown, and that goes again.
+        completer.activated[str].connect(  # type: ignore[index]
+            lambda text: self._take(told.get(text, text)), Qt.ConnectionType.QueuedConnection
+        )
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
         self.setCompleter(completer)
+
+    def _take(self, word: str) -> None:
+        self.setText(word)
+        self.textEdited.emit(word)
 
     @property
     def wide(self) -> int:
@@ -283,8 +292,8 @@ def _hint(name: str) -> str:
     return {CLIENT: "client", TITLE: "title", OPERATOR: "initials"}.get(name, name.replace("-", " "))
 
 
-def _offers(blank: Blank, used: Sequence[str]) -> list[str]:
-    """What may be filled in: what was used before first; choices only where there are some."""
+def _offers(blank: Blank, used: Sequence[str]) -> dict[str, str]:
+    """What may be filled in, with what it stands for: what was used before first; choices only where there are some."""
     if not blank.choices:
-        return list(used)
-    return [one for one in dict.fromkeys([*used, *blank.choices]) if one in blank.choices]
+        return dict.fromkeys(used, "")
+    return {one: blank.choices[one] for one in dict.fromkeys([*used, *blank.choices]) if one in blank.choices}

@@ -161,6 +161,8 @@ class JobsView(QWidget):
         if seen.idle:
             some = ", ".join(claim.written for claim in seen.idle[:5])
             more = f"{more} · numbers that lead to no job: {some}"
+        if seen.gaps:
+            more = f"{more} · passed over: {', '.join(seen.gaps[:3])}"
         self.headline.say(f"{jobs}, {outlines}", seen.bad[0] if seen.bad else more)
         self._jobs = seen.jobs
         self._narrow()

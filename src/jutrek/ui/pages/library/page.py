@@ -16,6 +16,7 @@ from jutrek.desk.settings import last_library_size, last_trunk, remember_library
 from jutrek.errors import JutrekError, Stopped
 from jutrek.ui.pages.library.captioning import Captions, over_library
 from jutrek.ui.pages.library.folders import menu_of
+from jutrek.ui.pages.library.jobs import TakingAlong
 from jutrek.ui.pages.library.kept import LibraryKept
 from jutrek.ui.pages.library.marking import LibraryMarking
 from jutrek.ui.pages.library.missing import LibraryMissing
@@ -112,6 +113,7 @@ class LibraryPage(Page):
         )  # fmt: skip
         surface = over_library(view, self.tidying, self.ask_library, self.read_again)
         self.captions = Captions(surface, self)
+        self.taking = TakingAlong(view, self.tidying, self.ask_lookup, self.ask_library, self)
         self.turning = Turning(surface, view.closely, context.pictures, self)
         self.tidying.restored.connect(self.turning.show_all_anew)
         self.missing = LibraryMissing(view, self.tidying, self.ask_library, self.read_again, self)
@@ -351,6 +353,7 @@ class LibraryPage(Page):
         self.storing.add_to_menu(menu)
         self.captions.add_to_menu(menu)
         self.turning.add_to_menu(menu)
+        self.taking.add_to_menu(menu)
         self.marking.add_to_menu(menu)
         self.shelving.add_to_menu(menu)
         menu.addSeparator()

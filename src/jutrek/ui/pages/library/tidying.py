@@ -246,7 +246,7 @@ class LibraryTidying(QObject):
             )  # fmt: skip
 
     def _try_pattern(self, rows: NDArray[np.int64], pattern: str) -> None:
-        gather = partial(_gathered, self._columns, rows)
+        gather = partial(gathered_with, self._columns, rows)
         self._ask_library(
             lambda at: at.tidying.named_by(lambda library: gather(library)[0], pattern), self._show_tried
         )  # fmt: skip
@@ -261,7 +261,7 @@ class LibraryTidying(QObject):
         count = paint.counted(wanted.captures or len(wanted.clashes), "capture")
         example = f", such as {plain(old)} to {plain(new)}" if row is not None else ""
         self._view.asking.confirm(
-            f"{count} would be named anew{example}.", "Name them", lambda: self._start(lambda _: wanted)
+            f"{count} would be named anew{example}.", "Name them", lambda: self.start(lambda _: wanted)
         )  # fmt: skip
 
     def put_aside(self) -> None:
@@ -304,8 +304,8 @@ class LibraryTidying(QObject):
         return self._view.view.columns if self._view.view is not None else None
 
     def _go(self, rows: NDArray[np.int64], how: Callable[[Library, list[Whole], list[str]], Tidying]) -> None:
-        gather = partial(_gathered, self._columns, rows)
-        self._start(lambda library: how(library, *gather(library)))
+        gather = partial(gathered_with, self._columns, rows)
+        self.start(lambda library: how(library, *gather(library)))
 
     # ---- folders
 
@@ -347,7 +347,7 @@ class LibraryTidying(QObject):
 
         columns, to = self._columns, checked_folder(into, self._exists)
         if columns is not None:
-            self._start(lambda library: merging(library, columns, path, to))
+            self.start(lambda library: merging(library, columns, path, to))
 
     def _move_folder(self, path: str, to: str, *, renamed: bool = False) -> None:
         from jutrek.desk.tidying import Act, moving_folders
@@ -356,7 +356,7 @@ class LibraryTidying(QObject):
         above, name = os.path.split(to)
         about = f"{path} to {name}" if renamed else f"{path} to {above or 'the root'}"
         act = Act.RENAME if renamed else Act.MOVE
-        self._start(lambda library: moving_folders(library, [FolderMove(path, to)], act, about))
+        self.start(lambda library: moving_folders(library, [FolderMove(path, to)], act, about))
 
     # ---- carried by the pointer
 
@@ -391,7 +391,8 @@ class LibraryTidying(QObject):
 
     # ---- doing it, and taking it back
 
-    def _start(self, look: Callable[[Library], Tidying]) -> None:
+    def start(self, look: Callable[[Library], Tidying]) -> None:
+        """Do what is looked at then; clashes are asked about."""
         self._view.notify("")
         self._ask_library(lambda at: at.tidying.go(look), self._over)
 
@@ -422,7 +423,7 @@ class LibraryTidying(QObject):
         wanted, self._wanted = self._wanted, None
         self._view.take_focus()
         if wanted is not None:
-            self._start(lambda library: decided(library, wanted, answers))
+            self.start(lambda library: decided(library, wanted, answers))
 
     def _refused(self) -> None:
         self._wanted = None
@@ -491,7 +492,7 @@ def _up(path: str) -> str:
     return os.path.join(os.path.dirname(above), name)
 
 
-def _gathered(columns: Columns | None, rows: NDArray[np.int64], library: Library) -> tuple[list[Whole], list[str]]:
+def gathered_with(columns: Columns | None, rows: NDArray[np.int64], library: Library) -> tuple[list[Whole], list[str]]:
     """What is meant, with all that goes along."""
     from jutrek.desk.tidying import gathered
 
