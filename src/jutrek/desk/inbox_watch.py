@@ -95,7 +95,7 @@ class InboxWatcher:
         """Look until all that is in it rests, but a few times at most, and bring home what does."""
         for number in range(_ROUNDS):
             wait = self.look()
-            if self._stop.is_set() or wait > 2 * self._rests or number == _ROUNDS - 1:
+            if self._stop.is_set() or wait > 2 * self._rests + 1 or number == _ROUNDS - 1:
                 return
             self._stop.wait(wait + 0.1)
 
