@@ -40,4 +40,4 @@ def start(library: Library, title: str = "Boiler test", *, outline: str = "Film"
           with_: frozenset[str] = frozenset(), **more: str) -> Start:  # fmt: skip
     """A start by an outline."""
     said = Said(outline, {"client": "VLT", "title": title, **more}, with_, day=DAY, into=into)
-    return start_of(library, said, HouseRules(), {})
+    return start_of(library, said, HouseRules())

@@ -109,10 +109,10 @@ def start_command(
         with opened(library, looks=dry_run) as (home, ledger):
             rules = house_of(str(library))
             if dry_run:
-                whole, number = looked_ahead(home, said, rules, {})
+                whole, number = looked_ahead(home, said, rules)
                 _tell_made(home, whole, number, as_json=as_json, would=True)
                 return
-            done = started(home, ledger, said, rules, {}, stop=stop_on_interrupt())
+            done = started(home, ledger, said, rules, stop=stop_on_interrupt())
     except CantStart as error:
         complain(error)
         raise typer.Exit(WRONG) from error

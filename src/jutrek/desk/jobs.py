@@ -10,11 +10,11 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from jutrek.captures import Say
 from jutrek.desk.history import Step
-from jutrek.errors import NotPossible, shown
+from jutrek.errors import CantStart, NotPossible, shown
 from jutrek.filing import HouseRules
 from jutrek.filing.names import same_name
 from jutrek.filing.rules import RuleError
-from jutrek.jobs.blanks import CLIENT, JOB, OPERATOR, TITLE
+from jutrek.jobs.blanks import CLIENT, JOB, TITLE
 from jutrek.jobs.filling import Filled
 from jutrek.jobs.job import Placed, job_above, rules_for
 from jutrek.jobs.listed import Held, held, meant, placed_jobs, used_before, without_job
@@ -54,16 +54,13 @@ class Said:
     into: bool = False
 
 
-def start_of(
-    library: Library, said: Said, rules: HouseRules, last: Mapping[str, str], kept: Kept | None = None
-) -> Start:
+def start_of(library: Library, said: Said, rules: HouseRules, kept: Kept | None = None) -> Start:
     """A start from what was said.
 
     Args:
         library: the library.
         said: what was said.
         rules: the house rules.
-        last: who is at work, where nobody says another, by the names of blanks.
         kept: the outline, where it is another than the library keeps: one that is being written.
 
     Raises:
@@ -71,10 +68,13 @@ def start_of(
         CantStart: where a blank is not filled in, or with what it does not take.
     """
     kept = kept or outline_of(library, said.outline)
+    told = {name: text for name, text in said.values.items() if name != JOB}
+    return _start(library, said, rules, kept, checked_values(kept.ready(library).blanks, told))
+
+
+def _start(library: Library, said: Said, rules: HouseRules, kept: Kept, values: Mapping[str, str]) -> Start:
     outline = kept.ready(library)
     number = {JOB: said.values[JOB]} if said.values.get(JOB) else {}
-    told = {name: text for name, text in said.values.items() if name != JOB}
-    values = checked_values(outline.blanks, told, last={OPERATOR: last.get(OPERATOR, "")})
     day = said.day or date.today()
     parts = {same_name(node.name): node.name for node in outline.optional}
     for name in (*said.with_, *said.without):
@@ -103,22 +103,53 @@ def _devices(library: Library, wanted: Sequence[str] | None) -> list[Device]:
     return found
 
 
-def looked_ahead(
-    library: Library, said: Said, rules: HouseRules, last: Mapping[str, str], kept: Kept | None = None
-) -> tuple[Whole, str]:
+def looked_ahead(library: Library, said: Said, rules: HouseRules, kept: Kept | None = None) -> tuple[Whole, str]:
     """What a start would make, and the job's number. Arguments are those of `start_of`.
 
     Errors are those of `start_of` and `starting.previewed`.
     """
-    return previewed(library, start_of(library, said, rules, last, kept))
+    return previewed(library, start_of(library, said, rules, kept))
+
+
+class Ahead(NamedTuple):
+    """What a start would make, as far as that can be told by now.
+
+    Attributes:
+        whole: what would be made; dots stand for what is not filled in.
+        number: that the job would get.
+        lack: what keeps it from being started; None for nothing.
+    """
+
+    whole: Whole
+    number: str
+    lack: CantStart | None = None
+
+
+def seen_ahead(library: Library, said: Said, rules: HouseRules, kept: Kept) -> Ahead:
+    """What a start would make, also while not all of its blanks are filled in.
+
+    Raises:
+        NotPossible: as `start_of`.
+        CantStart: where not even that can be told.
+    """
+    try:
+        return Ahead(*looked_ahead(library, said, rules, kept))
+    except CantStart as lack:
+        blanks = kept.ready(library).blanks
+        told = {name: blank.meant(said.values.get(name, "")) or blank.usual for name, blank in blanks.items()}
+        values = {name: text if text and not blanks[name].trouble_with(text) else _DOTS for name, text in told.items()}
+        return Ahead(*previewed(library, _start(library, said, rules, kept, values)), lack)
+
+
+_DOTS = "…"
 
 
 def started(
-    library: Library, ledger: Ledger, said: Said, rules: HouseRules, last: Mapping[str, str], *,
+    library: Library, ledger: Ledger, said: Said, rules: HouseRules, *,
     stop: threading.Event, look: Callable[[int], None] = lambda size: None,
 ) -> Started:  # fmt: skip
     """Start a job. Errors are those of `start_of` and `starting.start_job`."""
-    return start_job(library, ledger, start_of(library, said, rules, last), stop=stop, look=look)
+    return start_job(library, ledger, start_of(library, said, rules), stop=stop, look=look)
 
 
 class JobSeen(NamedTuple):

@@ -91,7 +91,7 @@ def tried(library: Library, kept: Kept, rules: HouseRules) -> Tried:
         values[name] = first if not blank.trouble_with(first) else ("1" if blank.only == "digits" else "x") * blank.most
     wished = frozenset(node.name for node in kept.outline.optional if node.wished)
     try:
-        return Tried(kept, looked_ahead(library, Said(kept.name, values, wished), rules, {}, kept)[0])
+        return Tried(kept, looked_ahead(library, Said(kept.name, values, wished), rules, kept)[0])
     except (CantStart, NotPossible) as error:
         return Tried(kept, None, str(error))
 

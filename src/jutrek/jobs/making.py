@@ -102,15 +102,12 @@ class Wish:
         return name not in self.without
 
 
-def checked_values(
-    blanks: Mapping[str, Blank], said: Mapping[str, str], *, last: Mapping[str, str] | None = None
-) -> dict[str, str]:
+def checked_values(blanks: Mapping[str, Blank], said: Mapping[str, str]) -> dict[str, str]:
     """What blanks are filled with: what was said, else what stands in them usually.
 
     Args:
         blanks: of the outline.
         said: what was filled in.
-        last: what was filled in the last time, where that is to be used again.
 
     Raises:
         CantStart: for a blank that the outline does not have, or a text that can't be filled in.
@@ -120,7 +117,7 @@ def checked_values(
         raise CantStart(f"There is no blank “{unknown[0]}” in this outline; there are: {known}.", unknown[0])
     values = {}
     for name, blank in blanks.items():
-        text = blank.meant(said[name]) if name in said else (last or {}).get(name, "") or blank.usual
+        text = blank.meant(said[name]) if name in said else blank.usual
         if why := blank.trouble_with(text):
             raise CantStart(why, name)
         values[name] = text

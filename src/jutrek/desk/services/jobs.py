@@ -38,7 +38,7 @@ class JobsService:
             read[0] += size
             at.teller.working("Starting the job", read[0] >> 20)
 
-        done = started(at.library, at.ledger, said, self._rules(), {}, stop=at.stop, look=look)
+        done = started(at.library, at.ledger, said, self._rules(), stop=at.stop, look=look)
         at.changed()
         return done
 

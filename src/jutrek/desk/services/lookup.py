@@ -9,7 +9,7 @@ from collections.abc import Mapping, Sequence
 from jutrek.desk import events
 from jutrek.desk.doubles import FileFacts, facts_of
 from jutrek.desk.hub import Teller
-from jutrek.desk.jobs import JobsSeen, Said, all_seen, looked_ahead
+from jutrek.desk.jobs import Ahead, JobsSeen, Said, all_seen, seen_ahead
 from jutrek.desk.outbox_keeper import OutboxKeeper
 from jutrek.desk.outbox_run import remove_with_copies
 from jutrek.desk.outboxes import add_outbox, remove_outbox
@@ -23,7 +23,6 @@ from jutrek.errors import NotPossible, OutboxBusy, reason
 from jutrek.filing.rulebook import load_rules
 from jutrek.jobs.job import Placed
 from jutrek.jobs.listed import placed_jobs
-from jutrek.jobs.making import Whole
 from jutrek.jobs.shelf import Kept, read
 from jutrek.library import Library, drives_here
 from jutrek.library.ledger import Ledger
@@ -117,8 +116,8 @@ class LookupService:
         """The jobs of the library, where each lies, the newest first."""
         return placed_jobs(self._library, self._ledger)[0]
 
-    def what_it_makes(self, said: Said, kept: Kept) -> tuple[Whole, str]:
-        """What a start by an outline would make, and the job's number.
+    def what_it_makes(self, said: Said, kept: Kept) -> Ahead:
+        """What a start by an outline would make, and the job's number, as far as that can be told by now.
 
         Args:
             said: what was filled in.
@@ -126,9 +125,9 @@ class LookupService:
 
         Raises:
             LibraryTrouble: where the outline can't be used, or a number that is wanted can't be had.
-            CantStart: where blanks are not filled in, or the job can't be made so.
+            CantStart: where not even that can be told.
         """
-        return looked_ahead(self._library, said, load_rules(self._library).rules, {}, kept)
+        return seen_ahead(self._library, said, load_rules(self._library).rules, kept)
 
     def try_outline(self, name: str, text: str, starters: Mapping[str, int]) -> Tried:
         """An outline as it is written by now, with what it would make."""

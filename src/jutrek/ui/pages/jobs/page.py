@@ -26,10 +26,10 @@ from jutrek.words import counted
 
 if TYPE_CHECKING:
     from jutrek.desk.answers import TakenBack
+    from jutrek.desk.jobs import Ahead
     from jutrek.desk.services.storing import Crossed
     from jutrek.desk.worker import Ticket
     from jutrek.desk.working_files import Next
-    from jutrek.jobs.making import Whole
     from jutrek.transfer.making import MadeRun
     from jutrek.transfer.starting import Started
     from jutrek.ui.pages.jobs.outlining import Outlining
@@ -61,7 +61,7 @@ class JobsPage(Page):
         self._root, self._seen, self._kept = "", None, None  # type: tuple[str, JobsSeen | None, Kept | None]
         self._with: set[str] = set()
         self._without: set[str] = set()
-        self._looking: Ticket[tuple[Whole, str]] | None = None
+        self._looking: Ticket[Ahead] | None = None
         self._last_run, self._starting = "", False
         self._wanted = ""
         """The folder of the job that was started just now."""
@@ -259,11 +259,11 @@ class JobsPage(Page):
             self.view.show_whole(None, "")
             return
         self._looking = session.ask_lookup(
-            lambda lookup: lookup.what_it_makes(said, kept), self._show_whole, self._show_lack
+            lambda lookup: lookup.what_it_makes(said, kept), self._show_ahead, self._show_lack
         )
 
-    def _show_whole(self, found: tuple[Whole, str]) -> None:
-        whole, number = found
+    def _show_ahead(self, found: Ahead) -> None:
+        whole, number, lack = found
         sentence = self.view.sentence
         said = sentence.said()
         typed = said is not None and JOB in said.values
@@ -271,8 +271,11 @@ class JobsPage(Page):
         blanks = self._kept.outline.blanks if self._kept and self._kept.outline else {}
         choices = [f"{name}: one of {len(blank.choices)}" for name, blank in blanks.items() if blank.choices]
         first = f"{number} is the number you chose" if typed else f"{number} is the next free number"
-        sentence.say(" · ".join([first, *choices]))
-        self.view.show_whole(whole, number)
+        if lack is None:
+            sentence.say(" · ".join([first, *choices]))
+        else:
+            sentence.say(str(lack), blank=lack.blank, trouble=True)
+        self.view.show_whole(whole, number, can_start=lack is None)
 
     def _show_lack(self, error: JutrekError) -> None:
         if isinstance(error, Stopped):

@@ -52,6 +52,7 @@ class JobsView(QWidget):
         super().__init__(parent)
         self._theme = theme
         self._root, self._whole, self._number = "", None, ""  # type: tuple[str, Whole | None, str]
+        self._can_start = False
         self._jobs: tuple[JobSeen, ...] = ()
         self._working = False
         self._notice: tuple[str, str, str, bool] | None = None
@@ -188,9 +189,15 @@ class JobsView(QWidget):
         """Ask for the blanks of an outline."""
         self.sentence.show_outline(kept, seen.used)
 
-    def show_whole(self, whole: Whole | None, number: str) -> None:
-        """Show what would be made, and the number that the job would get; None for nothing yet."""
-        self._whole, self._number = whole, number
+    def show_whole(self, whole: Whole | None, number: str, *, can_start: bool = False) -> None:
+        """Show what would be made, and the number that the job would get; None for nothing yet.
+
+        Args:
+            whole: what would be made.
+            number: of the job.
+            can_start: whether it can be started so.
+        """
+        self._whole, self._number, self._can_start = whole, number, can_start
         self.stairs.show_whole(whole)
         self.steps.setFixedHeight(min(self.stairs.height() + 2, 222))
         self._foot.setVisible(whole is not None and whole.files > 0)
@@ -248,8 +255,8 @@ class JobsView(QWidget):
         self.stop.setVisible(self._working)
         self.clear.setVisible(not self._working)
         self.main.setVisible(not self._working)
-        self.main.setEnabled(self._whole is not None)
-        self.main.setText(caption(f"Start job {self._number}" if self._whole is not None and self._number else "Start"))
+        self.main.setEnabled(self._can_start)
+        self.main.setText(caption(f"Start job {self._number}" if self._number else "Start"))
         if self._working:
             return
         if self._notice is not None:
