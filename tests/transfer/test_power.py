@@ -16,18 +16,23 @@ from bench.torture.world import World
 
 from jutrek.desk.captioning import caption_captures
 from jutrek.desk.places import places_of
-from jutrek.disk import Held
+from jutrek.disk import Held, Tree
 from jutrek.filing import HouseRules
 from jutrek.filing.rulebook import keep_rules, load_rules
 from jutrek.formats import Wording, read
+from jutrek.jobs.listed import placed_jobs
+from jutrek.jobs.numbers import claims
+from jutrek.library import survey
 from jutrek.library.ledger import Ledger
 from jutrek.transfer import Listener, bring, bundles, recover, running
 from jutrek.transfer.run_log import run_log_of, runs
+from jutrek.transfer.starting import start_job
 from jutrek.wording.caption import Caption
 from jutrek.wording.keywords import Change
 from tests import making
 from tests.cli.test_captioning import columns_of
-from tests.killing import dying_before, killed_in, killing_at
+from tests.jobs.outlines import keep, start
+from tests.killing import die, dying_before, killed_in, killing_at
 
 pytestmark = pytest.mark.skipif(
     os.geteuid() != 0 or not os.path.exists("/dev/fuse"), reason="mounting media needs root and FUSE"
@@ -139,3 +144,36 @@ def test_what_is_said_in_files_outlives_the_power_or_never_was(
     changed = {path for path in before if after[path] != before[path]}
     assert all("depot" in (read(path).wording or Wording()).keywords and not read(path).notes for path in changed)
     assert bool(changed) is (cut != 1)
+
+
+@pytest.mark.long
+@pytest.mark.timeout(100)
+@pytest.mark.parametrize("cut", range(5))
+def test_a_job_outlives_the_power_or_never_was(world: World, cut: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What was told as started is there, whole, with its number; else nothing of it, and its number is free."""
+    keep(world.library())
+    world.begin()
+
+    def begin() -> None:
+        library = world.library()
+        with Ledger(library.ledger_path) as ledger:
+            start_job(library, ledger, start(library), stop=making.never())
+
+    def dying() -> None:
+        owner, name, point = ((Tree, "rename_folder", 1), (Tree, "sync_folder", 4), (Tree, "sync_folder", 7),
+                              (Held, "write_new", 2))[cut - 1]  # fmt: skip
+        dying_before(owner, name, point, monkeypatch)
+        begin()
+        die()
+
+    killed_in(dying) if cut else begin()
+    assert world.cut()
+    library = world.library()
+    with Ledger(library.ledger_path) as ledger:
+        recover(library, ledger)
+        survey(library, ledger)
+        placed, bad = placed_jobs(library, ledger)
+    files = sorted(path.name for path in Path(library.root, "jobs").rglob("*") if path.is_file())
+    whole = [".job.toml", "0001 notes.md", "0001_boiler-test_v01.otio"]
+    assert (files, [one.written for one in claims(library)]) == ((whole, ["0001"]) if placed else ([], []))
+    assert not bad and (cut or placed)

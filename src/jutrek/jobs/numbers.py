@@ -166,7 +166,7 @@ def claim(
                 if wanted is None:
                     number += 1
                     continue
-                if not job or not _is_kept(library, made):
+                if not _is_kept(library, made):
                     raise NotPossible(library.root, f"the number {made.written} is given already") from None
                 _use(library, made, page)
             return made
