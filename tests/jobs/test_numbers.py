@@ -67,6 +67,8 @@ def test_records_that_are_damaged_keep_their_number(library: Library) -> None:
     (record / "x.json").write_text("{}")
     (record / "9999999999999.json").write_text("{}")
     (record / "121.json").symlink_to("/etc/passwd")
+    (record / "deeper").mkdir()
+    (record / "deeper/500.json").write_text("{}")
     assert next_number(library, series()) == 122
     assert [one.written for one in claims(library)] == ["0118", "119", "120", "121"]
 

@@ -19,11 +19,11 @@ TOP = "jobs/{job} {title}\n"
 VALUES = {"job": "0118", "client": "VLT", "title": "Boiler test", "operator": "RK"}
 
 
-def made(text: str, **more: object) -> Whole:
+def made(text: str, *, devices: int = 2, **more: object) -> Whole:
     values = {**VALUES, **{name: str(value) for name, value in more.items() if isinstance(value, str)}}
-    devices = [Device("a", "Arlen M2", "A", 0), Device("b", "Hovar 4K", "B", 1)]
+    known = [Device("a", "Arlen M2", "A", 0), Device("b", "Hovar 4K", "B", 1), Device("c", "Skarv", "C", 2)]
     sets = {name: value for name, value in more.items() if isinstance(value, frozenset)}
-    return whole_of(read_outline(text), Wish(Filled(values, date(2026, 11, 28)), devices=devices, **sets))
+    return whole_of(read_outline(text), Wish(Filled(values, date(2026, 11, 28)), devices=known[:devices], **sets))
 
 
 def paths(whole: Whole) -> list[str]:
@@ -113,6 +113,9 @@ def test_very_long_ones() -> None:
     deep = TOP + "".join(f"{' ' * depth}a\n" for depth in range(1, DEEPEST + 2))
     with pytest.raises(OutlineError, match="no deeper"):
         read_outline(deep)
+    each = TOP + "    {device} : each device\n" + "".join(f"        {number}\n" for number in range(9_998))
+    with pytest.raises(CantStart, match="more than 20,000"):
+        made(each, devices=3)
     with pytest.raises(CantStart, match="longer than every system"):
         made(TOP + "".join(f"{' ' * depth}{'a' * 40}\n" for depth in range(1, 8)))
 

@@ -161,7 +161,7 @@ def _below(
     node: Node, above: str, depth: int, filled: Filled, wish: Wish, left_out: list[Made], landing: Landing | None
 ) -> Iterator[Made]:
     """All that is made in a folder of an outline."""
-    taken: dict[str, int] = {same_name(MARKER): 0} if not above else {}
+    taken: dict[str, int] = {}
     for one in node.below:
         is_made = wish.makes(one)
         for each in map(filled.for_device, wish.devices) if one.each_device else (filled,):
@@ -178,8 +178,7 @@ def _below(
                 continue
             key = same_name(name)
             if key in taken:
-                which = f"line {taken[key]}" if taken[key] else "Jutrek itself"
-                raise CantStart(f"Line {one.line} makes “{name}”, and so does {which}.")
+                raise CantStart(f"Line {one.line} makes “{name}”, and so does line {taken[key]}.")
             taken[key] = one.line
             yield made
             yield from _below(one, path, depth + 1, each, wish, left_out, landing)
