@@ -15,7 +15,7 @@ from jutrek.jobs.filling import Filled
 from jutrek.jobs.starters import filled_in
 
 ODD = 'a "b" <c> & \\ \u00fc'
-FILLED = Filled({"job": "0118", "title": ODD, "reel": ""}, date(2026, 11, 28))
+FILLED = Filled({"job": "0118", "title": ODD, "reel": "", "dashes": "a--b"}, date(2026, 11, 28))
 
 
 def test_text_json_and_xml() -> None:
@@ -23,6 +23,7 @@ def test_text_json_and_xml() -> None:
     assert filled_in(b"{jutrek date:%d.%m.%Y} {jutrek title:slug}", FILLED) == b"28.11.2026 a-b-c-u"
     made = json.loads(filled_in(b'\xef\xbb\xbf {"x": ["{jutrek title}"]}'[3:], FILLED))
     assert made == {"x": [ODD]}
+    assert filled_in(b"<a><![CDATA[{jutrek job}]]></a>", FILLED) == b"<a><![CDATA[0118]]></a>"
     page = etree.fromstring(filled_in(b'<?xml version="1.0"?><a b="{jutrek title}">{jutrek title}</a>', FILLED))
     assert (page.get("b"), page.text) == (ODD, ODD)
 
@@ -32,6 +33,7 @@ def test_text_json_and_xml() -> None:
     [
         b"{title} {{title}} {jutrek nothing} {jutrek title:nothing} {jutrek shoot} {jutrek Title}",
         b"\xff{jutrek job}", b"\0{jutrek job}", b"{jutrek job", b"", b"\x89PNG{jutrek job}\xff",
+        b"<a><!-- {jutrek dashes} --></a>", b"<a><![CDATA[{jutrek title}]]></a>",
         b'{"{jutrek job}": 1, "{jutrek title}": 2}'.replace(b"{jutrek title}", b"x").replace(b"{jutrek job}", b"y"),
     ],
 )  # fmt: skip

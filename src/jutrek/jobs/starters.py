@@ -45,10 +45,12 @@ def _text_filled(data: bytes, filled: Filled) -> bytes:
     if "\0" in text:
         return data
     if _is_json(text):
-        made = _MARK.sub(_by(filled, lambda value: json.dumps(value, ensure_ascii=False)[1:-1]), text)
-        return made.encode() if _is_json(made) else data
+        return _MARK.sub(_by(filled, lambda value: json.dumps(value, ensure_ascii=False)[1:-1]), text).encode()
     if text.lstrip("\ufeff \t\r\n").startswith("<"):
         made = _MARK.sub(_by(filled, _in_xml), text)
+        if "<![CDATA[" in text and made != _MARK.sub(_by(filled, lambda value: value), text):
+            # There signs are written otherwise than elsewhere.
+            return data
         # Not all that begins like XML is: a page or a template that never was goes by as text does.
         return made.encode() if _is_xml(made.encode()) or not _is_xml(data) else data
     return _MARK.sub(_by(filled, lambda value: value), text).encode()
