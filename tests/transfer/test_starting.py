@@ -115,6 +115,13 @@ def test_links_and_files_on_the_way(home: Library, ledger: Ledger, tmp_path: Pat
     (Path(home.root) / "jobs").write_text("a file")
     with pytest.raises(NotPossible, match="is no folder"):
         begin(home, ledger)
+    (Path(home.root) / "jobs").unlink()
+    put(Path(home.root, JOB), b"a file")
+    with pytest.raises(NotPossible, match="is no folder"):
+        start_job(home, ledger, start(home, into=True), stop=never())
+    Path(home.root, JOB).unlink()
+    os.removedirs(Path(home.root, "jobs/2026"))
+    (Path(home.root) / "jobs").write_text("a file")
     assert (os.listdir(outside), claims(home)) == ([], [])
     starter = Path(home.root, ".jutrek/outlines/Film/notes.md")
     (Path(home.root) / "jobs").unlink()
@@ -185,6 +192,7 @@ def test_killed_while_it_goes_into_what_is_there(
             os.kill(os.getpid(), 9)
 
     killed_in(job)
+    assert point > 2 or not Path(home.root, MADE[0]).exists(), "it is called a job before all of it is there"
     recover(home, ledger)
     assert lies(home) == sorted([*MADE, f"{JOB}/2 work/theirs.txt"])
     assert read_job(home.tree, JOB) is not None
@@ -233,6 +241,16 @@ def test_two_stations_that_see_no_lock_of_each_other(
     monkeypatch.setattr(starting, "claim", late)
     assert begin(home, ledger).placed.folder == "jobs/2026/0002 VLT Boiler test"
     assert "0002_boiler-test_v01.otio" in os.listdir(Path(home.root, "jobs/2026/0002 VLT Boiler test/2 work"))
+
+
+def test_what_reads_back_differently_is_not_made(
+    home: Library, ledger: Ledger, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with monkeypatch.context() as patch:
+        patch.setattr(making, "read_back", lambda *_, **__: (b"\0" * 16, True))
+        with pytest.raises(NotMade, match="read back differently"):
+            begin(home, ledger)
+    assert (lies(home), claims(home), folders(home)) == ([], [], set())
 
 
 def test_waits_for_others_and_no_longer(home: Library, ledger: Ledger) -> None:

@@ -270,7 +270,7 @@ def _about(head: Mapping[str, Any], heads: Mapping[str, Mapping[str, Any]]) -> s
         kind = WORDS.get(Kind(undone["entry"]), "") if undone.get("entry") in set(Kind) else ""
         return f"{kind.lower()} {_about(undone, heads)}".strip()
     if head.get("act"):
-        return f"{head['act']} {head.get('name') or head.get('outline', '')}".strip()
+        return f"{head['act']} {head.get('name', '')}".strip()
     if sources := head.get("sources"):
         return ", ".join(os.path.basename(str(one).rstrip("/")) or str(one) for one in sources)
     if source := head.get("source"):

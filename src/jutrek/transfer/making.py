@@ -115,7 +115,7 @@ def make(
     made = MadeRun(journal.run)
     tree, final = library.tree, inside(folder)
     try:
-        _refuse(library, final, into=into)
+        _refuse(library, final)
         files = list(_stage(library, journal, folder, pieces, stop, look))
         journal.note(*({"entry": "make folder", "folder": one} for one in _missing_above(tree, final)))
         journal.note(*(
@@ -143,22 +143,17 @@ def make(
     return made
 
 
-def _refuse(library: Library, final: Inside, *, into: bool) -> None:
-    """Refuse a folder that is there, and names on the way that are no folders.
+def _refuse(library: Library, final: Inside) -> None:
+    """Refuse names on the way that are no folders.
 
     Raises:
         NotPossible: which says what is in the way.
     """
     tree = library.tree
-    for number in range(1, len(final.parts)):
+    for number in range(1, len(final.parts) + 1):
         above = Inside(final.parts[:number])
         if tree.found(above) is not None and not tree.is_folder(above):
             raise NotPossible(library.root, f"{shown(str(above))} is no folder")
-    there = tree.found(final)
-    if there is not None and not into:
-        raise NotPossible(library.root, f"{shown(str(final))} is there already; nothing is written into it unasked")
-    if there is not None and not tree.is_folder(final):
-        raise NotPossible(library.root, f"{shown(str(final))} is no folder")
 
 
 def _missing_above(tree: Tree, final: Inside) -> list[str]:

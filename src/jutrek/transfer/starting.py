@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 from jutrek.disk import inside
 from jutrek.errors import LibraryBusy, NotMade, NotPossible, of_place, reason, shown
 from jutrek.filing.names import same_name
-from jutrek.jobs.blanks import JOB
+from jutrek.jobs.blanks import CLIENT, JOB, TITLE
 from jutrek.jobs.job import Placed, as_page, job_of, read_job
 from jutrek.jobs.making import MARKER, Whole, Wish, whole_of
 from jutrek.jobs.numbers import Claim, Series, claim, give_back, next_number
@@ -184,7 +184,10 @@ def start_job(
         whole, _ = previewed(library, start)
         _refuse_taken(library, whole.folder, into=start.into)
         try:
-            journal = Journal.begin(library, Kind.MAKE, {"act": "job", "outline": start.name})
+            # Its number is not taken yet.
+            values = start.wish.filled.values
+            called = " ".join(filter(None, (values.get(CLIENT), values.get(TITLE)))) or start.name
+            journal = Journal.begin(library, Kind.MAKE, {"act": "job", "name": called, "outline": start.name})
         except OSError as error:
             raise of_place(library.root, library.own, error) from error
         try:

@@ -19,7 +19,7 @@ from jutrek.errors import CantStart, JutrekError, Stopped
 from jutrek.jobs.blanks import JOB, OPERATOR
 from jutrek.jobs.shelf import Kept
 from jutrek.ui.pages.jobs.view import JobsView
-from jutrek.ui.plainly import caption
+from jutrek.ui.plainly import caption, plain
 from jutrek.ui.shell.offers import Offer
 from jutrek.ui.shell.page import Page
 from jutrek.words import counted
@@ -169,7 +169,7 @@ class JobsPage(Page):
             self.ask_lookup(lambda lookup: lookup.jobs(), self._know)
 
     def _know(self, seen: JobsSeen) -> None:
-        self._seen = seen
+        is_first, self._seen = self._seen is None, seen
         self.view.show_jobs(seen, self._root)
         if self._wanted:
             self.view.choose(self._wanted)
@@ -183,6 +183,8 @@ class JobsPage(Page):
         if kept is not None:
             self._use(kept)
         self._show_work(self.view.rows.job)
+        if is_first and self.shown and not self._writes:
+            self.view.sentence.take_focus()
 
     def _use(self, kept: Kept) -> None:
         """Ask for the blanks of an outline."""
@@ -364,7 +366,15 @@ class JobsPage(Page):
 
     def _bring_into(self, one: JobSeen) -> None:
         """Let what comes next land in a job."""
-        self.ask_intake(lambda intake: intake.set_job(one.placed.folder), lambda _: self.context.go_to("intake"))
+
+        def go(_: object) -> None:
+            intake = self.context.go_to("intake")
+            if isinstance(intake, Page):
+                intake.notify(
+                    f"What comes now goes into {plain(one.placed.job.called)}.", "Put a card in, or drop it here."
+                )
+
+        self.ask_intake(lambda intake: intake.set_job(one.placed.folder), go)
 
     def _store(self, one: JobSeen, drive: str) -> None:
         """Store a job away: proven on its drive, and only then gone from the library's root."""
