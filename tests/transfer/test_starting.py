@@ -93,13 +93,13 @@ def test_what_is_worked_in_is_not_taken_back(home: Library, ledger: Ledger) -> N
 
 
 def test_nothing_is_written_into_what_is_there(home: Library, ledger: Ledger) -> None:
-    theirs = put(Path(home.root, JOB.replace("VLT", "vlt"), "0001 notes.md"), b"theirs")
+    theirs = put(Path(home.root, JOB.replace("VLT", "vlt"), "0001 notes.md"), b"# 9999\n")
     for wanted, why in ((start(home), "is there already"), (start(home, into=True), "spelt otherwise")):
         with pytest.raises(NotPossible, match=why):
             start_job(home, ledger, wanted, stop=never())
     os.rename(theirs.parent, Path(home.root, JOB))
     done = start_job(home, ledger, start(home, into=True), stop=never())
-    assert done.made.left == [MADE[1]] and Path(home.root, MADE[1]).read_bytes() == b"theirs"
+    assert done.made.left == [MADE[1]] and Path(home.root, MADE[1]).read_bytes() == b"# 9999\n"
     assert lies(home) == MADE and not os.listdir(Path(home.root, ".jutrek/making"))
     with pytest.raises(NotPossible, match="is a job already"):
         start_job(home, ledger, start(home, into=True, job="0001"), stop=never())
@@ -290,6 +290,7 @@ def test_a_full_disk_leaves_nothing_behind(small_place: Path) -> None:
         with pytest.raises(NotMade, match="no space left"):
             begin(home, ledger)
         assert (lies(home), claims(home), folders(home)) == ([], [], set())
+        assert not os.listdir(small_place / ".jutrek/making")
 
 
 def test_the_next_version(home: Library, ledger: Ledger) -> None:

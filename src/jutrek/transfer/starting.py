@@ -289,7 +289,7 @@ def _refuse_taken(library: Library, folder: str, *, into: bool) -> None:
         raise NotPossible(library.root, f"{shown(there)} is there already; nothing is written into it unasked")
     if like != name:
         raise NotPossible(library.root, f"{shown(there)} is there already, spelt otherwise")
-    if read_job(library.tree, there) is not None:
+    if library.tree.is_folder(inside(there)) and read_job(library.tree, there) is not None:
         raise NotPossible(library.root, f"{shown(there)} is a job already")
 
 
