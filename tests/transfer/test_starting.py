@@ -67,6 +67,7 @@ def test_started_known_and_taken_back(home: Library, ledger: Ledger) -> None:
     (placed,), bad = placed_jobs(home, ledger)
     assert (placed.folder, placed.job.called, placed.landing, bad) == (JOB, "0001 VLT Boiler test", f"{JOB}/1 raw", [])
     assert not os.listdir(Path(home.root, ".jutrek/making"))
+    assert {path: mark.stands for path, mark in ledger.marks("").items()} == dict.fromkeys(MADE, True)
     before = folders(home)
     assert back(home, ledger, done.made.run) == []
     assert (lies(home), folders(home), claims(home)) == ([], set(), [])
@@ -82,6 +83,8 @@ def test_started_known_and_taken_back(home: Library, ledger: Ledger) -> None:
 
 def test_what_is_worked_in_is_not_taken_back(home: Library, ledger: Ledger) -> None:
     run = begin(home, ledger).made.run
+    assert back(home, ledger, begin(home, ledger, "Another").made.run) == []
+    assert [one.written for one in claims(home)] == ["0001"]
     put(Path(home.root, JOB, "1 raw/P1.jpg"), b"x")
     with pytest.raises(NotPossible, match=r"P1\.jpg lies in the job's folder"):
         back(home, ledger, run)
