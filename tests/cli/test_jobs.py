@@ -144,6 +144,8 @@ def test_outlines_made_copied_checked(home: Library, tmp_path: Path) -> None:
     pointed = jutrek("outline", "check", "Ours", "-l", other, code=1).stderr.splitlines()
     assert pointed[-2].index("fro ") == pointed[-1].index("^")
     assert "can't be used: Line 11" in jutrek("start", "Ours", *SET, "-l", other, code=2).stderr
+    page.write_text(page.read_text().replace("fro notes.md", "from more.md"))
+    assert "no file “more.md” beside" in jutrek("outline", "check", "Ours", "-l", other, code=1).stderr
     page.write_bytes(b"\xff")
     assert "no text in UTF-8" in jutrek("outline", "list", "-l", other).stderr
     os.remove(page)

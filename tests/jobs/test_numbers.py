@@ -9,6 +9,8 @@ import pytest
 
 from jutrek.errors import NotPossible
 from jutrek.filing.pattern import parse
+from jutrek.jobs.job import Job, Placed
+from jutrek.jobs.listed import Held
 from jutrek.jobs.numbers import Claim, Series, claim, claims, gaps, give_back, next_number, series_on
 from jutrek.jobs.shelf import number_pattern
 from jutrek.library import Library
@@ -71,6 +73,14 @@ def test_records_that_are_damaged_keep_their_number(library: Library) -> None:
     (record / "deeper/500.json").write_text("{}")
     assert next_number(library, series()) == 122
     assert [one.written for one in claims(library)] == ["0118", "119", "120", "121"]
+
+
+def test_where_captures_of_a_job_go_and_what_lies_in_it() -> None:
+    assert [Placed(Job("i", "0118", lands=lands), "jobs/0118").landing for lands in (None, "", "1 raw")] == [
+        None, "jobs/0118", "jobs/0118/1 raw",
+    ]  # fmt: skip
+    held = Held((("raw/P1.jpg", 1, 5), ("raw/P1.xmp", 1, 9), ("raw 2/P2.jpg", 1, 7)))
+    assert (held.count("raw"), held.changed_ns, Held().changed_ns) == (1, 9, 0)
 
 
 @pytest.mark.parametrize(

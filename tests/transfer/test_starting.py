@@ -12,7 +12,7 @@ import pytest
 
 from jutrek.desk.places import places_of
 from jutrek.desk.taking_back import take_back
-from jutrek.desk.working_files import make_next
+from jutrek.desk.working_files import called_so, make_next
 from jutrek.disk import Inside, Tree
 from jutrek.disk.held import Held
 from jutrek.errors import CantStart, LibraryBusy, NotMade, NotPossible
@@ -78,7 +78,11 @@ def test_started_known_and_taken_back(home: Library, ledger: Ledger) -> None:
     assert back(home, ledger, undone) == []
     assert (lies(home), folders(home)) == (MADE, before)
     assert [one.written for one in claims(home)] == ["0001"]
-    assert begin(home, ledger).placed.job.number == "0002"
+    assert begin(home, ledger, "Other").placed.job.number == "0002"
+    redone = next(run for run in runs(home) if run_log_of(home, run).takes_back == undone)
+    put(Path(home.root, JOB, "1 raw/P1.jpg"), b"x")
+    assert back(home, ledger, redone) == []
+    assert [one.written for one in claims(home)] == ["0001", "0002"] and (Path(home.root, JOB, "1 raw/P1.jpg")).exists()
 
 
 def test_what_is_worked_in_is_not_taken_back(home: Library, ledger: Ledger) -> None:
@@ -309,6 +313,8 @@ def test_the_next_version(home: Library, ledger: Ledger) -> None:
     for path, why in ((f"{JOB}/0001 notes.md", "tells no version"), (f"{JOB}/nothing_v01.x", "there is no")):
         with pytest.raises(NotPossible, match=why):
             make_next(home, ledger, path, stop=never())
+    with pytest.raises(NotPossible, match="is there already"):
+        called_so(home, ledger, first, os.path.basename(first).replace("v01", "V02"), stop=never())
     with pytest.raises(NotPossible, match="no initials"):
         make_next(home, ledger, first, "../x", stop=never())
 

@@ -162,14 +162,15 @@ def take_back(
         rows = tuple(row for row in plan.rows if row.source.removeprefix(library.root + "/") in meant)
         plan, left = type(plan)(plan.library, plan.library_id, plan.rules, rows), []
     orders = Orders(Kind.TAKE_BACK, outside=frozenset(one.path for one in trashed.values()))
-    folder = made_folder_now(library, run_log) if kind is Kind.MAKE else ""
+    made, again = _making(library, run_log)
+    folder = made_folder_now(library, made) if made is not None and not again else ""
     outcome = refile(
         plan, library, ledger, stop=stop, listener=listener, takes_back=run, places=places.here, orders=orders
     )  # fmt: skip
     forget(trashed.values())
     if not only and not outcome.trouble:
         left += _list_back_and_told(library, run_log, outcome)
-        left += _job_back(library, run_log, folder)
+        left += _job_back(library, made, folder, again=again)
     if kind is Kind.INTAKE and not (only or left or outcome.failed or outcome.trouble):
         _give_numbers_back(library, run_log)
     if not only and kind == Kind.INTAKE:
@@ -198,22 +199,32 @@ def _said_back(
     return outcome, [*done.left, *left, *filter(None, [why, behind])]
 
 
-def _job_back(library: Library, run_log: RunLog, folder: str) -> list[str]:
+def _making(library: Library, run_log: RunLog) -> tuple[RunLog | None, bool]:
+    """The run that made something which taking a run back undoes, or does again; and whether it is the latter."""
+    again = False
+    while earlier := str(run_log.head.get("takes_back", "")):
+        try:
+            run_log, again = run_log_of(library, earlier), not again
+        except OSError:
+            return None, False
+    return (run_log if run_log.kind is Kind.MAKE else None), again
+
+
+def _job_back(library: Library, made: RunLog | None, folder: str, *, again: bool) -> list[str]:
     """Empty folders of a job that was taken back go, and its number is free again; or both come back.
+
+    Args:
+        library: the library.
+        made: the run that made it; None for none.
+        folder: of the job, where one is taken back; empty for none.
+        again: whether it is done again.
 
     Returns:
         Sentences about what stays as it is.
     """
-    if folder:
-        unmake(library, run_log, folder)
-        return []
-    before, again = run_log, False
-    while earlier := str(before.head.get("takes_back", "")):
-        try:
-            before, again = run_log_of(library, earlier), not again
-        except OSError:
-            return []
-    return make_folders_again(library, before) if before.kind is Kind.MAKE and again else []
+    if made is not None and folder:
+        unmake(library, made, folder)
+    return make_folders_again(library, made) if made is not None and again else []
 
 
 def _list_back_and_told(library: Library, run_log: RunLog, outcome: Outcome) -> list[str]:

@@ -321,7 +321,7 @@ def job_given_up(library: Library, run_log: RunLog) -> None:
 
 
 def unmake(library: Library, run_log: RunLog, folder: str) -> None:
-    """Behind a job that was taken back: its empty folders go, and its number is free again.
+    """Behind a job that was taken back: its empty folders go, and with them its number is free again.
 
     Args:
         library: the library.
@@ -329,6 +329,8 @@ def unmake(library: Library, run_log: RunLog, folder: str) -> None:
         folder: of the job, where it is now.
     """
     library.tree.remove_empty_folders(inside(folder))
+    if library.tree.found(inside(folder)) is not None:
+        return
     for above in sorted(_folders_made(run_log), key=len, reverse=True):
         if lies_in(folder, above):
             with contextlib.suppress(OSError):
