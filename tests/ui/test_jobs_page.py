@@ -3,10 +3,11 @@ into a job."""
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtCore import QDate, QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from pytestqt.qtbot import QtBot
 
@@ -85,6 +86,20 @@ def test_the_number_can_be_chosen(qtbot: QtBot, jobs: JobsPage) -> None:
     jobs.go()
     qtbot.waitUntil(lambda: "0001 is given already" in jobs.view.bar.words(), timeout=PATIENCE)
     assert jobs.view.sentence.fields[1].text() == "Other"
+
+
+def test_a_folder_that_is_there_is_added_to_only_by_its_button(qtbot: QtBot, jobs: JobsPage, library: Library) -> None:
+    theirs = put(Path(library.root, "jobs/2025/0001 VLT Yard/0001 notes.md"), b"theirs")
+    jobs.view.sentence.day.setDate(QDate(2025, 3, 1))
+    fill(qtbot, jobs.view, client="VLT", title="Yard")
+    qtbot.waitUntil(lambda: jobs.view.main.text() == "Add what is missing", timeout=PATIENCE)
+    assert "jobs/2025/0001 VLT Yard is there already" in jobs.view.sentence.accessibleDescription()
+    qtbot.keyClick(jobs.view.sentence.fields[-1], Qt.Key.Key_Return)
+    qtbot.wait(100)
+    assert not jobs.view.rows.jobs and os.listdir(theirs.parent) == ["0001 notes.md"]
+    qtbot.mouseClick(jobs.view.main, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "1 file was there already" in jobs.view.bar.words(), timeout=PATIENCE)
+    assert theirs.read_bytes() == b"theirs" and (theirs.parent / "2 work").is_dir()
 
 
 def test_versions(qtbot: QtBot, jobs: JobsPage, library: Library) -> None:

@@ -23,7 +23,7 @@ from jutrek.jobs.numbers import claims, gaps, series_on
 from jutrek.jobs.shelf import Kept, number_pattern, outline_of, outlines_of
 from jutrek.jobs.versions import lines_of
 from jutrek.library import drives_here, known_devices
-from jutrek.transfer.starting import Start, Started, previewed, start_job
+from jutrek.transfer.starting import Start, Started, in_the_way, previewed, start_job
 
 if TYPE_CHECKING:
     from jutrek.captures import Device
@@ -118,11 +118,13 @@ class Ahead(NamedTuple):
         whole: what would be made; dots stand for what is not filled in.
         number: that the job would get.
         lack: what keeps it from being started; None for nothing.
+        there: the folder, where it is there already: it is written into only if somebody says so.
     """
 
     whole: Whole
     number: str
     lack: CantStart | None = None
+    there: str = ""
 
 
 def seen_ahead(library: Library, said: Said, rules: HouseRules, kept: Kept) -> Ahead:
@@ -133,7 +135,8 @@ def seen_ahead(library: Library, said: Said, rules: HouseRules, kept: Kept) -> A
         CantStart: where not even that can be told.
     """
     try:
-        return Ahead(*looked_ahead(library, said, rules, kept))
+        whole, number = looked_ahead(library, said, rules, kept)
+        return Ahead(whole, number, there=in_the_way(library, whole.folder))
     except CantStart as lack:
         blanks = kept.ready(library).blanks
         told = {name: blank.meant(said.values.get(name, "")) or blank.usual for name, blank in blanks.items()}

@@ -56,7 +56,7 @@ class Watchman:
         self._workers, self._disks, self._given_up, self._late = workers, disks, given_up, late
         self._seen: dict[Worker, _Seen] = {}
         self._more = threading.Event()
-        self._over = False
+        self._over = self._gave_up = False
         self._thread = threading.Thread(target=self._work, name="watchman", daemon=True)
 
     def start(self) -> None:
@@ -75,12 +75,27 @@ class Watchman:
     def _work(self) -> None:
         while not self._over:
             self._more.clear()
-            self._seen = {one: seen for one in self._workers() if (seen := self._look_at(one)) is not None}
+            self._seen = self._look_at_all()
             late = self._late(self._hanging)
             if self._seen:
                 time.sleep(_EVERY)
             else:
                 self._more.wait(_LATE_EVERY if late else None)
+
+    def _look_at_all(self) -> dict[Worker, _Seen]:
+        """What is seen of all workers.
+
+        When one was given up, the others are looked at anew: they may have waited for it alone, and do something else
+        by now.
+        """
+        found: dict[Worker, _Seen] = {}
+        self._gave_up = False
+        for one in self._workers():
+            if (seen := self._look_at(one)) is not None:
+                found[one] = seen
+            if self._gave_up:
+                return {}
+        return found
 
     def _look_at(self, worker: Worker) -> _Seen | None:
         """What is seen of a worker; None where it does nothing."""
@@ -95,6 +110,7 @@ class Watchman:
         if silent >= LATE and (worker.stop.wanted or int(silent) > before.told):
             names = list(self._hanging().values())
             if worker.stop.wanted and (names or silent >= _DEAD):
+                self._gave_up = True
                 self._given_up(worker, NoAnswer(" and ".join(names) or worker.about, silent))
             elif int(silent) > before.told and (names or silent >= _SLOW):
                 before.told = int(silent)

@@ -270,24 +270,34 @@ def _spelt(library: Library, whole: Whole) -> Whole:
     return replace(whole, folder="/".join([*parts, name]))
 
 
-def _refuse_taken(library: Library, folder: str, *, into: bool) -> None:
-    """Refuse a folder whose name is taken, also where it differs by case or form only.
+def in_the_way(library: Library, folder: str) -> str:
+    """What bears the name of a folder that is to be made, also but for case or form; empty for nothing.
 
-    Raises:
-        NotPossible: which says by what.
+    Args:
+        library: the library.
+        folder: relative to it.
     """
     above, _, name = folder.rpartition("/")
     try:
         names = library.tree.names(inside(above) if above else None)
     except (FileNotFoundError, NotADirectoryError):
-        return
+        return ""
     like = next((one for one in names if same_name(one) == same_name(name)), None)
-    if like is None:
+    return "" if like is None else f"{above}/{like}" if above else like
+
+
+def _refuse_taken(library: Library, folder: str, *, into: bool) -> None:
+    """Refuse a folder whose name is taken, unless it may be there.
+
+    Raises:
+        NotPossible: which says by what.
+    """
+    there = in_the_way(library, folder)
+    if not there:
         return
-    there = f"{above}/{like}" if above else like
     if not into:
         raise NotPossible(library.root, f"{shown(there)} is there already; nothing is written into it unasked")
-    if like != name:
+    if there != folder:
         raise NotPossible(library.root, f"{shown(there)} is there already, spelt otherwise")
     if library.tree.is_folder(inside(there)) and read_job(library.tree, there) is not None:
         raise NotPossible(library.root, f"{shown(there)} is a job already")

@@ -87,7 +87,8 @@ class JobsPage(Page):
         view.in_library.connect(self._show_in_library)
         QShortcut(QKeySequence("N"), view.work, self._next_of_chosen)
         context.client.on(events.BoardChanged, self._see_board)
-        context.runs.ended.connect(lambda _: self._read() if self.shown else None)
+        context.client.on(events.ChangedOutside, lambda _: self._read_if_shown())
+        context.runs.ended.connect(lambda _: self._read_if_shown())
 
     # ---- what it is told
 
@@ -103,6 +104,7 @@ class JobsPage(Page):
         said = self._said()
         if said is None or self._starting or not self.view.main.isEnabled():
             return
+        said = replace(said, into=self.view.there)
         self._starting = True
         self.ask_library(lambda library: library.jobs.start(said), self._say_started, self._say_not_started)
 
@@ -167,6 +169,10 @@ class JobsPage(Page):
     def _read(self) -> None:
         if self._root:
             self.ask_lookup(lambda lookup: lookup.jobs(), self._know)
+
+    def _read_if_shown(self) -> None:
+        if self.shown:
+            self._read()
 
     def _know(self, seen: JobsSeen) -> None:
         is_first, self._seen = self._seen is None, seen
@@ -265,7 +271,7 @@ class JobsPage(Page):
         )
 
     def _show_ahead(self, found: Ahead) -> None:
-        whole, number, lack = found
+        whole, number, lack, there = found
         sentence = self.view.sentence
         said = sentence.said()
         typed = said is not None and JOB in said.values
@@ -273,11 +279,15 @@ class JobsPage(Page):
         blanks = self._kept.outline.blanks if self._kept and self._kept.outline else {}
         choices = [f"{name}: one of {len(blank.choices)}" for name, blank in blanks.items() if blank.choices]
         first = f"{number} is the number you chose" if typed else f"{number} is the next free number"
-        if lack is None:
-            sentence.say(" · ".join([first, *choices]))
-        else:
+        if lack is not None:
             sentence.say(str(lack), blank=lack.blank, trouble=True)
-        self.view.show_whole(whole, number, can_start=lack is None)
+        elif there:
+            sentence.say(
+                f"{there} is there already. What is missing in it can be added; nothing is replaced.", trouble=True
+            )
+        else:
+            sentence.say(" · ".join([first, *choices]))
+        self.view.show_whole(whole, number, can_start=lack is None, there=bool(there))
 
     def _show_lack(self, error: JutrekError) -> None:
         if isinstance(error, Stopped):
@@ -299,7 +309,8 @@ class JobsPage(Page):
         self._last_run, self._wanted = done.made.run, done.placed.folder
         job = done.placed.job
         self.view.sentence.clear()
-        stays = f"{counted(len(done.made.left), 'file')} were there already, and stay." if done.made.left else ""
+        left = len(done.made.left)
+        stays = f"{counted(left, 'file was', 'files were')} there already, as before." if left else ""
         files = f"{counted(done.whole.folders, 'folder')} and {counted(done.whole.files, 'starter file')}"
         self.notify(
             f"Job {job.number} is started.",

@@ -52,7 +52,7 @@ class JobsView(QWidget):
         super().__init__(parent)
         self._theme = theme
         self._root, self._whole, self._number = "", None, ""  # type: tuple[str, Whole | None, str]
-        self._can_start = False
+        self._can_start = self.there = False
         self._jobs: tuple[JobSeen, ...] = ()
         self._working = False
         self._notice: tuple[str, str, str, bool] | None = None
@@ -189,15 +189,16 @@ class JobsView(QWidget):
         """Ask for the blanks of an outline."""
         self.sentence.show_outline(kept, seen.used)
 
-    def show_whole(self, whole: Whole | None, number: str, *, can_start: bool = False) -> None:
+    def show_whole(self, whole: Whole | None, number: str, *, can_start: bool = False, there: bool = False) -> None:
         """Show what would be made, and the number that the job would get; None for nothing yet.
 
         Args:
             whole: what would be made.
             number: of the job.
             can_start: whether it can be started so.
+            there: whether its folder is there already.
         """
-        self._whole, self._number, self._can_start = whole, number, can_start
+        self._whole, self._number, self._can_start, self.there = whole, number, can_start, there
         self.stairs.show_whole(whole)
         self.steps.setFixedHeight(min(self.stairs.height() + 2, 222))
         self._foot.setVisible(whole is not None and whole.files > 0)
@@ -248,7 +249,8 @@ class JobsView(QWidget):
             signal.emit(job)
 
     def _enter(self) -> None:
-        if self.main.isEnabled() and self.main.isVisibleTo(self):
+        # What goes into a folder that is there is agreed to by its button alone.
+        if not self.there and self.main.isEnabled() and self.main.isVisibleTo(self):
             self.started.emit()
 
     def _refresh(self) -> None:
@@ -256,7 +258,8 @@ class JobsView(QWidget):
         self.clear.setVisible(not self._working)
         self.main.setVisible(not self._working)
         self.main.setEnabled(self._can_start)
-        self.main.setText(caption(f"Start job {self._number}" if self._number else "Start"))
+        start = f"Start job {self._number}" if self._number else "Start"
+        self.main.setText(caption("Add what is missing" if self.there else start))
         if self._working:
             return
         if self._notice is not None:
