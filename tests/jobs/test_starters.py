@@ -59,7 +59,10 @@ def test_documents_that_are_archives() -> None:
         assert etree.fromstring(made.read("content.xml")).text == ODD
         assert (made.read("picture.bin"), made.comment) == (b"{jutrek job}", b"as it was")
         assert made.infolist()[0].compress_type == zipfile.ZIP_STORED
-    for kept in (archive(META_INF__signatures=b"x"), archive()[:-30], b"PK\x03\x04{jutrek job}",
+    whole = archive()
+    second = whole.index(b"PK\x03\x04", 4)
+    for kept in (archive(META_INF__signatures=b"x"), whole[:-30], whole + b"behind", b"PK\x03\x04before" + whole,
+                 whole[:second] + b"between" * 9 + whole[second:], b"PK\x03\x04{jutrek job}",
                  archive(**{"big.xml": b"<a>" + b" " * 9_000_000 + b"</a>"})):  # fmt: skip
         assert filled_in(kept, FILLED) == kept
 

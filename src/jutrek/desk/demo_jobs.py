@@ -99,6 +99,6 @@ def _fill(home: Library, folder: str, landing: str, number: str) -> None:
     raw = inside(f"{landing}/Arlen M2")
     home.tree.make_folders(raw)
     for name, data in pictures(number):
-        home.tree.write_own(raw.below(name), data)
+        home.tree.write_new(raw.below(name), data)
     for path in WORK[number]:
-        home.tree.write_own(inside(f"{folder}/{path}"), f"{path}\n".encode())
+        home.tree.write_new(inside(f"{folder}/{path}"), f"{path}\n".encode())

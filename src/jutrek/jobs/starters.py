@@ -12,7 +12,9 @@ from __future__ import annotations
 import io
 import json
 import re
+import struct
 import zipfile
+import zlib
 from collections.abc import Callable
 from xml.sax.saxutils import escape
 
@@ -27,6 +29,7 @@ _SIGN = b"{jutrek "
 _LARGEST_PART, _MOST_PARTS, _LARGEST_WHOLE = 8 * 1024 * 1024, 2000, 64 * 1024 * 1024
 _XML_PARTS = (".xml", ".rels", ".rdf", ".svg")
 _ZIP = b"PK\x03\x04"
+_DESCRIPTOR = 24
 
 
 def filled_in(data: bytes, filled: Filled) -> bytes:
@@ -102,7 +105,7 @@ def _zip_filled(data: bytes, filled: Filled) -> bytes:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as old:
             parts = old.infolist()
-            if not _is_plain(parts):
+            if not _is_plain(parts) or not _is_whole(data, old):
                 return data
             held = [old.read(part) for part in parts]
             made = [
@@ -121,13 +124,24 @@ def _zip_filled(data: bytes, filled: Filled) -> bytes:
             same = [(one.filename, again.read(one)) for one in again.infolist()]
         wanted = [(part.filename, one) for part, one in zip(parts, made, strict=True)]
         return written if same == wanted else data
-    except (zipfile.BadZipFile, OSError, ValueError, RuntimeError, NotImplementedError, EOFError, OverflowError):
+    except (zipfile.BadZipFile, zlib.error, OSError, ValueError, RuntimeError, EOFError, OverflowError, struct.error):
         return data
-    except Exception as error:
-        # `zlib` has an error of its own, which is no subclass of these.
-        if type(error).__module__ != "zlib":
-            raise
-        return data
+
+
+def _is_whole(data: bytes, archive: zipfile.ZipFile) -> bool:
+    """Whether an archive is all that there is: nothing stands before, between or behind what its directory lists.
+
+    A descriptor of up to 24 bytes may follow a part (APPNOTE 6.3.10, 4.3.9).
+    """
+    at = 0
+    for begin in (*sorted(part.header_offset for part in archive.infolist()), archive.start_dir):
+        if not at <= begin <= at + (_DESCRIPTOR if at else 0):
+            return False
+        sizes = {part.header_offset: part.compress_size for part in archive.infolist()}
+        name, extra = struct.unpack_from("<HH", data, begin + 26)
+        at = begin + 30 + name + extra + sizes.get(begin, 0)
+    end = data.rfind(b"PK\x05\x06")
+    return end + 22 + len(archive.comment) == len(data)
 
 
 def _is_plain(parts: list[zipfile.ZipInfo]) -> bool:
