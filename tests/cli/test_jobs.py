@@ -114,6 +114,22 @@ def test_a_card_comes_into_a_job_and_stays_there(home: Library, card: Path) -> N
     assert "no job; there are: 0001" in jutrek("bring", card, "--job", "77", "-l", home.root, code=2).stderr
 
 
+def test_working_files_are_not_missed_and_captures_are(home: Library) -> None:
+    """People write them anew, rename them and throw them away: a check tells captures alone."""
+    job(home)
+    raw = put(Path(home.root, JOB, "1 raw/P1.jpg"), jpeg())
+    note = Path(home.root, JOB, "0001 notes.md")
+    work = Path(home.root, JOB, "2 work/0001_boiler-test_v01.otio")
+    assert "3 files as they were proven, 1 proven" in jutrek("check", "-l", home.root).stderr
+    note.write_text("# changed\n")
+    work.unlink()
+    jutrek("check", "-l", home.root)
+    note.unlink()
+    raw.unlink()
+    said = jutrek("check", "-l", home.root, code=1).stderr
+    assert "P1.jpg" in said and "notes.md" not in said and ".otio" not in said
+
+
 def test_outlines_made_copied_checked(home: Library, tmp_path: Path) -> None:
     job(home)
     for path, data in (

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -16,7 +16,7 @@ from jutrek.errors import NotPossible, shown
 from jutrek.filing import HouseRules, Plan
 from jutrek.filing.facts import Facts, below
 from jutrek.filing.refiling import Scope, kept_by_hand, plan_refiling
-from jutrek.jobs.making import MARKER
+from jutrek.jobs.listed import in_a_job, job_folders
 from jutrek.library import Library, survey
 from jutrek.transfer import Listener, Outcome, last_refiling, plan_taking_back, refile
 from jutrek.transfer.saying import Words, say
@@ -90,10 +90,8 @@ class Refiler:
 
     def _outside_jobs(self, facts: Sequence[Facts]) -> list[Facts]:
         """Captures but for those in the folders of jobs, which lie as their outlines say."""
-        jobs = {os.path.dirname(path) for path in self._ledger.catalogue.called(MARKER)}
-        if not jobs:
-            return list(facts)
-        return [one for one in facts if jobs.isdisjoint(_above(below(one.capture.id, one.capture.root)))]
+        jobs = job_folders(self._ledger)
+        return [one for one in facts if not in_a_job(below(one.capture.id, one.capture.root), jobs)]
 
     def say(self, captures: frozenset[str], words: Words) -> int:
         """Say anew what captures are that `look` found, by their ids. What was read is old afterwards.
@@ -156,12 +154,6 @@ class Refiler:
             plan, self._library, self._ledger, stop=stop, listener=listener, takes_back=planned.takes_back,
             places=places_of(self._library).here,
         )  # fmt: skip
-
-
-def _above(path: str) -> Iterator[str]:
-    """The folders that a path lies in."""
-    while path := os.path.dirname(path):
-        yield path
 
 
 def shown_move(plan: Plan, number: int) -> tuple[str, str]:

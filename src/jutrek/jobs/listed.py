@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from jutrek.disk import TEMPORARY, Outside, Tree, inside
 from jutrek.errors import NotPossible, PageBroken, reason, shown
 from jutrek.filing.names import same_name
+from jutrek.formats import MEDIA_SUFFIXES
 from jutrek.jobs.job import Job, Placed, read_job
 from jutrek.jobs.making import MARKER
 from jutrek.jobs.numbers import Claim, claims
@@ -67,6 +68,24 @@ def placed_jobs(library: Library, ledger: Ledger) -> tuple[list[Placed], list[st
     twice = _twice(found)
     bad += [f"Two folders say that they are job {shown(number)}: {', '.join(map(shown, own))}" for number, own in twice]
     return sorted(found, key=lambda one: (one.job.started, one.job.number, one.folder), reverse=True), bad
+
+
+def job_folders(ledger: Ledger) -> frozenset[str]:
+    """The folders of all jobs, relative to the library."""
+    return frozenset(os.path.dirname(path) for path in ledger.catalogue.called(MARKER))
+
+
+def in_a_job(path: str, folders: Collection[str]) -> bool:
+    """Whether a path lies in the folder of a job."""
+    while path := os.path.dirname(path):
+        if path in folders:
+            return True
+    return False
+
+
+def is_work(path: str, folders: Collection[str]) -> bool:
+    """Whether a file is a working file of a job: people write it anew, rename it and throw it away as they work."""
+    return os.path.splitext(path)[1].lower() not in MEDIA_SUFFIXES and in_a_job(path, folders)
 
 
 def _twice(found: Iterable[Placed]) -> Iterator[tuple[str, list[str]]]:

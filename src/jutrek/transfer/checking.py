@@ -21,6 +21,7 @@ from typing import TYPE_CHECKING, Any
 from jutrek.disk import OWN_FOLDER, Outside, Tree, inside, put_away
 from jutrek.errors import PlaceLost, Stopped, reason
 from jutrek.filing import Action, HouseRules, Row
+from jutrek.jobs.listed import is_work, job_folders
 from jutrek.library import LIBRARY, Library, Place, ProofMark, State, as_place
 from jutrek.library.knowledge import KnownFile
 from jutrek.transfer.control import Control
@@ -155,6 +156,7 @@ class _Checker:
         self._first: set[bytes] = set()
         self._reached: set[str] = set()
         self._tree = Tree(place.root, os.stat(place.root).st_dev)
+        self._jobs = job_folders(ledger)
         self.checked = Checked()
 
     def go(self, report: Callable[[int, int], None], seconds: float | None) -> None:
@@ -208,7 +210,8 @@ class _Checker:
             why = f"It reads differently than on {mark.at[:10]}, although its time is the same."
             return self._bad(mark, Finding.ROTTED, why)
         if mark.full and not mark.fits(status) and full != mark.full:
-            checked.found.append(Found(mark, Finding.CHANGED, "Its size or time is another one."))
+            if not self._is_work(mark.path):
+                checked.found.append(Found(mark, Finding.CHANGED, "Its size or time is another one."))
             if self._place.id != LIBRARY:
                 # A copy of nothing: it proves nothing until somebody says which version is right.
                 return None
@@ -225,6 +228,10 @@ class _Checker:
         self._marks.append(seen._replace(full=full))
         return None
 
+    def _is_work(self, path: str) -> bool:
+        """Whether it is a working file of a job in the library."""
+        return self._place.id == LIBRARY and is_work(path, self._jobs)
+
     def _note_proven(self, mark: ProofMark) -> None:
         self._again.append({
             "entry": "proven", "place": mark.place, "path": mark.path, "size": mark.size, "mtime_ns": mark.mtime_ns,
@@ -237,11 +244,12 @@ class _Checker:
     def close(self) -> None:
         """Keep what is bad, and tell it: also what was found bad before, and was not reached this time.
 
-        What only lies under another path now, as somebody moved it, is not gone.
+        What only lies under another path now, as somebody moved it, is not gone; nor is a working file of a job missed.
         """
         checked = self.checked
         gone = [one for one in checked.found if one.finding is Finding.GONE]
         moved = {one.mark.path for one in gone if one.mark.full and one.mark.full in self._first}
+        moved |= {one.mark.path for one in gone if self._is_work(one.mark.path)}
         checked.found = [one for one in checked.found if one.mark.path not in moved]
         self._ledger.drop_proofs(self._place.id, moved)
         self._journal.note(*({"entry": "let go", "place": self._place.id, "path": path} for path in sorted(moved)))
