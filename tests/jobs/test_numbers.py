@@ -10,10 +10,10 @@ import pytest
 from jutrek.errors import NotPossible
 from jutrek.filing.pattern import parse
 from jutrek.jobs.job import Job, Placed
-from jutrek.jobs.listed import Held
+from jutrek.jobs.listed import Held, without_work
 from jutrek.jobs.numbers import Claim, Series, claim, claims, gaps, give_back, next_number, series_on
 from jutrek.jobs.shelf import number_pattern
-from jutrek.library import Library
+from jutrek.library import Library, Survey
 
 DAY = date(2026, 11, 28)
 
@@ -81,6 +81,14 @@ def test_where_captures_of_a_job_go_and_what_lies_in_it() -> None:
     ]  # fmt: skip
     held = Held((("raw/P1.jpg", 1, 5), ("raw/P1.xmp", 1, 9), ("raw 2/P2.jpg", 1, 7)))
     assert (held.count("raw"), held.changed_ns, Held().changed_ns) == (1, 9, 0)
+
+
+def test_what_people_work_at_is_no_news() -> None:
+    jobs = {"jobs/0118"}
+    own, theirs = ("jobs/0118/2 work/a.otio", "jobs/0118/b.md"), ("jobs/0118/raw/P1.JPG", "jobs/0118 b.md", "c.txt")
+    found = Survey(9, altered=(*own, *theirs), lost=(*theirs, *own), moves=((own[0], own[1]), (own[0], theirs[0])))
+    told = without_work(found, jobs)
+    assert (told.altered, told.lost, told.moves, told.files) == (theirs, theirs, found.moves[1:], 9)
 
 
 @pytest.mark.parametrize(

@@ -19,6 +19,7 @@ from jutrek.disk import Outside, inside
 from jutrek.errors import NotInside, NotPossible, SourceUnreadable
 from jutrek.filing.rulebook import load_rules
 from jutrek.formats import read
+from jutrek.jobs.listed import job_folders, without_work
 from jutrek.library import Library, Survey, drives_here, known_devices
 from jutrek.library.ledger import Ledger
 from jutrek.library.marks import HouseMark, forget_mark, keep_mark, marks_of
@@ -123,6 +124,7 @@ class Views:
             found = outside(
                 self._library, self._ledger, rules, rest=0, stop=stop, report=lambda seen: report(_LOOKING, seen, 0)
             )  # fmt: skip
+            found = without_work(found, job_folders(self._ledger))
             if found.moves or found.altered or found.lost:
                 self._found = found
         self._folders = kept

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Collection, Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from jutrek.disk import TEMPORARY, Outside, Tree, inside
@@ -16,7 +16,7 @@ from jutrek.jobs.making import MARKER
 from jutrek.jobs.numbers import Claim, claims
 
 if TYPE_CHECKING:
-    from jutrek.library import Library
+    from jutrek.library import Library, Survey
     from jutrek.library.ledger import Ledger
     from jutrek.library.stored import Lying
 
@@ -86,6 +86,18 @@ def in_a_job(path: str, folders: Collection[str]) -> bool:
 def is_work(path: str, folders: Collection[str]) -> bool:
     """Whether a file is a working file of a job: people write it anew, rename it and throw it away as they work."""
     return os.path.splitext(path)[1].lower() not in MEDIA_SUFFIXES and in_a_job(path, folders)
+
+
+def without_work(found: Survey, folders: Collection[str]) -> Survey:
+    """What was found to be changed outside, but for working files of jobs: they change all day."""
+
+    def told(path: str) -> bool:
+        return not is_work(path, folders)
+
+    return replace(
+        found, altered=tuple(filter(told, found.altered)), lost=tuple(filter(told, found.lost)),
+        moves=tuple((old, new) for old, new in found.moves if told(old) or told(new)),
+    )  # fmt: skip
 
 
 def _twice(found: Iterable[Placed]) -> Iterator[tuple[str, list[str]]]:
