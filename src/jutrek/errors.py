@@ -25,6 +25,7 @@
         ├── LibraryMissing     no such folder, or not one that can be used
         │   └── NoLibrary      a folder that is no library
         ├── CantStart          a job that can't be started as it was said
+        ├── NotFinished        folders or files that are not all there yet; the next start finishes them
         ├── NotMade            folders or files that could not be made; nothing of them is left
         ├── NotPossible        what was asked for can't be done as things are
         ├── PageBroken         a page that the library keeps is damaged
@@ -397,6 +398,20 @@ class NotMade(LibraryTrouble):
     def __init__(self, path: str, why: str | OSError) -> None:
         words = reason(why) if isinstance(why, OSError) else why
         super().__init__(f"{shown(path)} was not made: {words}. Nothing of it was left behind.")
+        self.path = path
+
+
+class NotFinished(LibraryTrouble):
+    """Folders and files that were being made are not all there, or not all written down.
+
+    Args:
+        path: of what is made.
+        why: the error that kept it from being finished.
+    """
+
+    def __init__(self, path: str, why: Exception) -> None:
+        words = reason(why) if isinstance(why, OSError) else str(why).rstrip(".")
+        super().__init__(f"{shown(path)} is not all there yet: {words}. The next start finishes it.")
         self.path = path
 
 

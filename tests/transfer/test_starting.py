@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 import stat
@@ -15,7 +16,7 @@ from jutrek.desk.taking_back import take_back
 from jutrek.desk.working_files import called_so, make_next
 from jutrek.disk import Inside, Tree
 from jutrek.disk.held import Held
-from jutrek.errors import CantStart, LibraryBusy, NotMade, NotPossible
+from jutrek.errors import CantStart, LibraryBusy, NotFinished, NotMade, NotPossible
 from jutrek.jobs.job import read_job
 from jutrek.jobs.listed import placed_jobs
 from jutrek.jobs.numbers import claims
@@ -258,6 +259,39 @@ def test_what_reads_back_differently_is_not_made(
         with pytest.raises(NotMade, match="read back differently"):
             begin(home, ledger)
     assert (lies(home), claims(home), folders(home)) == ([], [], set())
+
+
+@pytest.mark.parametrize(
+    ("owner", "name", "point", "into"),
+    [(Tree, "give_name", 2, True), (Tree, "rename_folder", 1, True), (Ledger, "put_proofs", 1, False),
+     (Journal, "note", 6, False), (Journal, "end", 1, False)],
+)  # fmt: skip
+def test_a_disk_that_fails_in_the_middle_of_naming(
+    home: Library, ledger: Ledger, owner: object, name: str, point: int, into: bool, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Nothing is said to be gone that is there: the next start finishes it, and the number stays taken."""
+    if into:
+        put(Path(home.root, JOB, "2 work/theirs.txt"), b"theirs")
+    real, left = getattr(owner, name), [point]
+
+    def fails(*args: object, **more: object) -> object:
+        left[0] -= 1
+        if not left[0]:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        return real(*args, **more)
+
+    with monkeypatch.context() as patch:
+        patch.setattr(owner, name, fails)
+        if name == "end":
+            start_job(home, ledger, start(home, into=into), stop=never())
+        else:
+            with pytest.raises(NotFinished, match="The next start finishes it"):
+                start_job(home, ledger, start(home, into=into), stop=never())
+    assert [one.written for one in claims(home)] == ["0001"]
+    recover(home, ledger)
+    assert set(MADE) <= set(lies(home)) and survey(home, ledger).changed == 0
+    assert [one.job.number for one in placed_jobs(home, ledger)[0]] == ["0001"]
+    assert all(end_of(home, run) for run in runs(home))
 
 
 def test_waits_for_others_and_no_longer(home: Library, ledger: Ledger) -> None:

@@ -20,7 +20,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from jutrek.disk import Inside, Outside, Tree, inside, own
-from jutrek.errors import JutrekError, LibraryBusy, NotMade, NotPossible, reason, shown
+from jutrek.errors import JutrekError, LibraryBusy, NotFinished, NotMade, NotPossible, reason, shown
 from jutrek.filing.facts import lies_in
 from jutrek.jobs.making import MARKER
 from jutrek.jobs.numbers import Claim, claim_again, claims, give_back
@@ -111,36 +111,64 @@ def make(
     Raises:
         NotPossible: when the folder is there and may not be, or something else bears a name on the way.
         NotMade: when a disk is full, or away, or it was stopped; what was made until then is cleared away.
+        NotFinished: when that happens once the first of it has its name: the run is not to be ended then.
     """
     made = MadeRun(journal.run)
     tree, final = library.tree, inside(folder)
     try:
-        _refuse(library, final)
-        files = list(_stage(library, journal, folder, pieces, stop, look))
-        journal.note(*({"entry": "make folder", "folder": one} for one in _missing_above(tree, final)))
-        journal.note(*(
-            {"entry": "make folder", "folder": f"{folder}/{one.path}" if one.path else folder}
-            for one in pieces if one.is_folder
-        ))  # fmt: skip
-        journal.note(*(
-            {"entry": "to make", "row": one.row, "to": one.path, "size": one.size, "xxh3_128": one.full.hex()}
-            for one in files
-        ))  # fmt: skip
-        journal.note({"entry": "staged", "folder": folder, "into": into})
-        journal.sync()
-        _place(tree, _staged(journal.run), final, into=into)
+        files = _prepared(library, journal, folder, pieces, into, stop, look)
     except OSError as error:
         clear_staged(tree, journal.run)
-        if error.errno == errno.EEXIST:
-            raise NotPossible(library.root, f"{shown(folder)} is there already") from error
         raise NotMade(tree.at(final), error) from error
     except BaseException:
         clear_staged(tree, journal.run)
         raise
-    _take_in(library, ledger, journal, files, made)
+    try:
+        _place(tree, _staged(journal.run), final, into=into)
+    except OSError as error:
+        if into or _has_its_name(tree, journal.run):
+            raise NotFinished(tree.at(final), error) from error
+        clear_staged(tree, journal.run)
+        if error.errno == errno.EEXIST:
+            raise NotPossible(library.root, f"{shown(folder)} is there already") from error
+        raise NotMade(tree.at(final), error) from error
+    try:
+        _take_in(library, ledger, journal, files, made)
+    except (OSError, JutrekError) as error:
+        raise NotFinished(tree.at(final), error) from error
     made.folders = [f"{folder}/{one.path}" if one.path else folder for one in pieces if one.is_folder]
     clear_staged(tree, journal.run)
     return made
+
+
+def _prepared(
+    library: Library, journal: Journal, folder: str, pieces: Sequence[Piece], into: bool, stop: threading.Event,
+    look: Callable[[int], None],
+) -> list[_File]:  # fmt: skip
+    """Make all of it where nobody sees it, and write down what will come where."""
+    tree, final = library.tree, inside(folder)
+    _refuse(library, final)
+    files = list(_stage(library, journal, folder, pieces, stop, look))
+    journal.note(*({"entry": "make folder", "folder": one} for one in _missing_above(tree, final)))
+    journal.note(*(
+        {"entry": "make folder", "folder": f"{folder}/{one.path}" if one.path else folder}
+        for one in pieces if one.is_folder
+    ))  # fmt: skip
+    journal.note(*(
+        {"entry": "to make", "row": one.row, "to": one.path, "size": one.size, "xxh3_128": one.full.hex()}
+        for one in files
+    ))  # fmt: skip
+    journal.note({"entry": "staged", "folder": folder, "into": into})
+    journal.sync()
+    return files
+
+
+def _has_its_name(tree: Tree, run: str) -> bool:
+    """Whether what was made does not lie where nobody sees it any more, or that can't be told."""
+    try:
+        return tree.found(_staged(run)) is None
+    except OSError:
+        return True
 
 
 def _refuse(library: Library, final: Inside) -> None:

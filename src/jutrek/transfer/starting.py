@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import threading
 import time
@@ -12,7 +13,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from jutrek.disk import inside
-from jutrek.errors import LibraryBusy, NotMade, NotPossible, of_place, reason, shown
+from jutrek.errors import LibraryBusy, NotFinished, NotMade, NotPossible, of_place, reason, shown
 from jutrek.filing.names import same_name
 from jutrek.jobs.blanks import CLIENT, JOB, TITLE
 from jutrek.jobs.job import Placed, as_page, job_of, read_job
@@ -178,6 +179,7 @@ def start_job(
         CantStart: where blanks are not filled in, or the job can't be made so.
         NotPossible: when its folder is there already, or a number is wanted that is given.
         NotMade: when a disk is full, or away; nothing is left behind.
+        NotFinished: when that happens once the first of it has its name; the next start finishes it.
         LibraryBusy: when another Jutrek is at work in the library.
     """
     with patiently(library, stop):
@@ -218,17 +220,25 @@ def _started(
         job = job_of(wish, whole, id_, start.name, who())
         pieces = [*_pieces(library, start.name, whole, wish), Piece(MARKER, as_page(job))]
         made = make(library, ledger, journal, whole.folder, pieces, into=start.into, stop=stop, look=look)
-        journal.end("done", len(made.files), len(made.left), folders=len(made.folders))
+    except NotFinished:
+        raise
     except BaseException as error:
         if taken is not None:
             _release(library, taken)
+        if isinstance(error, Exception):
+            _end(journal, "failed", 0, 0)
         if isinstance(error, OSError):
             raise NotMade(library.root, error) from error
-        if isinstance(error, Exception):
-            journal.end("failed", 0, 0)
         raise
+    _end(journal, "done", len(made.files), len(made.left), folders=len(made.folders))
     made.files = [path for path in made.files if not path.endswith(f"/{MARKER}")]
     return Started(Placed(job, whole.folder), made, whole)
+
+
+def _end(journal: Journal, how: str, files: int, left: int, **more: int) -> None:
+    """Write down how it ended; where that can't be, the next start finds out."""
+    with contextlib.suppress(OSError):
+        journal.end(how, files, left, **more)
 
 
 def _release(library: Library, taken: Claim) -> None:
@@ -330,9 +340,11 @@ def make_version(library: Library, ledger: Ledger, path: str, name: str, *, stop
         try:
             pieces = [Piece(name, source=inside(path))]
             made = make(library, ledger, journal, folder, pieces, into=True, stop=stop)
-            journal.end("done", len(made.files), len(made.left))
+            _end(journal, "done", len(made.files), len(made.left))
+        except NotFinished:
+            raise
         except Exception:
-            journal.end("failed", 0, 1)
+            _end(journal, "failed", 0, 1)
             raise
         finally:
             journal.close()
