@@ -131,7 +131,7 @@ def test_an_outline_is_written_and_the_next_job_follows(
 ) -> None:
     qtbot.mouseClick(jobs.view.edit, Qt.MouseButton.LeftButton)
     page = jobs.outline_view
-    text = page.text
+    text = page.written
     qtbot.waitUntil(lambda: "drone" in " ".join(one.words for one in page.stairs.spoken_parts()), timeout=PATIENCE)
     line = next(at for at, one in enumerate(text.lines()) if one.strip().startswith("music"))
     text.choose(line, line + 1)

@@ -40,7 +40,7 @@ class OutlineView(QWidget):
         super().__init__(parent)
         self._notice = ""
         self.headline = Headline(theme)
-        self.text = OutlineText(theme)
+        self.written = OutlineText(theme)
         self.stairs = WholeStairs(theme)
         self._figures, self._beside, self._signs = Label(), Label(), Label(_SIGNS)
         for label in (self._figures, self._beside, self._signs):
@@ -55,7 +55,7 @@ class OutlineView(QWidget):
         left = QVBoxLayout()
         left.setSpacing(6)
         left.addWidget(titles[0])
-        left.addWidget(Card(theme, self.text, fills=True), 1)
+        left.addWidget(Card(theme, self.written, fills=True), 1)
         right = QVBoxLayout()
         right.setSpacing(6)
         head = QHBoxLayout()
@@ -81,19 +81,19 @@ class OutlineView(QWidget):
         whole.setSpacing(0)
         whole.addLayout(column, 1)
         whole.addWidget(self.bar)
-        self.text.textChanged.connect(self.changed)
-        self.text.dropped.connect(self.dropped)
-        self.stairs.lined.connect(lambda line: self.text.choose(line - 1, line))
+        self.written.textChanged.connect(self.changed)
+        self.written.dropped.connect(self.dropped)
+        self.stairs.lined.connect(lambda line: self.written.choose(line - 1, line))
         self.main.clicked.connect(self.kept)
         self.back.clicked.connect(self.left)
         self.more.clicked.connect(lambda: self.more_asked.emit(self.more))
 
     def open_on(self, kept: Kept) -> None:
         """Open an outline as it is kept."""
-        self.text.blockSignals(True)
-        self.text.setPlainText(kept.text)
-        self.text.document().setModified(False)
-        self.text.blockSignals(False)
+        self.written.blockSignals(True)
+        self.written.setPlainText(kept.text)
+        self.written.document().setModified(False)
+        self.written.blockSignals(False)
         self.show_starters(kept)
 
     def show_starters(self, kept: Kept) -> None:
@@ -113,7 +113,7 @@ class OutlineView(QWidget):
             why: why nothing, if it can be used all the same.
         """
         self.show_starters(kept)
-        self.text.point_at(kept.trouble)
+        self.written.point_at(kept.trouble)
         if whole is not None:
             self.stairs.show_whole(whole)
         files = counted(whole.files, "starter file") if whole is not None else ""
@@ -128,7 +128,7 @@ class OutlineView(QWidget):
             self.bar.say(words)
 
     def _say(self, kept: Kept) -> None:
-        self.main.setEnabled(self.text.document().isModified())
+        self.main.setEnabled(self.written.document().isModified())
         under = "Tab and Shift+Tab move a line in and out · Alt+Up and Alt+Down, or a drag of its number, up and down"
         if kept.trouble is not None:
             where = f"line {kept.trouble.line}"
@@ -136,6 +136,6 @@ class OutlineView(QWidget):
         elif self._notice:
             self.bar.say(self._notice, "", under)
         else:
-            state = "Changed, and not kept yet." if self.text.document().isModified() else "Kept."
+            state = "Changed, and not kept yet." if self.written.document().isModified() else "Kept."
             self.bar.say(state, "The next job follows what is kept; those that there are stay as they are.", under)
         self._notice = ""

@@ -69,7 +69,7 @@ class Outlining(QObject):
             return
         self._kept = kept
         self._view.open_on(kept)
-        self._view.text.setFocus()
+        self._view.written.setFocus()
         self._read()
 
     def make_new(self) -> None:
@@ -79,13 +79,13 @@ class Outlining(QObject):
 
     def keep(self) -> None:
         """Keep what is written."""
-        name, text = self.name, self._view.text.toPlainText()
+        name, text = self.name, self._view.written.toPlainText()
         if name:
             self._page.ask_library(lambda library: library.jobs.keep_outline(name, text), self._say_kept)
 
     def _say_kept(self, kept: Kept) -> None:
         self._kept = kept
-        self._view.text.document().setModified(False)
+        self._view.written.document().setModified(False)
         self._view.notify("Kept.")
         self._read()
 
@@ -93,7 +93,7 @@ class Outlining(QObject):
         self.open(kept, self._seen)
 
     def _leave(self) -> None:
-        if self._view.text.document().isModified():
+        if self._view.written.document().isModified():
             # What was written is never lost by leaving it; faults are told where it is used.
             self.keep()
         self.ended.emit(self.name)
@@ -104,7 +104,7 @@ class Outlining(QObject):
             return
         if self._reading is not None:
             self._reading.give_up()
-        name, text, starters = kept.name, self._view.text.toPlainText(), kept.starters
+        name, text, starters = kept.name, self._view.written.toPlainText(), kept.starters
         self._reading = self._page.ask_lookup(lambda lookup: lookup.try_outline(name, text, starters), self._show)
 
     def _show(self, tried: Tried) -> None:
@@ -128,7 +128,7 @@ class Outlining(QObject):
         menu.popup(at.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
 
     def _switch(self, kept: Kept) -> None:
-        if self._view.text.document().isModified():
+        if self._view.written.document().isModified():
             self.keep()
         self.open(kept, self._seen)
 
@@ -152,14 +152,14 @@ class Outlining(QObject):
     def _remove(self) -> None:
         name = self.name
         self._kept = None
-        self._view.text.document().setModified(False)
+        self._view.written.document().setModified(False)
         self._page.ask_library(lambda library: library.jobs.remove_outline(name), lambda _: self.ended.emit(""))
 
     def _add_starter(self, path: str, line: int) -> None:
         name = self.name
 
         def say(starter: str) -> None:
-            self._view.text.add_starter(starter, line)
+            self._view.written.add_starter(starter, line)
             if self._kept is not None:
                 # It lies beside the outline from now on, also before that is kept.
                 self._kept = self._kept.beside(starter)

@@ -111,7 +111,7 @@ class JobsPage(Page):
     def undo(self) -> None:
         """Take back what was made last; in an outline, what was written last."""
         if self._writes:
-            self.outline_view.text.undo()
+            self.outline_view.written.undo()
             return
         run, self._last_run = self._last_run, ""
         if run:
@@ -119,7 +119,7 @@ class JobsPage(Page):
 
     def redo(self) -> None:
         if self._writes:
-            self.outline_view.text.redo()
+            self.outline_view.written.redo()
 
     def save(self) -> None:
         if self._writes:
