@@ -17,7 +17,7 @@ from jutrek.ui.pages.library.page import LibraryPage
 from jutrek.ui.pages.library.view import LibraryView
 from jutrek.views.laying import Apart
 from jutrek.views.orders import Order
-from tests.making import names_below
+from tests.making import WHEN, jpeg, names_below, put
 from tests.ui.conftest import PATIENCE
 from tests.ui.test_library_page import CONTROL, LEFT, SHIFT, home, page
 
@@ -103,6 +103,24 @@ def test_by_keys_and_back(qtbot: QtBot, page: LibraryView, home: Library, window
     typed(qtbot, page, "March")
     until_lies(qtbot, home, "2025/March/04.jpg", "2025/March/sound.wav", page=page)
     back(qtbot, page, window, home, before)
+
+
+def test_an_answer_is_about_what_was_chosen_then(
+    qtbot: QtBot, page: LibraryView, home: Library, window: MainWindow
+) -> None:
+    """Captures that come while a question stands are counted before those that were chosen, and are not meant."""
+    before = names(home)
+    choose(page, "2024/03/00.jpg")
+    qtbot.keyClick(page.grid, Qt.Key.Key_M, CONTROL)
+    count = page.view.columns.count if page.view is not None else 0
+    for number in range(3):
+        put(Path(home.root, f"2000/{number}.jpg"), jpeg(WHEN.replace(year=2000, second=number), seed=70 + number))
+    window.page("library").renew()  # type: ignore[attr-defined]
+    qtbot.waitUntil(lambda: page.view is not None and page.view.columns.count == count + 3, timeout=PATIENCE)
+    typed(qtbot, page, "elsewhere")
+    until_lies(qtbot, home, "elsewhere/00.jpg", page=page)
+    came = {f"2000/{number}.jpg" for number in range(3)}
+    assert names(home) == (before | came | {"elsewhere/00.jpg"}) - {"2024/03/00.jpg"}
 
 
 def test_in_hand_and_put_elsewhere(qtbot: QtBot, page: LibraryView, home: Library, window: MainWindow) -> None:

@@ -11,7 +11,7 @@ from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QMenu
 
 from jutrek.ui.pages.library.folders import menu_of
-from jutrek.ui.pages.library.tidying import gathered_with
+from jutrek.ui.pages.library.gathering import gathering
 from jutrek.ui.plainly import caption
 
 if TYPE_CHECKING:
@@ -60,7 +60,7 @@ class TakingAlong(QObject):
         """Take what is chosen along into the job of a folder."""
         rows, view = self._tidying.chosen(), self._view.view
         if rows is not None and view is not None:
-            gather = partial(gathered_with, view.columns, rows)
+            gather = gathering(view.columns, rows)
             self._ask_library(
                 lambda at: at.tidying.into_job(gather, folder, copies=copies),
                 lambda wanted: self._tidying.start(lambda _: wanted),

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QApplication, QMenu
 from jutrek.errors import JutrekError
 from jutrek.filing.tidying import checked_folder, checked_name
 from jutrek.ui import paint
+from jutrek.ui.pages.library.gathering import Gather, gathering
 from jutrek.ui.pages.library.view import LibraryView
 from jutrek.ui.plainly import plain
 
@@ -108,7 +109,7 @@ class LibraryTidying(QObject):
         menu.addAction("Copy to…", partial(self.ask_where, copies=True))
         menu.addAction("Into a folder of their own…\tCtrl+Shift+M", self.ask_own)
         menu.addAction("Call it otherwise…\tF2" if len(rows) == 1 else "Number them…\tF2", self.ask_name)
-        menu.addAction("Name by the house's pattern…", partial(self._try_pattern, rows, ""))
+        menu.addAction("Name by the house's pattern…", partial(self._try_pattern, self._held(rows), ""))
         menu.addAction("Name by another pattern…", self.ask_pattern)
         menu.addAction("Set aside\tDel", self.put_aside)
 
@@ -132,10 +133,10 @@ class LibraryTidying(QObject):
         """Ask where what is chosen is to lie, or copies of it."""
         rows = self.chosen()
         if rows is not None:
-            verb, them = "Copy" if copies else "Move", "them" if len(rows) > 1 else "it"
+            verb, them, what = "Copy" if copies else "Move", "them" if len(rows) > 1 else "it", self._held(rows)
             self._view.asking.ask(
                 f"{verb} {paint.counted(len(rows), 'capture')} to:", f"{verb} {them}",
-                lambda folder: self.move(rows, folder, copies=copies), hint="a folder; type to find one",
+                lambda folder: self._move(what, folder, copies=copies), hint="a folder; type to find one",
                 offers=self._folders(), check=self._check_folder,
             )  # fmt: skip
 
@@ -176,10 +177,17 @@ class LibraryTidying(QObject):
 
     def move(self, rows: NDArray[np.int64], folder: str, *, copies: bool = False) -> None:
         """Move captures to a folder, or put copies of them there."""
+        self._move(self._held(rows), folder, copies=copies)
+
+    def _held(self, rows: NDArray[np.int64]) -> Gather:
+        """Captures that are meant, whatever rows count when it is carried out."""
+        return gathering(self._columns, rows)
+
+    def _move(self, what: Gather, folder: str, *, copies: bool) -> None:
         from jutrek.desk.tidying import moving
 
         to = checked_folder(folder, self._exists)
-        self._go(rows, lambda library, wholes, left: moving(library, wholes, to, left, copies=copies))
+        self._go(what, lambda library, wholes, left: moving(library, wholes, to, left, copies=copies))
 
     def ask_own(self) -> None:
         """Ask what a folder of their own is to be called; one is proposed."""
@@ -189,7 +197,7 @@ class LibraryTidying(QObject):
 
             self._view.asking.ask(
                 f"Put {paint.counted(len(rows), 'capture')} into:", "Put them there",
-                lambda folder: self.move(rows, folder), name=folder_for(view.columns, rows),
+                partial(self._move, self._held(rows), copies=False), name=folder_for(view.columns, rows),
                 hint="a folder of their own", check=self._check_folder,
             )  # fmt: skip
 
@@ -206,7 +214,7 @@ class LibraryTidying(QObject):
         if len(rows) > 1:
             self._view.asking.ask(
                 f"Number {paint.counted(len(rows), 'capture')} in this order, as:", "Number them",
-                partial(self._number, rows), hint="what stands before the number",
+                partial(self._number, self._held(rows)), hint="what stands before the number",
                 check=partial(self._check_number, len(rows)),
             )  # fmt: skip
             return
@@ -215,7 +223,8 @@ class LibraryTidying(QObject):
 
         stem = endings_of([name, *(os.path.basename(one) for one in view.columns.companions(int(rows[0])))])[0]
         self._view.asking.ask(
-            f"Call {plain(name)}:", "Call it so", partial(self._rename, rows), name=stem, check=self._check_name
+            f"Call {plain(name)}:", "Call it so", partial(self._rename, self._held(rows)), name=stem,
+            check=self._check_name,
         )  # fmt: skip
 
     def _check_number(self, count: int, text: str) -> tuple[str, bool]:
@@ -225,28 +234,27 @@ class LibraryTidying(QObject):
         digits = max(2, len(str(count)))
         return f"{plain(text.strip())} {1:0{digits}d} … {count:0{digits}d}", True
 
-    def _number(self, rows: NDArray[np.int64], stem: str) -> None:
+    def _number(self, what: Gather, stem: str) -> None:
         from jutrek.desk.tidying import numbering
         from jutrek.filing.tidying import numbered
 
-        self._go(rows, lambda library, wholes, _: numbering(library, numbered(wholes, stem), f"as {stem}"))
+        self._go(what, lambda library, wholes, _: numbering(library, numbered(wholes, stem), f"as {stem}"))
 
-    def _rename(self, rows: NDArray[np.int64], stem: str) -> None:
+    def _rename(self, what: Gather, stem: str) -> None:
         from jutrek.desk.tidying import renaming
 
-        self._go(rows, lambda library, wholes, left: renaming(library, wholes, stem, left))
+        self._go(what, lambda library, wholes, left: renaming(library, wholes, stem, left))
 
     def ask_pattern(self) -> None:
         """Ask for a pattern of names, and show what comes of it before anything is called so."""
         rows = self.chosen()
         if rows is not None:
             self._view.asking.ask(
-                f"Name {paint.counted(len(rows), 'capture')} by:", "Try it", partial(self._try_pattern, rows),
-                hint="a pattern, such as {date}_{time}",
+                f"Name {paint.counted(len(rows), 'capture')} by:", "Try it",
+                partial(self._try_pattern, self._held(rows)), hint="a pattern, such as {date}_{time}",
             )  # fmt: skip
 
-    def _try_pattern(self, rows: NDArray[np.int64], pattern: str) -> None:
-        gather = partial(gathered_with, self._columns, rows)
+    def _try_pattern(self, gather: Gather, pattern: str) -> None:
         self._ask_library(
             lambda at: at.tidying.named_by(lambda library: gather(library)[0], pattern), self._show_tried
         )  # fmt: skip
@@ -272,7 +280,7 @@ class LibraryTidying(QObject):
             return
         rows = self.chosen()
         if rows is not None:
-            self._go(rows, lambda _, wholes, left: putting_aside(wholes, left))
+            self._go(self._held(rows), lambda _, wholes, left: putting_aside(wholes, left))
 
     def cut(self) -> None:
         """Take what is chosen in hand: it is put elsewhere by Ctrl+V, and until then stays where it is."""
@@ -303,8 +311,7 @@ class LibraryTidying(QObject):
     def _columns(self) -> Columns | None:
         return self._view.view.columns if self._view.view is not None else None
 
-    def _go(self, rows: NDArray[np.int64], how: Callable[[Library, list[Whole], list[str]], Tidying]) -> None:
-        gather = partial(gathered_with, self._columns, rows)
+    def _go(self, gather: Gather, how: Callable[[Library, list[Whole], list[str]], Tidying]) -> None:
         self.start(lambda library: how(library, *gather(library)))
 
     # ---- folders
@@ -490,10 +497,3 @@ class LibraryTidying(QObject):
 def _up(path: str) -> str:
     above, name = os.path.split(path)
     return os.path.join(os.path.dirname(above), name)
-
-
-def gathered_with(columns: Columns | None, rows: NDArray[np.int64], library: Library) -> tuple[list[Whole], list[str]]:
-    """What is meant, with all that goes along."""
-    from jutrek.desk.tidying import gathered
-
-    return gathered(library, columns, rows.tolist()) if columns is not None else ([], [])
