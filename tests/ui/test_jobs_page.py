@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QDate, QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
 from jutrek.library import Library
@@ -17,7 +18,7 @@ from jutrek.ui.pages.jobs.page import JobsPage
 from jutrek.ui.pages.jobs.view import JobsView
 from jutrek.ui.pages.library.page import LibraryPage
 from tests.jobs.outlines import keep
-from tests.making import jpeg, put
+from tests.making import WHEN, jpeg, put
 from tests.ui.conftest import PATIENCE, intake, ready
 
 NONE, ALT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier
@@ -198,21 +199,35 @@ def test_a_card_comes_into_a_job(
     )
 
 
+def take_along(qtbot: QtBot, page: LibraryPage, *, copies: bool) -> None:
+    """Take the first capture along into the first job; when the jobs are offered, another one is chosen."""
+    page.view.grid.choose(0)
+    page.taking.ask()
+    qtbot.waitUntil(lambda: isinstance(QApplication.activePopupWidget(), QMenu), timeout=PATIENCE)
+    page.view.grid.choose(1)
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    copied = menu.actions()[-1].menu()
+    assert isinstance(copied, QMenu)
+    (copied if copies else menu).actions()[0].trigger()
+    menu.close()
+
+
 def test_what_is_at_home_is_taken_along(qtbot: QtBot, jobs: JobsPage, window: MainWindow, library: Library) -> None:
     first = put(Path(library.root, "2026/yard/P1.jpg"), jpeg())
+    other = put(Path(library.root, "2026/yard/P2.jpg"), jpeg(WHEN.replace(year=2027), seed=2))
     start(qtbot, jobs, "0001")
     folder = jobs.view.rows.jobs[0].placed.folder
     page = window.go_to("library")
     assert isinstance(page, LibraryPage)
-    qtbot.waitUntil(lambda: page.view.view is not None and len(page.view.grid.rows) == 1, timeout=PATIENCE)
-    page.view.grid.choose(0)
-    page.taking.take(folder, copies=True)
+    qtbot.waitUntil(lambda: page.view.view is not None and len(page.view.grid.rows) == 2, timeout=PATIENCE)
+    take_along(qtbot, page, copies=True)
     came = Path(library.root, folder, "1 raw/P1.jpg")
     qtbot.waitUntil(came.exists, timeout=PATIENCE)
     assert first.read_bytes() == came.read_bytes()
-    qtbot.waitUntil(lambda: len(page.view.grid.rows) == 2, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: len(page.view.grid.rows) == 3, timeout=PATIENCE)
     page.undo()
-    qtbot.waitUntil(lambda: not came.exists() and len(page.view.grid.rows) == 1, timeout=PATIENCE)
-    page.view.grid.choose(0)
-    page.taking.take(folder, copies=False)
+    qtbot.waitUntil(lambda: not came.exists() and len(page.view.grid.rows) == 2, timeout=PATIENCE)
+    take_along(qtbot, page, copies=False)
     qtbot.waitUntil(lambda: came.exists() and not first.exists(), timeout=PATIENCE)
+    assert other.exists()

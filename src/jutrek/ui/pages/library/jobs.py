@@ -11,7 +11,7 @@ from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QMenu
 
 from jutrek.ui.pages.library.folders import menu_of
-from jutrek.ui.pages.library.gathering import gathering
+from jutrek.ui.pages.library.gathering import Gather, gathering
 from jutrek.ui.plainly import caption
 
 if TYPE_CHECKING:
@@ -38,30 +38,28 @@ class TakingAlong(QObject):
         menu.addAction("Take along into a job…", self.ask)
 
     def ask(self) -> None:
-        """Ask into which job."""
-        at = QCursor.pos()
-        self._ask_lookup(lambda lookup: lookup.placed_jobs(), partial(self._offer, at))
+        """Ask into which job what is chosen now is taken."""
+        rows, view, at = self._tidying.chosen(), self._view.view, QCursor.pos()
+        if rows is not None and view is not None:
+            what = gathering(view.columns, rows)
+            self._ask_lookup(lambda lookup: lookup.placed_jobs(), partial(self._offer, at, what))
 
-    def _offer(self, at: QPoint, jobs: Sequence[Placed]) -> None:
+    def _offer(self, at: QPoint, what: Gather, jobs: Sequence[Placed]) -> None:
         menu = menu_of(self._view)
         lands = [one for one in jobs if one.landing is not None and not one.drive]
         for one in lands[:_MOST]:
-            menu.addAction(caption(one.job.called), partial(self.take, one.folder, copies=False))
+            menu.addAction(caption(one.job.called), partial(self._take, what, one.folder, copies=False))
         if not lands:
             menu.addAction("No job takes captures yet").setEnabled(False)
             menu.popup(at)
             return
         copied = menu.addMenu("Copies of them, into")
         for one in lands[:_MOST]:
-            copied.addAction(caption(one.job.called), partial(self.take, one.folder, copies=True))
+            copied.addAction(caption(one.job.called), partial(self._take, what, one.folder, copies=True))
         menu.popup(at)
 
-    def take(self, folder: str, *, copies: bool) -> None:
-        """Take what is chosen along into the job of a folder."""
-        rows, view = self._tidying.chosen(), self._view.view
-        if rows is not None and view is not None:
-            gather = gathering(view.columns, rows)
-            self._ask_library(
-                lambda at: at.tidying.into_job(gather, folder, copies=copies),
-                lambda wanted: self._tidying.start(lambda _: wanted),
-            )
+    def _take(self, what: Gather, folder: str, *, copies: bool) -> None:
+        self._ask_library(
+            lambda at: at.tidying.into_job(what, folder, copies=copies),
+            lambda wanted: self._tidying.start(lambda _: wanted),
+        )
